@@ -1,0 +1,1 @@
+"""The demo: Night Ferry, a small jetty at dusk."""

@@ -1,0 +1,94 @@
+"""The plan of Night Ferry: four shots on its scene."""
+
+from pathlib import Path
+
+from kobrel.plan.edit import add_subject
+from kobrel.plan.file import save_plan
+from kobrel.plan.model import (
+    BoundsAnchor,
+    Criterion,
+    DistanceTarget,
+    FileCamera,
+    Glass,
+    IrisShape,
+    Key,
+    Keyed,
+    Light,
+    Mark,
+    Plan,
+    SceneRef,
+    Sensor,
+    Shot,
+    SubjectTarget,
+)
+
+NAME = "ferry"
+LANTERN, FERRYMAN, BOOTH, COMPASS, PASSENGER, FERRY = range(1, 7)
+SENSOR = Sensor(width_mm=24.89, height_mm=14.0)
+DUSK = Light(
+    key_azimuth_deg=-118.0,
+    key_elevation_deg=24.0,
+    key_strength=0.55,
+    key_colour=(0.62, 0.74, 1.0),
+    zenith=(0.030, 0.055, 0.125),
+    horizon=(0.46, 0.235, 0.125),
+    ground=(0.018, 0.019, 0.024),
+    sky_strength=1.0,
+    exposure_ev=0.6,
+)
+
+
+def _node(path: str) -> BoundsAnchor:
+    return BoundsAnchor(scene=NAME, node=f"/NightFerry/{path}")
+
+
+def _on(frame: int, subject: int) -> Mark:
+    return Mark(frame=frame, target=SubjectTarget(number=subject))
+
+
+def _shot(name: str, title: str, camera: str, last: int, glass: Glass, iris: IrisShape, *marks: Mark) -> Shot:
+    return Shot(
+        name=name, title=title, first=1001, last=last, glass=glass, iris=iris, marks=marks,
+        camera=FileCamera(scene=NAME, path=f"/NightFerry/Cameras/{camera}"),
+    )  # fmt: skip
+
+
+def _glass(focal: float, stop: Keyed, squeeze: float = 1.0) -> Glass:
+    return Glass(
+        sensor=Sensor(width_mm=SENSOR.width_mm / squeeze, height_mm=SENSOR.height_mm),
+        focal_mm=Keyed(value=focal), f_number=stop, squeeze=squeeze, criterion=Criterion(value=2.5),
+    )  # fmt: skip
+
+
+def night_ferry(scene: Path) -> Plan:
+    """The plan, on the scene at a path."""
+    plan = Plan(name="Night Ferry", scenes=(SceneRef(name=NAME, path=str(scene.absolute())),), light=DUSK)
+    for title, path in (
+        ("Lantern", "Lantern/Glass"), ("Ferryman", "Ferryman/Head"), ("Booth", "Booth/Window"),
+        ("Compass", "Compass/Face"), ("Passenger", "Passenger/Head"), ("Ferry", "Ferry/Cabin"),
+    ):  # fmt: skip
+        plan, _ = add_subject(plan, title, _node(path))
+    blades, round_iris = IrisShape(blades=7, roundness=0.45, rotation_deg=12), IrisShape()
+    return plan.but(
+        shots=(
+            _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades, _on(1001, BOOTH)),
+            _shot(
+                "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=2.8), squeeze=2.0), round_iris,
+                _on(1001, LANTERN), _on(1037, LANTERN), _on(1061, FERRYMAN), _on(1096, FERRYMAN),
+            ),
+            _shot(
+                "03", "Brass compass", "Compass", 1060, _glass(85, Keyed(value=5.6)), blades,
+                _on(1001, COMPASS), Mark(frame=1060, target=DistanceTarget(metres=0.47)),
+            ),
+            _shot(
+                "04", "Departure", "Departure", 1120,
+                _glass(65, Keyed(value=2.0, keys=(Key(frame=1060, value=2.0), Key(frame=1112, value=4.0)))), blades,
+                _on(1001, FERRYMAN), _on(1024, FERRYMAN), _on(1044, PASSENGER), _on(1120, PASSENGER),
+            ),
+        )
+    )  # fmt: skip
+
+
+def save(scene: Path, path: Path) -> None:
+    """Write the plan."""
+    save_plan(night_ferry(scene), path)

@@ -1,0 +1,100 @@
+"""Pictures for Night Ferry's surfaces, drawn here."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw, ImageFilter
+
+from kobrel.picture.develop import srgb
+
+QUAY_SIZE_M = (32.0, 15.0)
+QUAY_CENTRE_M = (0.0, 0.5)
+
+
+def _noise(shape: tuple[int, int], seed: int, soft: float) -> NDArray[np.float64]:
+    grain = np.random.default_rng(seed).random(shape) * 255
+    image = Image.fromarray(grain.astype(np.uint8)).filter(ImageFilter.GaussianBlur(soft))
+    values = np.asarray(image, float)
+    return np.asarray((values - values.mean()) / (values.std() + 1e-9))
+
+
+def planks(path: Path) -> None:
+    """Weathered boards, tiling."""
+    height, width, boards = 256, 256, 8
+    random = np.random.default_rng(3)
+    tone = np.repeat(0.20 + 0.07 * random.random(boards), height // boards)[:, None]
+    grain = _noise((height, width), 5, 1.2) * 0.012 + _noise((height, width), 6, 9) * 0.015
+    stretched = np.asarray(Image.fromarray(grain).resize((width * 4, height)).crop((0, 0, width, height)))
+    gap = (np.arange(height) % (height // boards) < 2)[:, None]
+    value = np.where(gap, 0.03, tone + stretched)
+    linear = np.clip(value[..., None] * [1.0, 0.82, 0.66], 0, 1)
+    Image.fromarray((srgb(linear) * 255).astype(np.uint8)).save(path, optimize=True)
+
+
+def quay_stone(path: Path, glow: Path, lamps: list[tuple[NDArray[np.float64], NDArray[np.float64]]]) -> None:
+    """Paving of the quay, and the light that lamps lay on it.
+
+    `lamps` are (place, colour times power) pairs; light falls off with the square of the
+    distance and the cosine to the ground (Lambert).
+    """
+    width, height = 1024, 480
+    x = ((np.arange(width) + 0.5) / width - 0.5) * QUAY_SIZE_M[0] + QUAY_CENTRE_M[0]
+    z = ((np.arange(height) + 0.5) / height - 0.5) * QUAY_SIZE_M[1] + QUAY_CENTRE_M[1]
+    grid_x, grid_z = np.meshgrid(x, z)
+    row = np.floor(grid_z / 0.5)
+    joint = (np.abs(grid_z / 0.5 - np.round(grid_z / 0.5)) < 0.03) | (
+        np.abs((grid_x + 0.4 * (row % 2)) / 0.8 - np.round((grid_x + 0.4 * (row % 2)) / 0.8)) < 0.02
+    )
+    stone = np.floor((grid_x + 0.4 * (row % 2)) / 0.8 + 0.5) * 7.13 + row * 3.71
+    tone = 0.15 + 0.035 * np.sin(stone * 12.9898) + 0.012 * _noise((height, width), 8, 1) + 0.02 * _noise((height, width), 9, 14)
+    albedo = np.clip(np.where(joint, 0.05, tone)[..., None] * [1.0, 0.97, 0.92], 0.01, 1)
+    light = np.zeros((height, width, 3))
+    for place, power in lamps:
+        square = (grid_x - place[0]) ** 2 + (grid_z - place[2]) ** 2 + place[1] ** 2
+        light += (place[1] / square**1.5)[..., None] * power
+    Image.fromarray((srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(path, quality=82)
+    Image.fromarray((srgb(np.clip(albedo * light, 0, 1)) * 255).astype(np.uint8)).save(glow, quality=85)
+
+
+def compass_face(path: Path) -> None:
+    """A compass rose with degrees, cream on black."""
+    size = 1024
+    image = Image.new("RGB", (size, size), (232, 222, 196))
+    draw = ImageDraw.Draw(image)
+    middle = size / 2
+
+    def at(angle: float, out: float) -> tuple[float, float]:
+        return middle + out * middle * np.sin(np.radians(angle)), middle - out * middle * np.cos(np.radians(angle))
+
+    for degree in range(0, 360, 2):
+        long = 0.84 if degree % 30 == 0 else 0.88 if degree % 10 == 0 else 0.91
+        draw.line([at(degree, long), at(degree, 0.95)], fill=(30, 26, 22), width=6 if degree % 10 == 0 else 3)
+    for ring, wide in ((0.96, 5), (0.72, 3)):
+        draw.ellipse([middle * (1 - ring), middle * (1 - ring), middle * (1 + ring), middle * (1 + ring)], outline=(30, 26, 22), width=wide)
+    for step in range(16):
+        angle = step * 22.5
+        length, half = (0.68, 9.0) if step % 4 == 0 else (0.5, 10.0) if step % 2 == 0 else (0.34, 8.0)
+        for side, colour in ((-half, (46, 40, 34)), (half, (176, 142, 84))):
+            draw.polygon([at(angle, length), at(angle + side * 2.2, 0.13), (middle, middle)], fill=colour)
+    for angle, letter in ((0, "N"), (90, "E"), (180, "S"), (270, "W")):
+        _letter(image, letter, at(angle, 0.785), angle)
+    image.resize((512, 512), Image.Resampling.LANCZOS).save(path, optimize=True)
+
+
+def _letter(image: Image.Image, letter: str, centre: tuple[float, float], angle: float) -> None:
+    strokes = {
+        "N": [(-1, 1), (-1, -1), (1, 1), (1, -1)],
+        "E": [(1, -1), (-1, -1), (-1, 0), (0.6, 0), (-1, 0), (-1, 1), (1, 1)],
+        "S": [(1, -0.8), (0, -1), (-1, -0.6), (-0.8, -0.1), (0.8, 0.1), (1, 0.6), (0, 1), (-1, 0.8)],
+        "W": [(-1.2, -1), (-0.6, 1), (0, -0.4), (0.6, 1), (1.2, -1)],
+    }[letter]
+    turn = np.radians(angle)
+    points = [
+        (
+            centre[0] + 24 * (x * np.cos(turn) - y * np.sin(turn)),
+            centre[1] + 24 * (x * np.sin(turn) + y * np.cos(turn)),
+        )
+        for x, y in strokes
+    ]
+    ImageDraw.Draw(image).line(points, fill=(140, 30, 22) if letter == "N" else (30, 26, 22), width=10, joint="curve")

@@ -1,0 +1,84 @@
+"""Lengths as people write them: "3.2 m", "320 cm", "10' 6\\"", and back."""
+
+import math
+import re
+from typing import Literal
+
+from kobrel.errors import KobrelError
+
+LengthUnit = Literal["m", "cm", "mm", "in", "ft"]
+
+METRES: dict[str, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
+UNIT_NAMES: dict[str, str] = {
+    "m": "Metres", "cm": "Centimetres", "mm": "Millimetres", "in": "Inches", "ft": "Feet and inches",
+}  # fmt: skip
+_SPELLINGS = {
+    "m": "m", "meter": "m", "meters": "m", "metre": "m", "metres": "m",
+    "cm": "cm", "mm": "mm", "km": "km",
+    "in": "in", "inch": "in", "inches": "in", '"': "in", "″": "in", "''": "in", "”": "in",
+    "ft": "ft", "foot": "ft", "feet": "ft", "'": "ft", "′": "ft", "’": "ft",
+}  # fmt: skip
+_NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
+_PART = re.compile(rf"\s*({_NUMBER})\s*([a-zA-Z]+|''|[\"'″′’”])?\s*")
+_INFINITE = {"inf", "infinity", "∞"}
+
+
+def parse_length(text: str, unit: LengthUnit = "m") -> float:
+    """Metres from a length as somebody types it; a bare number is in `unit`.
+
+    >>> parse_length("320 cm"), parse_length("10' 6\\"")
+    (3.2, 3.2004)
+
+    Raises
+    ------
+    KobrelError
+        The text is no length, with an example of one.
+    """
+    words = text.strip().lower()
+    if words in _INFINITE:
+        return math.inf
+    total, at, parts = 0.0, 0, 0
+    last_unit: str | None = None
+    while at < len(words):
+        match = _PART.match(words, at)
+        spelled = match.group(2) if match else None
+        if match is None or (spelled is not None and spelled not in _SPELLINGS) or (parts and last_unit is None):
+            raise KobrelError(f"“{text.strip()}” is not a length. Write it like 3.2 m, 320 cm or 10' 6\".")
+        known = _SPELLINGS[spelled] if spelled else ("in" if last_unit == "ft" else unit)
+        total += float(match.group(1).replace(",", ".")) * {**METRES, "km": 1000.0}[known]
+        last_unit, at, parts = known if spelled else None, match.end(), parts + 1
+    if parts == 0:
+        raise KobrelError("A length is missing. Write it like 3.2 m, 320 cm or 10' 6\".")
+    return round(total, 12)
+
+
+def format_length(metres: float, unit: LengthUnit = "m") -> str:
+    """A length for reading, with its unit; short, three to four figures.
+
+    >>> format_length(2.3123), format_length(0.4211, "cm"), format_length(3.2004, "ft")
+    ('2.31 m', '42.1 cm', '10\\' 6"')
+    """
+    if math.isnan(metres):
+        return "–"
+    if math.isinf(metres):
+        return "∞"
+    if unit == "ft":
+        return _feet_and_inches(metres)
+    value = metres / METRES[unit]
+    return f"{_figures(value)} {unit}"
+
+
+def _figures(value: float) -> str:
+    size = abs(value)
+    if size >= 100_000:
+        return f"{value:.3g}"
+    decimals = 0 if size >= 100 else 1 if size >= 10 else 2 if size >= 1 else 3
+    return f"{value:.{decimals}f}"
+
+
+def _feet_and_inches(metres: float) -> str:
+    sign = "−" if metres < 0 else ""
+    inches = round(abs(metres) / METRES["in"], 1)
+    feet, rest = divmod(inches, 12)
+    rest_text = f"{rest:.1f}".removesuffix(".0")
+    return f"{sign}{int(feet)}' {rest_text}\"" if feet else f'{sign}{rest_text}"'

@@ -1,0 +1,215 @@
+"""Blur from the sharp picture and its depth: one smooth frame while a hand is moving.
+
+Each pixel gathers from its neighbours those whose discs reach it, in two layers: what is
+at or behind the focus, and what is nearer and spills over it. Wide discs read from smaller copies of the picture, so the taps' pattern does not show. What is hidden behind
+edges in the sharp picture cannot be known here; the exact passes that follow bring it.
+"""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from kobrel.compiled import kernel
+from kobrel.optics import iris
+from kobrel.picture.tracer import Sharp, never, in_bands, signed_blur
+from kobrel.picture.view import View
+
+TAPS = 48
+_TILE = 16
+
+
+@kernel
+def _look(levels, starts, widths, heights, level, x, y):  # type: ignore[no-untyped-def]
+    """Colour at a place of the full picture, read between pixels of one of its halves."""
+    start, width, height = starts[level], widths[level], heights[level]
+    scale = 1.0 / (1 << level)
+    fx = min(max((x + 0.5) * scale - 0.5, 0.0), width - 1.001)
+    fy = min(max((y + 0.5) * scale - 0.5, 0.0), height - 1.001)
+    ix, iy = int(fx), int(fy)
+    fx -= ix
+    fy -= iy
+    a, below = start + iy * width + ix, width if height > 1 else 0
+    beside = 1 if width > 1 else 0
+    wa, wb, wc, wd = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+    b, c, d = a + beside, a + below, a + below + beside
+    return (
+        wa * levels[a, 0] + wb * levels[b, 0] + wc * levels[c, 0] + wd * levels[d, 0],
+        wa * levels[a, 1] + wb * levels[b, 1] + wc * levels[c, 1] + wd * levels[d, 1],
+        wa * levels[a, 2] + wb * levels[b, 2] + wc * levels[c, 2] + wd * levels[d, 2],
+    )
+
+
+@kernel
+def _level(spacing, count):  # type: ignore[no-untyped-def]
+    """Which half of the picture has pixels about as wide as the taps lie apart."""
+    level = 0
+    while spacing > 1.4 and level < count - 1:
+        spacing *= 0.5
+        level += 1
+    return level
+
+
+@kernel
+def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, out):  # type: ignore[no-untyped-def]
+    """The two layers of half-size pixels, `out` (h, w, 7): what is at or behind the focus,
+    blurred over its own disc (0-2), and what is nearer and spills past its edges (3-5, times
+    its cover 6). Blur is in half-size pixels."""
+    height, width = blur.shape
+    count = len(taps)
+    apart = np.sqrt(np.pi / (count * squeeze))
+    for y in range(first[0], first[1]):
+        for x in range(width):
+            at = y * width + x
+            here = blur[y, x]
+            own = max(abs(here) * 0.5, 0.56)
+            start = 1e-3 if here < 0 or own * apart > 1.0 else 1.0
+            r, g, b, total = levels[at, 0] * start, levels[at, 1] * start, levels[at, 2] * start, start
+            if own > 0.57:
+                level = _level(own * apart, len(starts))
+                for k in range(count):
+                    sx, sy = x + taps[k, 0] * own, y - taps[k, 1] * own
+                    ix = min(max(int(sx + 0.5), 0), width - 1)
+                    iy = min(max(int(sy + 0.5), 0), height - 1)
+                    there = blur[iy, ix]
+                    if there < -1.0:
+                        continue
+                    size = max(abs(there) * 0.5, 0.56)
+                    if there > here:
+                        size = min(size, own)
+                    cover = min(1.0, max(0.0, size - own * taps[k, 2] + 0.5))
+                    if cover > 0.0:
+                        weight = cover * (own * own) / (size * size)
+                        lr, lg, lb = _look(levels, starts, widths, heights, min(level, _level(size, 9)), sx, sy)
+                        r += weight * lr
+                        g += weight * lg
+                        b += weight * lb
+                        total += weight
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / total, g / total, b / total
+            r = g = b = total = 0.0
+            far = reach[y // _TILE, x // _TILE] * 0.5
+            if far > 0.3:
+                level = _level(far * apart, len(starts))
+                if here < 0 and own < far * apart:
+                    total = min(1.0, own * own / (far * apart) ** 2)
+                    r, g, b = levels[at, 0] * total, levels[at, 1] * total, levels[at, 2] * total
+                for k in range(count):
+                    sx, sy = x + taps[k, 0] * far, y - taps[k, 1] * far
+                    ix = min(max(int(sx + 0.5), 0), width - 1)
+                    iy = min(max(int(sy + 0.5), 0), height - 1)
+                    size = -blur[iy, ix] * 0.5
+                    if size < 0.25:
+                        continue
+                    size = max(size, 0.56)
+                    cover = min(1.0, max(0.0, size - far * taps[k, 2] + 0.5))
+                    if cover > 0.0:
+                        weight = cover * far * far / (size * size * count)
+                        lr, lg, lb = _look(levels, starts, widths, heights, min(level, _level(size, 9)), sx, sy)
+                        r += weight * lr
+                        g += weight * lg
+                        b += weight * lb
+                        total += weight
+            over = 1.0 / max(1.0, total)
+            out[y, x, 3], out[y, x, 4], out[y, x, 5], out[y, x, 6] = r * over, g * over, b * over, total * over
+
+
+@kernel
+def _join(first, sharp, blur, layers, out):  # type: ignore[no-untyped-def]
+    """Full-size pixels: sharp where the blur is below a pixel, else from the half-size layers."""
+    height, width = blur.shape
+    lh, lw = layers.shape[0], layers.shape[1]
+    mixed = np.zeros(7)
+    for y in range(first[0], first[1]):
+        fy = min(max((y + 0.5) * 0.5 - 0.5, 0.0), lh - 1.001)
+        iy = int(fy)
+        fy -= iy
+        ny = min(iy + 1, lh - 1)
+        for x in range(width):
+            fx = min(max((x + 0.5) * 0.5 - 0.5, 0.0), lw - 1.001)
+            ix = int(fx)
+            fx -= ix
+            nx = min(ix + 1, lw - 1)
+            for c in range(7):
+                mixed[c] = (layers[iy, ix, c] * (1 - fx) + layers[iy, nx, c] * fx) * (1 - fy) + (
+                    layers[ny, ix, c] * (1 - fx) + layers[ny, nx, c] * fx
+                ) * fy
+            soft = min(1.0, max(0.0, (abs(blur[y, x]) - 1.0) * 0.5))
+            for c in range(3):
+                base = sharp[y, x, c] + (mixed[c] - sharp[y, x, c]) * soft
+                out[y, x, c] = base * (1.0 - mixed[6]) + mixed[3 + c]
+
+
+def blurred(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> NDArray[np.float32]:
+    """The picture with approximate depth of field, (H, W, 3) linear.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    """
+    blur = signed_blur(view, sharp.depth)
+    half_blur = np.ascontiguousarray(blur[::2, ::2]) * np.float32(0.5)
+    taps = _taps(view)
+    levels, starts, widths, heights = _pyramid(_halved(sharp.colour))
+    reach = _reach(np.maximum(-half_blur, 0.0))
+    layers = np.empty((*half_blur.shape, 7), np.float32)
+    out = np.empty_like(sharp.colour)
+    squeeze = view.camera.squeeze
+    in_bands(
+        half_blur.shape[0],
+        lambda rows: _gather(rows, levels, starts, widths, heights, half_blur, reach, taps, squeeze, layers),
+        stop,
+    )
+    in_bands(view.height, lambda rows: _join(rows, sharp.colour, blur, layers, out), stop)
+    return out
+
+
+def _taps(view: View) -> NDArray[np.float32]:
+    """Even places on the iris, (n, 3): x, y, and how far out in terms of the outline, 0 to 1."""
+    k = np.arange(TAPS)
+    across = (k + 0.5) / TAPS
+    places = iris.sample(view.fan.astype(float), (k * 0.6180339887498949) % 1.0, across)
+    return np.column_stack([places, np.sqrt(across)]).astype(np.float32)
+
+
+def _pyramid(
+    colour: NDArray[np.float32],
+) -> tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """The picture and its halves, end to end: pixels (n, 3), starts, widths, heights."""
+    parts = [colour]
+    while min(parts[-1].shape[:2]) >= 8 and len(parts) < 6:
+        parts.append(_halved(parts[-1]))
+    sizes = [part.shape[0] * part.shape[1] for part in parts]
+    return (
+        np.concatenate([part.reshape(-1, 3) for part in parts]),
+        np.cumsum([0, *sizes[:-1]]),
+        np.asarray([part.shape[1] for part in parts]),
+        np.asarray([part.shape[0] for part in parts]),
+    )
+
+
+def _halved(colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Half the size, rounded up: each pixel the mean of four."""
+    even = np.pad(colour, ((0, colour.shape[0] % 2), (0, colour.shape[1] % 2), (0, 0)), mode="edge")
+    total = even[0::2, 0::2] + even[1::2, 0::2] + even[0::2, 1::2] + even[1::2, 1::2]
+    return np.asarray(total * np.float32(0.25))
+
+
+def _reach(blur: NDArray[np.float32]) -> NDArray[np.float32]:
+    """For each tile the largest near blur that can reach into it, pixels."""
+    height, width = blur.shape
+    rows, columns = -(-height // _TILE), -(-width // _TILE)
+    padded = np.zeros((rows * _TILE, columns * _TILE), np.float32)
+    padded[:height, :width] = blur
+    tiles = padded.reshape(rows, _TILE, columns, _TILE).max(axis=(1, 3))
+    result = tiles.copy()
+    # A disc reaches as many tiles as its radius covers: wider rings, fewer discs.
+    ring = 1
+    while ring <= max(rows, columns):
+        wide = np.where(tiles * 0.5 > (ring - 1) * _TILE, tiles, 0)
+        if not wide.any():
+            break
+        result = np.maximum(result, ndimage.maximum_filter(wide, size=2 * ring + 1, mode="constant"))
+        ring += 1 if ring < 4 else ring // 2
+    return result

@@ -1,0 +1,133 @@
+"""Drawing with rays: exact passes, the sharp picture, depth, and blur diameters."""
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.picture import kernels
+from kobrel.picture.view import View
+from kobrel.stage.scene import Cancelled
+
+_BANDS_A_THREAD = 4
+
+
+@cache
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(thread_count(), thread_name_prefix="kobrel-rays")
+
+
+def thread_count() -> int:
+    """Threads that draw: one a core, two at the least."""
+    return max(2, os.cpu_count() or 2)
+
+
+def in_bands(height: int, work: Callable[[tuple[int, int]], None], stop: Callable[[], bool]) -> None:
+    """Do work on bands of rows, (top, end), in all threads.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so between two bands; some rows are then missing.
+    """
+    edges = np.linspace(0, height, min(height, thread_count() * _BANDS_A_THREAD) + 1).astype(int)
+
+    def band(rows: tuple[int, int]) -> bool:
+        if stop():
+            return False
+        work(rows)
+        return True
+
+    bands = zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)
+    if not all(list(_pool().map(band, bands))):
+        raise Cancelled("Drawing was stopped.")
+
+
+def never() -> bool:
+    return False
+
+
+@dataclass(frozen=True, eq=False)
+class Sharp:
+    """The picture without blur.
+
+    `colour` is (H, W, 3) linear; `depth` is (H, W) metres along the axis, infinite where
+    nothing is.
+    """
+
+    colour: NDArray[np.float32]
+    depth: NDArray[np.float32]
+
+
+def sharp_picture(view: View, stop: Callable[[], bool] = never) -> Sharp:
+    """Draw everything sharp.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    """
+    colour = np.empty((view.height, view.width, 3), np.float32)
+    depth = np.empty((view.height, view.width), np.float32)
+    shot = view.snapshot
+
+    def rows(first: tuple[int, int]) -> None:
+        kernels.sharp_rows(
+            shot.handle, view.numbers, view.fan, view.light_numbers, shot.tables, shot.normal_matrices,
+            first, colour, depth,
+        )  # fmt: skip
+
+    in_bands(view.height, rows, stop)
+    return Sharp(colour, depth)
+
+
+def blur_picture(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Blur diameters in pixels of this picture (the disc's height), (H, W), from its depth."""
+    return np.abs(signed_blur(view, depth))
+
+
+def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
+    """As :func:`blur_picture`, negative for what is nearer than the focus."""
+    focus = view.numbers[15]
+    if view.camera.surface == "sphere":
+        half_x, half_y = view.numbers[12:14]
+        x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * half_x
+        y = ((np.arange(view.height) + 0.5) / view.height * 2 - 1) * half_y
+        focus = focus * np.sqrt(1 + x[None, :] ** 2 + y[:, None] ** 2)
+    return ((focus - 1.0 / depth) * view.blur_scale_px).astype(np.float32)
+
+
+class Film:
+    """Gathers exact passes of one view in linear light."""
+
+    def __init__(self, view: View) -> None:
+        self.view = view
+        self.passes = 0
+        self._sum = np.zeros((view.height, view.width, 3), np.float32)
+
+    def expose(self, stop: Callable[[], bool] = never) -> None:
+        """Add one pass: one lens sample for each pixel.
+
+        Raises
+        ------
+        Cancelled
+            `stop` said so; the film is then spoilt.
+        """
+        view, shot = self.view, self.view.snapshot
+
+        def rows(first: tuple[int, int]) -> None:
+            kernels.trace_rows(
+                shot.handle, view.numbers, view.fan, view.light_numbers, shot.tables,
+                shot.normal_matrices, self.passes, first, self._sum,
+            )  # fmt: skip
+
+        in_bands(view.height, rows, stop)
+        self.passes += 1
+
+    def picture(self) -> NDArray[np.float32]:
+        """Mean of the passes so far, (H, W, 3) linear."""
+        return self._sum / max(1, self.passes)

@@ -1,0 +1,79 @@
+"""What to draw: a stage, a camera, a light and a size, as the kernels want them."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.optics import iris
+from kobrel.optics.lens import Numbers
+from kobrel.plan.camera import Camera
+from kobrel.plan.model import Light
+from kobrel.stage.stage import Snapshot
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """One picture to be drawn.
+
+    Parameters
+    ----------
+    snapshot : the stage at a frame
+    camera : at that frame
+    width, height : size of the picture in pixels
+    """
+
+    snapshot: Snapshot
+    camera: Camera
+    light: Light
+    width: int
+    height: int
+
+    @cached_property
+    def numbers(self) -> Numbers:
+        """See :func:`view_numbers`."""
+        return view_numbers(self.camera, self.snapshot.origin)
+
+    @cached_property
+    def fan(self) -> NDArray[np.float32]:
+        """Outline of the iris, (n + 1, 2)."""
+        return iris.outline(self.camera.iris, self.camera.squeeze).astype(np.float32)
+
+    @cached_property
+    def light_numbers(self) -> NDArray[np.float32]:
+        """See :func:`light_numbers`."""
+        return light_numbers(self.light)
+
+    @property
+    def blur_scale_px(self) -> float:
+        """Pixels of blur (the disc's height) in this picture for each dioptre of defocus."""
+        camera = self.camera
+        per_dioptre_mm = float(camera.pupil_mm * camera.image_distance_mm) / 1000.0
+        return per_dioptre_mm / (camera.sensor_width_mm * camera.squeeze) * self.width
+
+
+def view_numbers(camera: Camera, origin: Numbers) -> Numbers:
+    """A camera for kernels: rotation by rows (0-8), place (9-11), half width and height at
+    one metre (12, 13), pupil radius in metres (14), focus in dioptres (15), sphere (16)."""
+    half_x, half_y = camera.half_widths()
+    return np.concatenate(
+        [
+            camera.pose[:3, :3].ravel(),
+            camera.pose[:3, 3] - origin,
+            [half_x, half_y, camera.pupil_mm / 2000.0, 1.0 / camera.focus_m],
+            [1.0 if camera.surface == "sphere" else 0.0],
+        ]
+    ).astype(float)
+
+
+def light_numbers(light: Light) -> NDArray[np.float32]:
+    """A light for kernels: way to the key light (0-2), its colour (3-5), zenith (6-8),
+    horizon (9-11), ground (12-14), all with their strengths."""
+    azimuth, elevation = np.radians(light.key_azimuth_deg), np.radians(light.key_elevation_deg)
+    toward = [
+        np.cos(elevation) * np.sin(azimuth), np.sin(elevation), np.cos(elevation) * np.cos(azimuth),
+    ]  # fmt: skip
+    key = np.asarray(light.key_colour) * light.key_strength
+    sky = np.asarray([light.zenith, light.horizon, light.ground]) * light.sky_strength
+    return np.concatenate([toward, key, sky.ravel()]).astype(np.float32)

@@ -1,0 +1,277 @@
+"""The camera of a shot at a frame, or at many: all its numbers, in one place."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from kobrel.errors import PlanError
+from kobrel.optics import lens, sensor
+from kobrel.optics.exposure import effective_f_number
+from kobrel.optics.iris import Iris
+from kobrel.optics.lens import FocusSurface, LensModel, Numbers
+from kobrel.plan.anchors import subject_points
+from kobrel.plan.marks import focus_dpt, keyed_at
+from kobrel.plan.model import FileCamera, Plan, Shot
+from kobrel.stage.motion import rigid
+from kobrel.stage.stage import Stage
+
+
+@dataclass(frozen=True)
+class Sight:
+    """How a camera sees points; arrays of the points' shape, (...).
+
+    Parameters
+    ----------
+    axial_m : distance along the axis, negative behind the camera
+    straight_m : distance as a tape gives it
+    x_px, y_px : place in the delivery picture, from its upper left corner
+    blur_px : blur diameter at delivery width (the disc's height where there is a squeeze)
+    in_frame : before the camera and within the picture
+    """
+
+    axial_m: Numbers
+    straight_m: Numbers
+    x_px: Numbers
+    y_px: Numbers
+    blur_px: Numbers
+    in_frame: NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Camera:
+    """A camera at one frame (numbers are scalars) or at F frames (numbers are (F,)).
+
+    Parameters
+    ----------
+    pose : (..., 4, 4) camera to stage, metres, looking along -Z, without scale
+    focal_mm, f_number, focus_m : the lens; the focus distance counts along the axis
+        for a flat focus surface and straight for a sphere
+    coc_mm : the largest blur still called sharp, on the sensor
+    width_px : delivery width
+    """
+
+    pose: Numbers
+    focal_mm: Numbers
+    f_number: Numbers
+    focus_m: Numbers
+    sensor_width_mm: float
+    sensor_height_mm: float
+    squeeze: float
+    model: LensModel
+    surface: FocusSurface
+    iris: Iris
+    coc_mm: float
+    width_px: int
+    near_clip_m: float = 0.0
+
+    def frame(self, index: int) -> "Camera":
+        """One of many frames."""
+        return replace(
+            self,
+            pose=self.pose[index],
+            focal_mm=self.focal_mm[index],
+            f_number=self.f_number[index],
+            focus_m=self.focus_m[index],
+        )
+
+    @property
+    def aspect(self) -> float:
+        """Width over height of the picture, desqueezed."""
+        return self.sensor_width_mm * self.squeeze / self.sensor_height_mm
+
+    @property
+    def height_px(self) -> int:
+        """Delivery height."""
+        return max(1, round(self.width_px / self.aspect))
+
+    @property
+    def pupil_mm(self) -> Numbers:
+        """Diameter of the entrance pupil."""
+        return lens.pupil_mm(self.focal_mm, self.f_number)
+
+    @property
+    def image_distance_mm(self) -> Numbers:
+        """Distance from lens to sensor."""
+        return lens.image_distance_mm(self.focal_mm, self.focus_m, self.model)
+
+    def half_widths(self) -> tuple[Numbers, Numbers]:
+        """Half the picture's width and height at one metre: tangents of the half angles."""
+        double = 2.0 * self.image_distance_mm
+        return self.sensor_width_mm * self.squeeze / double, self.sensor_height_mm / double
+
+    @property
+    def view_angles_deg(self) -> tuple[Numbers, Numbers]:
+        """Angle of view across and upward."""
+        distance = self.image_distance_mm
+        return (
+            sensor.view_angle_deg(self.sensor_width_mm * self.squeeze, distance),
+            sensor.view_angle_deg(self.sensor_height_mm, distance),
+        )
+
+    @property
+    def limits_m(self) -> tuple[Numbers, Numbers]:
+        """Near and far limit of what is sharp."""
+        return lens.limits_m(self.focal_mm, self.f_number, self.focus_m, self.coc_mm, self.model)
+
+    @property
+    def hyperfocal_m(self) -> Numbers:
+        """Focus distance that reaches infinity."""
+        return lens.hyperfocal_m(self.focal_mm, self.f_number, self.coc_mm, self.model)
+
+    @property
+    def magnification(self) -> Numbers:
+        """Size on the sensor over size in the scene, at the focus."""
+        return lens.magnification(self.focal_mm, self.focus_m, self.model)
+
+    @property
+    def effective_f_number(self) -> Numbers:
+        """What the light sees: more than the f-number for a thin lens at close focus."""
+        return effective_f_number(self.f_number, self.magnification if self.model == "thin" else 0.0)
+
+    @property
+    def coc_px(self) -> float:
+        """The largest blur still called sharp, in pixels at delivery width."""
+        return float(sensor.blur_px(self.coc_mm, self.sensor_width_mm, self.width_px, self.squeeze))
+
+    def blur_px(self, distance_m: ArrayLike) -> Numbers:
+        """Blur diameter of points at distances on the axis."""
+        blur = lens.blur_mm(self.focal_mm, self.f_number, self.focus_m, distance_m, self.model)
+        return sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
+
+    def stop_for_limit(self, limit_m: ArrayLike) -> Numbers:
+        """The f-number whose sharp band ends at a distance on the axis."""
+        return lens.stop_for_limit(self.focal_mm, self.focus_m, limit_m, self.coc_mm, self.model)
+
+    def see(self, points: ArrayLike) -> Sight:
+        """How points appear: (..., 3) metres on the stage, broadcast against the frames.
+
+        Blur is that of the pictured disc: on a sphere the focus stands at ``s cos t`` along
+        the axis for a point at angle t.
+        """
+        away = np.asarray(points, dtype=float) - self.pose[..., :3, 3]
+        x, y, back = np.moveaxis(np.einsum("...ij,...i->...j", self.pose[..., :3, :3], away), -1, 0)
+        axial = -back
+        straight = np.sqrt(x * x + y * y + back * back)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            focus = lens.focus_along_axis_m(self.focus_m, self.surface, axial / straight)
+            per_dioptre = self.pupil_mm * self.image_distance_mm / 1000.0
+            blur = per_dioptre * np.abs(1.0 / focus - 1.0 / axial)
+            half_x, half_y = self.half_widths()
+            right, down = x / axial / half_x, -y / axial / half_y
+        before = axial > 0
+        in_frame = before & (np.abs(right) <= 1) & (np.abs(down) <= 1)
+        pixels = sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
+        return Sight(
+            axial,
+            straight,
+            np.where(before, (right + 1) / 2 * self.width_px, np.nan),
+            np.where(before, (down + 1) / 2 * self.width_px / self.aspect, np.nan),
+            np.where(before, pixels, np.nan),
+            in_frame,
+        )
+
+    def ray(self, x_px: float, y_px: float, width_px: float, height_px: float) -> tuple[Numbers, Numbers]:
+        """Origin and direction, (3,) each, through a pixel of a picture of some size.
+
+        The direction is one metre long along the axis, so that distances along the ray in
+        its own units are metres along the axis. For a camera at one frame.
+        """
+        half_x, half_y = self.half_widths()
+        toward = np.array(
+            [(2 * x_px / width_px - 1) * float(half_x), (1 - 2 * y_px / height_px) * float(half_y), -1.0]
+        )
+        return np.array(self.pose[:3, 3]), np.asarray(self.pose[:3, :3] @ toward)
+
+
+def poses(shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
+    """Camera poses at frames, (F, 4, 4) or (1, 4, 4) where it stands still.
+
+    Raises
+    ------
+    PlanError
+        The shot's camera is in no scene of the stage.
+    """
+    if not isinstance(shot.camera, FileCamera):
+        return rigid(np.asarray(shot.camera.pose, dtype=float).reshape(1, 4, 4))
+    scene = stage.scenes.get(shot.camera.scene)
+    source = scene.camera(shot.camera.path) if scene else None
+    if scene is None or source is None:
+        raise PlanError(
+            f"Shot {shot.label}: camera {shot.camera.path} is not in scene {shot.camera.scene}. "
+            "Load the scene that has it, or choose another camera."
+        )
+    return rigid(scene.world(source.node, frames))
+
+
+def near_clip_m(shot: Shot, stage: Stage) -> float:
+    """Distance before which the file's camera sees nothing, metres."""
+    scene = stage.scenes.get(shot.camera.scene) if isinstance(shot.camera, FileCamera) else None
+    source = scene.camera(shot.camera.path) if scene and isinstance(shot.camera, FileCamera) else None
+    return source.near_clip_m if source else 0.0
+
+
+def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camera:
+    """The shot's camera at many frames.
+
+    Raises
+    ------
+    PlanError
+        As :func:`poses`.
+    """
+    at = np.atleast_1d(np.asarray(frames, dtype=float))
+    pose = np.broadcast_to(poses(shot, at, stage), (len(at), 4, 4))
+    glass = shot.glass
+    focal = keyed_at(glass.focal_mm, at)
+    wanted = {
+        mark.target.number for mark in shot.marks if mark.target.kind == "subject"
+    }
+    nearness = {
+        subject.number: _nearness_dpt(subject_points(subject.anchor, at, stage), pose, glass.surface)
+        for subject in plan.subjects
+        if subject.number in wanted
+    }
+    with np.errstate(divide="ignore"):
+        focus = 1.0 / focus_dpt(shot.marks, at, nearness)
+    return Camera(
+        pose=pose,
+        focal_mm=focal,
+        f_number=keyed_at(glass.f_number, at),
+        focus_m=np.maximum(focus, lens.closest_focus_m(focal, glass.model)),
+        sensor_width_mm=glass.sensor.width_mm,
+        sensor_height_mm=glass.sensor.height_mm,
+        squeeze=glass.squeeze,
+        model=glass.model,
+        surface=glass.surface,
+        iris=Iris(shot.iris.blades, shot.iris.roundness, shot.iris.rotation_deg),
+        coc_mm=sensor.coc_mm(
+            glass.criterion.kind,
+            glass.criterion.value,
+            glass.sensor.width_mm,
+            glass.sensor.height_mm,
+            shot.width_px,
+            glass.squeeze,
+        ),
+        width_px=shot.width_px,
+        near_clip_m=near_clip_m(shot, stage),
+    )
+
+
+def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:
+    """The shot's camera at one frame.
+
+    Raises
+    ------
+    PlanError
+        As :func:`poses`.
+    """
+    return cameras_at(plan, shot, [frame], stage).frame(0)
+
+
+def _nearness_dpt(points: Numbers, pose: Numbers, surface: FocusSurface) -> Numbers:
+    """Dioptres of points (F, 3) or (1, 3) before cameras (F, 4, 4); 0 for those behind."""
+    away = points - pose[:, :3, 3]
+    axial = -np.einsum("fi,fi->f", pose[:, :3, 2], away)
+    distance = np.linalg.norm(away, axis=-1) if surface == "sphere" else axial
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(axial > 0, 1.0 / distance, 0.0)

@@ -1,0 +1,116 @@
+"""Plan files: readable JSON, saved whole or not at all."""
+
+import json
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from kobrel.errors import PlanError
+from kobrel.plan.model import FORMAT, Plan
+
+SUFFIX = ".kobrel"
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+UPGRADES: Mapping[int, Upgrade] = {}
+"""For each older format, the step that turns its JSON into the next format's."""
+
+
+def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
+    """Read a plan; its scenes' paths become absolute.
+
+    Raises
+    ------
+    PlanError
+        The file is missing, no plan, broken, or made by a newer Kobrel.
+    """
+    try:
+        content = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        raise PlanError(f"{path}: no such file.") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise PlanError(f"{path}: cannot be read ({error}).") from None
+    except json.JSONDecodeError as error:
+        raise PlanError(
+            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg}). "
+            f"The version before the last save is {path.name}~."
+        ) from None
+    if not isinstance(content, dict) or not isinstance(content.get("format"), int):
+        raise PlanError(f"{path}: this is no Kobrel plan (it has no format number).")
+    content = _upgraded(path, content, upgrades)
+    try:
+        plan = Plan.model_validate(content)
+    except ValidationError as error:
+        raise PlanError(f"{path}: {plain_reason(error)}") from None
+    folder = path.absolute().parent
+    return _with_paths(plan, lambda scene: os.path.normpath(folder / scene))
+
+
+def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrade]) -> dict[str, Any]:
+    if content["format"] > FORMAT:
+        raise PlanError(
+            f"{path}: written by a newer Kobrel (format {content['format']}; this one reads up to "
+            f"{FORMAT}). Update Kobrel to open it."
+        )
+    while content["format"] < FORMAT:
+        step = upgrades.get(content["format"])
+        if step is None:
+            raise PlanError(f"{path}: format {content['format']} is not known.")
+        content = {**step(content), "format": content["format"] + 1}
+    return content
+
+
+def plain_reason(error: ValidationError) -> str:
+    """The first fault that a check found: where it is and what is wrong."""
+    first = error.errors()[0]
+    place = " → ".join(str(part) for part in first["loc"])
+    message = first["msg"].removeprefix("Value error, ")
+    given = f" (given: {first['input']!r})" if isinstance(first["input"], str | int | float) else ""
+    return f"{place}: {message}{given}." if place else f"{message}."
+
+
+def save_plan(plan: Plan, path: Path) -> None:
+    """Write a plan beside its place and then exchange it; the last version stays as NAME~.
+
+    Raises
+    ------
+    PlanError
+        The file cannot be written; what was there is untouched.
+    """
+    folder = path.absolute().parent
+    stored = _with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
+    text = stored.model_dump_json(indent=2) + "\n"
+    try:
+        write_whole(path, text.encode("utf-8"), keep_last=True)
+    except OSError as error:
+        raise PlanError(f"{path}: cannot be saved ({error.strerror}). Choose another place.") from None
+
+
+def write_whole(path: Path, content: bytes, keep_last: bool = False) -> None:
+    """Write a file atomically: beside, flush, rename.
+
+    Raises
+    ------
+    OSError
+        As the system says; `path` is then untouched.
+    """
+    handle, beside = tempfile.mkstemp(dir=path.absolute().parent, prefix=f".{path.name}.")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(beside, path.stat().st_mode & 0o777 if path.exists() else 0o644)
+        if keep_last and path.exists():
+            shutil.copy2(path, f"{path}~")
+        os.replace(beside, path)
+    except BaseException:
+        Path(beside).unlink(missing_ok=True)
+        raise
+
+
+def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
+    return plan.but(scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes))

@@ -1,0 +1,201 @@
+"""A first plan from a scene file: its camera, lens, frames, and the point in focus."""
+
+from pathlib import Path
+
+import numpy as np
+
+from kobrel.errors import PlanError
+from kobrel.optics.lens import Numbers
+from kobrel.plan.camera import camera_at
+from kobrel.plan.edit import add_subject
+from kobrel.plan.model import (
+    Anchor,
+    DistanceTarget,
+    FileCamera,
+    FixedCamera,
+    Glass,
+    IrisShape,
+    Key,
+    Keyed,
+    Mark,
+    Plan,
+    PointAnchor,
+    SceneRef,
+    Sensor,
+    Shot,
+    SurfaceAnchor,
+    scene_name,
+)
+from kobrel.stage.motion import Track
+from kobrel.stage.scene import CameraSource, Scene
+from kobrel.stage.stage import Stage
+
+DEFAULT_FRAMES = (1001, 1096)
+_SAME_RATIO = 1e-3
+_SAME_DPT = 1e-3
+_NEAR_ENOUGH_DPT = 0.02
+
+
+def plan_from_scene(
+    path: Path, scene: Scene, camera_path: str | None = None, unit_m: float | None = None
+) -> tuple[Plan, Stage]:
+    """A plan of one shot on a scene, and its stage.
+
+    Parameters
+    ----------
+    path : the scene's file
+    camera_path : which camera; None is the file's first, or one that sees everything
+    unit_m : the unit that the scene was read in, if it was given by hand
+
+    Raises
+    ------
+    PlanError
+        The camera is not in the file.
+    """
+    name = scene_name(path, set())
+    stage = Stage([(name, scene)])
+    source = _choose(path, scene, camera_path)
+    first, last = _frames(scene)
+    shot = (
+        shot_from_camera("01", name, scene, source, first, last)
+        if source
+        else Shot(
+            name="01",
+            title=path.stem,
+            first=first,
+            last=last,
+            fps=scene.fps,
+            camera=overview_camera(stage),
+            marks=(Mark(frame=first, target=DistanceTarget(metres=_size(stage) * 2.5)),),
+        )
+    )
+    reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m)
+    plan = Plan(name=path.stem, scenes=(reference,), shots=(shot,))
+    if source and source.focus_m:
+        plan = _with_focus_subject(plan, shot, stage)
+    return plan, stage
+
+
+def _choose(path: Path, scene: Scene, camera_path: str | None) -> CameraSource | None:
+    if camera_path is None:
+        return scene.cameras[0] if scene.cameras else None
+    source = scene.camera(camera_path)
+    if source is None:
+        known = ", ".join(camera.path for camera in scene.cameras) or "none"
+        raise PlanError(f"{path}: no camera {camera_path}. The file's cameras: {known}.")
+    return source
+
+
+def _frames(scene: Scene) -> tuple[int, int]:
+    if scene.first_frame is None or scene.last_frame is None or scene.last_frame < scene.first_frame:
+        return DEFAULT_FRAMES
+    return scene.first_frame, scene.last_frame
+
+
+def shot_from_camera(
+    name: str, scene_ref: str, scene: Scene, source: CameraSource, first: int, last: int
+) -> Shot:
+    """A shot with a camera's own lens, sensor, keys and focus."""
+    focus = source.focus_m or Track.constant([3.0])
+    return Shot(
+        name=name,
+        title=scene.nodes[source.node].name,
+        first=first,
+        last=last,
+        fps=scene.fps,
+        camera=FileCamera(scene=scene_ref, path=source.path),
+        glass=Glass(
+            sensor=Sensor(
+                width_mm=float(source.width_mm.values[0, 0]), height_mm=float(source.height_mm.values[0, 0])
+            ),
+            focal_mm=_keyed(source.focal_mm, first, last),
+            f_number=_keyed(source.f_number, first, last) if source.f_number else Keyed(value=2.8),
+            squeeze=source.squeeze,
+            model=source.model,
+            surface=source.surface,
+        ),
+        iris=IrisShape(
+            blades=source.iris.blades,
+            roundness=source.iris.roundness,
+            rotation_deg=source.iris.rotation_deg,
+        ),
+        marks=_marks(focus, first, last),
+    )
+
+
+def _keyed(track: Track, first: int, last: int) -> Keyed:
+    """The fewest keys that give a track's values within 0.1 %."""
+    if not track.moves:
+        return Keyed(value=float(track.values[0, 0]))
+    frames = np.arange(first, last + 1.0)
+    values = track.at(frames)[:, 0]
+    kept = fewest(frames, np.log(values), _SAME_RATIO)
+    keys = tuple(Key(frame=frames[i], value=float(values[i]), ease="even") for i in kept)
+    return Keyed(value=keys[0].value, keys=keys)
+
+
+def _marks(track: Track, first: int, last: int) -> tuple[Mark, ...]:
+    frames = np.arange(first, last + 1.0)
+    values = np.broadcast_to(track.at(frames)[:, 0], frames.shape)
+    kept = fewest(frames, 1.0 / values, _SAME_DPT) if track.moves else [0]
+    return tuple(
+        Mark(frame=frames[i], target=DistanceTarget(metres=float(values[i])), ease="even") for i in kept
+    )
+
+
+def fewest(times: Numbers, values: Numbers, tolerance: float) -> list[int]:
+    """The samples that straight lines between them need to pass all others within a tolerance.
+
+    Ramer, Douglas and Peucker's division, measured along the value; (n,) each.
+    """
+    kept = {0, len(times) - 1}
+    spans = [(0, len(times) - 1)]
+    while spans:
+        low, high = spans.pop()
+        if high - low < 2:
+            continue
+        line = np.interp(times[low : high + 1], [times[low], times[high]], [values[low], values[high]])
+        off = np.abs(values[low : high + 1] - line)
+        worst = low + int(np.argmax(off))
+        if off.max() > tolerance:
+            kept.add(worst)
+            spans += [(low, worst), (worst, high)]
+    return sorted(kept)
+
+
+def _with_focus_subject(plan: Plan, shot: Shot, stage: Stage) -> Plan:
+    """The plan with a subject at the point in focus: on a surface that is there, or in the air."""
+    camera = camera_at(plan, shot, shot.first, stage)
+    focus = float(camera.focus_m)
+    origin, toward = np.array(camera.pose[:3, 3]), -np.array(camera.pose[:3, 2])
+    pick = stage.pick(shot.first, origin, toward)
+    anchor: Anchor
+    if pick and abs(1 / pick.along - 1 / focus) < _NEAR_ENOUGH_DPT:
+        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=_vector(pick.local))
+        name = pick.place.path.rsplit("/", 1)[-1]
+    else:
+        anchor, name = PointAnchor(position_m=_vector(origin + toward * focus)), "In focus"
+    return add_subject(plan, name, anchor)[0]
+
+
+def _vector(values: Numbers) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])
+
+
+def _size(stage: Stage) -> float:
+    low, high = stage.bounds()
+    return max(float(np.linalg.norm(high - low)) / 2, 1e-3)
+
+
+def overview_camera(stage: Stage) -> FixedCamera:
+    """A camera from in front, to the right and above that sees the whole stage."""
+    low, high = stage.bounds()
+    centre = (low + high) / 2
+    back = np.array([0.5, 0.35, 0.8])
+    back /= np.linalg.norm(back)
+    right = np.cross([0.0, 1.0, 0.0], back)
+    right /= np.linalg.norm(right)
+    pose = np.eye(4)
+    pose[:3, 0], pose[:3, 1], pose[:3, 2] = right, np.cross(back, right), back
+    pose[:3, 3] = centre + back * _size(stage) * 2.5
+    return FixedCamera(pose=tuple(float(value) for value in pose.ravel()))

@@ -1,0 +1,49 @@
+"""Turning polygons into triangles, and saying what is wrong with a mesh."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def fan_corners(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Corners of the triangles that fan out from each polygon's first corner.
+
+    Parameters
+    ----------
+    counts : (P,) corners of each polygon; those with fewer than 3 give no triangle
+
+    Returns
+    -------
+    (T, 3) positions in the list of all polygons' corners.
+
+    >>> fan_corners(np.array([3, 4])).tolist()
+    [[0, 1, 2], [3, 4, 5], [3, 5, 6]]
+    """
+    starts = np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(counts) else np.zeros(0, np.int64)
+    fans = np.maximum(counts - 2, 0)
+    first = np.repeat(starts, fans)
+    step = np.arange(fans.sum()) - np.repeat(np.cumsum(fans) - fans, fans)
+    return np.stack([first, first + step + 1, first + step + 2], axis=-1)
+
+
+def polygon_of_triangle(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """For each fanned triangle, the polygon it came from: (T,)."""
+    return np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
+
+
+def mesh_fault(
+    points: NDArray[np.float32], indices: NDArray[np.integer], counts_sum: int | None = None
+) -> str | None:
+    """Why a mesh cannot be drawn, in a few words, or None.
+
+    `counts_sum` is the number of corners the polygons say they have.
+    """
+    if len(points) == 0 or len(indices) == 0:
+        return "it is empty"
+    if counts_sum is not None and counts_sum != indices.size:
+        return f"its polygons count {counts_sum} corners but {indices.size} are given"
+    if int(indices.min()) < 0 or int(indices.max()) >= len(points):
+        return f"a face points at vertex {int(indices.max())} of {len(points)}"
+    # A sum is not finite if any part of it is not; cheaper than a mask over all points.
+    if not np.isfinite(np.sum(points, dtype=np.float64)):
+        return "it has points that are not numbers"
+    return None

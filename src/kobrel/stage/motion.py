@@ -1,0 +1,166 @@
+"""Values and transforms over time, evaluated for many frames at once.
+
+Transforms are column-vector matrices: a point p goes to ``M @ p``.
+"""
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+OpKind = Literal["matrix", "translate", "scale", "rotate", "quaternion"]
+
+
+@dataclass(frozen=True)
+class Track:
+    """Samples of a value over time, linear between them and held beyond them.
+
+    Parameters
+    ----------
+    times : (K,) frames, rising
+    values : (K, ...) one value a time
+    """
+
+    times: Array
+    values: Array
+
+    @classmethod
+    def constant(cls, value: ArrayLike) -> "Track":
+        """A value that never changes."""
+        return cls(np.zeros(1), np.asarray(value, dtype=float)[None])
+
+    @property
+    def moves(self) -> bool:
+        """Whether any two samples differ."""
+        return len(self.times) > 1 and bool(np.any(self.values != self.values[:1]))
+
+    def at(self, frames: ArrayLike) -> Array:
+        """Values at frames: (F, ...); constants come back as (1, ...), ready to broadcast."""
+        if len(self.times) == 1:
+            return self.values
+        low, part = self._bracket(frames)
+        part = part.reshape((-1,) + (1,) * (self.values.ndim - 1))
+        return self.values[low] * (1 - part) + self.values[low + 1] * part
+
+    def _bracket(self, frames: ArrayLike) -> tuple[NDArray[np.intp], Array]:
+        at = np.clip(np.atleast_1d(np.asarray(frames, dtype=float)), self.times[0], self.times[-1])
+        low = np.clip(np.searchsorted(self.times, at, side="right") - 1, 0, len(self.times) - 2)
+        return low, (at - self.times[low]) / (self.times[low + 1] - self.times[low])
+
+    def slerp_at(self, frames: ArrayLike) -> Array:
+        """Unit quaternions (w, x, y, z) at frames, turned evenly along the shorter arc."""
+        if len(self.times) == 1:
+            return self.values
+        low, part = self._bracket(frames)
+        first, second = self.values[low], self.values[low + 1]
+        dot = np.sum(first * second, axis=-1, keepdims=True)
+        second = np.where(dot < 0, -second, second)
+        angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))
+        small = angle < 1e-6
+        safe = np.where(small, 1.0, np.sin(angle))
+        t = part[:, None]
+        first_weight = np.where(small, 1 - t, np.sin((1 - t) * angle) / safe)
+        second_weight = np.where(small, t, np.sin(t * angle) / safe)
+        return first * first_weight + second * second_weight
+
+
+@dataclass(frozen=True)
+class TransformOp:
+    """One step of a node's transform, as scene files keep them.
+
+    `track` holds (4, 4) matrices, (3,) vectors, quaternions (w, x, y, z), or for
+    ``rotate`` as many angles in degrees as `axes` has letters, the first turned first.
+    """
+
+    kind: OpKind
+    track: Track
+    axes: str = ""
+    inverse: bool = False
+
+    def matrices(self, frames: ArrayLike) -> Array:
+        """(F, 4, 4), or (1, 4, 4) where nothing moves."""
+        result = self._forward(frames)
+        return np.linalg.inv(result) if self.inverse else result
+
+    def _forward(self, frames: ArrayLike) -> Array:
+        if self.kind == "quaternion":
+            return _from_quaternions(self.track.slerp_at(frames))
+        values = self.track.at(frames)
+        if self.kind == "matrix":
+            return values
+        result = np.tile(np.eye(4), (len(values), 1, 1))
+        if self.kind == "translate":
+            result[:, :3, 3] = values
+        elif self.kind == "scale":
+            result[:, [0, 1, 2], [0, 1, 2]] = values
+        else:
+            for index, axis in enumerate(self.axes):
+                result = _about(axis, np.radians(values[:, index])) @ result
+        return result
+
+
+def _about(axis: str, angle: Array) -> Array:
+    first, second = {"X": (1, 2), "Y": (2, 0), "Z": (0, 1)}[axis]
+    result = np.tile(np.eye(4), (len(angle), 1, 1))
+    result[:, first, first] = result[:, second, second] = np.cos(angle)
+    result[:, second, first] = np.sin(angle)
+    result[:, first, second] = -np.sin(angle)
+    return result
+
+
+def _from_quaternions(q: Array) -> Array:
+    w, x, y, z = np.moveaxis(q / np.linalg.norm(q, axis=-1, keepdims=True), -1, 0)
+    result = np.tile(np.eye(4), (len(q), 1, 1))
+    result[:, :3, :3] = np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], -1),
+            np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], -1),
+            np.stack([2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)], -1),
+        ],
+        axis=-2,
+    )
+    return result
+
+
+@dataclass(frozen=True)
+class Motion:
+    """A node's local transform: its steps, the last applied to a point first."""
+
+    ops: tuple[TransformOp, ...] = field(default=())
+
+    @property
+    def moves(self) -> bool:
+        """Whether the transform changes over time."""
+        return any(op.track.moves for op in self.ops)
+
+    def matrices(self, frames: ArrayLike) -> Array:
+        """(F, 4, 4), or (1, 4, 4) where nothing moves."""
+        result = np.eye(4)[None]
+        for op in self.ops:
+            result = result @ op.matrices(frames)
+        return result
+
+
+def matrix_motion(matrix: ArrayLike) -> Motion:
+    """A transform that stands still."""
+    return Motion((TransformOp("matrix", Track.constant(matrix)),))
+
+
+def rigid(matrices: Array) -> Array:
+    """The same places and directions without scale or shear, for (..., 4, 4) poses of cameras.
+
+    The view axis (third column) keeps its direction; the others are squared up to it.
+    """
+    back = _unit(matrices[..., :3, 2])
+    up = matrices[..., :3, 1]
+    right = _unit(np.cross(up, back))
+    result = np.array(matrices, dtype=float)
+    result[..., :3, 0], result[..., :3, 1], result[..., :3, 2] = right, np.cross(back, right), back
+    return result
+
+
+def _unit(vectors: Array) -> Array:
+    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return vectors / np.where(length > 0, length, 1.0)

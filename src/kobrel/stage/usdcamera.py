@@ -1,0 +1,111 @@
+"""Cameras of USD: what their numbers mean, in both directions.
+
+USD's schema gives focal length and apertures in tenths of a scene unit, so that a scene
+in centimetres holds millimetres. Many files in other units hold millimetres all the
+same; they are told by a sensor that could not exist.
+"""
+
+from typing import Any
+
+import numpy as np
+from pxr import Usd, UsdGeom
+
+from kobrel.optics.iris import Iris
+from kobrel.optics.lens import FocusSurface, LensModel
+from kobrel.stage.motion import Track
+from kobrel.stage.scene import CameraSource
+
+POSSIBLE_SENSOR_MM = (1.0, 400.0)
+ASSUMED_F_NUMBER = 2.8
+
+OWN_FOCAL = "kobrel:focalMm"
+OWN_F_NUMBER = "kobrel:fNumber"
+OWN_SQUEEZE = "kobrel:squeeze"
+OWN_MODEL = "kobrel:lensModel"
+OWN_SURFACE = "kobrel:focusSurface"
+OWN_BLADES = "kobrel:irisBlades"
+OWN_ROUNDNESS = "kobrel:irisRoundness"
+OWN_ROTATION = "kobrel:irisRotationDeg"
+
+
+def tenths_mm(unit_m: float) -> float:
+    """Millimetres in a tenth of a scene unit."""
+    return unit_m * 1000.0 / 10.0
+
+
+def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[CameraSource, list[str]]:
+    """A camera of the file and what had to be assumed.
+
+    Attributes in Kobrel's own namespace, where a plan was exported, give the lens's own
+    values: the schema's ones then describe the render camera that makes the same picture.
+    """
+    prim = camera.GetPrim()
+    warnings: list[str] = []
+    width = track(camera.GetHorizontalApertureAttr())
+    scale = tenths_mm(unit_m)
+    if not _possible(width, scale):
+        if _possible(width, 1.0):
+            warnings.append(
+                f"{prim.GetPath()}: read in tenths of a scene unit its sensor would be "
+                f"{float(width.values[0, 0]) * scale:.4g} mm wide; its numbers are taken as millimetres."
+            )
+            scale = 1.0
+        else:
+            warnings.append(f"{prim.GetPath()}: its sensor width makes no sense; 36 x 24 mm is assumed.")
+    sized = _possible(width, scale)
+    squeeze = float(_own(prim, OWN_SQUEEZE, 1.0))
+    f_number = track(camera.GetFStopAttr())
+    focus = track(camera.GetFocusDistanceAttr())
+    height = track(camera.GetVerticalApertureAttr())
+    focal = track(prim.GetAttribute(OWN_FOCAL)) or _scaled(track(camera.GetFocalLengthAttr()), scale)
+    model: LensModel = "thin" if _own(prim, OWN_MODEL, "render") == "thin" else "render"
+    surface: FocusSurface = "sphere" if _own(prim, OWN_SURFACE, "plane") == "sphere" else "plane"
+    source = CameraSource(
+        path=str(prim.GetPath()),
+        node=node,
+        focal_mm=_positive(focal) or Track.constant([50.0]),
+        width_mm=(_scaled(width, scale / squeeze) if sized else None) or Track.constant([36.0]),
+        height_mm=(_positive(_scaled(height, scale)) if sized else None) or Track.constant([24.0]),
+        f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _positive(f_number),
+        focus_m=_scaled(_positive(focus), unit_m),
+        near_clip_m=float(camera.GetClippingRangeAttr().Get()[0]) * unit_m,
+        squeeze=squeeze,
+        model=model,
+        surface=surface,
+        iris=Iris(
+            int(_own(prim, OWN_BLADES, 0)),
+            float(_own(prim, OWN_ROUNDNESS, 0.0)),
+            float(_own(prim, OWN_ROTATION, 0.0)),
+        ),
+    )
+    if source.f_number is None:
+        warnings.append(f"{source.path}: it has no f-number; f/{ASSUMED_F_NUMBER:g} is assumed.")
+    return source, warnings
+
+
+def track(attribute: Usd.Attribute) -> Track | None:
+    """An attribute's numbers over time, (K, 1), or None where it is absent."""
+    if not attribute or not attribute.HasValue():
+        return None
+    times = attribute.GetTimeSamples()
+    values = [attribute.Get(time) for time in times] if times else [attribute.Get()]
+    return Track(np.asarray(times or [0.0], dtype=float), np.asarray(values, dtype=float)[:, None])
+
+
+def _own(prim: Usd.Prim, name: str, default: Any) -> Any:
+    attribute = prim.GetAttribute(name)
+    return attribute.Get() if attribute and attribute.HasValue() else default
+
+
+def _possible(width: Track | None, scale: float) -> bool:
+    low, high = POSSIBLE_SENSOR_MM
+    return width is not None and bool(np.all((width.values * scale >= low) & (width.values * scale <= high)))
+
+
+def _positive(values: Track | None) -> Track | None:
+    good = values is not None and bool(np.all(np.isfinite(values.values) & (values.values > 0)))
+    return values if good else None
+
+
+def _scaled(values: Track | None, factor: float) -> Track | None:
+    return None if values is None else Track(values.times, values.values * factor)
