@@ -36,7 +36,7 @@ MATERIALS: dict[str, tuple[tuple[float, ...], tuple[float, ...], str, str]] = {
     "iron": ((0.05, 0.05, 0.055), (0.004, 0.0025, 0.001), "", ""),
     "brass": ((0.62, 0.42, 0.16), (0.02, 0.012, 0.004), "", ""),
     "brass_dark": ((0.2, 0.13, 0.06), (0.02, 0.011, 0.003), "", ""),
-    "lantern_glass": ((0.9, 0.7, 0.4), (2.6, 1.25, 0.38), "", ""),
+    "lantern_glass": ((0.9, 0.7, 0.4), (1.25, 0.62, 0.2), "", ""),
     "flame": ((1.0, 0.8, 0.5), (14.0, 8.0, 3.0), "", ""),
     "coat": ((0.05, 0.065, 0.1), (0.007, 0.005, 0.004), "", ""),
     "coat_red": ((0.26, 0.05, 0.04), (0.012, 0.003, 0.002), "", ""),
@@ -46,8 +46,8 @@ MATERIALS: dict[str, tuple[tuple[float, ...], tuple[float, ...], str, str]] = {
     "beard": ((0.42, 0.4, 0.38), (0.012, 0.009, 0.007), "", ""),
     "booth_paint": ((0.09, 0.2, 0.19), (0.004, 0.004, 0.003), "", ""),
     "wood_dark": ((0.07, 0.05, 0.035), (0.003, 0.002, 0.001), "", ""),
-    "window_glow": ((0.8, 0.6, 0.35), (1.15, 0.66, 0.27), "", ""),
-    "window_dim": ((0.4, 0.35, 0.28), (0.35, 0.22, 0.11), "", ""),
+    "window_glow": ((0.8, 0.6, 0.35), (0.72, 0.40, 0.16), "", ""),
+    "window_dim": ((0.4, 0.35, 0.28), (0.22, 0.13, 0.06), "", ""),
     "roof": ((0.05, 0.045, 0.045), (0, 0, 0), "", ""),
     "sign": ((0.7, 0.6, 0.35), (0.12, 0.085, 0.035), "", ""),
     "hull": ((0.05, 0.075, 0.11), (0.002, 0.002, 0.002), "", ""),
@@ -196,7 +196,7 @@ def far_lights() -> list[tuple[str, tuple[float, float, float]]]:
     kinds = ["far_warm", "far_warm", "far_warm", "far_white", "far_green"]
     return [
         (kinds[int(random.integers(len(kinds)))], (float(x), float(0.4 + 5.0 * random.random() ** 2), -228.0 + float(3 * random.random())))
-        for x in np.sort(random.uniform(-110, 110, 84))
+        for x in np.sort(random.uniform(-110, 110, 110))
     ]
 
 
@@ -224,7 +224,7 @@ def build_scene(path: Path) -> None:
     builder.prop("Lantern", props.lantern(), LANTERN_AT)
     builder.prop("Ferryman", props.person("coat", "hat"), (0.72, 0, -6.05), turn_y=-16)
     builder.prop("Booth", props.booth(), (-3.6, 0, -5.2), turn_y=24)
-    builder.prop("Ferry", props.ferry(), (3.0, WATER, -20.6))
+    builder.prop("Ferry", props.ferry(), (9.2, WATER, -20.4))
     builder.prop("Crate", props.crate(0.7, 0.62, 0.5), (2.5, 0, -2.4), turn_y=12)
     builder.prop("CrateTall", props.crate(0.6, 0.9, 0.5), (3.35, 0, -3.0), turn_y=-9)
     builder.prop("RopeCoil", props.rope_coil(), (1.35, 0.0, -4.6))
@@ -252,7 +252,7 @@ def build_scene(path: Path) -> None:
 
 def _cameras(builder: Builder) -> None:
     builder.camera("Wide", {"focal": 24, "stop": 4, "focus": 9.0}, [(FIRST, (-3.4, 1.75, 4.4), (1.5, 1.15, -7.0)), (1072, (-3.0, 1.7, 4.0), (1.7, 1.1, -7.0))])
-    builder.camera("Rack", {"focal": 50, "stop": 2.8, "focus": 2.4}, [(FIRST, (0.16, 1.0, 0.62), (0.2, 0.97, -6)), (1096, (0.1, 0.99, 0.12), (0.2, 0.98, -6))])
+    builder.camera("Rack", {"focal": 50, "stop": 2.8, "focus": 2.4}, [(FIRST, (0.16, 1.02, 0.62), (0.2, 0.93, -6)), (1096, (0.1, 0.99, 0.12), (0.2, 0.96, -6))])
     builder.camera("Compass", {"focal": 85, "stop": 5.6, "focus": 0.52}, [(FIRST, (2.62, 0.98, -1.93), (2.5, 0.645, -2.33)), (1060, (2.56, 0.99, -1.93), (2.5, 0.645, -2.335))])
     builder.camera("Departure", {"focal": 65, "stop": 2, "focus": 8.0}, [(FIRST, (1.4, 1.5, 2.6), (3.2, 1.25, -5.4)), (LAST, (1.7, 1.5, 1.2), (3.35, 1.2, -13.6))])
 

@@ -28,10 +28,10 @@ SENSOR = Sensor(width_mm=24.89, height_mm=14.0)
 DUSK = Light(
     key_azimuth_deg=-118.0,
     key_elevation_deg=24.0,
-    key_strength=0.55,
+    key_strength=0.42,
     key_colour=(0.62, 0.74, 1.0),
-    zenith=(0.030, 0.055, 0.125),
-    horizon=(0.46, 0.235, 0.125),
+    zenith=(0.018, 0.034, 0.085),
+    horizon=(0.30, 0.135, 0.075),
     ground=(0.018, 0.019, 0.024),
     sky_strength=1.0,
     exposure_ev=0.6,

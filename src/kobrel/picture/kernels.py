@@ -1,9 +1,14 @@
-"""The tracer's compiled heart: one lens sample for each pixel and pass."""
+"""The tracer's compiled heart: one lens sample for each pixel and pass.
+
+Work goes row by row: shoot, shade, shadow. Arrays are handed on once a row and indexed
+down to numbers inside, because handing one on counts references, which threads then
+fight over.
+"""
 
 import numpy as np
 
 from kobrel.compiled import kernel
-from kobrel.stage.rays import blocked, closest, new_record
+from kobrel.stage.rays import blocked, closest, new_record, row_of_hit
 
 # Powers of the inverse generalised golden ratio for four dimensions (Roberts' additive
 # recurrence): pixel x and y, around and across the iris.
@@ -26,105 +31,6 @@ def _hashed(x, y, salt):  # type: ignore[no-untyped-def]
     h *= np.uint32(0x846CA68B)
     h ^= h >> np.uint32(16)
     return np.float64(h) * (1.0 / 4294967296.0)
-
-
-@kernel
-def _texel(sizes, pixels, number, u, v):  # type: ignore[no-untyped-def]
-    """Bilinear, repeating look-up, linear RGB."""
-    start, width, height = sizes[number, 0], sizes[number, 1], sizes[number, 2]
-    x = (u - np.floor(u)) * width - 0.5
-    y = (v - np.floor(v)) * height - 0.5
-    x0, y0 = int(np.floor(x)), int(np.floor(y))
-    fx, fy = x - x0, y - y0
-    r = g = b = 0.0
-    for j in range(2):
-        row = start + ((y0 + j + height) % height) * width
-        wy = fy if j else 1.0 - fy
-        for i in range(2):
-            at = row + (x0 + i + width) % width
-            w = wy * (fx if i else 1.0 - fx)
-            r += w * _LINEAR[pixels[at, 0]]
-            g += w * _LINEAR[pixels[at, 1]]
-            b += w * _LINEAR[pixels[at, 2]]
-    return r, g, b
-
-
-@kernel
-def _sky(light, up):  # type: ignore[no-untyped-def]
-    """Radiance of the sky in a direction whose height above the horizon is the sine `up`."""
-    if up >= 0.0:
-        t = np.sqrt(up)
-        return (
-            light[9] + (light[6] - light[9]) * t,
-            light[10] + (light[7] - light[10]) * t,
-            light[11] + (light[8] - light[11]) * t,
-        )
-    t = min(1.0, -up * 8.0)
-    return (
-        light[9] + (light[12] - light[9]) * t,
-        light[10] + (light[13] - light[10]) * t,
-        light[11] + (light[14] - light[11]) * t,
-    )
-
-
-@kernel
-def _shade(scene, record, integers, tables, normal_matrices, light, x, y, z, dx, dy, dz):  # type: ignore[no-untyped-def]
-    """Radiance leaving the point that a ray from (x, y, z) has just met."""
-    distance = np.float64(record[8])
-    prim, inst = np.int64(integers[17]), np.int64(integers[19])
-    u, v = np.float64(record[15]), np.float64(record[16])
-    w = 1.0 - u - v
-    start = tables.normal_start[inst]
-    if start >= 0:
-        corner = tables.normals[start + prim]
-        lx = w * corner[0, 0] + u * corner[1, 0] + v * corner[2, 0]
-        ly = w * corner[0, 1] + u * corner[1, 1] + v * corner[2, 1]
-        lz = w * corner[0, 2] + u * corner[1, 2] + v * corner[2, 2]
-    else:
-        lx, ly, lz = np.float64(record[12]), np.float64(record[13]), np.float64(record[14])
-    m = normal_matrices[inst]
-    nx = m[0, 0] * lx + m[0, 1] * ly + m[0, 2] * lz
-    ny = m[1, 0] * lx + m[1, 1] * ly + m[1, 2] * lz
-    nz = m[2, 0] * lx + m[2, 1] * ly + m[2, 2] * lz
-    inverse = 1.0 / np.sqrt(nx * nx + ny * ny + nz * nz + 1e-30)
-    if nx * dx + ny * dy + nz * dz > 0.0:
-        inverse = -inverse
-    nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
-
-    slot = 0
-    start = tables.slot_start[inst]
-    if start >= 0:
-        slot = tables.slots[start + prim]
-    material = tables.slot_materials[tables.material_start[inst] + slot]
-    br, bg, bb = tables.base[material, 0], tables.base[material, 1], tables.base[material, 2]
-    er, eg, eb = tables.emission[material, 0], tables.emission[material, 1], tables.emission[material, 2]
-    start = tables.uv_start[inst]
-    if start >= 0 and (tables.base_texture[material] >= 0 or tables.emission_texture[material] >= 0):
-        corner = tables.uv[start + prim]
-        tu = w * corner[0, 0] + u * corner[1, 0] + v * corner[2, 0]
-        tv = w * corner[0, 1] + u * corner[1, 1] + v * corner[2, 1]
-        if tables.base_texture[material] >= 0:
-            br, bg, bb = _texel(
-                tables.texture_sizes, tables.texture_pixels, tables.base_texture[material], tu, tv
-            )
-        if tables.emission_texture[material] >= 0:
-            er, eg, eb = _texel(
-                tables.texture_sizes, tables.texture_pixels, tables.emission_texture[material], tu, tv
-            )
-
-    t = 0.5 + 0.5 * ny
-    ar = light[12] + (0.5 * (light[6] + light[9]) - light[12]) * t
-    ag = light[13] + (0.5 * (light[7] + light[10]) - light[13]) * t
-    ab = light[14] + (0.5 * (light[8] + light[11]) - light[14]) * t
-    facing = nx * light[0] + ny * light[1] + nz * light[2]
-    if facing > 0.0 and light[3] + light[4] + light[5] > 0.0:
-        lift = SHADOW_LIFT * (distance * np.sqrt(dx * dx + dy * dy + dz * dz) + 1e-3)
-        px, py, pz = x + dx * distance + nx * lift, y + dy * distance + ny * lift, z + dz * distance + nz * lift
-        if not blocked(scene, record, integers, px, py, pz, light[0], light[1], light[2]):
-            ar += light[3] * facing
-            ag += light[4] * facing
-            ab += light[5] * facing
-    return er + br * ar, eg + bg * ag, eb + bb * ab
 
 
 @kernel
@@ -161,64 +67,195 @@ def lens_sample(x, y, number, width, height):  # type: ignore[no-untyped-def]
 
     Each pixel follows the same low-discrepancy sequence from a start of its own.
     """
-    px = (_hashed(x, y, 1) + number * _A1) % 1.0
-    py = (_hashed(x, y, 2) + number * _A2) % 1.0
-    around = (_hashed(x, y, 3) + number * _A3) % 1.0
-    across = (_hashed(x, y, 4) + number * _A4) % 1.0
+    px = _hashed(x, y, 1) + number * _A1
+    py = _hashed(x, y, 2) + number * _A2
+    around = _hashed(x, y, 3) + number * _A3
+    across = _hashed(x, y, 4) + number * _A4
+    px -= np.floor(px)
+    py -= np.floor(py)
+    around -= np.floor(around)
+    across -= np.floor(across)
     return (x + px) / width, (y + py) / height, around, across
 
 
 @kernel
-def trace_rows(scene, view, fan, light, tables, normal_matrices, number, first, film):  # type: ignore[no-untyped-def]
-    """Add one lens sample to each pixel of some rows of the film.
+def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
+    """Where a repeating texture is read: four pixels and how far between them."""
+    x = (u - np.floor(u)) * width - 0.5
+    y = (v - np.floor(v)) * height - 0.5
+    x0, y0 = int(np.floor(x)), int(np.floor(y))
+    left, low = (x0 if x0 >= 0 else width - 1), (y0 if y0 >= 0 else height - 1)
+    right, high = (x0 + 1 if x0 + 1 < width else 0), (y0 + 1 if y0 + 1 < height else 0)
+    bottom, top = start + low * width, start + high * width
+    return bottom + left, bottom + right, top + left, top + right, x - x0, y - y0
+
+
+@kernel
+def _shoot_row(scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids):  # type: ignore[no-untyped-def]
+    """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
+    triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2)."""
+    width = len(rays)
+    for x in range(width):
+        if lens:
+            px, py, around, across = lens_sample(x, y, number, width, height)
+        else:
+            px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
+        ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
+        rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
+        rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
+        if closest(scene, address, record, integers, ox, oy, oz, dx, dy, dz):
+            for k in range(5):
+                met[x, k] = record[12 + k]
+            met[x, 5] = record[8]
+            ids[x, 0], ids[x, 1] = integers[17], row_of_hit(integers, merged)
+        else:
+            met[x, 5] = np.inf
+            ids[x, 1] = -1
+
+
+@kernel
+def _shade_row(  # type: ignore[no-untyped-def]
+    rays, met, ids, merged, light, normal_matrices, normal_start, uv_start, slot_start, material_start,
+    normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
+    texture_sizes, texture_pixels, out, waiting, start, share,
+):  # fmt: skip
+    """Radiance of a row without the key light, to `out` (W, 3).
+
+    For the points that face the key light: their pixel to `waiting` (W,), where they are to
+    `start` (W, 3) and what the light would add to `share` (W, 3). Returns how many.
+    """
+    count = 0
+    key = light[3] + light[4] + light[5] > 0.0
+    for x in range(len(rays)):
+        dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
+        long = np.sqrt(dx * dx + dy * dy + dz * dz)
+        row = np.int64(ids[x, 1])
+        if row < 0:
+            up = dy / long
+            t, end = (np.sqrt(up), 6) if up >= 0.0 else (min(1.0, -up * 8.0), 12)
+            for c in range(3):
+                out[x, c] = light[9 + c] + (light[end + c] - light[9 + c]) * t
+            continue
+        prim = np.int64(ids[x, 0])
+        u, v = met[x, 3], met[x, 4]
+        w = np.float32(1.0) - u - v
+        nx, ny, nz = met[x, 0], met[x, 1], met[x, 2]
+        lx, ly, lz = nx, ny, nz
+        smooth = normal_start[row] >= 0
+        if smooth:
+            k = normal_start[row] + prim
+            lx = w * normals[k, 0, 0] + u * normals[k, 1, 0] + v * normals[k, 2, 0]
+            ly = w * normals[k, 0, 1] + u * normals[k, 1, 1] + v * normals[k, 2, 1]
+            lz = w * normals[k, 0, 2] + u * normals[k, 1, 2] + v * normals[k, 2, 2]
+        if smooth or row >= merged:  # a merged mesh's face normals are the stage's already
+            m = normal_matrices
+            nx = m[row, 0, 0] * lx + m[row, 0, 1] * ly + m[row, 0, 2] * lz
+            ny = m[row, 1, 0] * lx + m[row, 1, 1] * ly + m[row, 1, 2] * lz
+            nz = m[row, 2, 0] * lx + m[row, 2, 1] * ly + m[row, 2, 2] * lz
+        inverse = 1.0 / np.sqrt(nx * nx + ny * ny + nz * nz + 1e-30)
+        if nx * dx + ny * dy + nz * dz > 0.0:
+            inverse = -inverse
+        nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
+
+        slot = np.int64(0)
+        if slot_start[row] >= 0:
+            slot = np.int64(slots[slot_start[row] + prim])
+        mat = slot_materials[material_start[row] + slot]
+        r, g, b = base[mat, 0], base[mat, 1], base[mat, 2]
+        er, eg, eb = emission[mat, 0], emission[mat, 1], emission[mat, 2]
+        if uv_start[row] >= 0 and (base_texture[mat] >= 0 or emission_texture[mat] >= 0):
+            k = uv_start[row] + prim
+            tu = w * uvs[k, 0, 0] + u * uvs[k, 1, 0] + v * uvs[k, 2, 0]
+            tv = w * uvs[k, 0, 1] + u * uvs[k, 1, 1] + v * uvs[k, 2, 1]
+            for layer in range(2):
+                tex = emission_texture[mat] if layer else base_texture[mat]
+                if tex < 0:
+                    continue
+                i00, i10, i01, i11, fx, fy = _corners(
+                    tu, tv, texture_sizes[tex, 0], texture_sizes[tex, 1], texture_sizes[tex, 2]
+                )
+                w00, w10, w01, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+                tr = tg = tb = 0.0
+                for i, part in ((i00, w00), (i10, w10), (i01, w01), (i11, w11)):
+                    tr += part * _LINEAR[texture_pixels[i, 0]]
+                    tg += part * _LINEAR[texture_pixels[i, 1]]
+                    tb += part * _LINEAR[texture_pixels[i, 2]]
+                if layer:
+                    er, eg, eb = np.float32(tr), np.float32(tg), np.float32(tb)
+                else:
+                    r, g, b = np.float32(tr), np.float32(tg), np.float32(tb)
+
+        t = 0.5 + 0.5 * ny
+        out[x, 0] = er + r * (light[12] + (0.5 * (light[6] + light[9]) - light[12]) * t)
+        out[x, 1] = eg + g * (light[13] + (0.5 * (light[7] + light[10]) - light[13]) * t)
+        out[x, 2] = eb + b * (light[14] + (0.5 * (light[8] + light[11]) - light[14]) * t)
+        facing = nx * light[0] + ny * light[1] + nz * light[2]
+        if key and facing > 0.0:
+            distance = met[x, 5]
+            lift = SHADOW_LIFT * (distance * long + 1e-3)
+            start[count, 0] = rays[x, 0] + dx * distance + nx * lift
+            start[count, 1] = rays[x, 1] + dy * distance + ny * lift
+            start[count, 2] = rays[x, 2] + dz * distance + nz * lift
+            share[count, 0], share[count, 1], share[count, 2] = (
+                r * light[3] * facing, g * light[4] * facing, b * light[5] * facing,
+            )  # fmt: skip
+            waiting[count] = x
+            count += 1
+    return count
+
+
+@kernel
+def _shadow_row(scene, address, record, integers, light, count, waiting, start, share, out):  # type: ignore[no-untyped-def]
+    """Add the key light to those waiting points that nothing hides from it."""
+    lx, ly, lz = light[0], light[1], light[2]
+    for k in range(count):
+        if not blocked(scene, address, record, integers, start[k, 0], start[k, 1], start[k, 2], lx, ly, lz):
+            x = waiting[k]
+            out[x, 0] += share[k, 0]
+            out[x, 1] += share[k, 1]
+            out[x, 2] += share[k, 2]
+
+
+@kernel
+def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, lens, rows, colour, depth):  # type: ignore[no-untyped-def]
+    """Draw some rows of the picture.
 
     Parameters
     ----------
     scene : Embree handle
+    merged : how many rows of the stage are merged into its instance 0
     view : numbers of the camera, see :func:`kobrel.picture.view.view_numbers`
     fan : (n + 1, 2) outline of the iris
     light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
     number : which pass
-    first : (top row, rows end)
-    film : (H, W, 3) float32, added to
+    lens : one random lens sample for each pixel, or else the middle of pixel and lens
+    rows : (top row, rows end)
+    colour : (H, W, 3) float32, added to
+    depth : (H, W) float32, metres along the axis, infinite where nothing is; or (0, 0)
     """
-    _room, record, integers = new_record()
-    height, width = film.shape[0], film.shape[1]
-    for y in range(first[0], first[1]):
+    address, record, integers = new_record()
+    height, width = colour.shape[0], colour.shape[1]
+    rays = np.empty((width, 6), np.float32)
+    met = np.empty((width, 6), np.float32)
+    ids = np.empty((width, 2), np.int32)
+    out = np.empty((width, 3), np.float32)
+    waiting = np.empty(width, np.int32)
+    start = np.empty((width, 3), np.float32)
+    share = np.empty((width, 3), np.float32)
+    own_light = light.copy()
+    for y in range(rows[0], rows[1]):
+        _shoot_row(scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids)
+        count = _shade_row(
+            rays, met, ids, merged, own_light, normal_matrices, tables.normal_start, tables.uv_start,
+            tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
+            tables.slot_materials, tables.base, tables.emission, tables.base_texture,
+            tables.emission_texture, tables.texture_sizes, tables.texture_pixels,
+            out, waiting, start, share,
+        )  # fmt: skip
+        _shadow_row(scene, address, record, integers, own_light, count, waiting, start, share, out)
         for x in range(width):
-            px, py, around, across = lens_sample(x, y, number, width, height)
-            ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
-            if closest(scene, record, integers, ox, oy, oz, dx, dy, dz):
-                r, g, b = _shade(
-                    scene, record, integers, tables, normal_matrices, light, ox, oy, oz, dx, dy, dz
-                )
-            else:
-                r, g, b = _sky(light, dy / np.sqrt(dx * dx + dy * dy + dz * dz))
-            film[y, x, 0] += r
-            film[y, x, 1] += g
-            film[y, x, 2] += b
-
-
-@kernel
-def sharp_rows(scene, view, fan, light, tables, normal_matrices, first, colour, depth):  # type: ignore[no-untyped-def]
-    """The picture without blur and its depth along the axis, through the pixels' centres.
-
-    `colour` is (H, W, 3) and `depth` (H, W) float32, metres, infinite where nothing is;
-    other parameters as :func:`trace_rows`.
-    """
-    _room, record, integers = new_record()
-    height, width = depth.shape
-    for y in range(first[0], first[1]):
-        for x in range(width):
-            ox, oy, oz, dx, dy, dz = lens_ray(view, fan, (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0)
-            if closest(scene, record, integers, ox, oy, oz, dx, dy, dz):
-                depth[y, x] = record[8]
-                r, g, b = _shade(
-                    scene, record, integers, tables, normal_matrices, light, ox, oy, oz, dx, dy, dz
-                )
-            else:
-                depth[y, x] = np.inf
-                r, g, b = _sky(light, dy / np.sqrt(dx * dx + dy * dy + dz * dz))
-            colour[y, x, 0] = r
-            colour[y, x, 1] = g
-            colour[y, x, 2] = b
+            for c in range(3):
+                colour[y, x, c] += out[x, c]
+        if len(depth):
+            for x in range(width):
+                depth[y, x] = met[x, 5]

@@ -21,24 +21,11 @@ _TILE = 16
 
 
 @kernel
-def _look(levels, starts, widths, heights, level, x, y):  # type: ignore[no-untyped-def]
-    """Colour at a place of the full picture, read between pixels of one of its halves."""
-    start, width, height = starts[level], widths[level], heights[level]
+def _place(x, y, level, width, height):  # type: ignore[no-untyped-def]
+    """Index, within one of the halves, of the pixel that covers a place of the full picture."""
     scale = 1.0 / (1 << level)
-    fx = min(max((x + 0.5) * scale - 0.5, 0.0), width - 1.001)
-    fy = min(max((y + 0.5) * scale - 0.5, 0.0), height - 1.001)
-    ix, iy = int(fx), int(fy)
-    fx -= ix
-    fy -= iy
-    a, below = start + iy * width + ix, width if height > 1 else 0
-    beside = 1 if width > 1 else 0
-    wa, wb, wc, wd = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
-    b, c, d = a + beside, a + below, a + below + beside
-    return (
-        wa * levels[a, 0] + wb * levels[b, 0] + wc * levels[c, 0] + wd * levels[d, 0],
-        wa * levels[a, 1] + wb * levels[b, 1] + wc * levels[c, 1] + wd * levels[d, 1],
-        wa * levels[a, 2] + wb * levels[b, 2] + wc * levels[c, 2] + wd * levels[d, 2],
-    )
+    column = min(max(int((x + 0.5) * scale), 0), width - 1)
+    return min(max(int((y + 0.5) * scale), 0), height - 1) * width + column
 
 
 @kernel
@@ -81,10 +68,11 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
                     cover = min(1.0, max(0.0, size - own * taps[k, 2] + 0.5))
                     if cover > 0.0:
                         weight = cover * (own * own) / (size * size)
-                        lr, lg, lb = _look(levels, starts, widths, heights, min(level, _level(size, 9)), sx, sy)
-                        r += weight * lr
-                        g += weight * lg
-                        b += weight * lb
+                        half = min(level, _level(size, 9))
+                        from_ = starts[half] + _place(sx, sy, half, widths[half], heights[half])
+                        r += weight * levels[from_, 0]
+                        g += weight * levels[from_, 1]
+                        b += weight * levels[from_, 2]
                         total += weight
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / total, g / total, b / total
             r = g = b = total = 0.0
@@ -105,10 +93,11 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
                     cover = min(1.0, max(0.0, size - far * taps[k, 2] + 0.5))
                     if cover > 0.0:
                         weight = cover * far * far / (size * size * count)
-                        lr, lg, lb = _look(levels, starts, widths, heights, min(level, _level(size, 9)), sx, sy)
-                        r += weight * lr
-                        g += weight * lg
-                        b += weight * lb
+                        half = min(level, _level(size, 9))
+                        from_ = starts[half] + _place(sx, sy, half, widths[half], heights[half])
+                        r += weight * levels[from_, 0]
+                        g += weight * levels[from_, 1]
+                        b += weight * levels[from_, 2]
                         total += weight
             over = 1.0 / max(1.0, total)
             out[y, x, 3], out[y, x, 4], out[y, x, 5], out[y, x, 6] = r * over, g * over, b * over, total * over

@@ -35,4 +35,4 @@ def prepare() -> None:
 
 if __name__ == "__main__":
     prepare()
-    sys.exit(0 if is_kept(kernels.trace_rows) else 1)
+    sys.exit(0 if is_kept(kernels.draw_rows) else 1)

@@ -14,6 +14,7 @@ from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
 
 _BANDS_A_THREAD = 4
+_NO_DEPTH = np.zeros((0, 0), np.float32)
 
 
 @cache
@@ -71,18 +72,29 @@ def sharp_picture(view: View, stop: Callable[[], bool] = never) -> Sharp:
     Cancelled
         `stop` said so.
     """
-    colour = np.empty((view.height, view.width, 3), np.float32)
+    colour = np.zeros((view.height, view.width, 3), np.float32)
     depth = np.empty((view.height, view.width), np.float32)
+    _draw(view, 0, False, colour, depth, stop)
+    return Sharp(colour, depth)
+
+
+def _draw(
+    view: View,
+    number: int,
+    lens: bool,
+    colour: NDArray[np.float32],
+    depth: NDArray[np.float32],
+    stop: Callable[[], bool],
+) -> None:
     shot = view.snapshot
 
-    def rows(first: tuple[int, int]) -> None:
-        kernels.sharp_rows(
-            shot.handle, view.numbers, view.fan, view.light_numbers, shot.tables, shot.normal_matrices,
-            first, colour, depth,
+    def rows(band: tuple[int, int]) -> None:
+        kernels.draw_rows(
+            shot.handle, shot.merged, view.numbers, view.fan, view.light_numbers, shot.tables,
+            shot.normal_matrices, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)
-    return Sharp(colour, depth)
 
 
 def blur_picture(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -117,15 +129,7 @@ class Film:
         Cancelled
             `stop` said so; the film is then spoilt.
         """
-        view, shot = self.view, self.view.snapshot
-
-        def rows(first: tuple[int, int]) -> None:
-            kernels.trace_rows(
-                shot.handle, view.numbers, view.fan, view.light_numbers, shot.tables,
-                shot.normal_matrices, self.passes, first, self._sum,
-            )  # fmt: skip
-
-        in_bands(view.height, rows, stop)
+        _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop)
         self.passes += 1
 
     def picture(self) -> NDArray[np.float32]:

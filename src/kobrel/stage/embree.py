@@ -94,21 +94,18 @@ class _EmbreeScene:
 
 
 class TriangleScene(_EmbreeScene):
-    """One mesh, ready for rays.
+    """Meshes in one space, ready for rays once committed; the first is number 0.
 
-    Parameters
-    ----------
-    points : (V, 3) float32
-    triangles : (T, 3) uint32
+    Build one mesh after the other with :meth:`add`, then :meth:`commit`.
     """
 
-    def __init__(self, points: NDArray[np.float32], triangles: NDArray[np.uint32]) -> None:
-        super().__init__()
+    def add(self, points: NDArray[np.floating], triangles: NDArray[np.uint32]) -> None:
+        """Add a mesh of (V, 3) points and (T, 3) triangles."""
         # Embree reads vertices 16 bytes at a time, so the last needs room behind it.
         roomy = np.empty((len(points) + 2, 3), np.float32)
         roomy[: len(points)] = points
         triangles = np.ascontiguousarray(triangles)
-        self._kept = [roomy, triangles]
+        self._kept += [roomy, triangles]
         geometry = self._library.rtcNewGeometry(_device(), _TRIANGLES)
         for kind, layout, array, count in (
             (_VERTEX_BUFFER, _FLOAT3, roomy, len(points)),
@@ -116,25 +113,29 @@ class TriangleScene(_EmbreeScene):
         ):
             self._library.rtcSetSharedGeometryBuffer(geometry, kind, 0, layout, array.ctypes.data, 0, 12, count)
         self._attach(geometry)
+
+    def commit(self) -> "TriangleScene":
+        """Build; returns itself."""
         self._library.rtcCommitScene(self.handle)
+        return self
 
 
 class InstanceScene(_EmbreeScene):
-    """Placed meshes; the number of an instance is its place in the list.
+    """Placed scenes; the number of an instance is its place in the list.
 
     Parameters
     ----------
-    meshes : one mesh for each instance, repeats allowed
+    scenes : one for each instance, repeats allowed
     matrices : (I, 4, 4) transforms
     """
 
-    def __init__(self, meshes: list[TriangleScene], matrices: NDArray[np.float64]) -> None:
+    def __init__(self, scenes: list[TriangleScene], matrices: NDArray[np.float64]) -> None:
         super().__init__()
-        self._kept = list(meshes)
+        self._kept = list(scenes)
         columns = np.ascontiguousarray(np.swapaxes(matrices[:, :3, :], 1, 2), np.float32)
-        for mesh, matrix in zip(meshes, columns, strict=True):
+        for scene, matrix in zip(scenes, columns, strict=True):
             geometry = self._library.rtcNewGeometry(_device(), _INSTANCE)
-            self._library.rtcSetGeometryInstancedScene(geometry, mesh.handle)
+            self._library.rtcSetGeometryInstancedScene(geometry, scene.handle)
             self._library.rtcSetGeometryTransform(geometry, 0, _FLOAT3X4_COLUMN_MAJOR, matrix.ctypes.data)
             self._attach(geometry)
         self._library.rtcCommitScene(self.handle)

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
 from kobrel.stage.embree import TriangleScene
+from kobrel.stage.motion import Array
 from kobrel.stage.scene import Material, Mesh, Node, Progress, Texture
 from kobrel.stage.textures import pack
 
@@ -40,9 +41,14 @@ class Tables(NamedTuple):
 
 
 class Geometry(NamedTuple):
-    """Meshes ready for rays, one entry of `accelerators` for each instance."""
+    """Meshes ready for rays.
 
-    accelerators: list[TriangleScene]
+    `merged` holds the meshes of the first nodes, in the stage's space less its origin;
+    `placed` has a scene in its own space for each of the others.
+    """
+
+    merged: TriangleScene
+    placed: list[TriangleScene]
     tables: Tables
     warnings: list[str]
 
@@ -71,32 +77,49 @@ def corner_normals(mesh: Mesh) -> NDArray[np.float32] | None:
     if mesh.normals is not None or not mesh.smooth:
         return mesh.normals
     corners = np.empty((len(mesh.triangles), 3, 3), np.float32)
-    _vertex_normals(mesh.points, mesh.triangles, corners)
+    _vertex_normals(np.require(mesh.points, requirements="W"), np.require(mesh.triangles, requirements="W"), corners)
     return corners
 
 
-def build(nodes: list[Node], progress: Progress) -> Geometry:
-    """Build accelerators and tables for nodes that each have a mesh."""
-    accelerators: dict[int, TriangleScene] = {}
+def build(nodes: list[Node], still: Array, progress: Progress) -> Geometry:
+    """Build accelerators and tables for nodes that each have a mesh.
+
+    Parameters
+    ----------
+    nodes : first those to be merged, then those to be placed
+    still : (m, 4, 4) transforms of the nodes to be merged
+    progress : told how far it is; may raise to cancel
+    """
+    merged = TriangleScene()
+    own: dict[int, TriangleScene] = {}
+    placed: list[TriangleScene] = []
     normals, uvs, slots = _Joined((3, 3), np.float32), _Joined((3, 2), np.float32), _Joined((), np.uint8)
     starts: list[tuple[int, int, int, int]] = []
     slot_materials: list[int] = []
     materials: dict[Material, int] = {}
     total = sum(len(node.mesh.triangles) for node in nodes if node.mesh) or 1
     done = 0
-    for node in nodes:
+    for row, node in enumerate(nodes):
         mesh = node.mesh
         assert mesh is not None
         progress("Preparing rays", done / total)
         done += len(mesh.triangles)
         key = id(mesh)
-        if key not in accelerators:
-            accelerators[key] = TriangleScene(mesh.points, mesh.triangles)
+        if key not in normals.start:
             normals.add(key, corner_normals(mesh))
             uvs.add(key, mesh.uv)
             slots.add(key, mesh.slots)
+        if row < len(still):
+            merged.add(mesh.points @ still[row, :3, :3].T + still[row, :3, 3], mesh.triangles)
+        else:
+            if key not in own:
+                own[key] = TriangleScene()
+                own[key].add(mesh.points, mesh.triangles)
+                own[key].commit()
+            placed.append(own[key])
         starts.append((normals.start[key], uvs.start[key], slots.start[key], len(slot_materials)))
         slot_materials += [materials.setdefault(material, len(materials)) for material in node.materials]
+    progress("Preparing rays", 1.0)
     columns = np.asarray(starts, np.int64).reshape(-1, 4)
     shading, warnings = _material_tables(list(materials))
     tables = Tables(
@@ -104,7 +127,7 @@ def build(nodes: list[Node], progress: Progress) -> Geometry:
         normals.joined(), uvs.joined(), slots.joined(),
         np.asarray(slot_materials, np.int64), *shading,
     )  # fmt: skip
-    return Geometry([accelerators[id(node.mesh)] for node in nodes], tables, warnings)
+    return Geometry(merged.commit(), placed, tables, warnings)
 
 
 class _Joined:

@@ -1,7 +1,7 @@
 """The stage: every scene of a plan, at any frame, and what rays find there."""
 
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from kobrel.stage.geometry import Geometry, Tables
 
 _KEPT_SNAPSHOTS = 12
+# A still mesh that is used many times is merged, which rays like, up to this size.
+_MOST_TRIANGLES_TO_REPEAT = 2000
 
 
 @dataclass(frozen=True)
@@ -35,14 +37,16 @@ class Snapshot:
     Parameters
     ----------
     origin : (3,) where the rays' own coordinates begin, so that they stay precise far out
-    matrices : (I, 4, 4) place of each instance, metres
-    normal_matrices : (I, 3, 3) float32, from a mesh's normals to the stage's
+    matrices : (R, 4, 4) place of each row's node, metres
+    normal_matrices : (R, 3, 3) float32, from a mesh's normals to the stage's
+    merged : how many rows are merged into the accelerator's instance 0
     """
 
     frame: float
     origin: Array
     matrices: Array
     normal_matrices: NDArray[np.float32]
+    merged: int
     accelerator: "InstanceScene"
     tables: "Tables"
 
@@ -72,16 +76,26 @@ class Stage:
 
     def __init__(self, scenes: Sequence[tuple[str, Scene]] = ()) -> None:
         self.scenes: dict[str, Scene] = dict(scenes)
-        self._instances = [
+        rows = [
             (name, index)
             for name, scene in self.scenes.items()
             for index, node in enumerate(scene.nodes)
             if node.mesh is not None and len(node.mesh.triangles)
         ]
-        self._moves = any(self.scenes[name].moves(index) for name, index in self._instances)
+        uses = Counter(id(self.scenes[name].nodes[index].mesh) for name, index in rows)
+        moving = {row for row in rows if self.scenes[row[0]].moves(row[1])}
+        placed = [row for row in rows if row in moving or self._worth_sharing(row, uses)]
+        apart = set(placed)
+        self._merged = len(rows) - len(placed)
+        self._rows = [row for row in rows if row not in apart] + placed
+        self._moves = bool(moving)
         self._snapshots: OrderedDict[float, Snapshot] = OrderedDict()
         self._geometry: Geometry | None = None
         self._lock = threading.RLock()
+
+    def _worth_sharing(self, row: tuple[str, int], uses: Counter[int]) -> bool:
+        mesh = self.scenes[row[0]].nodes[row[1]].mesh
+        return mesh is not None and uses[id(mesh)] > 1 and len(mesh.triangles) > _MOST_TRIANGLES_TO_REPEAT
 
     @property
     def warnings(self) -> list[str]:
@@ -100,9 +114,10 @@ class Stage:
             if self._geometry is None:
                 from kobrel.stage.geometry import build
 
-                self._geometry = build(
-                    [self.scenes[name].nodes[index] for name, index in self._instances], progress
-                )
+                still = self._matrices(0.0)[: self._merged]
+                still[:, :3, 3] -= self.origin
+                nodes = [self.scenes[name].nodes[index] for name, index in self._rows]
+                self._geometry = build(nodes, still, progress)
 
     def snapshot(self, frame: float) -> Snapshot:
         """The stage at a frame; kept for the last few frames, or for all if nothing moves."""
@@ -122,20 +137,22 @@ class Stage:
         self.prepare()
         assert self._geometry is not None
         matrices = self._matrices(frame)
-        placed = matrices.copy()
+        placed = matrices[self._merged - 1 :].copy() if self._merged else np.insert(matrices, 0, np.eye(4), 0)
         placed[:, :3, 3] -= self.origin
+        placed[0] = np.eye(4)
         return Snapshot(
             frame,
             self.origin,
             matrices,
             np.ascontiguousarray(np.swapaxes(np.linalg.inv(matrices[:, :3, :3]), 1, 2), np.float32),
-            InstanceScene(self._geometry.accelerators, placed),
+            self._merged,
+            InstanceScene([self._geometry.merged, *self._geometry.placed], placed),
             self._geometry.tables,
         )
 
     def _matrices(self, frame: float) -> Array:
         at = np.array([float(frame)])
-        worlds = [self.scenes[name].world(index, at)[0] for name, index in self._instances]
+        worlds = [self.scenes[name].world(index, at)[0] for name, index in self._rows]
         return np.asarray(worlds, dtype=float).reshape(-1, 4, 4)
 
     @cached_property
@@ -146,13 +163,13 @@ class Stage:
 
     def bounds(self, frame: float | None = None) -> tuple[Array, Array]:
         """Lowest and highest corner of all meshes, metres; a metre about nothing if empty."""
-        boxes = self.instance_boxes(frame)
-        if not len(boxes):
+        corners = self.boxes(frame).reshape(-1, 3)
+        if not len(corners):
             return np.full(3, -0.5), np.full(3, 0.5)
-        return boxes.reshape(-1, 3).min(axis=0), boxes.reshape(-1, 3).max(axis=0)
+        return corners.min(axis=0), corners.max(axis=0)
 
-    def instance_boxes(self, frame: float | None = None) -> Array:
-        """(I, 8, 3) corners of the box about each mesh, metres."""
+    def boxes(self, frame: float | None = None) -> Array:
+        """(R, 8, 3) corners of the box about each mesh, metres."""
         matrices = self._matrices(0.0 if frame is None else frame)
         boxes = np.empty((len(matrices), 8, 3))
         for row, matrix in enumerate(matrices):
@@ -162,9 +179,9 @@ class Stage:
     @cached_property
     def _local_boxes(self) -> Array:
         pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
-        boxes = np.zeros((len(self._instances), 8, 3))
+        boxes = np.zeros((len(self._rows), 8, 3))
         seen: dict[int, Array] = {}
-        for row, (name, index) in enumerate(self._instances):
+        for row, (name, index) in enumerate(self._rows):
             mesh = self.scenes[name].nodes[index].mesh
             assert mesh is not None
             if id(mesh) not in seen:
@@ -193,7 +210,7 @@ class Stage:
         corners = [
             self._local_boxes[row] @ (inverse @ scene.world(node, at)[0])[:3, :3].T
             + (inverse @ scene.world(node, at)[0])[:3, 3]
-            for row, (name, node) in enumerate(self._instances)
+            for row, (name, node) in enumerate(self._rows)
             if name == place.scene and _within(scene, node, index)
         ]
         if not corners:
@@ -213,15 +230,15 @@ class Stage:
 
         snapshot = self.snapshot(frame)
         start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
-        hits = closest_hits(snapshot.handle, (start - snapshot.origin)[None], toward[None])
-        if hits.instance[0] < 0:
+        hits = closest_hits(snapshot.handle, snapshot.merged, (start - snapshot.origin)[None], toward[None])
+        if hits.row[0] < 0:
             return None
-        name, index = self._instances[int(hits.instance[0])]
+        name, index = self._rows[int(hits.row[0])]
         node = self.scenes[name].nodes[index]
         assert node.mesh is not None
         triangle = int(hits.triangle[0])
         corners = node.mesh.points[node.mesh.triangles[triangle]].astype(float)
-        matrix = snapshot.matrices[int(hits.instance[0])]
+        matrix = snapshot.matrices[int(hits.row[0])]
         along = _exact_distance(corners @ matrix[:3, :3].T + matrix[:3, 3], start, toward)
         point = start + toward * (float(hits.distance[0]) if along is None else along)
         local = np.linalg.solve(matrix, np.append(point, 1.0))[:3]

@@ -1,0 +1,235 @@
+"""Kobrel's benchmark: ratios taken in one run, since machines are noisy.
+
+    make bench
+
+Bare queries are timed twice on the very rays of a pass: through the embreex package on
+the flattened stage, and through Kobrel's own kernel on the stage with its instances.
+"""
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from rich.console import Console
+from rich.table import Table
+
+import kobrel.demo
+from kobrel.picture.develop import developed
+from kobrel.picture.quick import blurred
+from kobrel.picture.tracer import Film, sharp_picture, thread_count
+from kobrel.picture.view import View, light_numbers
+from kobrel.plan.camera import camera_at
+from kobrel.plan.edit import add_subject
+from kobrel.plan.file import open_plan
+from kobrel.plan.model import FixedCamera, Light, Plan, Shot, SurfaceAnchor
+from kobrel.plan.staging import load_stage
+from kobrel.plan.survey import survey
+from kobrel.stage import rays
+from kobrel.stage.load import load_scene
+from kobrel.stage.scene import Mesh, Node, Scene
+from kobrel.stage.stage import Stage
+
+SIZE = (640, 360)
+ROUNDS = 9
+
+
+def once(work: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def paired(*works: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
+    """Median seconds of each, run in turn so that all see the same weather."""
+    for work in works:
+        work()
+    times = [[once(work) for work in works] for _ in range(rounds)]
+    return [median(column) for column in zip(*times, strict=True)]
+
+
+def waves(side: int) -> Mesh:
+    """A wavy sheet of 2 * side * side triangles."""
+    x, y = np.meshgrid(np.linspace(-4, 4, side + 1), np.linspace(-4, 4, side + 1))
+    z = 0.15 * np.sin(7 * x) * np.cos(5 * y) + 0.8 * np.cos(x)
+    i = np.arange((side + 1) ** 2).reshape(side + 1, side + 1)
+    a, b, c, d = i[:-1, :-1], i[:-1, 1:], i[1:, 1:], i[1:, :-1]
+    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    points = np.stack([x, y, z], -1).reshape(-1, 3).astype(np.float32)
+    return Mesh(points, triangles.astype(np.uint32), smooth=True)
+
+
+def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The rays of one exact pass: through the lens, and from what they meet to the key light."""
+    from kobrel.picture.kernels import SHADOW_LIFT, lens_ray, lens_sample
+
+    count = view.width * view.height
+    origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+    for i in range(count):
+        y, x = divmod(i, view.width)
+        sample = lens_sample(x, y, 0, view.width, view.height)
+        ray = lens_ray(view.numbers, view.fan, *sample)
+        origins[i], directions[i] = ray[:3], ray[3:]
+    hits = rays.closest_hits(view.snapshot.handle, view.snapshot.merged, origins, directions)
+    met = hits.row >= 0
+    toward = light_numbers(view.light)[:3].astype(float)
+    triangles = flat_triangles(view)[1][met_row(view, hits, met)]
+    normal = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    normal *= -np.sign(np.sum(normal * directions[met], axis=1, keepdims=True))
+    facing = normal @ toward > 0
+    points = origins[met] + directions[met] * hits.distance[met][:, None]
+    start = points[facing] + normal[facing] * SHADOW_LIFT * hits.distance[met][facing][:, None]
+    ways = np.broadcast_to(toward, start.shape)
+    return origins, directions, start.astype(np.float32), np.ascontiguousarray(ways, np.float32)
+
+
+def flat_triangles(view: View) -> tuple[np.ndarray, np.ndarray]:
+    """First triangle of each instance, and all triangles on the stage, (T, 3, 3)."""
+    stage = STAGES[id(view.snapshot)]
+    parts, starts, total = [], [], 0
+    for row, (name, index) in enumerate(stage._rows):
+        mesh = stage.scenes[name].nodes[index].mesh
+        matrix = view.snapshot.matrices[row]
+        points = mesh.points @ matrix[:3, :3].T + matrix[:3, 3] - view.snapshot.origin
+        parts.append(points[mesh.triangles])
+        starts.append(total)
+        total += len(mesh.triangles)
+    return np.asarray(starts), np.concatenate(parts).astype(np.float32)
+
+
+def met_row(view: View, hits: rays.Hits, met: np.ndarray) -> np.ndarray:
+    return flat_triangles(view)[0][hits.row[met]] + hits.triangle[met]
+
+
+STAGES: dict[int, Stage] = {}
+
+
+def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
+    STAGES[id(view.snapshot)] = stage
+    origins, directions, starts, ways = pass_rays(view)
+    triangles = flat_triangles(view)[1]
+    flat = EmbreeScene()
+    TriangleMesh(flat, triangles)
+    flat.run(origins[:1], directions[:1])
+    pool = ThreadPoolExecutor(thread_count())
+
+    def split(count: int) -> list[slice]:
+        edges = np.linspace(0, count, 2 * thread_count() + 1).astype(int)
+        return [slice(a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+
+    def package() -> None:
+        list(pool.map(lambda s: flat.run(origins[s], directions[s], output=1), split(len(origins))))
+        list(pool.map(lambda s: flat.run(starts[s], ways[s], query="OCCLUDED"), split(len(starts))))
+
+    handle, merged = view.snapshot.handle, view.snapshot.merged
+
+    def kernel() -> None:
+        list(pool.map(lambda s: rays.closest_hits(handle, merged, origins[s], directions[s]), split(len(origins))))
+        list(pool.map(lambda s: rays.blocked_rays(handle, starts[s], ways[s]), split(len(starts))))
+
+    film = Film(view)
+    sharp = sharp_picture(view)
+    half = replace(view, width=view.width // 2, height=view.height // 2)
+
+    def first_after_lens() -> None:
+        developed(blurred(view, sharp))
+
+    def first_after_move() -> None:
+        developed(blurred(half, sharp_picture(half)))
+
+    exact, bare, own, lens, move = paired(film.expose, package, kernel, first_after_lens, first_after_move)
+    count = len(origins) + len(starts)
+    rate = f"{count / exact / 1e6:.2f} M rays/s, {exact * 1000:.0f} ms a pass"
+    table.add_row(f"{name}: exact pass", rate, f"{bare / exact:.0%} of bare embreex", "≥ 75 %")
+    table.add_row("", f"bare: {count / bare / 1e6:.2f} and {count / own / 1e6:.2f} M rays/s",
+                  f"{own / exact:.0%} of bare kernel with instances", "")  # fmt: skip
+    table.add_row(f"{name}: first picture, lens change", f"{lens * 1000:.0f} ms", f"{lens / bare:.2f} × a bare pass", "≤ 1.5")
+    table.add_row(f"{name}: first picture, frame change", f"{move * 1000:.0f} ms", f"{move / bare:.2f} × a bare pass", "≤ 1.5")
+
+
+def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
+    scene = next(iter(stage.scenes))
+    nodes = [stage.scenes[scene].nodes[i].path for _n, i in stage._rows if stage.scenes[scene].moves(i)]
+    nodes = (nodes * 20)[:20]
+    plan = plan.but(subjects=())
+    for path in nodes:
+        plan, _ = add_subject(plan, "x", SurfaceAnchor(scene=scene, node=path, local=(0.1, 0.2, 0.3)))
+    many = np.arange(1001, 2001)
+    long, single = paired(lambda: survey(plan, shot, stage, many), lambda: survey(plan, shot, stage, [1010]))
+    table.add_row("survey, 1,000 frames x 20 subjects", f"{long * 1000:.1f} ms", f"{long / single:.1f} × one frame", "< 20")
+
+
+def loading(table: Table) -> None:
+    from pxr import Usd, UsdGeom, Vt
+
+    mesh = waves(708)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "million.usdc"
+        made = Usd.Stage.CreateNew(str(path))
+        geometry = UsdGeom.Mesh.Define(made, "/waves")
+        geometry.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(mesh.points))
+        geometry.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(mesh.triangles), 3, np.int32)))
+        geometry.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(mesh.triangles.astype(np.int32).ravel()))
+        made.Save()
+        del made, geometry
+
+        def library() -> list[np.ndarray]:
+            opened = Usd.Stage.Open(str(path))
+            source = UsdGeom.Mesh(opened.GetPrimAtPath("/waves"))
+            values = (source.GetPointsAttr(), source.GetFaceVertexCountsAttr(), source.GetFaceVertexIndicesAttr())
+            return [np.array(value.Get()) for value in values]
+
+        ours, theirs = paired(lambda: load_scene(path), library)
+        table.add_row("load 1,000,000 triangles (USD)", f"{ours * 1000:.0f} ms", f"{ours / theirs:.2f} × the library's read", "≤ 1.5")
+
+        import trimesh
+
+        glb = Path(folder) / "million.glb"
+        trimesh.Trimesh(mesh.points, mesh.triangles, process=False).export(glb)
+        ours, theirs = paired(lambda: load_scene(glb), lambda: trimesh.load_scene(str(glb), process=False), rounds=5)
+        table.add_row("load 1,000,000 triangles (GLB)", f"{ours * 1000:.0f} ms", f"{ours / theirs:.2f} × the library's read", "≤ 1.5")
+
+
+def starting(table: Table) -> None:
+    def run(code: str) -> Callable[[], object]:
+        return lambda: subprocess.run([sys.executable, "-c", code], check=True)
+
+    window, bare, nothing = paired(
+        run("import kobrel.desk.window"), run("import PySide6.QtWidgets, numpy, scipy"), run("pass"), rounds=7
+    )
+    ratio = (window - nothing) / (bare - nothing)
+    table.add_row("import of the window", f"{(window - nothing) * 1000:.0f} ms", f"{ratio:.2f} × PySide6, NumPy, SciPy", "≤ 2")
+
+
+def main() -> None:
+    table = Table(title=f"Kobrel, {thread_count()} threads, {SIZE[0]} x {SIZE[1]}, medians of {ROUNDS}")
+    for heading in ("what", "measured", "ratio", "aim"):
+        table.add_column(heading)
+    plan = open_plan(Path(kobrel.demo.__file__).parent / "night_ferry.kobrel")
+    stage, _ = load_stage(plan)
+    shot = plan.shots[1]
+    view = View(stage.snapshot(1020), camera_at(plan, shot, 1020, stage), plan.light, *SIZE)
+    tracing(table, "demo", stage, view)
+    large = Stage([("waves", Scene(Path("waves"), (Node("/waves", mesh=waves(388)),)))])
+    pose = np.eye(4)
+    pose[2, 3] = 6.0
+    fixed = Shot(name="1", camera=FixedCamera(pose=tuple(pose.ravel().tolist())))
+    view = View(large.snapshot(0), camera_at(Plan(), fixed, 1001, large), Light(), *SIZE)
+    tracing(table, "300,000 triangles", large, view)
+    surveying(table, stage, plan, shot)
+    loading(table)
+    starting(table)
+    Console(width=140).print(table)
+
+
+if __name__ == "__main__":
+    main()
