@@ -83,7 +83,7 @@ def night_ferry(scene: Path) -> Plan:
             _shot(
                 "04", "Departure", "Departure", 1120,
                 _glass(65, Keyed(value=2.0, keys=(Key(frame=1060, value=2.0), Key(frame=1112, value=4.0)))), blades,
-                _on(1001, FERRYMAN), _on(1024, FERRYMAN), _on(1044, PASSENGER), _on(1120, PASSENGER),
+                _on(1001, PASSENGER), _on(1080, PASSENGER), _on(1108, FERRY),
             ),
         )
     )  # fmt: skip

@@ -20,6 +20,7 @@ ASSUMED_F_NUMBER = 2.8
 
 OWN_FOCAL = "kobrel:focalMm"
 OWN_F_NUMBER = "kobrel:fNumber"
+OWN_FOCUS = "kobrel:focusM"
 OWN_SQUEEZE = "kobrel:squeeze"
 OWN_MODEL = "kobrel:lensModel"
 OWN_SURFACE = "kobrel:focusSurface"
@@ -66,8 +67,8 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
         focal_mm=_positive(focal) or Track.constant([50.0]),
         width_mm=(_scaled(width, scale / squeeze) if sized else None) or Track.constant([36.0]),
         height_mm=(_positive(_scaled(height, scale)) if sized else None) or Track.constant([24.0]),
-        f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _positive(f_number),
-        focus_m=_scaled(_positive(focus), unit_m),
+        f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _scaled(_positive(f_number), 1.0),
+        focus_m=track(prim.GetAttribute(OWN_FOCUS)) or _scaled(_positive(focus), unit_m),
         near_clip_m=float(camera.GetClippingRangeAttr().Get()[0]) * unit_m,
         squeeze=squeeze,
         model=model,
@@ -108,4 +109,9 @@ def _positive(values: Track | None) -> Track | None:
 
 
 def _scaled(values: Track | None, factor: float) -> Track | None:
-    return None if values is None else Track(values.times, values.values * factor)
+    """The track in another unit, rid of the digits that single precision made up."""
+    if values is None:
+        return None
+    scaled = values.values * factor
+    digits = 6 - np.floor(np.log10(np.maximum(np.abs(scaled), 1e-30)))
+    return Track(values.times, np.round(scaled * 10.0**digits) / 10.0**digits)

@@ -1,0 +1,1 @@
+"""Other people's formats, in and out."""

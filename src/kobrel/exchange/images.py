@@ -1,0 +1,74 @@
+"""Pictures as files: PNG for looking, EXR in linear light with depth and blur."""
+
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from kobrel.errors import ExchangeError
+
+EXR_CHANNELS = ("R", "G", "B", "Z", "blur")
+
+
+def write_exr(
+    path: Path, colour: NDArray[np.float32], depth_m: NDArray[np.float32], blur_px: NDArray[np.float32]
+) -> None:
+    """Write linear colour (H, W, 3), depth along the axis in metres and blur diameter in
+    pixels of this picture, both (H, W), as 32-bit floats.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
+    pixels = np.concatenate([colour, depth_m[..., None], blur_px[..., None]], axis=-1)
+    spec = oiio.ImageSpec(colour.shape[1], colour.shape[0], len(EXR_CHANNELS), oiio.FLOAT)
+    spec.channelnames = EXR_CHANNELS
+    spec["compression"] = "zip"
+    spec["oiio:ColorSpace"] = "lin_rec709"
+    _write(path, spec, pixels)
+
+
+def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
+    """Write sRGB bytes (H, W, 3).
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
+    _write(path, oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8), pixels)
+
+
+def _write(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
+    """Write beside the place and then exchange, so that no half file is ever there."""
+    beside = path.with_name(f".{path.stem}.part{path.suffix}")
+    output = oiio.ImageOutput.create(str(beside))
+    try:
+        if output is None or not output.open(str(beside), spec):
+            raise ExchangeError(f"{path}: cannot be written ({oiio.geterror() or output.geterror()}).")
+        if not output.write_image(np.ascontiguousarray(pixels)) or not output.close():
+            raise ExchangeError(f"{path}: cannot be written ({output.geterror()}).")
+        beside.replace(path)
+    except OSError as error:
+        raise ExchangeError(f"{path}: cannot be written ({error.strerror}).") from None
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def read_image(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
+    """Pixels (H, W, channels) as floats, and the channels' names.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be read.
+    """
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise ExchangeError(f"{path}: not a readable picture ({oiio.geterror()}).")
+    spec = source.spec()
+    pixels = source.read_image(oiio.FLOAT)
+    source.close()
+    return np.asarray(pixels, np.float32), tuple(spec.channelnames)

@@ -1,0 +1,170 @@
+"""A shot's camera as a USD layer, and back.
+
+Lengths of lens and sensor are written the schema's way, in tenths of a scene unit. The
+layer stands alone and can be laid over the scene it came from: it uses that scene's
+unit, up axis, rate and the camera's own path.
+
+USD's camera is a render camera: it does not breathe and knows no squeeze. What is
+written under the schema's names is the render camera that makes the same picture; the
+lens's own values stand beside it in the ``kobrel`` namespace, and win when read back.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pxr import Gf, Sdf, Tf, Usd, UsdGeom
+
+from kobrel.errors import ExchangeError
+from kobrel.optics.lens import Numbers
+from kobrel.plan.model import FileCamera, Plan, Shot
+from kobrel.plan.survey import survey
+from kobrel.stage.load import load_scene
+from kobrel.stage.motion import rigid
+from kobrel.stage.scene import Scene
+from kobrel.stage.stage import Stage
+from kobrel.stage.usdcamera import (
+    OWN_BLADES,
+    OWN_F_NUMBER,
+    OWN_FOCAL,
+    OWN_FOCUS,
+    OWN_MODEL,
+    OWN_ROTATION,
+    OWN_ROUNDNESS,
+    OWN_SQUEEZE,
+    OWN_SURFACE,
+    tenths_mm,
+)
+
+
+@dataclass(frozen=True, eq=False)
+class CameraNumbers:
+    """A camera read back: numbers for F frames.
+
+    `pose` is (F, 4, 4) in metres, Y up; the others are (F,).
+    """
+
+    frames: Numbers
+    pose: Numbers
+    focal_mm: Numbers
+    f_number: Numbers
+    focus_m: Numbers
+    width_mm: Numbers
+    height_mm: Numbers
+
+
+def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
+    """Write a shot's camera, sampled at each of its frames.
+
+    Raises
+    ------
+    PlanError
+        The shot's camera is in no scene of the stage.
+    ExchangeError
+        The file cannot be written.
+    """
+    numbers = survey(plan, shot, stage)
+    scene = stage.scenes.get(shot.camera.scene) if isinstance(shot.camera, FileCamera) else None
+    if path.suffix.lower() not in (".usd", ".usda", ".usdc"):
+        raise ExchangeError(f"{path}: a USD layer's name ends in .usda, .usdc or .usd.")
+    layer = Sdf.Layer.CreateAnonymous(path.suffix)
+    target = Usd.Stage.Open(layer)
+    unit_m, to_file = _axes(scene)
+    UsdGeom.SetStageMetersPerUnit(target, unit_m)
+    UsdGeom.SetStageUpAxis(target, UsdGeom.Tokens.z if scene and scene.up == "Z" else UsdGeom.Tokens.y)
+    target.SetTimeCodesPerSecond(shot.fps)
+    target.SetStartTimeCode(shot.first)
+    target.SetEndTimeCode(shot.last)
+    target.GetRootLayer().comment = f"{plan.name}, shot {shot.label}, by Kobrel"
+    prim_path = shot.camera.path if isinstance(shot.camera, FileCamera) else f"/{Tf.MakeValidIdentifier('shot_' + shot.name)}"
+    camera = UsdGeom.Camera.Define(target, prim_path)
+    target.SetDefaultPrim(target.GetPrimAtPath(Sdf.Path(prim_path).GetPrefixes()[0]))
+    _write_samples(camera, shot, numbers.frames, numbers.camera, unit_m, to_file)
+    try:
+        if not layer.Export(str(path)):
+            raise ExchangeError(f"{path}: the file cannot be written. Choose another place.")
+    except Tf.ErrorException:
+        raise ExchangeError(f"{path}: the file cannot be written. Choose another place.") from None
+
+
+def _axes(scene: Scene | None) -> tuple[float, Numbers]:
+    """The scene's unit, and the matrix from metres with Y up to its axes and unit."""
+    if scene is None:
+        return 1.0, np.eye(4)
+    return scene.unit_m, np.linalg.inv(scene.root)
+
+
+def _write_samples(
+    camera: UsdGeom.Camera, shot: Shot, frames: Numbers, numbers: Any, unit_m: float, to_file: Numbers
+) -> None:
+    tenths = 1.0 / tenths_mm(unit_m)
+    prim = camera.GetPrim()
+    poses = rigid(to_file @ numbers.pose)
+    camera.SetResetXformStack(True)
+    transform = camera.AddTransformOp()
+    render_focal = numbers.image_distance_mm
+    render_stop = render_focal / numbers.pupil_mm
+    sampled = (
+        (camera.CreateFocalLengthAttr(), render_focal * tenths),
+        (camera.CreateFStopAttr(), render_stop),
+        (camera.CreateFocusDistanceAttr(), numbers.focus_m / unit_m),
+        (camera.CreateHorizontalApertureAttr(), np.full(len(frames), numbers.sensor_width_mm * numbers.squeeze * tenths)),
+        (camera.CreateVerticalApertureAttr(), np.full(len(frames), numbers.sensor_height_mm * tenths)),
+        (_own(prim, OWN_FOCAL, Sdf.ValueTypeNames.Double), numbers.focal_mm),
+        (_own(prim, OWN_F_NUMBER, Sdf.ValueTypeNames.Double), numbers.f_number),
+        (_own(prim, OWN_FOCUS, Sdf.ValueTypeNames.Double), numbers.focus_m),
+    )
+    with Sdf.ChangeBlock():
+        for attribute, values in sampled:
+            for frame, value in zip(frames, values, strict=True):
+                attribute.Set(float(value), float(frame))
+        for frame, pose in zip(frames, poses, strict=True):
+            transform.Set(Gf.Matrix4d(np.ascontiguousarray(pose.T)), float(frame))
+    if numbers.near_clip_m > 0:
+        far = max(1e4, 1e4 / unit_m)
+        camera.CreateClippingRangeAttr(Gf.Vec2f(numbers.near_clip_m / unit_m, far))
+    for name, kind, value in (
+        (OWN_SQUEEZE, Sdf.ValueTypeNames.Double, float(numbers.squeeze)),
+        (OWN_MODEL, Sdf.ValueTypeNames.Token, numbers.model),
+        (OWN_SURFACE, Sdf.ValueTypeNames.Token, numbers.surface),
+        (OWN_BLADES, Sdf.ValueTypeNames.Int, shot.iris.blades),
+        (OWN_ROUNDNESS, Sdf.ValueTypeNames.Double, shot.iris.roundness),
+        (OWN_ROTATION, Sdf.ValueTypeNames.Double, shot.iris.rotation_deg),
+    ):
+        _own(prim, name, kind).Set(value)
+
+
+def _own(prim: Usd.Prim, name: str, kind: Sdf.ValueTypeName) -> Usd.Attribute:
+    return prim.CreateAttribute(name, kind, custom=True)
+
+
+def read_usd(path: Path, camera_path: str | None = None) -> CameraNumbers:
+    """Read a camera back, at each frame of the file's range.
+
+    Raises
+    ------
+    SceneError
+        The file cannot be read.
+    ExchangeError
+        It has no such camera, or one without focus distance or stop.
+    """
+    scene = load_scene(path)
+    source = scene.camera(camera_path) if camera_path else next(iter(scene.cameras), None)
+    if source is None or source.focus_m is None or source.f_number is None:
+        raise ExchangeError(f"{path}: no camera {camera_path or ''} with a focus distance and an f-stop.")
+    first, last = scene.first_frame or 0, scene.last_frame or 0
+    frames = np.arange(first, last + 1.0)
+
+    def at(track: Any) -> Numbers:
+        return np.broadcast_to(track.at(frames)[:, 0], frames.shape)
+
+    return CameraNumbers(
+        frames,
+        np.broadcast_to(rigid(scene.world(source.node, frames)), (len(frames), 4, 4)),
+        at(source.focal_mm),
+        at(source.f_number),
+        at(source.focus_m),
+        at(source.width_mm),
+        at(source.height_mm),
+    )
