@@ -203,35 +203,15 @@ def render(
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
 ) -> None:
     """Render a frame with its true depth of field, to PNG or EXR."""
-    suffix = output.suffix.lower()
-    if suffix not in (".png", ".exr"):
-        raise KobrelError(f"{output}: pictures are written as .png or .exr.")
-    if not output.absolute().parent.is_dir():
-        raise KobrelError(f"{output}: there is no folder {output.absolute().parent}.")
-    from kobrel.exchange.images import write_exr, write_png
-    from kobrel.picture.develop import developed
-    from kobrel.picture.tracer import Film, blur_picture, sharp_picture
-    from kobrel.picture.view import View
-    from kobrel.plan.camera import camera_at
+    from kobrel.exchange.render import check_target, render_frame
 
+    check_target(output)
+    wanted = _size(size) if size else None
     document, chosen, stage = _open(plan, shot)
     at = chosen.first if frame is None else frame
-    camera = camera_at(document, chosen, at, stage)
-    wanted = _size(size) if size else _Size(camera.width_px, camera.height_px)
-    width, height = round(wanted.width), round(wanted.height)
-    if not (1 <= width <= 16384 and 1 <= height <= 16384):
-        raise typer.BadParameter(f"“{size}”: a picture is 1 to 16384 pixels wide and high.")
-    view = View(stage.snapshot(at), camera, document.light, width, height)
-    film = Film(view)
+    pixels = (round(wanted.width), round(wanted.height)) if wanted else None
     with _progress() as progress:
-        for done in range(samples):
-            progress(f"Rendering frame {at}", done / samples)
-            film.expose()
-    if suffix == ".png":
-        write_png(output, developed(film.picture(), document.light.exposure_ev))
-    else:
-        depth = sharp_picture(view).depth
-        write_exr(output, film.picture(), depth, blur_picture(view, depth))
+        render_frame(document, chosen, at, stage, pixels, samples, output, progress)
 
 
 @app.command()

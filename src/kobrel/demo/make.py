@@ -252,7 +252,7 @@ def build_scene(path: Path) -> None:
 
 def _cameras(builder: Builder) -> None:
     builder.camera("Wide", {"focal": 24, "stop": 4, "focus": 9.0}, [(FIRST, (-3.4, 1.75, 4.4), (1.5, 1.15, -7.0)), (1072, (-3.0, 1.7, 4.0), (1.7, 1.1, -7.0))])
-    builder.camera("Rack", {"focal": 50, "stop": 2.8, "focus": 2.4}, [(FIRST, (0.16, 1.02, 0.62), (0.2, 0.93, -6)), (1096, (0.1, 0.99, 0.12), (0.2, 0.96, -6))])
+    builder.camera("Rack", {"focal": 50, "stop": 2.8, "focus": 2.4}, [(FIRST, (0.16, 0.97, 0.62), (0.2, 0.97, -6)), (1096, (0.1, 0.955, 0.12), (0.2, 0.955, -6))])
     builder.camera("Compass", {"focal": 85, "stop": 5.6, "focus": 0.52}, [(FIRST, (2.62, 0.98, -1.93), (2.5, 0.645, -2.33)), (1060, (2.56, 0.99, -1.93), (2.5, 0.645, -2.335))])
     builder.camera("Departure", {"focal": 65, "stop": 2, "focus": 8.0}, [(FIRST, (1.4, 1.5, 2.6), (3.2, 1.25, -5.4)), (LAST, (1.7, 1.5, 1.2), (3.35, 1.2, -13.6))])
 

@@ -128,7 +128,8 @@ def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[
     pieces = [
         Piece("Coat", joined(body, *arms, *fore, collar), coat),
         Piece("Legs", joined(*legs, *shoes), "boots"),
-        Piece("Head", joined(head, nose, *hands), "skin"),
+        Piece("Head", joined(head, nose), "skin"),
+        Piece("Hands", joined(*hands), "skin"),
     ]
     if cap:
         crown = lathe(np.array([[0.112, 1.705], [0.125, 1.75], [0.12, 1.785], [0, 1.8]]), 28)

@@ -1,0 +1,1 @@
+"""The window: Qt Widgets around the core."""

@@ -1,0 +1,211 @@
+"""Pull: focus over time, and keys of stop and focal length."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from kobrel.desk.cards.base import Card, choice, choose
+from kobrel.desk.fields import Field, length_field, number_field, stop_field
+from kobrel.desk.scales import NEAREST_M
+from kobrel.desk.session import Session
+from kobrel.plan import edit
+from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+
+_DISTANCE = "distance"
+
+
+class PullCard(Card):
+    """See the module.
+
+    Signals
+    -------
+    play_wanted : the person pressed play or pause
+    """
+
+    name = "Pull"
+    play_wanted = Signal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.focus = self.reading("Focus", 25, "focus")
+        self.speed = self.reading("Speed of the pull")
+        self.on = self.reading("On")
+        buttons = QHBoxLayout()
+        self.play = QPushButton("Play")
+        self.play.setToolTip("Play the shot at its rate (Space)")
+        self.play.clicked.connect(self.play_wanted)
+        self.set_mark = QPushButton("Set mark")
+        self.set_mark.setToolTip("Set a mark at this frame on what is in focus (M)")
+        self.set_mark.clicked.connect(session.set_mark)
+        self.delete_mark = QPushButton("Delete mark")
+        self.delete_mark.setToolTip("Delete the chosen mark (Delete)")
+        self.delete_mark.clicked.connect(self._delete)
+        for button in (self.play, self.set_mark, self.delete_mark):
+            buttons.addWidget(button)
+        self.column.addSpacing(4)
+        self.column.addLayout(buttons)
+        self.line()
+        self.table = QTableWidget(0, 3)
+        self.table.setHorizontalHeaderLabels(["Frame", "On", "Then"])
+        self.table.setAccessibleName("Marks")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(24)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table.itemSelectionChanged.connect(self._select)
+        self.column.addWidget(self.table, 1)
+        self.frame = number_field("Frame of the mark", "", 1.0, -1e6, 1e6, digits=8)
+        self.frame.taken.connect(self._move)
+        self.row("Mark at frame", self.frame)
+        self.target = choice("What the mark is on", [], "What the mark is on: a subject, followed, or a distance")
+        self.target.activated.connect(self._take_target)
+        self.row("On", self.target)
+        self.metres = length_field("Distance of the mark", lambda: session.unit, NEAREST_M, float("inf"))
+        self.metres.taken.connect(lambda m: self._retarget(DistanceTarget(metres=m)))
+        self.row("Distance", self.metres)
+        self.ease = choice("Ease", [("Smooth", "smooth"), ("Even", "even")], "The way to the next mark")
+        self.ease.activated.connect(self._take_ease)
+        self.row("Move to next", self.ease)
+        self.line()
+        self.stop, self.stop_key = self._keyed_row("Stop", stop_field("Stop"), "f_number")
+        self.focal, self.focal_key = self._keyed_row("Focal length", number_field("Focal length", "mm", 1, 1, 2000), "focal_mm")
+        self.keys = QLabel()
+        self.keys.setObjectName("quiet")
+        self.keys.setWordWrap(True)
+        self.column.addWidget(self.keys)
+
+    def _keyed_row(self, label: str, field: Field, name: str) -> tuple[Field, QPushButton]:
+        field.setFixedWidth(90)
+        field.taken.connect(lambda value: self.session.set_keyed(label, name, value))
+        button = QPushButton("Key")
+        button.setCheckable(True)
+        button.setToolTip(f"A key of the {label.lower()} at this frame: press to set it, again to remove it")
+        button.setAccessibleName(f"{label} key")
+        button.clicked.connect(lambda on: self._toggle_key(label, name, on))
+        self.row(label, field, button)
+        return field, button
+
+    def _toggle_key(self, label: str, name: str, on: bool) -> None:
+        camera, frame = self.session.camera, self.session.frame
+        if camera is None:
+            return
+        value = float(getattr(camera, name))
+        if on:
+            self.session.edit_keyed(f"{label} key at {frame}", name, lambda k: edit.set_key(k, frame, value))
+        else:
+            self.session.edit_keyed(f"Remove {label.lower()} key at {frame}", name, lambda k: edit.remove_key(k, frame))
+
+    def _mark(self) -> Mark | None:
+        """The chosen mark, or the one that holds at this frame."""
+        shot = self.session.shot
+        if shot is None:
+            return None
+        chosen = next((m for m in shot.marks if m.frame == self.session.selected_mark), None)
+        before = [m for m in shot.marks if m.frame <= self.session.frame]
+        return chosen or (before[-1] if before else shot.marks[0])
+
+    def _select(self) -> None:
+        rows = self.table.selectionModel().selectedRows()
+        shot = self.session.shot
+        if rows and shot:
+            mark = shot.marks[rows[0].row()]
+            self.session.select_mark(mark.frame)
+            self.session.show_frame(mark.frame)
+
+    def _delete(self) -> None:
+        mark, shot = self._mark(), self.session.shot
+        if mark is None or shot is None:
+            return
+        if len(shot.marks) == 1:
+            self.session.said.emit("A shot keeps at least one mark: it says where the focus is.")
+            return
+        self.session.edit_shot(f"Delete mark at {mark.frame:g}", lambda s: edit.remove_mark(s, mark.frame))
+
+    def _move(self, frame: float) -> None:
+        mark = self._mark()
+        if mark is not None:
+            self.session.selected_mark = None
+            self.session.edit_shot("Move mark", lambda s: edit.move_mark(s, mark.frame, float(round(frame))))
+
+    def _take_target(self) -> None:
+        data = self.target.currentData()
+        if data == _DISTANCE:
+            camera = self.session.camera
+            if camera is not None:
+                self._retarget(DistanceTarget(metres=float(camera.focus_m)))
+        else:
+            self._retarget(SubjectTarget(number=data))
+
+    def _retarget(self, target: Target) -> None:
+        mark = self._mark()
+        if mark is not None:
+            name = f"Mark at {mark.frame:g} on {self.session.target_label(target)}"
+            self.session.edit_shot(name, lambda s: edit.set_mark(s, mark.frame, target))
+
+    def _take_ease(self) -> None:
+        mark = self._mark()
+        if mark is not None:
+            ease = self.ease.currentData()
+            self.session.edit_shot(f"Ease of mark at {mark.frame:g}", lambda s: edit.set_mark(s, mark.frame, mark.target, ease))
+
+    def refresh(self) -> None:
+        session, shot, camera, mark = self.session, self.session.shot, self.session.camera, self._mark()
+        numbers = session.survey
+        self.setEnabled(shot is not None)
+        if shot is None or camera is None or mark is None or numbers is None:
+            return
+        self.focus.setText(session.length(float(camera.focus_m)))
+        speeds = (1 / numbers.camera.focus_m[1:] - 1 / numbers.camera.focus_m[:-1]) * shot.fps
+        speed = float(speeds[min(session.row, len(speeds) - 1)]) if len(speeds) else 0.0
+        self.speed.setText(f"{abs(speed):.2f} dioptres/s")
+        subject = session.subject_in_focus()
+        self.on.setText(session.target_label(subject) if subject else "between subjects")
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(shot.marks))
+        for row, each in enumerate(shot.marks):
+            last = row == len(shot.marks) - 1
+            for column, text in enumerate((f"{each.frame:g}", session.target_label(each.target), "hold" if last else each.ease)):
+                self.table.setItem(row, column, QTableWidgetItem(text))
+            if each is mark:
+                self.table.selectRow(row)
+        self.table.blockSignals(False)
+        self.delete_mark.setEnabled(len(shot.marks) > 1)
+        self.frame.show_value(mark.frame)
+        self.target.blockSignals(True)
+        self.target.clear()
+        for each_subject in session.plan.subjects:
+            self.target.addItem(f"{each_subject.number} {each_subject.name}", each_subject.number)
+        self.target.addItem("A distance", _DISTANCE)
+        self.target.blockSignals(False)
+        on_subject = isinstance(mark.target, SubjectTarget)
+        choose(self.target, mark.target.number if isinstance(mark.target, SubjectTarget) else _DISTANCE)
+        at = min(max(round(mark.frame) - shot.first, 0), len(numbers.frames) - 1)
+        self.metres.show_value(float(numbers.camera.focus_m[at]))
+        self.metres.setEnabled(not on_subject)
+        choose(self.ease, mark.ease)
+        self.stop.show_value(float(camera.f_number))
+        self.focal.show_value(float(camera.focal_mm))
+        for button, keyed in ((self.stop_key, shot.glass.f_number), (self.focal_key, shot.glass.focal_mm)):
+            button.setChecked(any(key.frame == session.frame for key in keyed.keys))
+        self.keys.setText(_keys_text(session))
+
+
+def _keys_text(session: Session) -> str:
+    glass = session.glass
+    if glass is None or not (glass.f_number.keys or glass.focal_mm.keys):
+        return "No keys: stop and focal length stand still."
+    stops = ", ".join(f"{k.frame:g}: f/{k.value:.3g}" for k in glass.f_number.keys)
+    focals = ", ".join(f"{k.frame:g}: {k.value:.4g} mm" for k in glass.focal_mm.keys)
+    return "Keys " + "; ".join(part for part in (stops, focals) if part)

@@ -1,0 +1,149 @@
+"""Fields for numbers: typed with units, stepped by keys and wheel, never losing bad input."""
+
+import re
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from kobrel.errors import KobrelError
+from kobrel.optics.exposure import step_stop
+from kobrel.optics.units import LengthUnit, format_length, parse_length
+
+_NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
+
+
+class Field(QLineEdit):
+    """A number with a unit.
+
+    Enter or leaving it takes the value; Escape takes back what was typed. Input that makes
+    no sense stays, outlined, and `refused` says why.
+
+    Signals
+    -------
+    taken : a new value
+    refused : why the text is no value
+    """
+
+    taken = Signal(float)
+    refused = Signal(str)
+
+    def __init__(
+        self,
+        name: str,
+        read: Callable[[str], float],
+        show: Callable[[float], str],
+        step: Callable[[float, int], float],
+        low: float,
+        high: float,
+        hint: str,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._read, self._show, self._step = read, show, step
+        self._low, self._high = low, high
+        self.value = low
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setAccessibleName(name)
+        self.setToolTip(f"{name}, {hint}. Up and down keys or the wheel step it.")
+        self.setFixedWidth(112)
+        self.returnPressed.connect(self._take)
+
+    def show_value(self, value: float) -> None:
+        """Show a value, unless something is just being typed."""
+        self.value = value
+        if not self.isModified():
+            self.setText(self._show(value))
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = self._read(self.text())
+            if not self._low <= value <= self._high:
+                raise KobrelError(
+                    f"{self.accessibleName()}: {self.text().strip()} is out of range, "
+                    f"{self._show(self._low)} to {self._show(self._high)}."
+                )
+        except KobrelError as error:
+            self._mark_wrong(True)
+            self.refused.emit(str(error))
+            return
+        self._mark_wrong(False)
+        self.setModified(False)
+        self._emit(value)
+
+    def _emit(self, value: float) -> None:
+        self.value = value
+        self.setText(self._show(value))
+        self.taken.emit(value)
+
+    def _mark_wrong(self, wrong: bool) -> None:
+        self.setProperty("wrong", wrong)
+        self.style().unpolish(self)
+        self.style().polish(self)
+
+    def _move(self, steps: int) -> None:
+        self.setModified(False)
+        self._mark_wrong(False)
+        self._emit(min(max(self._step(self.value, steps), self._low), self._high))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._move(1 if key == Qt.Key.Key_Up else -1)
+        elif key == Qt.Key.Key_Escape and self.isModified():
+            self.setModified(False)
+            self._mark_wrong(False)
+            self.setText(self._show(self.value))
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._take()
+        super().focusOutEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if not self.hasFocus():
+            event.ignore()  # a card that scrolls must not change what passes under the pointer
+            return
+        self._move(1 if event.angleDelta().y() > 0 else -1)
+
+
+def read_number(text: str) -> float:
+    """A number out of text such as "50 mm" or "f/2,8".
+
+    Raises
+    ------
+    KobrelError
+        There is none.
+    """
+    match = _NUMBER.search(text.lower().removeprefix("f/"))
+    if match is None:
+        raise KobrelError(f"“{text.strip()}” is not a number.")
+    return float(match.group().replace(",", ".").replace("−", "-").replace(" ", ""))
+
+
+def number_field(name: str, unit: str, step: float, low: float, high: float, digits: int = 4) -> Field:
+    """A plain number with a unit behind it."""
+    suffix = f" {unit}" if unit and unit not in "°×" else unit
+    return Field(
+        name, read_number, lambda v: f"{v:.{digits}g}{suffix}", lambda v, n: round(v + n * step, 6), low, high,
+        f"in {unit}" if unit else "a number",
+    )  # fmt: skip
+
+
+def stop_field(name: str) -> Field:
+    """An f-number, stepped by thirds of a stop."""
+    return Field(
+        name, read_number, lambda v: f"f/{v:.3g}", lambda v, n: step_stop(v, n), 0.5, 128.0, "an f-number; [ and ] too"
+    )
+
+
+def length_field(name: str, unit: Callable[[], LengthUnit], low: float, high: float) -> Field:
+    """A length in any unit, such as 3.2 m, 320 cm or 10' 6"."""
+    return Field(
+        name, lambda text: parse_length(text, unit()), lambda v: format_length(v, unit()),
+        lambda v, n: v * 1.01**n, low, high, "such as 3.2 m, 320 cm or 10' 6\"",
+    )  # fmt: skip

@@ -1,0 +1,65 @@
+"""Long work beside the window: it reports how far it is and can be cancelled."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from kobrel.errors import KobrelError
+from kobrel.stage.scene import Cancelled, Progress
+
+
+class Job(QObject):
+    """One piece of work in a thread of its own.
+
+    Parameters
+    ----------
+    work : called with a progress function; its result is handed to `done`
+
+    Signals
+    -------
+    progressed : what is done, and the part done
+    done : the result
+    failed : why not, for a person
+    cancelled : it stopped because it was asked to
+    """
+
+    progressed = Signal(str, float)
+    done = Signal(object)
+    failed = Signal(str)
+    cancelled = Signal()
+
+    def __init__(self, work: Callable[[Progress], Any], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._work = work
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="kobrel-job", daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def cancel(self) -> None:
+        """Ask it to stop."""
+        self._stop.set()
+
+    def _progress(self, what: str, part: float) -> None:
+        if self._stop.is_set():
+            raise Cancelled("Stopped.")
+        self.progressed.emit(what, part)
+
+    def _run(self) -> None:
+        try:
+            result = self._work(self._progress)
+        except Cancelled:
+            self.cancelled.emit()
+        except KobrelError as error:
+            self.failed.emit(str(error))
+        except Exception as error:  # whatever a file makes a library do, the window stays
+            self.failed.emit(f"Something unforeseen went wrong: {type(error).__name__}: {error}")
+        else:
+            if self._stop.is_set():
+                self.cancelled.emit()
+            else:
+                self.done.emit(result)

@@ -1,0 +1,124 @@
+"""The menus, and with them every shortcut."""
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QMenu, QMessageBox
+
+from kobrel import __version__
+from kobrel.desk.look import THEMES
+from kobrel.plan.edit import with_shot
+from kobrel.plan.model import FileCamera
+from kobrel.plan.start import shot_from_camera
+
+if TYPE_CHECKING:
+    from kobrel.desk.window import Window
+
+_KEYS_HELP = """Space plays
+Left and Right step a frame, with Shift ten
+D held and a click put the focus there
+M sets a mark
+[ and ] open and close the iris by a third of a stop
+V flips between this and the last picture
+2 to 5 turn to a card
+Tab hides everything but Picture, Barrel and chart
+Wheel over the Barrel moves the focus, with Shift finely"""
+
+
+def build(window: "Window") -> None:
+    """Make the menus of a window."""
+    keys = QKeySequence.StandardKey
+    document, session = window.document, window.session
+    file = window.bar.addMenu("&File")
+    file.addAction(window.add_action("Open scene or plan …", keys.Open, document.ask_open))
+    recent = file.addMenu("Open recent")
+    recent.aboutToShow.connect(lambda: _fill_recent(window, recent))
+    file.addAction(window.add_action("Open the demo, Night Ferry", "", document.open_demo))
+    file.addSeparator()
+    file.addAction(window.add_action("Save", keys.Save, document.save))
+    file.addAction(window.add_action("Save as …", keys.SaveAs, document.ask_save_as))
+    file.addSeparator()
+    file.addAction(window.add_action("Export camera as USD …", "Ctrl+E", document.ask_export_usd))
+    file.addAction(window.add_action("Export numbers as CSV …", "", document.ask_export_csv))
+    file.addAction(window.add_action("Render this frame …", "Ctrl+R", document.ask_render))
+    file.addSeparator()
+    file.addAction(window.add_action("Quit", keys.Quit, window.close))
+
+    edit = window.bar.addMenu("&Edit")
+    for action, key in ((session.undo.createUndoAction(window, "Undo"), keys.Undo), (session.undo.createRedoAction(window, "Redo"), keys.Redo)):
+        action.setShortcut(QKeySequence(key))
+        edit.addAction(action)
+        window.addAction(action)
+    edit.addSeparator()
+    edit.addAction(window.add_action("Set mark here", "M", session.set_mark))
+    edit.addAction(window.add_action("Delete chosen mark", "", window.chart.delete_selected))
+
+    shot = window.bar.addMenu("&Shot")
+    cameras = shot.addMenu("Camera")
+    cameras.aboutToShow.connect(lambda: _fill_cameras(window, cameras))
+    shot.addSeparator()
+    shot.addAction(window.add_action("Play or pause\tSpace", "", window.toggle_play))
+    shot.addAction(window.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
+    shot.addAction(window.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
+    shot.addAction(window.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)))
+    shot.addAction(window.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1)))
+    shot.addSeparator()
+    shot.addAction(window.add_action("Open the iris a third", "[", lambda: window.step_stop(-1)))
+    shot.addAction(window.add_action("Close the iris a third", "]", lambda: window.step_stop(1)))
+
+    view = window.bar.addMenu("&View")
+    for key, card in window.card_of.items():
+        view.addAction(window.add_action(card.name, str(key), lambda k=key: window.show_card(k)))
+    view.addSeparator()
+    view.addAction(window.add_action("Flip to the last picture", "V", window.flip_picture))
+    view.addAction(window.add_action("Only Picture, Barrel and chart\tTab", "", window.toggle_bare))
+    themes = view.addMenu("Look")
+    for theme in THEMES:
+        themes.addAction(window.add_action(f"{theme.capitalize()} room", "", lambda t=theme: window.choose_theme(t)))
+
+    about = window.bar.addMenu("&Help")
+    about.addAction(window.add_action("Keys", "F1", lambda: window.show_warning("Keys", [_KEYS_HELP])))
+    about.addAction(window.add_action("About Kobrel", "", lambda: _about(window)))
+
+
+def _fill_recent(window: "Window", menu: QMenu) -> None:
+    menu.clear()
+    paths = window.document.recent()
+    for path in paths:
+        menu.addAction(str(path)).triggered.connect(lambda _on, p=path: window.document.open(p))
+    if not paths:
+        menu.addAction("Nothing yet").setEnabled(False)
+
+
+def _fill_cameras(window: "Window", menu: QMenu) -> None:
+    """The cameras of the scenes; choosing one takes its place, lens, keys and focus."""
+    menu.clear()
+    session = window.session
+    for name, scene in session.stage.scenes.items():
+        for source in scene.cameras:
+            action = menu.addAction(source.path)
+            action.setCheckable(True)
+            here = session.shot.camera if session.shot else None
+            action.setChecked(here == FileCamera(scene=name, path=source.path))
+            action.triggered.connect(lambda _on, n=name, s=source: choose_camera(window, n, s.path))
+    if menu.isEmpty():
+        menu.addAction("The scenes have no camera").setEnabled(False)
+
+
+def choose_camera(window: "Window", scene_name: str, path: str) -> None:
+    """Give the shot another camera of a scene, with that camera's lens and focus."""
+    session = window.session
+    shot, scene = session.shot, session.stage.scenes[scene_name]
+    source = scene.camera(path)
+    if shot is None or source is None:
+        return
+    fresh = shot_from_camera(shot.name, scene_name, scene, source, shot.first, shot.last)
+    session.edit(f"Camera {fresh.title}", with_shot(session.plan, session.shot_index, fresh))
+
+
+def _about(window: "Window") -> None:
+    QMessageBox.about(
+        window, "About Kobrel",
+        f"Kobrel {__version__}\n\nPlans physically based depth of field for computer-made shots.\n"
+        "Apache License 2.0. Type: B612, SIL Open Font License.",
+    )  # fmt: skip

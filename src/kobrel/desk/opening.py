@@ -1,0 +1,55 @@
+"""What opening and exporting mean, as work for :class:`kobrel.desk.jobs.Job`."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from kobrel.plan.file import SUFFIX, open_plan
+from kobrel.plan.model import Plan, Shot
+from kobrel.plan.staging import load_stage
+from kobrel.stage.scene import Progress
+from kobrel.stage.stage import Stage
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A plan and its stage; `path` is None for a new plan on a scene."""
+
+    plan: Plan
+    stage: Stage
+    path: Path | None
+    warnings: list[str]
+
+
+def open_file(path: Path, progress: Progress) -> Opened:
+    """Open a plan, or make one on a scene, ready for rays.
+
+    Raises
+    ------
+    KobrelError
+        It cannot be opened; the message says why.
+    """
+    if path.suffix.lower() == SUFFIX:
+        plan = open_plan(path)
+        stage, problems = load_stage(plan, progress)
+        stage.prepare(progress)
+        return Opened(plan, stage, path, problems + stage.warnings)
+    from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.load import load_scene
+
+    scene = load_scene(path, None, progress)
+    plan, stage = plan_from_scene(path, scene)
+    stage.prepare(progress)
+    return Opened(plan, stage, None, stage.warnings)
+
+
+def render_file(plan: Plan, shot: Shot, frame: int, stage: Stage, samples: int, path: Path, progress: Progress) -> None:
+    """Render a frame at delivery size to PNG or EXR.
+
+    Raises
+    ------
+    KobrelError
+        The picture cannot be made or written.
+    """
+    from kobrel.exchange.render import render_frame
+
+    render_frame(plan, shot, frame, stage, None, samples, path, progress)

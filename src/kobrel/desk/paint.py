@@ -1,0 +1,97 @@
+"""What several views draw alike: pegs, flags, the sharp band, panels."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.look import DARK, font, look
+from kobrel.plan.survey import GONE, SHARP, Survey
+
+PEG_RADIUS = 8.0
+
+
+def role_of(state: int, nearer: bool) -> str:
+    """The colour role that a subject's state has: sharp, nearer, farther or gone."""
+    if state == GONE:
+        return "gone"
+    if state == SHARP:
+        return "sharp"
+    return "nearer" if nearer else "farther"
+
+
+def state_colour(state: int, nearer: bool) -> QColor:
+    """Ivory for sharp, terracotta for nearer, slate blue for farther, quiet for gone."""
+    role = role_of(state, nearer)
+    return look().quiet if role == "gone" else QColor(getattr(look(), role))
+
+
+def subject_colour(survey: Survey, row: int, column: int) -> QColor:
+    """The colour of a subject at a frame."""
+    return state_colour(int(survey.state[row, column]), bool(survey.nearer[row, column]))
+
+
+def draw_peg(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: bool = False) -> None:
+    """A subject's marker: its number in a disc, an open one where it is out of the picture."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour if gone else look().base, 1.4))
+    painter.setBrush(look().panel if gone else colour)
+    painter.drawEllipse(at, PEG_RADIUS, PEG_RADIUS)
+    painter.setPen(colour if gone else (look().base if look() is DARK else look().raised))
+    painter.setFont(font(11, bold=True))
+    box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
+
+
+def draw_wedge(painter: QPainter, tip: QPointF, size: float = 7.0) -> None:
+    """The brass index: a downward wedge whose tip is the focus."""
+    path = QPainterPath(tip)
+    path.lineTo(tip.x() - size, tip.y() - size * 1.4)
+    path.lineTo(tip.x() + size, tip.y() - size * 1.4)
+    path.closeSubpath()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.fillPath(path, look().focus)
+
+
+def draw_limit(painter: QPainter, x: float, top: float, bottom: float, near: bool) -> None:
+    """A limit of the sharp band: a line with a foot to the left (near) or the right (far)."""
+    painter.setPen(QPen(look().nearer if near else look().farther, 2))
+    painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+    painter.drawLine(QPointF(x, bottom), QPointF(x - 5 if near else x + 5, bottom))
+
+
+def hatch(near: bool) -> QBrush:
+    """Hatch leaning left for what is nearer than sharp, right for what is farther."""
+    colour = QColor(look().nearer if near else look().farther)
+    colour.setAlphaF(0.22)
+    return QBrush(colour, Qt.BrushStyle.BDiagPattern if not near else Qt.BrushStyle.FDiagPattern)
+
+
+def draw_text(
+    painter: QPainter, at: QPointF, text: str, colour: QColor, pixels: int = 11, align: str = "left", bold: bool = False
+) -> QRectF:
+    """Text whose base line passes through a point; returns the box it covers."""
+    painter.setFont(font(pixels, bold))
+    metrics = QFontMetricsF(painter.font())
+    width = metrics.horizontalAdvance(text)
+    left = at.x() - {"left": 0.0, "centre": width / 2, "right": width}[align]
+    painter.setPen(colour)
+    painter.drawText(QPointF(left, at.y()), text)
+    return QRectF(left, at.y() - metrics.ascent(), width, metrics.height())
+
+
+class Panel(QWidget):
+    """A view on a panel: its ground, its name, and a word about it."""
+
+    title = ""
+
+    def begin(self, note: str = "") -> QPainter:
+        """A painter on the cleared panel, with the title written."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look().panel)
+        painter.drawRoundedRect(QRectF(self.rect()), 4, 4)
+        box = draw_text(painter, QPointF(10, 18), self.title, look().text, 13, bold=True)
+        if note:
+            draw_text(painter, QPointF(box.right() + 14, 18), note, look().quiet, 12)
+        return painter

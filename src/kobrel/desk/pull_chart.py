@@ -1,0 +1,317 @@
+"""The Pull chart: frames across, distance up, even in dioptres like the Barrel.
+
+A thin line for each subject, heavy where it is sharp; the focus in brass with the sharp
+band about it; marks as open rings. Beneath, ticks for the keys of stop and focal length.
+"""
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QMenu, QWidget
+
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import Panel, draw_text, state_colour
+from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
+from kobrel.desk.session import Session
+from kobrel.plan import edit
+from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.plan.survey import GONE, SHARP, Survey
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46, 96, 54, 30
+_RING = 6.0
+_GRAB_PX = 9.0
+_SNAP_PX = 7.0
+
+
+class PullChart(Panel):
+    """See the module."""
+
+    title = "Pull"
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._held: float | None = None
+        self._start_frame = 0.0
+        self._scrubbing = False
+        self._frozen: DioptreScale | None = None
+        self.setMinimumHeight(120)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Pull chart, focus over the frames of the shot")
+        self.setToolTip(
+            "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
+            "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen mark."
+        )
+        session.changed.connect(self.update)
+
+    # Geometry
+
+    def scale(self) -> DioptreScale | None:
+        """Distance upward; it stands still while a mark is dragged."""
+        if self._frozen:
+            return self._frozen
+        numbers = self._session.survey
+        if numbers is None:
+            return None
+        return DioptreScale(nearest_of_interest_m(numbers), self.height() - _BOTTOM, _TOP)
+
+    def x_of(self, frame: float) -> float:
+        """Where a frame stands."""
+        shot = self._session.shot
+        if shot is None or shot.last == shot.first:
+            return float(_LEFT)
+        return _LEFT + (frame - shot.first) / (shot.last - shot.first) * (self.width() - _LEFT - _RIGHT)
+
+    def frame_at(self, x: float) -> int:
+        """The frame at a place."""
+        shot = self._session.shot
+        if shot is None:
+            return 0
+        part = (x - _LEFT) / max(1.0, self.width() - _LEFT - _RIGHT)
+        return round(shot.first + part * (shot.last - shot.first))
+
+    def mark_place(self, mark: Mark) -> QPointF | None:
+        """Where a mark's ring stands; None before there are numbers."""
+        scale, numbers, shot = self.scale(), self._session.survey, self._session.shot
+        if scale is None or numbers is None or shot is None:
+            return None
+        row = int(np.clip(round(mark.frame) - shot.first, 0, len(numbers.frames) - 1))
+        return QPointF(self.x_of(mark.frame), scale.px(float(numbers.camera.focus_m[row])))
+
+    def _mark_at(self, at: QPointF) -> Mark | None:
+        shot = self._session.shot
+        for mark in shot.marks if shot else ():
+            place = self.mark_place(mark)
+            if place and math.hypot(at.x() - place.x(), at.y() - place.y()) <= _GRAB_PX:
+                return mark
+        return None
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        session = self._session
+        shot, scale, numbers = session.shot, self.scale(), session.survey
+        if shot is None or scale is None or numbers is None:
+            painter = self.begin()
+            draw_text(painter, QPointF(70, 18), session.problem, look().wrong, 12)
+            return
+        painter = self.begin(f"frames {shot.first}–{shot.last}, distance in {session.unit}, even in dioptres")
+        self._paint_grid(painter, scale)
+        painter.save()
+        painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, self.width() - _LEFT - _RIGHT + 2, self.height() - _TOP - _BOTTOM + 15))
+        x = np.array([self.x_of(frame) for frame in numbers.frames])
+        self._paint_band(painter, scale, numbers, x)
+        self._paint_subjects(painter, scale, numbers, x)
+        painter.setPen(QPen(look().focus, 2))
+        _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
+        painter.restore()
+        self._paint_names(painter, scale, numbers)
+        self._paint_keys(painter)
+        for mark in shot.marks:
+            place = self.mark_place(mark)
+            if place and shot.first <= mark.frame <= shot.last:
+                chosen = session.selected_mark == mark.frame
+                painter.setPen(QPen(look().focus, 2.4))
+                painter.setBrush(look().focus if chosen else look().base)
+                painter.drawEllipse(place, _RING, _RING)
+        x_now = self.x_of(session.frame)
+        painter.setPen(QPen(look().text, 1))
+        painter.drawLine(QPointF(x_now, _TOP - 12), QPointF(x_now, self.height() - _BOTTOM + 6))
+        draw_text(painter, QPointF(max(x_now, 24), _TOP - 15), str(session.frame), look().text, 12, "centre", bold=True)
+
+    def _paint_grid(self, painter: QPainter, scale: DioptreScale) -> None:
+        shot = self._session.shot
+        right = self.width() - _RIGHT
+        for metres, label in scale.ticks(self._session.unit, 19):
+            y = scale.px(metres)
+            painter.setPen(QPen(faded(look().line, 0.6), 1))
+            painter.drawLine(QPointF(_LEFT, y), QPointF(right, y))
+            draw_text(painter, QPointF(_LEFT - 8, y + 4), label, look().quiet, 11, "right")
+        if shot is None:
+            return
+        span = max(1, shot.last - shot.first)
+        step = next(s for s in (1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 10**6) if s * (right - _LEFT) / span >= 58)
+        for frame in range(shot.first, shot.last + 1, step):
+            draw_text(painter, QPointF(self.x_of(frame), self.height() - 9), str(frame), look().quiet, 11, "centre")
+
+    def _paint_band(self, painter: QPainter, scale: DioptreScale, numbers: Survey, x: np.ndarray) -> None:
+        near, far = scale.px_of(numbers.near_m), scale.px_of(numbers.far_m)
+        outline = [QPointF(a, b) for a, b in zip(x, near, strict=True)]
+        outline += [QPointF(a, b) for a, b in zip(x[::-1], far[::-1], strict=True)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(faded(look().sharp, 0.24))
+        painter.drawPolygon(QPolygonF(outline))
+        for edge, colour in ((near, look().nearer), (far, look().farther)):
+            painter.setPen(QPen(colour, 1.2))
+            _polyline(painter, x, edge)
+
+    def _paint_subjects(self, painter: QPainter, scale: DioptreScale, numbers: Survey, x: np.ndarray) -> None:
+        for row in range(len(numbers.subjects)):
+            y = scale.px_of(numbers.focus_distance_m[row])
+            state = numbers.state[row]
+            painter.setPen(QPen(faded(look().quiet, 0.55), 1, Qt.PenStyle.DotLine))
+            _polyline(painter, x, y)
+            painter.setPen(QPen(look().quiet, 1.2))
+            _polyline(painter, x, np.where(state != GONE, y, np.nan))
+            painter.setPen(QPen(look().sharp, 3.2))
+            _polyline(painter, x, np.where(state == SHARP, y, np.nan))
+
+    def _paint_names(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
+        """Subjects' names at the right end, spread so that none covers another."""
+        column = self._session.row
+        labels = []
+        for row, number in enumerate(numbers.subjects):
+            seen = np.flatnonzero(numbers.state[row] != GONE)
+            subject = self._session.plan.subject(number)
+            distance = numbers.focus_distance_m[row, -1]
+            if seen.size and subject and distance > 0:
+                colour = state_colour(int(numbers.state[row, column]), bool(numbers.nearer[row, column]))
+                labels.append((scale.px(float(distance)), f"{number} {subject.name}", colour))
+        last = -1e9
+        for y, text, colour in sorted(labels, key=lambda label: label[0]):
+            at = max(y + 4, last + 13)
+            if at < self.height() - _BOTTOM + 10:
+                draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), text, colour, 11)
+                last = at
+
+    def _paint_keys(self, painter: QPainter) -> None:
+        """Small diamonds on the base line: keys of the stop (hollow) and focal length (full)."""
+        glass = self._session.glass
+        if glass is None:
+            return
+        for keyed, filled in ((glass.f_number, False), (glass.focal_mm, True)):
+            for key in keyed.keys:
+                x, y = self.x_of(key.frame), self.height() - _BOTTOM + (2.0 if filled else 0.0)
+                painter.setPen(QPen(look().text, 1.4))
+                painter.setBrush(look().text if filled else look().panel)
+                painter.drawPolygon(
+                    QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)])
+                )
+
+    # Hands
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton or self._session.shot is None:
+            return
+        mark = self._mark_at(event.position())
+        if mark is None:
+            self._session.select_mark(None)
+            self._scrubbing = True
+            self._session.dragging = True
+            self._session.show_frame(self.frame_at(event.position().x()))
+            return
+        self._session.select_mark(mark.frame)
+        self._frozen = self.scale()
+        self._held = mark.frame
+        self._session.begin_drag()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._scrubbing:
+            self._session.show_frame(self.frame_at(event.position().x()))
+        elif self._held is not None:
+            self._drag_mark(event.position())
+        else:
+            over = self._mark_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._scrubbing or self._held is not None:
+            self._scrubbing, self._held, self._frozen = False, None, None
+            self._session.end_drag()
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self._session.shot is None or self._mark_at(event.position()):
+            return
+        frame = self.frame_at(event.position().x())
+        self._scrubbing = False
+        self._session.end_drag()
+        self._session.show_frame(frame)
+        target = self._target_at(self._session.frame, event.position().y())
+        at = float(self._session.frame)
+        self._session.edit_shot(f"Set mark at {at:g}", lambda shot: edit.set_mark(shot, at, target))
+        self._session.select_mark(at)
+
+    def _target_at(self, frame: float, y: float) -> Target:
+        """The subject whose line passes close by, or else the distance there."""
+        scale, numbers, shot = self.scale(), self._session.survey, self._session.shot
+        assert scale is not None
+        assert numbers is not None
+        assert shot is not None
+        column = int(np.clip(round(frame) - shot.first, 0, len(numbers.frames) - 1))
+        places = scale.px_of(numbers.focus_distance_m[:, column])
+        if len(places) and np.any(np.abs(places - y) <= _SNAP_PX):
+            return SubjectTarget(number=numbers.subjects[int(np.nanargmin(np.abs(places - y)))])
+        return DistanceTarget(metres=max(scale.metres(y), NEAREST_M))
+
+    def _drag_mark(self, at: QPointF) -> None:
+        """Move the held mark; it stays between its neighbours and within the shot."""
+        shot, held = self._session.shot, self._held
+        if shot is None or held is None:
+            return
+        wanted = min(max(self.frame_at(at.x()), shot.first), shot.last)
+        moved = edit.move_mark(shot, held, float(wanted))
+        index = [mark.frame for mark in shot.marks].index(held)
+        frame = moved.marks[index].frame
+        target = self._target_at(frame, at.y())
+        self._held = frame
+        self._session.selected_mark = frame
+        self._session.edit_shot("Move mark", lambda _shot: edit.set_mark(moved, frame, target))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        mark = self._mark_at(QPointF(event.pos()))
+        if mark is None:
+            return
+        self._session.select_mark(mark.frame)
+        menu = QMenu(self)
+        for ease, text in (("smooth", "Smooth move to the next mark"), ("even", "Even move to the next mark")):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(mark.ease == ease)
+            action.triggered.connect(lambda _on, e=ease: self._set_ease(mark, e))
+        menu.addSeparator()
+        delete = menu.addAction("Delete mark")
+        shot = self._session.shot
+        delete.setEnabled(bool(shot and len(shot.marks) > 1))
+        delete.triggered.connect(self.delete_selected)
+        menu.exec(event.globalPos())
+
+    def _set_ease(self, mark: Mark, ease: str) -> None:
+        self._session.edit_shot(
+            f"Ease of mark at {mark.frame:g}",
+            lambda shot: edit.set_mark(shot, mark.frame, mark.target, "even" if ease == "even" else "smooth"),
+        )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.delete_selected()
+        else:
+            super().keyPressEvent(event)
+
+    def delete_selected(self) -> None:
+        """Delete the chosen mark; the last one of a shot stays."""
+        shot, frame = self._session.shot, self._session.selected_mark
+        if shot is None or frame is None:
+            return
+        if len(shot.marks) == 1:
+            self._session.said.emit("A shot keeps at least one mark: it says where the focus is.")
+            return
+        self._session.edit_shot(f"Delete mark at {frame:g}", lambda s: edit.remove_mark(s, frame))
+
+
+def _polyline(painter: QPainter, x: np.ndarray, y: np.ndarray) -> None:
+    """Lines through points, broken where a value is missing."""
+    run: list[QPointF] = []
+    for a, b in zip(x, y, strict=True):
+        if math.isfinite(b):
+            run.append(QPointF(a, b))
+        elif run:
+            painter.drawPolyline(QPolygonF(run))
+            run = []
+    if run:
+        if len(run) == 1:
+            painter.drawPoint(run[0])
+        painter.drawPolyline(QPolygonF(run))

@@ -1,0 +1,277 @@
+"""What the window works on: plan, shot, frame, stage, and the way back.
+
+Views are functions of these; they keep no copy of any value, and change them only here.
+"""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from kobrel.errors import PlanError
+from kobrel.optics.units import LengthUnit, format_length
+from kobrel.plan import edit
+from kobrel.plan.camera import Camera, camera_at
+from kobrel.plan.model import Anchor, DistanceTarget, Glass, Keyed, Plan, Shot, Subject, SubjectTarget, Target
+from kobrel.plan.survey import Survey, survey
+from kobrel.stage.stage import Stage
+
+ON_SUBJECT_DPT = 1e-6
+
+
+class Session(QObject):
+    """The state of the window.
+
+    Signals
+    -------
+    changed : plan, shot, frame or stage is another
+    said : a short message for the person
+    """
+
+    changed = Signal()
+    said = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.undo = QUndoStack(self)
+        self.settings = QSettings()
+        self.plan = Plan()
+        self.stage = Stage()
+        self.shot_index = 0
+        self.frame = 1001
+        self.dragging = False
+        self.selected_mark: float | None = None
+        self.selected_subject: int | None = None
+        self._drag_number = 0
+        self._survey: tuple[Plan, int, Stage, Survey | None] | None = None
+        self.problem = ""
+
+    # What there is
+
+    @property
+    def shot(self) -> Shot | None:
+        """The shot in work, or None in an empty plan."""
+        return self.plan.shots[self.shot_index] if self.plan.shots else None
+
+    @property
+    def unit(self) -> LengthUnit:
+        """The unit in which lengths are shown."""
+        return self.plan.unit
+
+    def length(self, metres: float) -> str:
+        """A length in the chosen unit."""
+        return format_length(float(metres), self.plan.unit)
+
+    @property
+    def survey(self) -> Survey | None:
+        """All numbers of the shot, or None where its camera is missing (then see `problem`)."""
+        known = self._survey
+        if known and known[0] is self.plan and known[1] == self.shot_index and known[2] is self.stage:
+            return known[3]
+        result, self.problem = None, ""
+        if self.shot is not None:
+            try:
+                result = survey(self.plan, self.shot, self.stage)
+            except PlanError as error:
+                self.problem = str(error)
+        self._survey = (self.plan, self.shot_index, self.stage, result)
+        return result
+
+    @property
+    def row(self) -> int:
+        """Index of the frame within the survey."""
+        return self.frame - self.shot.first if self.shot else 0
+
+    @property
+    def camera(self) -> Camera | None:
+        """The camera at the frame."""
+        numbers = self.survey
+        return numbers.camera.frame(self.row) if numbers else None
+
+    # Changes
+
+    def show_plan(self, plan: Plan, stage: Stage, shot_index: int = 0, frame: int | None = None) -> None:
+        """Work on another plan; forgets what could be undone."""
+        self.plan, self.stage = plan, stage
+        self.shot_index = min(max(0, shot_index), max(0, len(plan.shots) - 1))
+        self.selected_mark = self.selected_subject = None
+        self.undo.clear()
+        self.undo.setClean()
+        shot = self.shot
+        self.frame = shot.first if shot else 1001
+        if shot and frame is not None:
+            self.frame = min(max(frame, shot.first), shot.last)
+        self.changed.emit()
+
+    def show_shot(self, index: int) -> None:
+        """Turn to another shot, at its first frame."""
+        if index != self.shot_index and 0 <= index < len(self.plan.shots):
+            self.shot_index = index
+            self.selected_mark = None
+            shot = self.shot
+            self.frame = shot.first if shot else 1001
+            self.changed.emit()
+
+    def show_frame(self, frame: float) -> None:
+        """Go to a frame of the shot; beyond its ends counts as the end."""
+        shot = self.shot
+        if shot is None:
+            return
+        wanted = min(max(round(frame), shot.first), shot.last)
+        if wanted != self.frame:
+            self.frame = wanted
+            self.changed.emit()
+
+    def select_mark(self, frame: float | None) -> None:
+        """Choose a mark."""
+        if frame != self.selected_mark:
+            self.selected_mark = frame
+            self.changed.emit()
+
+    def edit(self, name: str, plan: Plan) -> None:
+        """Replace the plan, with a way back; while a drag goes on, steps merge into one."""
+        if plan == self.plan:
+            return
+        self.undo.push(_Change(self, name, self.plan, plan, self._drag_number if self.dragging else 0))
+
+    def edit_shot(self, name: str, change: Callable[[Shot], Shot]) -> None:
+        """Replace the shot in work."""
+        if self.shot is not None:
+            self.edit(name, edit.with_shot(self.plan, self.shot_index, change(self.shot)))
+
+    def edit_glass(self, name: str, **changes: object) -> None:
+        """Change some fields of the shot's glass."""
+        self.edit_shot(name, lambda shot: shot.but(glass=shot.glass.but(**changes)))
+
+    def begin_drag(self) -> None:
+        """A hand starts to move something."""
+        self._drag_number += 1
+        self.dragging = True
+
+    def end_drag(self) -> None:
+        """The hand rests."""
+        if self.dragging:
+            self.dragging = False
+            self.changed.emit()
+
+    def put(self, plan: Plan) -> None:
+        """Take a plan without a trace in the history (its commands call this)."""
+        self.plan = plan
+        self.shot_index = min(self.shot_index, max(0, len(plan.shots) - 1))
+        shot = self.shot
+        if shot:
+            self.frame = min(max(self.frame, shot.first), shot.last)
+            if self.selected_mark not in [mark.frame for mark in shot.marks]:
+                self.selected_mark = None
+        self.changed.emit()
+
+    # Things that several views do
+
+    def target_label(self, target: Target) -> str:
+        """What a mark is on, in words."""
+        if isinstance(target, SubjectTarget):
+            subject = self.plan.subject(target.number)
+            return subject.name if subject else f"missing subject {target.number}"
+        return self.length(target.metres)
+
+    def focus_on(self, target: Target) -> None:
+        """Put the focus on something at this frame."""
+        shot = self.shot
+        if shot is None:
+            return
+        several = len(shot.marks) > 1
+        self.edit_shot(f"Focus on {self.target_label(target)}", lambda s: edit.refocus(s, self.frame, target))
+        if several:
+            self.selected_mark = float(self.frame)
+            self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
+        else:
+            self.said.emit(f"Focus: {self.target_label(target)}, in the whole shot")
+
+    def focus_at_m(self, metres: float) -> None:
+        """Put the focus at a distance at this frame."""
+        self.focus_on(DistanceTarget(metres=metres))
+
+    def set_mark(self) -> None:
+        """Set a mark at this frame on what is now in focus: a subject if it is on one."""
+        camera = self.camera
+        if camera is None:
+            return
+        target: Target = self.subject_in_focus() or DistanceTarget(metres=float(camera.focus_m))
+        self.edit_shot(f"Set mark at {self.frame}", lambda s: edit.set_mark(s, self.frame, target))
+        self.selected_mark = float(self.frame)
+        self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
+        self.changed.emit()
+
+    def subject_in_focus(self) -> SubjectTarget | None:
+        """The subject that the focus is exactly on at this frame."""
+        numbers = self.survey
+        if numbers is None:
+            return None
+        focus = float(numbers.camera.focus_m[self.row])
+        for row, number in enumerate(numbers.subjects):
+            distance = float(numbers.focus_distance_m[row, self.row])
+            if distance > 0 and abs(1 / distance - 1 / focus) < ON_SUBJECT_DPT:
+                return SubjectTarget(number=number)
+        return None
+
+    def add_subject(self, name: str, anchor: Anchor) -> Subject:
+        """Make something a subject."""
+        plan, subject = edit.add_subject(self.plan, name, anchor)
+        self.selected_subject = subject.number
+        self.edit(f"Add subject {subject.name}", plan)
+        self.said.emit(f"Subject {subject.number}: {subject.name}")
+        return subject
+
+    def remove_subject(self, number: int) -> None:
+        """Delete a subject; marks on it keep its distance."""
+        subject = self.plan.subject(number)
+        if subject is None:
+            return
+        distances: dict[tuple[str, float], float] = {}
+        for shot in self.plan.shots:
+            for mark in shot.marks:
+                if mark.target == SubjectTarget(number=number):
+                    distances[shot.name, mark.frame] = self._focus_at(shot, mark.frame)
+        self.edit(f"Delete subject {subject.name}", edit.remove_subject(self.plan, number, distances))
+
+    def _focus_at(self, shot: Shot, frame: float) -> float:
+        try:
+            return float(camera_at(self.plan, shot, frame, self.stage).focus_m)
+        except PlanError:
+            return 3.0
+
+    def set_keyed(self, name: str, field: str, value: float) -> None:
+        """Change stop or focal length: its key at this frame, or the value where it has none."""
+        self.edit_keyed(name, field, lambda keyed: edit.set_value(keyed, self.frame, value))
+
+    def edit_keyed(self, name: str, field: str, change: Callable[[Keyed], Keyed]) -> None:
+        """Change a keyed value of the glass, ``f_number`` or ``focal_mm``."""
+        if self.shot is not None:
+            self.edit_glass(name, **{field: change(getattr(self.shot.glass, field))})
+
+    @property
+    def glass(self) -> Glass | None:
+        """The glass of the shot in work."""
+        return self.shot.glass if self.shot else None
+
+
+class _Change(QUndoCommand):
+    def __init__(self, session: Session, name: str, old: Plan, new: Plan, drag: int) -> None:
+        super().__init__(name)
+        self._session, self._old, self._new, self._drag = session, old, new, drag
+
+    def redo(self) -> None:
+        self._session.put(self._new)
+
+    def undo(self) -> None:
+        self._session.put(self._old)
+
+    def id(self) -> int:
+        return self._drag or -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        if not isinstance(other, _Change) or other._drag != self._drag:
+            return False
+        self._new = other._new
+        self.setText(other.text())
+        return True

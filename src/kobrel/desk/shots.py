@@ -1,0 +1,116 @@
+"""Shots: a column with a thumbnail of each, and a ribbon of what is sharp over its frames."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.look import font, look
+from kobrel.desk.paint import draw_text, state_colour
+from kobrel.desk.session import Session
+from kobrel.errors import PlanError
+from kobrel.plan.model import Plan, Shot, SubjectTarget
+from kobrel.plan.survey import GONE, SHARP, survey
+from kobrel.stage.stage import Stage
+
+THUMBNAIL = (96, 54)
+_STEP, _TOP = 96, 10
+_RIBBON_CELLS = 24
+
+
+class ShotsColumn(QWidget):
+    """See the module."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._images: dict[str, QImage] = {}
+        self._ribbons: dict[str, tuple[Shot, Plan, Stage, list[object]]] = {}
+        self.setFixedWidth(112)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Shots")
+        self.setToolTip("Click a shot to work on it; up and down keys step through them.")
+        session.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(112, 400)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(112, _TOP + _STEP * max(1, len(self._session.plan.shots)))
+
+    def show_thumbnail(self, shot_name: str, image: QImage) -> None:
+        """Show a shot's small picture."""
+        self._images[shot_name] = image
+        self.update()
+
+    def forget(self) -> None:
+        """Forget all small pictures."""
+        self._images.clear()
+        self._ribbons.clear()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for index, shot in enumerate(self._session.plan.shots):
+            chosen = index == self._session.shot_index
+            box = QRectF(8, _TOP + index * _STEP, *THUMBNAIL)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(look().surround)
+            painter.drawRoundedRect(box, 3, 3)
+            image = self._images.get(shot.name)
+            if image is not None:
+                part = min(box.width() / image.width(), box.height() / image.height())
+                size = (image.width() * part, image.height() * part)
+                painter.drawImage(QRectF(box.center().x() - size[0] / 2, box.center().y() - size[1] / 2, *size), image)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(look().focus if chosen else look().line, 2 if chosen else 1))
+            painter.drawRoundedRect(box, 3, 3)
+            name = QFontMetricsF(font(12, chosen)).elidedText(shot.label, Qt.TextElideMode.ElideRight, 102)
+            draw_text(painter, QPointF(8, box.bottom() + 15), name, look().text if chosen else look().quiet, 12, bold=chosen)
+            self._paint_ribbon(painter, shot, box.bottom() + 21)
+
+    def _paint_ribbon(self, painter: QPainter, shot: Shot, top: float) -> None:
+        cells = self._ribbon(shot)
+        width = THUMBNAIL[0] / max(1, len(cells))
+        painter.setPen(Qt.PenStyle.NoPen)
+        for i, colour in enumerate(cells):
+            painter.setBrush(colour)  # type: ignore[call-overload]
+            painter.drawRect(QRectF(8 + i * width, top, max(width - 1, 1), 4))
+
+    def _ribbon(self, shot: Shot) -> list[object]:
+        """A colour for each stretch of frames: how sharp the subjects the shot focuses on are."""
+        known = self._ribbons.get(shot.name)
+        plan, stage = self._session.plan, self._session.stage
+        if known and known[0] is shot and known[1].subjects is plan.subjects and known[2] is stage:
+            return known[3]
+        cells: list[object] = []
+        frames = np.linspace(shot.first, shot.last, _RIBBON_CELLS)
+        try:
+            numbers = survey(plan, shot, stage, frames)
+        except PlanError:
+            return [look().wrong] * _RIBBON_CELLS
+        wanted = {mark.target.number for mark in shot.marks if isinstance(mark.target, SubjectTarget)}
+        rows = [row for row, number in enumerate(numbers.subjects) if number in wanted]
+        for column in range(len(frames)):
+            seen = [row for row in rows if numbers.state[row, column] != GONE]
+            sharp = [row for row in seen if numbers.state[row, column] == SHARP]
+            if sharp or not rows:
+                cells.append(state_colour(SHARP, False))
+            elif not seen:
+                cells.append(look().line)
+            else:
+                best = min(seen, key=lambda row: float(numbers.sight.blur_px[row, column]))
+                cells.append(state_colour(int(numbers.state[best, column]), bool(numbers.nearer[best, column])))
+        self._ribbons[shot.name] = (shot, plan, stage, cells)
+        return cells
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._session.show_shot(int((event.position().y() - _TOP + 4) // _STEP))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event.key() in steps:
+            self._session.show_shot(self._session.shot_index + steps[Qt.Key(event.key())])
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,530 @@
+"""The one window, made for the question: what is sharp, when, and what does it cost?"""
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QElapsedTimer, QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenuBar,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kobrel.desk import menus
+from kobrel.desk.barrel import Barrel
+from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.glass import GlassCard
+from kobrel.desk.cards.iris import IrisCard
+from kobrel.desk.cards.pull import PullCard
+from kobrel.desk.cards.tape import TapeCard
+from kobrel.desk.document import Document
+from kobrel.desk.drawing import Drawing, to_image
+from kobrel.desk.jobs import Job
+from kobrel.desk.look import DATA, apply
+from kobrel.desk.overhead import Overhead
+from kobrel.desk.picture_view import PictureView
+from kobrel.desk.pull_chart import PullChart
+from kobrel.desk.session import Session
+from kobrel.desk.shots import ShotsColumn
+from kobrel.desk.tabs import TabEdge
+from kobrel.optics.exposure import step_stop
+from kobrel.plan.summary import summary
+
+PASSES = 64
+CARDS: tuple[tuple[int, type[Card]], ...] = ((2, TapeCard), (3, GlassCard), (4, IrisCard), (5, PullCard))
+# How a card shares the room: picture : chart in height, picture : overhead in width.
+_ROOM = {2: ((62, 38), (58, 42)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)), 5: ((44, 56), (70, 30))}
+
+
+class Window(QMainWindow):
+    """Lays out the views and cards around a session, and takes keys and files."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.session = Session(self)
+        self.document = Document(self.session, self)
+        self.drawing = Drawing(self.session, self)
+        self._job: Job | None = None
+        self._flip: QImage | None = None
+        self._flipped = False
+        self._playing = False
+        self._bare = False
+        self._card_key = 3
+        self._build()
+        menus.build(self)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.setWindowIcon(QIcon(str(DATA / "icons" / "kobrel.svg")))
+        self.resize(1280, 800)
+        self._restore()
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    # Building
+
+    def _build(self) -> None:
+        session = self.session
+        self.picture, self.overhead = PictureView(session), Overhead(session)
+        self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
+        self.upper = QSplitter(Qt.Orientation.Horizontal)
+        self.upper.addWidget(self.picture)
+        self.upper.addWidget(self.overhead)
+        above = QWidget()
+        stack = QVBoxLayout(above)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(8)
+        stack.addWidget(self.upper, 1)
+        stack.addWidget(self.barrel)
+        self.views = QSplitter(Qt.Orientation.Vertical)
+        self.views.addWidget(above)
+        self.views.addWidget(self.chart)
+        for splitter in (self.upper, self.views):
+            splitter.setHandleWidth(8)
+            splitter.setChildrenCollapsible(False)
+        self.cards = QStackedWidget()
+        self.cards.setObjectName("panel")
+        self.cards.setFixedWidth(300)
+        self._card_index: dict[int, int] = {}
+        self.card_of: dict[int, Card] = {}
+        for key, kind in CARDS:
+            card = kind(session)
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            scroll.setWidget(card)
+            scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            self._card_index[key] = self.cards.addWidget(scroll)
+            self.card_of[key] = card
+        self.tabs = TabEdge([(key, kind.name) for key, kind in CARDS])
+        self.shots_area = QScrollArea()
+        self.shots_area.setWidget(self.shots)
+        self.shots_area.setWidgetResizable(True)
+        self.shots_area.setFixedWidth(118)
+        self.shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.empty = self._empty_state()
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.views)
+        self.middle.addWidget(self.empty)
+        body = QHBoxLayout()
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(8)
+        body.addWidget(self.shots_area)
+        body.addWidget(self.middle, 1)
+        body.addWidget(self.cards)
+        body.addWidget(self.tabs)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(4)
+        column.addLayout(self._header())
+        column.addLayout(body, 1)
+        column.addLayout(self._footer())
+        self.setCentralWidget(whole)
+
+    def _header(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 6, 12, 2)
+        brand = QLabel("Kobrel")
+        brand.setObjectName("brand")
+        self.bar = QMenuBar()
+        self.heading, self.subheading, self.saved = QLabel(), QLabel(), QLabel()
+        self.heading.setObjectName("title")
+        self.subheading.setObjectName("quiet")
+        self.saved.setObjectName("quiet")
+        line.addWidget(brand)
+        line.addWidget(self.bar)
+        line.addSpacing(12)
+        line.addWidget(self.heading)
+        line.addWidget(self.subheading)
+        line.addStretch(1)
+        line.addWidget(self.saved)
+        return line
+
+    def _footer(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 0, 12, 6)
+        self.says, self.probe = QLabel(), QLabel()
+        self.says.setObjectName("quiet")
+        self.says.setAccessibleName("Message")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedWidth(160)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(lambda: self._job and self._job.cancel())
+        line.addWidget(self.says)
+        line.addStretch(1)
+        line.addWidget(self.probe)
+        line.addWidget(self.progress)
+        line.addWidget(self.cancel)
+        self.progress.hide()
+        self.cancel.hide()
+        return line
+
+    def _empty_state(self) -> QWidget:
+        empty = QWidget()
+        column = QVBoxLayout(empty)
+        column.addStretch(1)
+        for text, name in (
+            ("What shall be sharp?", "title"),
+            ("Open a scene with a camera (USD, glTF, OBJ, PLY, STL) or a Kobrel plan, or drop the file here.", "quiet"),
+        ):
+            label = QLabel(text)
+            label.setObjectName(name)
+            label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            column.addWidget(label)
+        buttons = QHBoxLayout()
+        self.open_button, self.demo_button = QPushButton("Open …"), QPushButton("Look at the demo, Night Ferry")
+        self.open_button.clicked.connect(self.document.ask_open)
+        self.demo_button.clicked.connect(self.document.open_demo)
+        buttons.addStretch(1)
+        buttons.addWidget(self.open_button)
+        buttons.addWidget(self.demo_button)
+        buttons.addStretch(1)
+        column.addSpacing(12)
+        column.addLayout(buttons)
+        column.addStretch(1)
+        return empty
+
+    def _connect(self) -> None:
+        session = self.session
+        session.changed.connect(self._show_session)
+        session.said.connect(self.say)
+        session.undo.cleanChanged.connect(lambda _clean: self._show_title())
+        self.picture.resized.connect(self._ask_soon)
+        self.picture.probed.connect(self.probe.setText)
+        self.drawing.drawn.connect(self._show_drawn)
+        self.drawing.sketched.connect(
+            lambda name, made: self.shots.show_thumbnail(name, to_image(made.pixels))
+        )
+        self.drawing.noted.connect(self._show_note)
+        self.drawing.failed.connect(self.say)
+        self.drawing.ready.connect(self._ask_soon)
+        self.drawing.ready.connect(self.drawing.ask_thumbnails)
+        self.document.opened.connect(self._show_opened)
+        self.document.job_wanted.connect(self.run_job)
+        self.document.said.connect(self.say)
+        self.document.titled.connect(self._show_title)
+        self.tabs.group.idClicked.connect(self.show_card)
+        pull = self.card_of[5]
+        assert isinstance(pull, PullCard)
+        pull.play_wanted.connect(self.toggle_play)
+        self._asking, self._resting, self._sketching = QTimer(self), QTimer(self), QTimer(self)
+        for timer, delay, work in (
+            (self._asking, 0, self._ask_picture), (self._resting, 160, self._ask_picture),
+            (self._sketching, 1200, self.drawing.ask_thumbnails),
+        ):  # fmt: skip
+            timer.setSingleShot(True)
+            timer.setInterval(delay)
+            timer.timeout.connect(work)
+        self._beat, self._clock = QTimer(self), QElapsedTimer()
+        self._beat.setTimerType(Qt.TimerType.PreciseTimer)
+        self._beat.timeout.connect(self._play_on)
+        self._ageing = QTimer(self)
+        self._ageing.setInterval(5000)
+        self._ageing.timeout.connect(self._show_title)
+        self._ageing.start()
+
+    # Showing
+
+    def _show_session(self) -> None:
+        self._show_title()
+        self._show_summary()
+        self.middle.setCurrentIndex(0 if self.session.plan.shots else 1)
+        self._ask_soon()
+        self._sketching.start()
+
+    def _show_title(self) -> None:
+        session, shot = self.session, self.session.shot
+        clean = session.undo.isClean()
+        self.heading.setText(session.plan.name if shot else "")
+        self.subheading.setText(
+            f"·  shot {shot.name} “{shot.title}”  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}" if shot else ""
+        )
+        self.saved.setText(self.document.state_text(clean))
+        self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
+
+    def _show_summary(self) -> None:
+        shot, numbers = self.session.shot, self.session.survey
+        if shot is None or numbers is None:
+            self.says.setText(self.session.problem)
+        elif not self.session.dragging:
+            self.says.setText("  ·  ".join(summary(self.session.plan, shot, numbers)))
+
+    def say(self, text: str) -> None:
+        """Tell the person something in the bottom line."""
+        self.says.setText(text)
+
+    def _show_note(self, text: str) -> None:
+        self.picture.show_status(text)
+
+    def _ask_soon(self) -> None:
+        self._asking.start()
+
+    def _ask_picture(self) -> None:
+        hasty = self.session.dragging or self._playing
+        if not hasty and time.monotonic() - self._last_change() < 0.12:
+            hasty = True
+            self._resting.start()
+        self.drawing.ask(self.picture.picture_size(), hasty, PASSES)
+
+    def _last_change(self) -> float:
+        """When the plan or frame last changed; steps in quick succession count as one movement."""
+        now = (self.session.plan, self.session.frame)
+        known = getattr(self, "_seen", None)
+        if known is None or known[0] is not now[0] or known[1] != now[1]:
+            previous = known[2] if known else 0.0
+            self._seen = (*now, time.monotonic())
+            return previous
+        return 0.0
+
+    def _show_drawn(self, drawn: object) -> None:
+        from kobrel.picture.service import EXACT_FROM, Drawn
+
+        assert isinstance(drawn, Drawn)
+        if drawn.request.stage is not self.session.stage:
+            return
+        image = to_image(drawn.pixels)
+        if drawn.passes == 0:
+            status = "quick"
+        else:
+            kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
+            status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"
+        if drawn.passes == drawn.request.passes:
+            self._flip, self._latest = getattr(self, "_latest", None), image
+        self._flipped = False
+        self.picture.show_image(image, status)
+        self.barrel.show_depth(drawn.depth)
+
+    def flip_picture(self) -> None:
+        """Show the last finished picture instead of this one, and back."""
+        if self._flip is None:
+            self.say("There is no earlier picture yet.")
+            return
+        self._flipped = not self._flipped
+        image = self._flip if self._flipped else self._latest
+        self.picture.show_image(image, "the last picture" if self._flipped else "this picture")
+
+    def show_card(self, key: int) -> None:
+        """Turn to a card, and give the room to the views that its work needs."""
+        if key not in self._card_index:
+            return
+        self._keep_room()
+        self._card_key = key
+        self.cards.setCurrentIndex(self._card_index[key])
+        self.tabs.choose(key)
+        kept = self.session.settings.value(f"room/{key}")
+        if isinstance(kept, QByteArray):
+            self.views.restoreState(kept)
+        else:
+            total = max(self.views.height(), 400)
+            self.views.setSizes([total * part // 100 for part in _ROOM[key][0]])
+        across = self.session.settings.value(f"across/{key}")
+        if isinstance(across, QByteArray):
+            self.upper.restoreState(across)
+        else:
+            self.upper.setSizes([max(self.upper.width(), 400) * part // 100 for part in _ROOM[key][1]])
+
+    def _keep_room(self) -> None:
+        if self.isVisible() and not self._bare:
+            self.session.settings.setValue(f"room/{self._card_key}", self.views.saveState())
+            self.session.settings.setValue(f"across/{self._card_key}", self.upper.saveState())
+
+    def toggle_bare(self) -> None:
+        """Hide everything but Picture, Barrel and chart, and back."""
+        self._bare = not self._bare
+        for widget in (self.shots_area, self.cards, self.tabs, self.overhead):
+            widget.setVisible(not self._bare)
+
+    def choose_theme(self, theme: str) -> None:
+        """Wear the dark or the light look."""
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            apply(application, theme)
+        self.session.settings.setValue("theme", theme)
+        self.session.changed.emit()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    # Playing
+
+    def toggle_play(self) -> None:
+        """Play the shot at its rate, or pause."""
+        shot = self.session.shot
+        if shot is None:
+            return
+        self._playing = not self._playing
+        pull = self.card_of[5]
+        assert isinstance(pull, PullCard)
+        pull.play.setText("Pause" if self._playing else "Play")
+        if self._playing:
+            if self.session.frame >= shot.last:
+                self.session.show_frame(shot.first)
+            self._start_frame = self.session.frame
+            self._clock.start()
+            self._beat.start(max(8, round(500 / shot.fps)))
+        else:
+            self._beat.stop()
+            self._ask_soon()
+
+    def _play_on(self) -> None:
+        """Go where the clock says; frames are dropped rather than played late."""
+        shot = self.session.shot
+        if shot is None:
+            return
+        frame = self._start_frame + int(self._clock.elapsed() / 1000 * shot.fps)
+        length = shot.last - shot.first + 1
+        self.session.show_frame(shot.first + (frame - shot.first) % length)
+
+    def step_stop(self, thirds: int) -> None:
+        """Open or close the iris by thirds of a stop."""
+        camera = self.session.camera
+        if camera is not None:
+            stop = step_stop(float(camera.f_number), thirds)
+            self.session.set_keyed(f"Stop f/{stop:g}", "f_number", stop)
+            self.say(f"Stop f/{stop:g}")
+
+    # Work beside the window
+
+    def run_job(self, job: Job) -> None:
+        """Start long work, showing how far it is; one at a time."""
+        if self._job is not None:
+            self._job.cancel()
+        self._job = job
+        job.progressed.connect(self._show_progress)
+        for signal, what in ((job.failed, self._job_failed), (job.cancelled, self._job_cancelled), (job.done, self._job_done)):
+            signal.connect(what)
+        self._show_progress("Working", 0.0)
+        job.start()
+
+    def _show_progress(self, what: str, part: float) -> None:
+        if self.sender() in (self._job, None):
+            self.progress.show()
+            self.cancel.show()
+            self.progress.setRange(0, 100 if part > 0 else 0)
+            self.progress.setValue(round(part * 100))
+            self.say(f"{what} …")
+
+    def _end_job(self) -> bool:
+        """Clear the progress of the job that has just ended; False for an older one."""
+        if self.sender() not in (self._job, None):
+            return False
+        self._job = None
+        self.progress.hide()
+        self.cancel.hide()
+        return True
+
+    def _job_done(self, _result: object) -> None:
+        if self._end_job():
+            self._show_summary()
+
+    def _job_cancelled(self) -> None:
+        if self._end_job():
+            self.say("Cancelled; nothing has changed.")
+
+    def _job_failed(self, reason: str) -> None:
+        if self._end_job():
+            self.say(reason)
+            self.show_warning("That did not work", [reason])
+
+    def show_warning(self, title: str, lines: list[str]) -> None:
+        """Say what went wrong or was left out, in a box that can be read at leisure."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", title, QMessageBox.StandardButton.Ok, self)
+        box.setInformativeText("\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else ""))
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+    def _show_opened(self, warnings: list[str]) -> None:
+        self.drawing.forget()
+        self.shots.forget()
+        self.picture.forget_image()
+        self._flip = None
+        self._show_title()
+        self._ask_soon()
+        self.drawing.ask_thumbnails()
+        if warnings:
+            self.show_warning("The scene is open; some things were left out or assumed", warnings)
+
+    # Keys, files, closing
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        shot_step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        key = event.key()
+        if key == Qt.Key.Key_Space:
+            self.toggle_play()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.session.show_frame(self.session.frame + (shot_step if key == Qt.Key.Key_Right else -shot_step))
+        else:
+            super().keyPressEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Follow the D key, and take Tab where no card has the keyboard."""
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            typing = isinstance(QApplication.focusWidget(), QLineEdit)
+            if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
+                self.picture.focus_key_held = event.type() == QEvent.Type.KeyPress
+            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+            if event.key() == Qt.Key.Key_Tab and plain and watched in (self.picture, self.barrel, self.chart, self.shots, self):
+                if event.type() == QEvent.Type.KeyPress:
+                    self.toggle_bare()
+                return True
+        return super().eventFilter(watched, event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            self.document.open(Path(files[0]))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.document.may_leave():
+            event.ignore()
+            return
+        if self._job is not None:
+            self._job.cancel()
+        self._keep_room()
+        settings = self.session.settings
+        settings.setValue("window/geometry", self.saveGeometry())
+        settings.setValue("window/card", self._card_key)
+        self.document.remember_place()
+        self.drawing.close()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        super().closeEvent(event)
+
+    def _restore(self) -> None:
+        settings = self.session.settings
+        geometry = settings.value("window/geometry")
+        if isinstance(geometry, QByteArray):
+            self.restoreGeometry(geometry)
+        key = str(settings.value("window/card", 3))
+        self.show_card(int(key) if key.isdigit() and int(key) in self._card_index else 3)
+        self._show_session()
+
+    def add_action(self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]) -> QAction:
+        """An action with a shortcut that works in the whole window."""
+        action = QAction(text, self)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _on=False: work())
+        self.addAction(action)
+        return action

@@ -1,0 +1,220 @@
+"""Drawing as a service: the newest request wins, stale ones are dropped, passes arrive as
+they are made, and whoever asks never waits.
+"""
+
+import threading
+from collections import OrderedDict, deque
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.errors import KobrelError
+from kobrel.picture.develop import developed
+from kobrel.picture.quick import blurred
+from kobrel.picture.ready import prepare
+from kobrel.picture.tracer import Film, Sharp, sharp_picture
+from kobrel.picture.view import View
+from kobrel.plan.camera import Camera
+from kobrel.plan.model import Light
+from kobrel.stage.scene import Cancelled
+from kobrel.stage.stage import Stage
+
+EXACT_FROM = 8
+"""Passes after which the exact picture stands alone; before, it fades in over the quick one."""
+_KEPT_SHARP = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Request:
+    """A picture that somebody wants.
+
+    Parameters
+    ----------
+    hasty : a hand is moving: one smooth frame, as soon as possible
+    passes : exact passes to gather otherwise
+    """
+
+    stage: Stage
+    camera: Camera
+    frame: float
+    light: Light
+    width: int
+    height: int
+    hasty: bool = False
+    passes: int = 64
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A picture made for a request: sRGB bytes (h, w, 3), after so many exact passes.
+
+    `depth` is (h, w) metres along the axis; a hasty picture may be half the size asked for.
+    """
+
+    request: Request
+    pixels: NDArray[np.uint8]
+    passes: int
+    depth: NDArray[np.float32]
+
+
+class DrawingService:
+    """Draws in a thread of its own.
+
+    Parameters
+    ----------
+    drawn : told each picture
+    note : told what takes long, or "" when it is over
+    problem : told what went wrong
+
+    All are called from the service's thread.
+    """
+
+    def __init__(
+        self,
+        drawn: Callable[[Drawn], None],
+        note: Callable[[str], None],
+        problem: Callable[[str], None],
+    ) -> None:
+        self._drawn, self._note, self._problem = drawn, note, problem
+        self._wake = threading.Condition()
+        self._pending: Request | None = None
+        self._sketches: deque[tuple[Request, Callable[[Drawn], None]]] = deque()
+        self._closing = False
+        self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
+        self._current: _Work | None = None
+        self._thread = threading.Thread(target=self._run, name="kobrel-drawing", daemon=True)
+        self._thread.start()
+
+    def ask(self, request: Request) -> None:
+        """Want a picture instead of the last one wanted."""
+        with self._wake:
+            self._pending = request
+            self._wake.notify()
+
+    def sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
+        """Want a small picture when there is time."""
+        with self._wake:
+            self._sketches.append((request, done))
+            self._wake.notify()
+
+    def drop_sketches(self) -> None:
+        """Want none of the small pictures that are still to come."""
+        with self._wake:
+            self._sketches.clear()
+
+    def close(self) -> None:
+        """Stop; returns when the thread has ended."""
+        with self._wake:
+            self._closing = True
+            self._wake.notify()
+        self._thread.join(timeout=10)
+
+    def _stop(self) -> bool:
+        return self._closing or self._pending is not None
+
+    def _run(self) -> None:
+        self._note("Preparing the picture …")
+        prepare()
+        self._note("")
+        while self._wait():
+            try:
+                self._step()
+            except Cancelled:
+                if self._pending is None and self._current is not None:
+                    self._current = None
+            except KobrelError as error:
+                self._current = None
+                self._problem(str(error))
+            except Exception as error:  # the thread must outlive any fault of one picture
+                self._current = None
+                self._problem(f"The picture could not be drawn: {error}")
+
+    def _wait(self) -> bool:
+        """Sleep until there is something to do; False to end."""
+        with self._wake:
+            while not (self._closing or self._pending or self._sketches or self._unfinished()):
+                self._wake.wait()
+            return not self._closing
+
+    def _unfinished(self) -> bool:
+        work = self._current
+        return work is not None and not work.request.hasty and work.film.passes < work.request.passes
+
+    def _step(self) -> None:
+        with self._wake:
+            request, self._pending = self._pending, None
+        if request is not None:
+            self._begin(request)
+        elif self._sketches and (self._current is None or self._current.film.passes >= 1 or not self._unfinished()):
+            with self._wake:
+                job = self._sketches.popleft() if self._sketches else None
+            if job:
+                self._make_sketch(*job)
+        elif self._unfinished():
+            assert self._current is not None
+            self._expose(self._current)
+
+    def _view(self, request: Request) -> View:
+        def progress(what: str, part: float) -> None:
+            self._note(f"{what}: {part:.0%}" if part < 1 else "")
+            if self._stop() and (self._pending is None or self._pending.stage is not request.stage):
+                raise Cancelled("Another scene is wanted.")
+
+        request.stage.prepare(progress)
+        snapshot = request.stage.snapshot(request.frame)
+        return View(snapshot, request.camera, request.light, request.width, request.height)
+
+    def _begin(self, request: Request) -> None:
+        """Answer at once with a smooth frame; start gathering passes unless in haste."""
+        full = self._view(request)
+        view = full
+        if request.hasty and self._key(full) not in self._sharp:
+            view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
+        sharp = self._sharp_of(view)
+        quick = blurred(view, sharp)
+        self._current = _Work(request, Film(full), quick, sharp)
+        self._show(self._current, quick)
+
+    def _sharp_of(self, view: View) -> Sharp:
+        key = self._key(view)
+        if key not in self._sharp:
+            self._sharp[key] = sharp_picture(view)
+            if len(self._sharp) > _KEPT_SHARP:
+                self._sharp.popitem(last=False)
+        self._sharp.move_to_end(key)
+        return self._sharp[key]
+
+    @staticmethod
+    def _key(view: View) -> tuple[object, ...]:
+        """What the sharp picture depends on: all but focus, stop and iris."""
+        numbers = view.numbers
+        return (id(view.snapshot), view.width, view.height, numbers[:14].tobytes(), view.light_numbers.tobytes())
+
+    def _expose(self, work: "_Work") -> None:
+        work.film.expose(self._stop)
+        done = work.film.passes
+        if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
+            exact = work.film.picture()
+            part = min(1.0, done / EXACT_FROM)
+            self._show(work, exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part))
+
+    def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
+        pixels = developed(linear, work.request.light.exposure_ev)
+        self._drawn(Drawn(work.request, pixels, work.film.passes, work.sharp.depth))
+
+    def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
+        view = self._view(request)
+        sharp = sharp_picture(view)
+        done(Drawn(request, developed(blurred(view, sharp), request.light.exposure_ev), 0, sharp.depth))
+
+
+@dataclass(eq=False)
+class _Work:
+    """A picture in the making: its film, the smooth frame beneath, and the sharp picture."""
+
+    request: Request
+    film: Film
+    quick: NDArray[np.float32]
+    sharp: Sharp

@@ -1,0 +1,55 @@
+"""A shot in a few plain sentences: what holds sharp, how the focus travels."""
+
+import numpy as np
+
+from kobrel.plan.model import Plan, Shot, SubjectTarget
+from kobrel.plan.survey import SHARP, Survey
+
+_STILL_DPT = 1e-4
+
+
+def summary(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
+    """Sentences about a shot.
+
+    Parameters
+    ----------
+    numbers : the survey of all the shot's frames
+    """
+    wanted = {mark.target.number for mark in shot.marks if isinstance(mark.target, SubjectTarget)}
+    said = []
+    for row, number in enumerate(numbers.subjects):
+        subject = plan.subject(number)
+        if subject and number in wanted:
+            said.append(f"{subject.name} {_sharp_frames(numbers, row)}")
+    pulls = _pulls(shot, numbers)
+    return said[:1] + pulls + said[1:]
+
+
+def _sharp_frames(numbers: Survey, row: int) -> str:
+    """In which frames a subject is sharp."""
+    sharp = numbers.state[row] == SHARP
+    if sharp.all():
+        return "sharp throughout"
+    if not sharp.any():
+        return "never sharp"
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], sharp.astype(int), [0]])))
+    runs = [(numbers.frames[a], numbers.frames[b - 1]) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    if len(runs) == 1 and sharp[0]:
+        return f"sharp to {runs[0][1]:g}"
+    if len(runs) == 1 and sharp[-1]:
+        return f"sharp from {runs[0][0]:g}"
+    return "sharp " + ", ".join(f"{a:g}–{b:g}" if b > a else f"at {a:g}" for a, b in runs)
+
+
+def _pulls(shot: Shot, numbers: Survey) -> list[str]:
+    """Length and greatest speed of each move between marks on different things."""
+    focus = 1.0 / numbers.camera.focus_m
+    result = []
+    for before, after in zip(shot.marks, shot.marks[1:], strict=False):
+        inside = np.flatnonzero((numbers.frames >= before.frame) & (numbers.frames <= after.frame))
+        if before.target == after.target or len(inside) < 2:
+            continue
+        speed = float(np.max(np.abs(np.diff(focus[inside])))) * shot.fps
+        if speed > _STILL_DPT:
+            result.append(f"pull of {after.frame - before.frame:g} frames, up to {speed:.2f} dioptres/s")
+    return result
