@@ -6,6 +6,7 @@ Bare queries are timed twice on the very rays of a pass: through the embreex pac
 the flattened stage, and through Kobrel's own kernel on the stage with its instances.
 """
 
+import itertools
 import subprocess
 import sys
 import tempfile
@@ -62,7 +63,9 @@ def waves(side: int) -> Mesh:
     z = 0.15 * np.sin(7 * x) * np.cos(5 * y) + 0.8 * np.cos(x)
     i = np.arange((side + 1) ** 2).reshape(side + 1, side + 1)
     a, b, c, d = i[:-1, :-1], i[:-1, 1:], i[1:, 1:], i[1:, :-1]
-    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    triangles = np.concatenate(
+        [np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]
+    )
     points = np.stack([x, y, z], -1).reshape(-1, 3).astype(np.float32)
     return Mesh(points, triangles.astype(np.uint32), smooth=True)
 
@@ -124,7 +127,7 @@ def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
 
     def split(count: int) -> list[slice]:
         edges = np.linspace(0, count, 2 * thread_count() + 1).astype(int)
-        return [slice(a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+        return [slice(a, b) for a, b in itertools.pairwise(edges)]
 
     def package() -> None:
         list(pool.map(lambda s: flat.run(origins[s], directions[s], output=1), split(len(origins))))
@@ -133,7 +136,11 @@ def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
     handle, merged = view.snapshot.handle, view.snapshot.merged
 
     def kernel() -> None:
-        list(pool.map(lambda s: rays.closest_hits(handle, merged, origins[s], directions[s]), split(len(origins))))
+        list(
+            pool.map(
+                lambda s: rays.closest_hits(handle, merged, origins[s], directions[s]), split(len(origins))
+            )
+        )
         list(pool.map(lambda s: rays.blocked_rays(handle, starts[s], ways[s]), split(len(starts))))
 
     film = Film(view)
@@ -152,8 +159,18 @@ def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
     table.add_row(f"{name}: exact pass", rate, f"{bare / exact:.0%} of bare embreex", "≥ 75 %")
     table.add_row("", f"bare: {count / bare / 1e6:.2f} and {count / own / 1e6:.2f} M rays/s",
                   f"{own / exact:.0%} of bare kernel with instances", "")  # fmt: skip
-    table.add_row(f"{name}: first picture, lens change", f"{lens * 1000:.0f} ms", f"{lens / bare:.2f} × a bare pass", "≤ 1.5")
-    table.add_row(f"{name}: first picture, frame change", f"{move * 1000:.0f} ms", f"{move / bare:.2f} × a bare pass", "≤ 1.5")
+    table.add_row(
+        f"{name}: first picture, lens change",
+        f"{lens * 1000:.0f} ms",
+        f"{lens / bare:.2f} × a bare pass",
+        "≤ 1.5",
+    )
+    table.add_row(
+        f"{name}: first picture, frame change",
+        f"{move * 1000:.0f} ms",
+        f"{move / bare:.2f} × a bare pass",
+        "≤ 1.5",
+    )
 
 
 def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
@@ -165,7 +182,12 @@ def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
         plan, _ = add_subject(plan, "x", SurfaceAnchor(scene=scene, node=path, local=(0.1, 0.2, 0.3)))
     many = np.arange(1001, 2001)
     long, single = paired(lambda: survey(plan, shot, stage, many), lambda: survey(plan, shot, stage, [1010]))
-    table.add_row("survey, 1,000 frames x 20 subjects", f"{long * 1000:.1f} ms", f"{long / single:.1f} × one frame", "< 20")
+    table.add_row(
+        "survey, 1,000 frames x 20 subjects",
+        f"{long * 1000:.1f} ms",
+        f"{long / single:.1f} × one frame",
+        "< 20",
+    )
 
 
 def loading(table: Table) -> None:
@@ -185,18 +207,34 @@ def loading(table: Table) -> None:
         def library() -> list[np.ndarray]:
             opened = Usd.Stage.Open(str(path))
             source = UsdGeom.Mesh(opened.GetPrimAtPath("/waves"))
-            values = (source.GetPointsAttr(), source.GetFaceVertexCountsAttr(), source.GetFaceVertexIndicesAttr())
+            values = (
+                source.GetPointsAttr(),
+                source.GetFaceVertexCountsAttr(),
+                source.GetFaceVertexIndicesAttr(),
+            )
             return [np.array(value.Get()) for value in values]
 
         ours, theirs = paired(lambda: load_scene(path), library)
-        table.add_row("load 1,000,000 triangles (USD)", f"{ours * 1000:.0f} ms", f"{ours / theirs:.2f} × the library's read", "≤ 1.5")
+        table.add_row(
+            "load 1,000,000 triangles (USD)",
+            f"{ours * 1000:.0f} ms",
+            f"{ours / theirs:.2f} × the library's read",
+            "≤ 1.5",
+        )
 
         import trimesh
 
         glb = Path(folder) / "million.glb"
         trimesh.Trimesh(mesh.points, mesh.triangles, process=False).export(glb)
-        ours, theirs = paired(lambda: load_scene(glb), lambda: trimesh.load_scene(str(glb), process=False), rounds=5)
-        table.add_row("load 1,000,000 triangles (GLB)", f"{ours * 1000:.0f} ms", f"{ours / theirs:.2f} × the library's read", "≤ 1.5")
+        ours, theirs = paired(
+            lambda: load_scene(glb), lambda: trimesh.load_scene(str(glb), process=False), rounds=5
+        )
+        table.add_row(
+            "load 1,000,000 triangles (GLB)",
+            f"{ours * 1000:.0f} ms",
+            f"{ours / theirs:.2f} × the library's read",
+            "≤ 1.5",
+        )
 
 
 def starting(table: Table) -> None:
@@ -207,7 +245,12 @@ def starting(table: Table) -> None:
         run("import kobrel.desk.window"), run("import PySide6.QtWidgets, numpy, scipy"), run("pass"), rounds=7
     )
     ratio = (window - nothing) / (bare - nothing)
-    table.add_row("import of the window", f"{(window - nothing) * 1000:.0f} ms", f"{ratio:.2f} × PySide6, NumPy, SciPy", "≤ 2")
+    table.add_row(
+        "import of the window",
+        f"{(window - nothing) * 1000:.0f} ms",
+        f"{ratio:.2f} × PySide6, NumPy, SciPy",
+        "≤ 2",
+    )
 
 
 def main() -> None:

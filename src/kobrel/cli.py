@@ -50,7 +50,9 @@ def _distance(value: float | None) -> float | None:
 
 
 PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A .kobrel plan.")]
-ShotName = Annotated[str | None, typer.Option("--shot", help="Name or title of a shot; the first if left out.")]
+ShotName = Annotated[
+    str | None, typer.Option("--shot", help="Name or title of a shot; the first if left out.")
+]
 Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 
 
@@ -60,11 +62,17 @@ def limits(
     stop: Annotated[float, typer.Option(help="f-number.", callback=_positive)],
     focus: Annotated[float, typer.Option(help="Focus distance, m; inf for infinity.", callback=_distance)],
     sensor: Annotated[str, typer.Option(help="Sensor width x height, mm.")],
-    coc_mm: Annotated[float | None, typer.Option(help="Largest sharp blur on the sensor, mm.", callback=_positive)] = None,
-    blur_px: Annotated[float | None, typer.Option(help="Largest sharp blur in pixels.", callback=_positive)] = None,
+    coc_mm: Annotated[
+        float | None, typer.Option(help="Largest sharp blur on the sensor, mm.", callback=_positive)
+    ] = None,
+    blur_px: Annotated[
+        float | None, typer.Option(help="Largest sharp blur in pixels.", callback=_positive)
+    ] = None,
     width: Annotated[float | None, typer.Option(help="Picture width, pixels.", callback=_positive)] = None,
     model: Annotated[LensModel, typer.Option(help="Lens model.")] = "render",
-    at: Annotated[float | None, typer.Option(help="A distance to tell the blur at, m.", callback=_distance)] = None,
+    at: Annotated[
+        float | None, typer.Option(help="A distance to tell the blur at, m.", callback=_distance)
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
 ) -> None:
     """Near and far limit, hyperfocal and blur of a lens."""
@@ -76,7 +84,11 @@ def limits(
         raise typer.BadParameter("Give either --coc-mm, or --blur-px with --width.")
     if blur_px is not None and width is None:
         raise typer.BadParameter("--blur-px counts pixels of a picture: give its --width too.")
-    coc = coc_mm if coc_mm is not None else sensors.coc_mm("pixels", blur_px or 0, size.width, size.height, width or 1)
+    coc = (
+        coc_mm
+        if coc_mm is not None
+        else sensors.coc_mm("pixels", blur_px or 0, size.width, size.height, width or 1)
+    )
     lens = (focal, stop, focus)
     near, far = optics.limits_m(*lens, coc, model)
     v = optics.image_distance_mm(focal, focus, model)
@@ -175,7 +187,14 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
     from kobrel.plan.survey import STATES
 
     table = Table(title=f"{document.name}, shot {shot.label}")
-    for heading in ("frame", "focus", "stop", "from", "to", *(f"{s.number} {s.name}" for s in document.subjects)):
+    for heading in (
+        "frame",
+        "focus",
+        "stop",
+        "from",
+        "to",
+        *(f"{s.number} {s.name}" for s in document.subjects),
+    ):
         table.add_column(heading, justify="right")
 
     def length(value: float) -> str:
@@ -183,7 +202,8 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
 
     for i, frame in enumerate(result.frames):
         states = [
-            f"{length(result.sight.axial_m[s, i])} {result.sight.blur_px[s, i]:.1f} px {STATES[result.state[s, i]]}"
+            f"{length(result.sight.axial_m[s, i])} {result.sight.blur_px[s, i]:.1f} px "
+            f"{STATES[result.state[s, i]]}"
             for s in range(len(document.subjects))
         ]
         table.add_row(
@@ -321,13 +341,17 @@ def _window(arguments: list[str]) -> int:
     )
     parser.add_argument("file", nargs="?", type=Path, metavar="PLAN|SCENE")
     parser.add_argument("--demo", action="store_true", help="open the demo, Night Ferry")
-    parser.add_argument("--pictures", type=Path, metavar="FOLDER", help="write a PNG of each main view and end")
+    parser.add_argument(
+        "--pictures", type=Path, metavar="FOLDER", help="write a PNG of each main view and end"
+    )
     parser.add_argument("--version", action="version", version=f"kobrel {__version__}")
     chosen = parser.parse_args(arguments)
     if chosen.file is not None and not chosen.file.exists():
         raise KobrelError(f"{chosen.file}: no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).")
     if not chosen.pictures and not _has_display():
-        raise KobrelError("there is no display to open the window on. The commands work without: kobrel --help.")
+        raise KobrelError(
+            "there is no display to open the window on. The commands work without: kobrel --help."
+        )
     from kobrel.desk.app import run
 
     return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures)

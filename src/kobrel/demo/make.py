@@ -6,6 +6,7 @@ Everything is made here from simple solids and formulas; the results are kept in
 repository so that the demo starts at once.
 """
 
+import itertools
 from pathlib import Path
 
 import numpy as np
@@ -126,7 +127,9 @@ class Builder:
         UsdShade.MaterialBindingAPI.Apply(made.GetPrim()).Bind(self._materials[material])
         return made
 
-    def prop(self, name: str, pieces: list[Piece], at: tuple[float, ...] = (0, 0, 0), turn_y: float = 0.0) -> UsdGeom.Xform:
+    def prop(
+        self, name: str, pieces: list[Piece], at: tuple[float, ...] = (0, 0, 0), turn_y: float = 0.0
+    ) -> UsdGeom.Xform:
         """A group of pieces at a place."""
         group = UsdGeom.Xform.Define(self.stage, f"/NightFerry/{name}")
         group.AddTranslateOp().Set(Gf.Vec3d(*at))
@@ -136,7 +139,9 @@ class Builder:
             self.mesh(f"/NightFerry/{name}/{piece.name}", piece.mesh, piece.material)
         return group
 
-    def lights(self, name: str, radius: float, places: list[tuple[float, float, float]], material: str) -> None:
+    def lights(
+        self, name: str, radius: float, places: list[tuple[float, float, float]], material: str
+    ) -> None:
         """Small glowing balls, all instances of one."""
         prototype = f"/NightFerry/Prototypes/{name}"
         self.stage.CreateClassPrim("/NightFerry/Prototypes")
@@ -183,7 +188,7 @@ def _through(times: np.ndarray, values: np.ndarray, at: float) -> list[float]:
 def bulbs() -> list[tuple[float, float, float]]:
     """Places along the strings between the poles."""
     places = []
-    for left, right in zip(POLES, POLES[1:], strict=False):
+    for left, right in itertools.pairwise(POLES):
         for u in np.linspace(0.04, 0.96, 15):
             sag = 0.75 * 4 * u * (1 - u)
             places.append((float(left + (right - left) * u), float(POLE_TOP - 0.05 - sag), POLE_Z))
@@ -195,7 +200,10 @@ def far_lights() -> list[tuple[str, tuple[float, float, float]]]:
     random = np.random.default_rng(11)
     kinds = ["far_warm", "far_warm", "far_warm", "far_white", "far_green"]
     return [
-        (kinds[int(random.integers(len(kinds)))], (float(x), float(0.4 + 5.0 * random.random() ** 2), -228.0 + float(3 * random.random())))
+        (
+            kinds[int(random.integers(len(kinds)))],
+            (float(x), float(0.4 + 5.0 * random.random() ** 2), -228.0 + float(3 * random.random())),
+        )
         for x in np.sort(random.uniform(-110, 110, 110))
     ]
 
@@ -211,7 +219,11 @@ def build_scene(path: Path) -> None:
         Piece("Kerb", moved(box((width, 0.14, 0.35)), (0, 0.05, -6.85)), "stone_dark"),
     ])  # fmt: skip
     jetty = moved(props.sheet(2.4, 11.0, (1.0, 4.6)), (3.4, -0.02, -12.5))
-    posts = [props.between((x, -2.0, z), (x, 0.75, z), 0.11, 14) for x in (2.15, 4.65) for z in (-7.8, -10.5, -13.2, -15.9, -18.0)]
+    posts = [
+        props.between((x, -2.0, z), (x, 0.75, z), 0.11, 14)
+        for x in (2.15, 4.65)
+        for z in (-7.8, -10.5, -13.2, -15.9, -18.0)
+    ]
     builder.prop("Jetty", [
         Piece("Planks", jetty, "planks"),
         Piece("Beams", props.joined(*(moved(box((0.2, 0.2, 11.0)), (x, -0.14, -12.5)) for x in (2.4, 4.4))), "wood_dark"),
@@ -251,10 +263,29 @@ def build_scene(path: Path) -> None:
 
 
 def _cameras(builder: Builder) -> None:
-    builder.camera("Wide", {"focal": 24, "stop": 4, "focus": 9.0}, [(FIRST, (-3.4, 1.75, 4.4), (1.5, 1.15, -7.0)), (1072, (-3.0, 1.7, 4.0), (1.7, 1.1, -7.0))])
-    builder.camera("Rack", {"focal": 50, "stop": 2.8, "focus": 2.4}, [(FIRST, (0.16, 0.97, 0.62), (0.2, 0.97, -6)), (1096, (0.1, 0.955, 0.12), (0.2, 0.955, -6))])
-    builder.camera("Compass", {"focal": 85, "stop": 5.6, "focus": 0.52}, [(FIRST, (2.62, 0.98, -1.93), (2.5, 0.645, -2.33)), (1060, (2.56, 0.99, -1.93), (2.5, 0.645, -2.335))])
-    builder.camera("Departure", {"focal": 65, "stop": 2, "focus": 8.0}, [(FIRST, (1.4, 1.5, 2.6), (3.2, 1.25, -5.4)), (LAST, (1.7, 1.5, 1.2), (3.35, 1.2, -13.6))])
+    builder.camera(
+        "Wide",
+        {"focal": 24, "stop": 4, "focus": 9.0},
+        [(FIRST, (-3.4, 1.75, 4.4), (1.5, 1.15, -7.0)), (1072, (-3.0, 1.7, 4.0), (1.7, 1.1, -7.0))],
+    )
+    builder.camera(
+        "Rack",
+        {"focal": 50, "stop": 2.8, "focus": 2.4},
+        [(FIRST, (0.16, 0.97, 0.62), (0.2, 0.97, -6)), (1096, (0.1, 0.955, 0.12), (0.2, 0.955, -6))],
+    )
+    builder.camera(
+        "Compass",
+        {"focal": 85, "stop": 5.6, "focus": 0.52},
+        [
+            (FIRST, (2.62, 0.98, -1.93), (2.5, 0.645, -2.33)),
+            (1060, (2.56, 0.99, -1.93), (2.5, 0.645, -2.335)),
+        ],
+    )
+    builder.camera(
+        "Departure",
+        {"focal": 65, "stop": 2, "focus": 8.0},
+        [(FIRST, (1.4, 1.5, 2.6), (3.2, 1.25, -5.4)), (LAST, (1.7, 1.5, 1.2), (3.35, 1.2, -13.6))],
+    )
 
 
 def lamps() -> list[tuple[np.ndarray, np.ndarray]]:

@@ -20,10 +20,14 @@ class Piece:
     material: str
 
 
-def moved(mesh: Mesh, by: ArrayLike = (0, 0, 0), scale: ArrayLike = 1.0, turn_deg: ArrayLike = (0, 0, 0)) -> Mesh:
+def moved(
+    mesh: Mesh, by: ArrayLike = (0, 0, 0), scale: ArrayLike = 1.0, turn_deg: ArrayLike = (0, 0, 0)
+) -> Mesh:
     """A mesh scaled, turned about X, Y and Z in this order, then moved."""
     matrix = np.eye(3)
-    for (first, second), angle in zip(((1, 2), (2, 0), (0, 1)), np.radians(np.asarray(turn_deg, float)), strict=True):
+    for (first, second), angle in zip(
+        ((1, 2), (2, 0), (0, 1)), np.radians(np.asarray(turn_deg, float)), strict=True
+    ):
         about = np.eye(3)
         about[first, first] = about[second, second] = np.cos(angle)
         about[second, first], about[first, second] = np.sin(angle), -np.sin(angle)
@@ -37,7 +41,9 @@ def joined(*meshes: Mesh) -> Mesh:
     starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
     return Mesh(
         np.concatenate([mesh.points for mesh in meshes]),
-        np.concatenate([m.triangles + np.uint32(s) for m, s in zip(meshes, starts, strict=False)]).astype(np.uint32),
+        np.concatenate([m.triangles + np.uint32(s) for m, s in zip(meshes, starts, strict=False)]).astype(
+            np.uint32
+        ),
         smooth=meshes[0].smooth,
     )
 
@@ -78,7 +84,9 @@ def lantern() -> list[Piece]:
         for z in (-1, 1)
     ]
     foot = lathe(np.array([[0, 0], [0.1, 0], [0.1, 0.025], [0.085, 0.04], [0, 0.042]]), 32, smooth=False)
-    roof = lathe(np.array([[0, 0.23], [0.115, 0.23], [0.1, 0.25], [0.05, 0.29], [0.025, 0.315], [0, 0.32]]), 32)
+    roof = lathe(
+        np.array([[0, 0.23], [0.115, 0.23], [0.1, 0.25], [0.05, 0.29], [0.025, 0.315], [0, 0.32]]), 32
+    )
     ring = torus(0.03, 0.005, 20, 8)
     flame = lathe(np.array([[0, 0.075], [0.016, 0.09], [0.02, 0.11], [0.013, 0.14], [0, 0.17]]), 16)
     glass = lathe(np.array([[0.055, 0.045], [0.062, 0.09], [0.062, 0.18], [0.052, 0.23]]), 32)
@@ -97,13 +105,19 @@ def torus(radius: float, thickness: float, around: int = 32, across: int = 12) -
     b = np.linspace(0, 2 * np.pi, across, endpoint=False)
     out = radius + thickness * np.cos(b)[None, :]
     points = np.stack(
-        [out * np.cos(a)[:, None], np.broadcast_to(thickness * np.sin(b), (around, across)), -out * np.sin(a)[:, None]],
+        [
+            out * np.cos(a)[:, None],
+            np.broadcast_to(thickness * np.sin(b), (around, across)),
+            -out * np.sin(a)[:, None],
+        ],
         axis=-1,
     ).reshape(-1, 3)
     i, j = np.meshgrid(np.arange(around), np.arange(across), indexing="ij")
     ni, nj = (i + 1) % around, (j + 1) % across
     p, q, r, s = i * across + j, ni * across + j, ni * across + nj, i * across + nj
-    triangles = np.concatenate([np.stack([p, q, r], -1).reshape(-1, 3), np.stack([p, r, s], -1).reshape(-1, 3)])
+    triangles = np.concatenate(
+        [np.stack([p, q, r], -1).reshape(-1, 3), np.stack([p, r, s], -1).reshape(-1, 3)]
+    )
     return Mesh(points.astype(np.float32), triangles.astype(np.uint32), smooth=True)
 
 
@@ -116,7 +130,10 @@ def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[
              [0.2, 1.42], [0.13, 1.49], [0.075, 1.53], [0.07, 1.56], [0, 1.56]]
         ), 36,
     )  # fmt: skip
-    legs = [moved(lathe(np.array([[0, 0], [0.085, 0], [0.08, 0.1], [0.07, 0.35], [0, 0.36]]), 20), (x, 0, 0)) for x in (-0.1, 0.1)]
+    legs = [
+        moved(lathe(np.array([[0, 0], [0.085, 0], [0.08, 0.1], [0.07, 0.35], [0, 0.36]]), 20), (x, 0, 0))
+        for x in (-0.1, 0.1)
+    ]
     shoes = [moved(sphere(0.07, 16), (x, 0.05, 0.07), (0.8, 0.6, 1.7)) for x in (-0.1, 0.1)]
     arms = [limb((x, 1.36, 0), (1.3 * x, 1.1, 0.03), 0.065) for x in (-0.235, 0.235)]
     fore = [limb((1.3 * x, 1.1, 0.03), (1.1 * x, 0.87, 0.16), 0.055) for x in (-0.235, 0.235)]
@@ -136,7 +153,9 @@ def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[
         peak = moved(cylinder(0.1, 0.012, 24), (0, 1.708, 0.075), (0.95, 1, 0.9), (12, 0, 0))
         pieces += [Piece("Cap", joined(crown, peak), hat), Piece("Beard", beard, "beard")]
     else:
-        brim = lathe(np.array([[0.1, 1.7], [0.19, 1.695], [0.19, 1.705], [0.11, 1.715], [0.105, 1.8], [0, 1.815]]), 32)
+        brim = lathe(
+            np.array([[0.1, 1.7], [0.19, 1.695], [0.19, 1.705], [0.11, 1.715], [0.105, 1.8], [0, 1.815]]), 32
+        )
         pieces.append(Piece("Hat", brim, hat))
     return [Piece(p.name, moved(p.mesh, scale=s), p.material) for p in pieces]
 
@@ -191,13 +210,21 @@ def ferry() -> list[Piece]:
     for sign in (1, -1):
         grid = np.stack([ring * [1, 1, sign] for ring in rings])
         sides.append(_grid(grid, flip=sign < 0))
-    deck = _grid(np.stack([np.stack([stations, sheer * 0.92, half], -1), np.stack([stations, sheer * 0.92, -half], -1)]))
+    deck = _grid(
+        np.stack(
+            [np.stack([stations, sheer * 0.92, half], -1), np.stack([stations, sheer * 0.92, -half], -1)]
+        )
+    )
     cabin = moved(box((6.2, 1.9, 2.7)), (-1.4, 2.0, 0))
     bridge = moved(box((2.2, 1.5, 2.3)), (0.2, 3.65, 0))
     windows = [moved(box((0.62, 0.62, 2.74)), (x, 2.25, 0)) for x in np.linspace(-4.0, 1.2, 6)]
     front = [moved(box((2.24, 0.6, 0.5)), (0.2, 3.85, z)) for z in (-0.7, 0.0, 0.7)]
-    rails = [between((x, 1.1, z), (x, 2.0, z), 0.025, 6) for x in (-7, -6, -5, 2.2, 3.2, 4.2) for z in (-1.5, 1.5)]
-    rail_tops = [between((a, 2.0, z), (b, 2.0, z), 0.025, 6) for a, b in ((-7, -5), (2.2, 4.2)) for z in (-1.5, 1.5)]
+    rails = [
+        between((x, 1.1, z), (x, 2.0, z), 0.025, 6) for x in (-7, -6, -5, 2.2, 3.2, 4.2) for z in (-1.5, 1.5)
+    ]
+    rail_tops = [
+        between((a, 2.0, z), (b, 2.0, z), 0.025, 6) for a, b in ((-7, -5), (2.2, 4.2)) for z in (-1.5, 1.5)
+    ]
     return [
         Piece("Hull", joined(*sides), "hull"),
         Piece("Deck", deck, "deck"),
@@ -229,7 +256,12 @@ def shore(seed: int = 7) -> Mesh:
     """Low hills across the water, 320 m wide, seen from +Z."""
     random = np.random.default_rng(seed)
     x = np.linspace(-160, 160, 161)
-    height = 5 + 3.5 * np.sin(x / 37 + 1) + 2.2 * np.sin(x / 13) + 0.7 * random.standard_normal(len(x)).cumsum() / 6
+    height = (
+        5
+        + 3.5 * np.sin(x / 37 + 1)
+        + 2.2 * np.sin(x / 13)
+        + 0.7 * random.standard_normal(len(x)).cumsum() / 6
+    )
     height = np.clip(height, 1.5, None)
     front = np.stack([x, np.full_like(x, -1.2), np.zeros_like(x)], -1)
     top = np.stack([x, height, np.full_like(x, -18.0)], -1)
@@ -242,7 +274,12 @@ def compass() -> list[Piece]:
         np.array([[0, 0], [0.05, 0], [0.055, 0.004], [0.055, 0.02], [0.052, 0.024], [0.048, 0.024], [0.047, 0.016], [0, 0.016]]),
         72,
     )  # fmt: skip
-    lid = lathe(np.array([[0, 0], [0.05, 0], [0.055, 0.003], [0.055, 0.009], [0.051, 0.009], [0.05, 0.005], [0, 0.005]]), 72)
+    lid = lathe(
+        np.array(
+            [[0, 0], [0.05, 0], [0.055, 0.003], [0.055, 0.009], [0.051, 0.009], [0.05, 0.005], [0, 0.005]]
+        ),
+        72,
+    )
     face = Mesh(plane(1, 1).points, plane(1, 1).triangles)
     turn = np.linspace(0, 2 * np.pi, 65)[:-1]
     rim = np.stack([0.0465 * np.cos(turn), np.full(64, 0.0165), -0.0465 * np.sin(turn)], -1)
@@ -270,14 +307,32 @@ def compass() -> list[Piece]:
 
 def crate(width: float, height: float, depth: float) -> list[Piece]:
     """A slatted wooden crate standing at the origin."""
-    slats = [moved(box((width, height / 5 * 0.9, 0.02)), (0, height * (i + 0.5) / 5, z)) for i in range(5) for z in (-depth / 2, depth / 2)]
-    ends = [moved(box((0.02, height / 5 * 0.9, depth)), (x, height * (i + 0.5) / 5, 0)) for i in range(5) for x in (-width / 2, width / 2)]
-    posts = [moved(box((0.05, height, 0.05)), (x, height / 2, z)) for x in (-width / 2 + 0.03, width / 2 - 0.03) for z in (-depth / 2 + 0.03, depth / 2 - 0.03)]
-    top = [moved(box((width, 0.02, depth / 6 * 0.92)), (0, height, depth * ((i + 0.5) / 6 - 0.5))) for i in range(6)]
+    slats = [
+        moved(box((width, height / 5 * 0.9, 0.02)), (0, height * (i + 0.5) / 5, z))
+        for i in range(5)
+        for z in (-depth / 2, depth / 2)
+    ]
+    ends = [
+        moved(box((0.02, height / 5 * 0.9, depth)), (x, height * (i + 0.5) / 5, 0))
+        for i in range(5)
+        for x in (-width / 2, width / 2)
+    ]
+    posts = [
+        moved(box((0.05, height, 0.05)), (x, height / 2, z))
+        for x in (-width / 2 + 0.03, width / 2 - 0.03)
+        for z in (-depth / 2 + 0.03, depth / 2 - 0.03)
+    ]
+    top = [
+        moved(box((width, 0.02, depth / 6 * 0.92)), (0, height, depth * ((i + 0.5) / 6 - 0.5)))
+        for i in range(6)
+    ]
     return [Piece("Crate", joined(*slats, *ends, *posts), "crate"), Piece("Top", joined(*top), "crate_top")]
 
 
 def rope_coil() -> list[Piece]:
     """A coil of rope on the ground."""
-    rings = [moved(torus(0.24 - 0.012 * i, 0.022, 40, 8), (0.01 * (i % 2), 0.022 + 0.036 * i, 0.006 * (i % 3))) for i in range(5)]
+    rings = [
+        moved(torus(0.24 - 0.012 * i, 0.022, 40, 8), (0.01 * (i % 2), 0.022 + 0.036 * i, 0.006 * (i % 3)))
+        for i in range(5)
+    ]
     return [Piece("Rope", joined(*rings), "rope")]

@@ -47,7 +47,12 @@ def quay_stone(path: Path, glow: Path, lamps: list[tuple[NDArray[np.float64], ND
         np.abs((grid_x + 0.4 * (row % 2)) / 0.8 - np.round((grid_x + 0.4 * (row % 2)) / 0.8)) < 0.02
     )
     stone = np.floor((grid_x + 0.4 * (row % 2)) / 0.8 + 0.5) * 7.13 + row * 3.71
-    tone = 0.15 + 0.035 * np.sin(stone * 12.9898) + 0.012 * _noise((height, width), 8, 1) + 0.02 * _noise((height, width), 9, 14)
+    tone = (
+        0.15
+        + 0.035 * np.sin(stone * 12.9898)
+        + 0.012 * _noise((height, width), 8, 1)
+        + 0.02 * _noise((height, width), 9, 14)
+    )
     albedo = np.clip(np.where(joint, 0.05, tone)[..., None] * [1.0, 0.97, 0.92], 0.01, 1)
     light = np.zeros((height, width, 3))
     for place, power in lamps:
@@ -65,13 +70,19 @@ def compass_face(path: Path) -> None:
     middle = size / 2
 
     def at(angle: float, out: float) -> tuple[float, float]:
-        return middle + out * middle * np.sin(np.radians(angle)), middle - out * middle * np.cos(np.radians(angle))
+        return middle + out * middle * np.sin(np.radians(angle)), middle - out * middle * np.cos(
+            np.radians(angle)
+        )
 
     for degree in range(0, 360, 2):
         long = 0.84 if degree % 30 == 0 else 0.88 if degree % 10 == 0 else 0.91
         draw.line([at(degree, long), at(degree, 0.95)], fill=(30, 26, 22), width=6 if degree % 10 == 0 else 3)
     for ring, wide in ((0.96, 5), (0.72, 3)):
-        draw.ellipse([middle * (1 - ring), middle * (1 - ring), middle * (1 + ring), middle * (1 + ring)], outline=(30, 26, 22), width=wide)
+        draw.ellipse(
+            [middle * (1 - ring), middle * (1 - ring), middle * (1 + ring), middle * (1 + ring)],
+            outline=(30, 26, 22),
+            width=wide,
+        )
     for step in range(16):
         angle = step * 22.5
         length, half = (0.68, 9.0) if step % 4 == 0 else (0.5, 10.0) if step % 2 == 0 else (0.34, 8.0)
@@ -83,18 +94,20 @@ def compass_face(path: Path) -> None:
 
 
 def _letter(image: Image.Image, letter: str, centre: tuple[float, float], angle: float) -> None:
-    strokes = {
+    letters: dict[str, list[tuple[float, float]]] = {
         "N": [(-1, 1), (-1, -1), (1, 1), (1, -1)],
         "E": [(1, -1), (-1, -1), (-1, 0), (0.6, 0), (-1, 0), (-1, 1), (1, 1)],
         "S": [(1, -0.8), (0, -1), (-1, -0.6), (-0.8, -0.1), (0.8, 0.1), (1, 0.6), (0, 1), (-1, 0.8)],
         "W": [(-1.2, -1), (-0.6, 1), (0, -0.4), (0.6, 1), (1.2, -1)],
-    }[letter]
+    }
     turn = np.radians(angle)
     points = [
         (
             centre[0] + 24 * (x * np.cos(turn) - y * np.sin(turn)),
             centre[1] + 24 * (x * np.sin(turn) + y * np.cos(turn)),
         )
-        for x, y in strokes
+        for x, y in letters[letter]
     ]
-    ImageDraw.Draw(image).line(points, fill=(140, 30, 22) if letter == "N" else (30, 26, 22), width=10, joint="curve")
+    ImageDraw.Draw(image).line(
+        points, fill=(140, 30, 22) if letter == "N" else (30, 26, 22), width=10, joint="curve"
+    )

@@ -132,7 +132,9 @@ class Barrel(Panel):
             colour = subject_colour(numbers, row, session.row)
             painter.setPen(QPen(colour, 1.4))
             painter.drawLine(QPointF(scale.px(distance), y), at)
-            draw_peg(painter, at, numbers.subjects[row], colour, bool(numbers.state[row, session.row] == GONE))
+            draw_peg(
+                painter, at, numbers.subjects[row], colour, bool(numbers.state[row, session.row] == GONE)
+            )
         painter.setPen(QPen(look().focus, 2))
         painter.drawLine(QPointF(focus, y - 30), QPointF(focus, y))
         draw_wedge(painter, QPointF(focus, y - 26))

@@ -70,7 +70,9 @@ class Document(QObject):
     def ask_open(self) -> None:
         """Let the person choose a file to open."""
         kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *SCENE_SUFFIXES))
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a scene or plan", self._folder(), f"Scenes and plans ({kinds})")
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Open a scene or plan", self._folder(), f"Scenes and plans ({kinds})"
+        )
         if name:
             self.open(Path(name))
 
@@ -113,7 +115,9 @@ class Document(QObject):
     def ask_save_as(self) -> bool:
         """Save under a name that the person chooses."""
         suggestion = str(Path(self._folder()) / f"{self._session.plan.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the plan as", suggestion, f"Kobrel plans (*{SUFFIX})")
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, "Save the plan as", suggestion, f"Kobrel plans (*{SUFFIX})"
+        )
         if not name:
             return False
         path = Path(name)
@@ -213,9 +217,17 @@ class Document(QObject):
 
     def render(self, path: Path, samples: int = RENDER_PASSES) -> None:
         """Render the frame at delivery size to a file, beside the window."""
-        plan, shot, stage, frame = self._session.plan, self._session.shot, self._session.stage, self._session.frame
+        plan, shot, stage, frame = (
+            self._session.plan,
+            self._session.shot,
+            self._session.stage,
+            self._session.frame,
+        )
         if shot is not None:
-            self._run(Job(lambda progress: render_file(plan, shot, frame, stage, samples, path, progress), self), path)
+            self._run(
+                Job(lambda progress: render_file(plan, shot, frame, stage, samples, path, progress), self),
+                path,
+            )
 
     def _run(self, job: Job, path: Path) -> None:
         job.done.connect(lambda _none: self.said.emit(f"Written {path}"))

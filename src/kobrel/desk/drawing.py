@@ -1,6 +1,7 @@
 """The drawing service as a Qt object: pictures come as signals in the window's thread."""
 
 import threading
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -66,7 +67,9 @@ class Drawing(QObject):
         from kobrel.picture.service import Request
 
         wanted = (session.plan, session.shot_index, session.frame, session.stage, size, hasty, passes)
-        if len(self._last) == len(wanted) and all(a is b or a == b for a, b in zip(self._last, wanted, strict=True)):
+        if len(self._last) == len(wanted) and all(
+            a is b or a == b for a, b in zip(self._last, wanted, strict=True)
+        ):
             return
         self._last = wanted
         request = Request(session.stage, camera, session.frame, session.plan.light, *size, hasty, passes)
@@ -92,8 +95,7 @@ class Drawing(QObject):
             part = min(2 * THUMBNAIL[0], 2 * THUMBNAIL[1] * camera.aspect)
             size = max(8, round(part)), max(8, round(part / camera.aspect))
             request = Request(session.stage, camera, middle, session.plan.light, *size)
-            name = shot.name
-            service.sketch(request, lambda made, n=name: self.sketched.emit(n, made))
+            service.sketch(request, partial(self.sketched.emit, shot.name))
 
     def forget(self) -> None:
         """Another plan is shown: nothing drawn counts any more."""

@@ -129,15 +129,21 @@ def number_field(name: str, unit: str, step: float, low: float, high: float, dig
     """A plain number with a unit behind it."""
     suffix = f" {unit}" if unit and unit not in "°×" else unit
     return Field(
-        name, read_number, lambda v: f"{v:.{digits}g}{suffix}", lambda v, n: round(v + n * step, 6), low, high,
-        f"in {unit}" if unit else "a number",
+        name, read_number, lambda v: f"{v:.{digits}g}{suffix}", lambda v, n: round(v + n * step, 6), low,
+        high,        f"in {unit}" if unit else "a number",
     )  # fmt: skip
 
 
 def stop_field(name: str) -> Field:
     """An f-number, stepped by thirds of a stop."""
     return Field(
-        name, read_number, lambda v: f"f/{v:.3g}", lambda v, n: step_stop(v, n), 0.5, 128.0, "an f-number; [ and ] too"
+        name,
+        read_number,
+        lambda v: f"f/{v:.3g}",
+        step_stop,
+        0.5,
+        128.0,
+        "an f-number; [ and ] too",
     )
 
 

@@ -141,7 +141,8 @@ def _sheet(c: Look) -> str:
     QHeaderView::section {{ background: {n["panel"]}; color: {n["quiet"]}; border: none;
         border-bottom: 1px solid {n["line"]}; padding: 3px 6px; }}
     QSlider::groove:horizontal {{ height: 4px; background: {n["line"]}; border-radius: 2px; }}
-    QSlider::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px; background: {n["focus"]}; }}
+    QSlider::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px;
+        background: {n["focus"]}; }}
     QSlider:focus {{ border: 1px solid {n["line"]}; border-radius: 3px; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

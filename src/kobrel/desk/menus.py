@@ -1,5 +1,6 @@
 """The menus, and with them every shortcut."""
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QKeySequence
@@ -45,7 +46,10 @@ def build(window: "Window") -> None:
     file.addAction(window.add_action("Quit", keys.Quit, window.close))
 
     edit = window.bar.addMenu("&Edit")
-    for action, key in ((session.undo.createUndoAction(window, "Undo"), keys.Undo), (session.undo.createRedoAction(window, "Redo"), keys.Redo)):
+    for action, key in (
+        (session.undo.createUndoAction(window, "Undo"), keys.Undo),
+        (session.undo.createRedoAction(window, "Redo"), keys.Redo),
+    ):
         action.setShortcut(QKeySequence(key))
         edit.addAction(action)
         window.addAction(action)
@@ -60,21 +64,27 @@ def build(window: "Window") -> None:
     shot.addAction(window.add_action("Play or pause\tSpace", "", window.toggle_play))
     shot.addAction(window.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
     shot.addAction(window.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
-    shot.addAction(window.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)))
-    shot.addAction(window.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1)))
+    shot.addAction(
+        window.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1))
+    )
+    shot.addAction(
+        window.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1))
+    )
     shot.addSeparator()
     shot.addAction(window.add_action("Open the iris a third", "[", lambda: window.step_stop(-1)))
     shot.addAction(window.add_action("Close the iris a third", "]", lambda: window.step_stop(1)))
 
     view = window.bar.addMenu("&View")
-    for key, card in window.card_of.items():
-        view.addAction(window.add_action(card.name, str(key), lambda k=key: window.show_card(k)))
+    for number, card in window.card_of.items():
+        view.addAction(window.add_action(card.name, str(number), partial(window.show_card, number)))
     view.addSeparator()
     view.addAction(window.add_action("Flip to the last picture", "V", window.flip_picture))
     view.addAction(window.add_action("Only Picture, Barrel and chart\tTab", "", window.toggle_bare))
     themes = view.addMenu("Look")
     for theme in THEMES:
-        themes.addAction(window.add_action(f"{theme.capitalize()} room", "", lambda t=theme: window.choose_theme(t)))
+        themes.addAction(
+            window.add_action(f"{theme.capitalize()} room", "", partial(window.choose_theme, theme))
+        )
 
     about = window.bar.addMenu("&Help")
     about.addAction(window.add_action("Keys", "F1", lambda: window.show_warning("Keys", [_KEYS_HELP])))

@@ -42,7 +42,9 @@ def open_file(path: Path, progress: Progress) -> Opened:
     return Opened(plan, stage, None, stage.warnings)
 
 
-def render_file(plan: Plan, shot: Shot, frame: int, stage: Stage, samples: int, path: Path, progress: Progress) -> None:
+def render_file(
+    plan: Plan, shot: Shot, frame: int, stage: Stage, samples: int, path: Path, progress: Progress
+) -> None:
     """Render a frame at delivery size to PNG or EXR.
 
     Raises

@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from kobrel.desk.look import faded, font, look
@@ -96,7 +96,9 @@ class Overhead(Panel):
                 part = 1 - 2 * float(numbers.sight.y_px[row, column]) / (camera.width_px / camera.aspect)
                 across = part * float(half_y) * along
             else:
-                across = (2 * float(numbers.sight.x_px[row, column]) / camera.width_px - 1) * float(half_x) * along
+                across = (
+                    (2 * float(numbers.sight.x_px[row, column]) / camera.width_px - 1) * float(half_x) * along
+                )
             result.append((row, self.place(across, along)))
         return result
 
@@ -120,7 +122,8 @@ class Overhead(Panel):
         self._paint_band(painter, camera, half, near, min(far, far_end))
         labels = []
         for distance, colour, width in (
-            (near, look().nearer, 1.6), (far, look().farther, 1.6), (float(camera.focus_m), look().focus, 2.0),
+            (near, look().nearer, 1.6), (far, look().farther, 1.6),
+            (float(camera.focus_m), look().focus, 2.0),
         ):  # fmt: skip
             if distance < far_end:
                 painter.setPen(QPen(colour, width))
@@ -132,7 +135,9 @@ class Overhead(Panel):
         painter.drawPolygon(QPolygonF([apex, apex + QPointF(-7, 12), apex + QPointF(7, 12)]))
         for row, at in self._subject_places():
             gone = bool(numbers.state[row, self._session.row] == GONE)
-            draw_peg(painter, at, numbers.subjects[row], subject_colour(numbers, row, self._session.row), gone)
+            draw_peg(
+                painter, at, numbers.subjects[row], subject_colour(numbers, row, self._session.row), gone
+            )
 
     def _paint_grid(self, painter: QPainter) -> None:
         unit = self._session.unit
@@ -145,7 +150,14 @@ class Overhead(Panel):
                 break
             painter.setPen(QPen(faded(look().line, 0.55), 1))
             painter.drawLine(QPointF(6, y), QPointF(self.width() - 6, y))
-            draw_text(painter, QPointF(self.width() - 8, y - 3), _round_length(i * step, unit), look().quiet, 11, "right")
+            draw_text(
+                painter,
+                QPointF(self.width() - 8, y - 3),
+                _round_length(i * step, unit),
+                look().quiet,
+                11,
+                "right",
+            )
 
     def _paint_things(self, painter: QPainter, camera: Camera) -> None:
         """Outlines of the boxes about the meshes, faint."""
@@ -176,12 +188,12 @@ class Overhead(Panel):
         outline = self._surface(camera, half, near) + self._surface(camera, half, far)[::-1]
         painter.drawPolygon(QPolygonF(outline))
 
-    def _paint_labels(self, painter: QPainter, labels: list[tuple[float, str, object]]) -> None:
+    def _paint_labels(self, painter: QPainter, labels: list[tuple[float, str, QColor]]) -> None:
         """Distances at the left edge, pushed apart where they would touch."""
         last = -1e9
         for y, text, colour in sorted(labels, key=lambda label: label[0]):
             at = max(y - 4, last + 14)
-            draw_text(painter, QPointF(8, at), text, colour, 11, bold=True)  # type: ignore[arg-type]
+            draw_text(painter, QPointF(8, at), text, colour, 11, bold=True)
             last = at
 
     # Hands

@@ -67,7 +67,13 @@ def hatch(near: bool) -> QBrush:
 
 
 def draw_text(
-    painter: QPainter, at: QPointF, text: str, colour: QColor, pixels: int = 11, align: str = "left", bold: bool = False
+    painter: QPainter,
+    at: QPointF,
+    text: str,
+    colour: QColor,
+    pixels: int = 11,
+    align: str = "left",
+    bold: bool = False,
 ) -> QRectF:
     """Text whose base line passes through a point; returns the box it covers."""
     painter.setFont(font(pixels, bold))

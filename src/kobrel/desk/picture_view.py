@@ -124,7 +124,9 @@ class PictureView(QWidget):
             painter.fillRect(QRectF(box.left(), box.bottom() - 24, width + 18, 24), faded(look().base, 0.62))
             draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self._status, look().text, 12)
         if self._session.problem:
-            draw_text(painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, look().wrong, 13)
+            draw_text(
+                painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, look().wrong, 13
+            )
 
     def _paint_pegs(self, painter: QPainter, box: QRectF) -> None:
         session, numbers = self._session, self._session.survey
@@ -143,7 +145,10 @@ class PictureView(QWidget):
             flag = self._place_flag(box, at, f"{number} {subject.name}", taken)
             taken.append(flag)
             painter.setPen(QPen(faded(look().base, 0.8), 3.4))
-            anchor = QPointF(min(max(at.x(), flag.left() + 7), flag.right() - 7), flag.bottom() if flag.top() < at.y() else flag.top())
+            anchor = QPointF(
+                min(max(at.x(), flag.left() + 7), flag.right() - 7),
+                flag.bottom() if flag.top() < at.y() else flag.top(),
+            )
             painter.drawLine(at, anchor)
             painter.setPen(QPen(colour, 1.6))
             painter.drawLine(at, anchor)
@@ -154,7 +159,9 @@ class PictureView(QWidget):
             painter.setPen(QPen(colour, 2.4 if chosen else 1.4))
             painter.setBrush(faded(look().base, 0.84))
             painter.drawRoundedRect(flag, 3, 3)
-            draw_text(painter, flag.topLeft() + QPointF(7, 15), f"{number} {subject.name}", colour, 12, bold=True)
+            draw_text(
+                painter, flag.topLeft() + QPointF(7, 15), f"{number} {subject.name}", colour, 12, bold=True
+            )
             text = f"{session.length(distance)}   {blur:.1f} px"
             draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
 
@@ -184,7 +191,9 @@ class PictureView(QWidget):
         pick = self._pick(at)
         if pick is None:
             if self.frame_rect().contains(at):
-                self._session.said.emit("Nothing stands there to measure." if self.ready else "The scene is not ready yet.")
+                self._session.said.emit(
+                    "Nothing stands there to measure." if self.ready else "The scene is not ready yet."
+                )
             return
         if self.focus_key_held:
             self._session.focus_at_m(self._focus_distance(pick))

@@ -101,7 +101,11 @@ class PullChart(Panel):
         painter = self.begin(f"frames {shot.first}–{shot.last}, distance in {session.unit}, even in dioptres")
         self._paint_grid(painter, scale)
         painter.save()
-        painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, self.width() - _LEFT - _RIGHT + 2, self.height() - _TOP - _BOTTOM + 15))
+        painter.setClipRect(
+            QRectF(
+                _LEFT - 1, _TOP - 14, self.width() - _LEFT - _RIGHT + 2, self.height() - _TOP - _BOTTOM + 15
+            )
+        )
         x = np.array([self.x_of(frame) for frame in numbers.frames])
         self._paint_band(painter, scale, numbers, x)
         self._paint_subjects(painter, scale, numbers, x)
@@ -120,7 +124,15 @@ class PullChart(Panel):
         x_now = self.x_of(session.frame)
         painter.setPen(QPen(look().text, 1))
         painter.drawLine(QPointF(x_now, _TOP - 12), QPointF(x_now, self.height() - _BOTTOM + 6))
-        draw_text(painter, QPointF(max(x_now, 24), _TOP - 15), str(session.frame), look().text, 12, "centre", bold=True)
+        draw_text(
+            painter,
+            QPointF(max(x_now, 24), _TOP - 15),
+            str(session.frame),
+            look().text,
+            12,
+            "centre",
+            bold=True,
+        )
 
     def _paint_grid(self, painter: QPainter, scale: DioptreScale) -> None:
         shot = self._session.shot
@@ -133,9 +145,13 @@ class PullChart(Panel):
         if shot is None:
             return
         span = max(1, shot.last - shot.first)
-        step = next(s for s in (1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 10**6) if s * (right - _LEFT) / span >= 58)
+        step = next(
+            s for s in (1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 10**6) if s * (right - _LEFT) / span >= 58
+        )
         for frame in range(shot.first, shot.last + 1, step):
-            draw_text(painter, QPointF(self.x_of(frame), self.height() - 9), str(frame), look().quiet, 11, "centre")
+            draw_text(
+                painter, QPointF(self.x_of(frame), self.height() - 9), str(frame), look().quiet, 11, "centre"
+            )
 
     def _paint_band(self, painter: QPainter, scale: DioptreScale, numbers: Survey, x: np.ndarray) -> None:
         near, far = scale.px_of(numbers.near_m), scale.px_of(numbers.far_m)
@@ -267,7 +283,10 @@ class PullChart(Panel):
             return
         self._session.select_mark(mark.frame)
         menu = QMenu(self)
-        for ease, text in (("smooth", "Smooth move to the next mark"), ("even", "Even move to the next mark")):
+        for ease, text in (
+            ("smooth", "Smooth move to the next mark"),
+            ("even", "Even move to the next mark"),
+        ):
             action = menu.addAction(text)
             action.setCheckable(True)
             action.setChecked(mark.ease == ease)

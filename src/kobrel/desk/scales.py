@@ -67,4 +67,8 @@ def nearest_of_interest_m(survey: Survey) -> float:
         near.append(float(np.min(seen)))
     wanted = max(min(near) * 0.82, NEAREST_M)
     decade = 10.0 ** math.floor(math.log10(wanted))
-    return max(step * decade for step in (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0) if step * decade <= wanted)
+    return max(
+        step * decade
+        for step in (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
+        if step * decade <= wanted
+    )

@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import font, look
@@ -25,7 +25,7 @@ class ShotsColumn(QWidget):
         super().__init__(parent)
         self._session = session
         self._images: dict[str, QImage] = {}
-        self._ribbons: dict[str, tuple[Shot, Plan, Stage, list[object]]] = {}
+        self._ribbons: dict[str, tuple[Shot, Plan, Stage, list[QColor]]] = {}
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
@@ -62,12 +62,21 @@ class ShotsColumn(QWidget):
             if image is not None:
                 part = min(box.width() / image.width(), box.height() / image.height())
                 size = (image.width() * part, image.height() * part)
-                painter.drawImage(QRectF(box.center().x() - size[0] / 2, box.center().y() - size[1] / 2, *size), image)
+                painter.drawImage(
+                    QRectF(box.center().x() - size[0] / 2, box.center().y() - size[1] / 2, *size), image
+                )
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(look().focus if chosen else look().line, 2 if chosen else 1))
             painter.drawRoundedRect(box, 3, 3)
             name = QFontMetricsF(font(12, chosen)).elidedText(shot.label, Qt.TextElideMode.ElideRight, 102)
-            draw_text(painter, QPointF(8, box.bottom() + 15), name, look().text if chosen else look().quiet, 12, bold=chosen)
+            draw_text(
+                painter,
+                QPointF(8, box.bottom() + 15),
+                name,
+                look().text if chosen else look().quiet,
+                12,
+                bold=chosen,
+            )
             self._paint_ribbon(painter, shot, box.bottom() + 21)
 
     def _paint_ribbon(self, painter: QPainter, shot: Shot, top: float) -> None:
@@ -75,16 +84,16 @@ class ShotsColumn(QWidget):
         width = THUMBNAIL[0] / max(1, len(cells))
         painter.setPen(Qt.PenStyle.NoPen)
         for i, colour in enumerate(cells):
-            painter.setBrush(colour)  # type: ignore[call-overload]
+            painter.setBrush(colour)
             painter.drawRect(QRectF(8 + i * width, top, max(width - 1, 1), 4))
 
-    def _ribbon(self, shot: Shot) -> list[object]:
+    def _ribbon(self, shot: Shot) -> list[QColor]:
         """A colour for each stretch of frames: how sharp the subjects the shot focuses on are."""
         known = self._ribbons.get(shot.name)
         plan, stage = self._session.plan, self._session.stage
         if known and known[0] is shot and known[1].subjects is plan.subjects and known[2] is stage:
             return known[3]
-        cells: list[object] = []
+        cells: list[QColor] = []
         frames = np.linspace(shot.first, shot.last, _RIBBON_CELLS)
         try:
             numbers = survey(plan, shot, stage, frames)
@@ -101,7 +110,9 @@ class ShotsColumn(QWidget):
                 cells.append(look().line)
             else:
                 best = min(seen, key=lambda row: float(numbers.sight.blur_px[row, column]))
-                cells.append(state_colour(int(numbers.state[best, column]), bool(numbers.nearer[best, column])))
+                cells.append(
+                    state_colour(int(numbers.state[best, column]), bool(numbers.nearer[best, column]))
+                )
         self._ribbons[shot.name] = (shot, plan, stage, cells)
         return cells
 

@@ -1,14 +1,22 @@
-"""The one window, made for the question: what is sharp, when, and what does it cost?"""
+"""The one window. It answers what is sharp, when, and what it costs."""
 
 import time
 from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QElapsedTimer, QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QImage, QKeyEvent, QKeySequence
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QImage,
+    QKeyEvent,
+    QKeySequence,
+)
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -166,7 +174,7 @@ class Window(QMainWindow):
         self.progress.setTextVisible(False)
         self.progress.setFixedWidth(160)
         self.cancel = QPushButton("Cancel")
-        self.cancel.clicked.connect(lambda: self._job and self._job.cancel())
+        self.cancel.clicked.connect(self._cancel_job)
         line.addWidget(self.says)
         line.addStretch(1)
         line.addWidget(self.probe)
@@ -176,20 +184,30 @@ class Window(QMainWindow):
         self.cancel.hide()
         return line
 
+    def _cancel_job(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
+
     def _empty_state(self) -> QWidget:
         empty = QWidget()
         column = QVBoxLayout(empty)
         column.addStretch(1)
         for text, name in (
             ("What shall be sharp?", "title"),
-            ("Open a scene with a camera (USD, glTF, OBJ, PLY, STL) or a Kobrel plan, or drop the file here.", "quiet"),
+            (
+                "Open a scene with a camera (USD, glTF, OBJ, PLY, STL) or a plan, or drop the file here.",
+                "quiet",
+            ),
         ):
             label = QLabel(text)
             label.setObjectName(name)
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
             column.addWidget(label)
         buttons = QHBoxLayout()
-        self.open_button, self.demo_button = QPushButton("Open …"), QPushButton("Look at the demo, Night Ferry")
+        self.open_button, self.demo_button = (
+            QPushButton("Open …"),
+            QPushButton("Look at the demo, Night Ferry"),
+        )
         self.open_button.clicked.connect(self.document.ask_open)
         self.demo_button.clicked.connect(self.document.open_demo)
         buttons.addStretch(1)
@@ -254,7 +272,9 @@ class Window(QMainWindow):
         clean = session.undo.isClean()
         self.heading.setText(session.plan.name if shot else "")
         self.subheading.setText(
-            f"·  shot {shot.name} “{shot.title}”  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}" if shot else ""
+            f"·  shot {shot.name} “{shot.title}”  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}"
+            if shot
+            else ""
         )
         self.saved.setText(self.document.state_text(clean))
         self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
@@ -407,7 +427,11 @@ class Window(QMainWindow):
             self._job.cancel()
         self._job = job
         job.progressed.connect(self._show_progress)
-        for signal, what in ((job.failed, self._job_failed), (job.cancelled, self._job_cancelled), (job.done, self._job_done)):
+        for signal, what in (
+            (job.failed, self._job_failed),
+            (job.cancelled, self._job_cancelled),
+            (job.done, self._job_done),
+        ):
             signal.connect(what)
         self._show_progress("Working", 0.0)
         job.start()
@@ -445,7 +469,9 @@ class Window(QMainWindow):
     def show_warning(self, title: str, lines: list[str]) -> None:
         """Say what went wrong or was left out, in a box that can be read at leisure."""
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", title, QMessageBox.StandardButton.Ok, self)
-        box.setInformativeText("\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else ""))
+        box.setInformativeText(
+            "\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else "")
+        )
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
 
@@ -468,7 +494,9 @@ class Window(QMainWindow):
         if key == Qt.Key.Key_Space:
             self.toggle_play()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.session.show_frame(self.session.frame + (shot_step if key == Qt.Key.Key_Right else -shot_step))
+            self.session.show_frame(
+                self.session.frame + (shot_step if key == Qt.Key.Key_Right else -shot_step)
+            )
         else:
             super().keyPressEvent(event)
 
@@ -479,7 +507,11 @@ class Window(QMainWindow):
             if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
                 self.picture.focus_key_held = event.type() == QEvent.Type.KeyPress
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            if event.key() == Qt.Key.Key_Tab and plain and watched in (self.picture, self.barrel, self.chart, self.shots, self):
+            if (
+                event.key() == Qt.Key.Key_Tab
+                and plain
+                and watched in (self.picture, self.barrel, self.chart, self.shots, self)
+            ):
                 if event.type() == QEvent.Type.KeyPress:
                     self.toggle_bare()
                 return True
@@ -520,7 +552,9 @@ class Window(QMainWindow):
         self.show_card(int(key) if key.isdigit() and int(key) in self._card_index else 3)
         self._show_session()
 
-    def add_action(self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]) -> QAction:
+    def add_action(
+        self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]
+    ) -> QAction:
         """An action with a shortcut that works in the whole window."""
         action = QAction(text, self)
         if keys:

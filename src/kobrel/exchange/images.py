@@ -3,10 +3,11 @@
 from pathlib import Path
 
 import numpy as np
-import OpenImageIO as oiio
+import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
+from kobrel.exchange.writing import whole_file
 
 EXR_CHANNELS = ("R", "G", "B", "Z", "blur")
 
@@ -42,19 +43,17 @@ def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
 
 
 def _write(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
-    """Write beside the place and then exchange, so that no half file is ever there."""
-    beside = path.with_name(f".{path.stem}.part{path.suffix}")
-    output = oiio.ImageOutput.create(str(beside))
-    try:
-        if output is None or not output.open(str(beside), spec):
-            raise ExchangeError(f"{path}: cannot be written ({oiio.geterror() or output.geterror()}).")
-        if not output.write_image(np.ascontiguousarray(pixels)) or not output.close():
+    with whole_file(path) as beside:
+        output = oiio.ImageOutput.create(str(beside))
+        if output is None:
+            raise ExchangeError(f"{path}: cannot be written ({oiio.geterror()}).")
+        written = (
+            output.open(str(beside), spec)
+            and output.write_image(np.ascontiguousarray(pixels))
+            and output.close()
+        )
+        if not written:
             raise ExchangeError(f"{path}: cannot be written ({output.geterror()}).")
-        beside.replace(path)
-    except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}).") from None
-    finally:
-        beside.unlink(missing_ok=True)
 
 
 def read_image(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:

@@ -17,6 +17,7 @@ import numpy as np
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom
 
 from kobrel.errors import ExchangeError
+from kobrel.exchange.writing import whole_file
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import FileCamera, Plan, Shot
 from kobrel.plan.survey import survey
@@ -73,26 +74,35 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     unit_m, to_file = _axes(scene)
     UsdGeom.SetStageMetersPerUnit(target, unit_m)
     UsdGeom.SetStageUpAxis(target, UsdGeom.Tokens.z if scene and scene.up == "Z" else UsdGeom.Tokens.y)
-    target.SetTimeCodesPerSecond(shot.fps)
+    # Layers of different time codes a second are scaled when laid over each other, so the
+    # scene's count is kept; how fast the shot plays stands beside it.
+    target.SetTimeCodesPerSecond(scene.fps if scene else shot.fps)
+    target.SetFramesPerSecond(shot.fps)
     target.SetStartTimeCode(shot.first)
     target.SetEndTimeCode(shot.last)
     target.GetRootLayer().comment = f"{plan.name}, shot {shot.label}, by Kobrel"
-    prim_path = shot.camera.path if isinstance(shot.camera, FileCamera) else f"/{Tf.MakeValidIdentifier('shot_' + shot.name)}"
+    prim_path = (
+        shot.camera.path
+        if isinstance(shot.camera, FileCamera)
+        else f"/{Tf.MakeValidIdentifier('shot_' + shot.name)}"
+    )
     camera = UsdGeom.Camera.Define(target, prim_path)
     target.SetDefaultPrim(target.GetPrimAtPath(Sdf.Path(prim_path).GetPrefixes()[0]))
     _write_samples(camera, shot, numbers.frames, numbers.camera, unit_m, to_file)
-    try:
-        if not layer.Export(str(path)):
+    with whole_file(path) as beside:
+        try:
+            written = layer.Export(str(beside))
+        except Tf.ErrorException:
+            written = False
+        if not written:
             raise ExchangeError(f"{path}: the file cannot be written. Choose another place.")
-    except Tf.ErrorException:
-        raise ExchangeError(f"{path}: the file cannot be written. Choose another place.") from None
 
 
 def _axes(scene: Scene | None) -> tuple[float, Numbers]:
     """The scene's unit, and the matrix from metres with Y up to its axes and unit."""
     if scene is None:
         return 1.0, np.eye(4)
-    return scene.unit_m, np.linalg.inv(scene.root)
+    return scene.unit_m, np.asarray(np.linalg.inv(scene.root), float)
 
 
 def _write_samples(
@@ -109,7 +119,10 @@ def _write_samples(
         (camera.CreateFocalLengthAttr(), render_focal * tenths),
         (camera.CreateFStopAttr(), render_stop),
         (camera.CreateFocusDistanceAttr(), numbers.focus_m / unit_m),
-        (camera.CreateHorizontalApertureAttr(), np.full(len(frames), numbers.sensor_width_mm * numbers.squeeze * tenths)),
+        (
+            camera.CreateHorizontalApertureAttr(),
+            np.full(len(frames), numbers.sensor_width_mm * numbers.squeeze * tenths),
+        ),
         (camera.CreateVerticalApertureAttr(), np.full(len(frames), numbers.sensor_height_mm * tenths)),
         (_own(prim, OWN_FOCAL, Sdf.ValueTypeNames.Double), numbers.focal_mm),
         (_own(prim, OWN_F_NUMBER, Sdf.ValueTypeNames.Double), numbers.f_number),

@@ -14,6 +14,8 @@ from kobrel.errors import OpticsError
 from kobrel.optics.lens import Numbers
 
 FAN_TRIANGLES = 2048
+# Below this the arcs differ from straight lines by less than their own rounding errors.
+_STRAIGHT = 1e-6
 
 
 @dataclass(frozen=True)
@@ -48,7 +50,7 @@ def radius(iris: Iris, angle_rad: Numbers) -> Numbers:
         return np.ones_like(angle_rad)
     half = np.pi / iris.blades
     off = (angle_rad - np.radians(iris.rotation_deg)) % (2 * half) - half
-    if iris.roundness == 0.0:
+    if iris.roundness < _STRAIGHT:
         return np.cos(half) / np.cos(off)
     bend = 1.0 / iris.roundness
     centre = np.cos(half) - np.sqrt(bend**2 - np.sin(half) ** 2)

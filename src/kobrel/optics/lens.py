@@ -165,9 +165,7 @@ def stop_for_limit(
 
 def magnification(focal_mm: ArrayLike, focus_m: ArrayLike, model: LensModel = "render") -> Numbers:
     """Size on the sensor over size in the scene, at the focus: ``m = v / s``."""
-    return image_distance_mm(focal_mm, focus_m, model) / (
-        _MM_PER_M * np.asarray(focus_m, dtype=float)
-    )
+    return image_distance_mm(focal_mm, focus_m, model) / (_MM_PER_M * np.asarray(focus_m, dtype=float))
 
 
 def focus_along_axis_m(focus_m: ArrayLike, surface: FocusSurface, cos_off_axis: ArrayLike) -> Numbers:

@@ -42,7 +42,11 @@ def parse_length(text: str, unit: LengthUnit = "m") -> float:
     while at < len(words):
         match = _PART.match(words, at)
         spelled = match.group(2) if match else None
-        if match is None or (spelled is not None and spelled not in _SPELLINGS) or (parts and last_unit is None):
+        if (
+            match is None
+            or (spelled is not None and spelled not in _SPELLINGS)
+            or (parts and last_unit is None)
+        ):
             raise KobrelError(f"“{text.strip()}” is not a length. Write it like 3.2 m, 320 cm or 10' 6\".")
         known = _SPELLINGS[spelled] if spelled else ("in" if last_unit == "ft" else unit)
         total += float(match.group(1).replace(",", ".")) * {**METRES, "km": 1000.0}[known]
@@ -70,8 +74,6 @@ def format_length(metres: float, unit: LengthUnit = "m") -> str:
 
 def _figures(value: float) -> str:
     size = abs(value)
-    if size >= 100_000:
-        return f"{value:.3g}"
     decimals = 0 if size >= 100 else 1 if size >= 10 else 2 if size >= 1 else 3
     return f"{value:.{decimals}f}"
 

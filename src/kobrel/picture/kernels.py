@@ -93,7 +93,8 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 @kernel
 def _shoot_row(scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids):  # type: ignore[no-untyped-def]
     """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
-    triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2)."""
+    triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2).
+    """
     width = len(rays)
     for x in range(width):
         if lens:
@@ -244,7 +245,9 @@ def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, 
     share = np.empty((width, 3), np.float32)
     own_light = light.copy()
     for y in range(rows[0], rows[1]):
-        _shoot_row(scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids)
+        _shoot_row(
+            scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids
+        )
         count = _shade_row(
             rays, met, ids, merged, own_light, normal_matrices, tables.normal_start, tables.uv_start,
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,

@@ -1,7 +1,8 @@
 """Blur from the sharp picture and its depth: one smooth frame while a hand is moving.
 
 Each pixel gathers from its neighbours those whose discs reach it, in two layers: what is
-at or behind the focus, and what is nearer and spills over it. Wide discs read from smaller copies of the picture, so the taps' pattern does not show. What is hidden behind
+at or behind the focus, and what is nearer and spills over it. Wide discs read from smaller
+copies of the picture, so the taps' pattern does not show. What is hidden behind
 edges in the sharp picture cannot be known here; the exact passes that follow bring it.
 """
 
@@ -13,7 +14,7 @@ from scipy import ndimage
 
 from kobrel.compiled import kernel
 from kobrel.optics import iris
-from kobrel.picture.tracer import Sharp, never, in_bands, signed_blur
+from kobrel.picture.tracer import Sharp, in_bands, never, signed_blur
 from kobrel.picture.view import View
 
 TAPS = 48
@@ -42,7 +43,8 @@ def _level(spacing, count):  # type: ignore[no-untyped-def]
 def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, out):  # type: ignore[no-untyped-def]
     """The two layers of half-size pixels, `out` (h, w, 7): what is at or behind the focus,
     blurred over its own disc (0-2), and what is nearer and spills past its edges (3-5, times
-    its cover 6). Blur is in half-size pixels."""
+    its cover 6). Blur is in half-size pixels.
+    """
     height, width = blur.shape
     count = len(taps)
     apart = np.sqrt(np.pi / (count * squeeze))
@@ -100,13 +102,18 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
                         b += weight * levels[from_, 2]
                         total += weight
             over = 1.0 / max(1.0, total)
-            out[y, x, 3], out[y, x, 4], out[y, x, 5], out[y, x, 6] = r * over, g * over, b * over, total * over
+            out[y, x, 3], out[y, x, 4], out[y, x, 5], out[y, x, 6] = (
+                r * over,
+                g * over,
+                b * over,
+                total * over,
+            )
 
 
 @kernel
 def _join(first, sharp, blur, layers, out):  # type: ignore[no-untyped-def]
     """Full-size pixels: sharp where the blur is below a pixel, else from the half-size layers."""
-    height, width = blur.shape
+    width = blur.shape[1]
     lh, lw = layers.shape[0], layers.shape[1]
     mixed = np.zeros(7)
     for y in range(first[0], first[1]):
@@ -157,8 +164,10 @@ def blurred(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> NDArr
 def _taps(view: View) -> NDArray[np.float32]:
     """Even places on the iris, (n, 3): x, y, and how far out in terms of the outline, 0 to 1."""
     k = np.arange(TAPS)
-    across = (k + 0.5) / TAPS
-    places = iris.sample(view.fan.astype(float), (k * 0.6180339887498949) % 1.0, across)
+    across = np.asarray((k + 0.5) / TAPS, np.float64)
+    places = iris.sample(
+        view.fan.astype(np.float64), np.asarray((k * 0.6180339887498949) % 1.0, np.float64), across
+    )
     return np.column_stack([places, np.sqrt(across)]).astype(np.float32)
 
 

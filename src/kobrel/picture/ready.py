@@ -10,11 +10,11 @@ import numpy as np
 
 from kobrel.compiled import is_kept
 from kobrel.picture import kernels
-from kobrel.plan.camera import camera_at
-from kobrel.plan.model import FixedCamera, Light, Plan, Shot
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.camera import camera_at
+from kobrel.plan.model import FixedCamera, Light, Plan, Shot
 from kobrel.stage import rays
 from kobrel.stage.scene import Node, Scene
 from kobrel.stage.shapes import box, sphere

@@ -147,7 +147,9 @@ class DrawingService:
             request, self._pending = self._pending, None
         if request is not None:
             self._begin(request)
-        elif self._sketches and (self._current is None or self._current.film.passes >= 1 or not self._unfinished()):
+        elif self._sketches and (
+            self._current is None or self._current.film.passes >= 1 or not self._unfinished()
+        ):
             with self._wake:
                 job = self._sketches.popleft() if self._sketches else None
             if job:
@@ -190,7 +192,13 @@ class DrawingService:
     def _key(view: View) -> tuple[object, ...]:
         """What the sharp picture depends on: all but focus, stop and iris."""
         numbers = view.numbers
-        return (id(view.snapshot), view.width, view.height, numbers[:14].tobytes(), view.light_numbers.tobytes())
+        return (
+            id(view.snapshot),
+            view.width,
+            view.height,
+            numbers[:14].tobytes(),
+            view.light_numbers.tobytes(),
+        )
 
     def _expose(self, work: "_Work") -> None:
         work.film.expose(self._stop)
@@ -198,7 +206,9 @@ class DrawingService:
         if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
             exact = work.film.picture()
             part = min(1.0, done / EXACT_FROM)
-            self._show(work, exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part))
+            self._show(
+                work, exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part)
+            )
 
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
         pixels = developed(linear, work.request.light.exposure_ev)

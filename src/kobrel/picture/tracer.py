@@ -49,6 +49,7 @@ def in_bands(height: int, work: Callable[[tuple[int, int]], None], stop: Callabl
 
 
 def never() -> bool:
+    """Do not stop."""
     return False
 
 
@@ -134,4 +135,4 @@ class Film:
 
     def picture(self) -> NDArray[np.float32]:
         """Mean of the passes so far, (H, W, 3) linear."""
-        return self._sum / max(1, self.passes)
+        return self._sum / np.float32(max(1, self.passes))

@@ -55,7 +55,8 @@ class View:
 
 def view_numbers(camera: Camera, origin: Numbers) -> Numbers:
     """A camera for kernels: rotation by rows (0-8), place (9-11), half width and height at
-    one metre (12, 13), pupil radius in metres (14), focus in dioptres (15), sphere (16)."""
+    one metre (12, 13), pupil radius in metres (14), focus in dioptres (15), sphere (16).
+    """
     half_x, half_y = camera.half_widths()
     return np.concatenate(
         [
@@ -69,7 +70,8 @@ def view_numbers(camera: Camera, origin: Numbers) -> Numbers:
 
 def light_numbers(light: Light) -> NDArray[np.float32]:
     """A light for kernels: way to the key light (0-2), its colour (3-5), zenith (6-8),
-    horizon (9-11), ground (12-14), all with their strengths."""
+    horizon (9-11), ground (12-14), all with their strengths.
+    """
     azimuth, elevation = np.radians(light.key_azimuth_deg), np.radians(light.key_elevation_deg)
     toward = [
         np.cos(elevation) * np.sin(azimuth), np.sin(elevation), np.cos(elevation) * np.cos(azimuth),

@@ -223,9 +223,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     pose = np.broadcast_to(poses(shot, at, stage), (len(at), 4, 4))
     glass = shot.glass
     focal = keyed_at(glass.focal_mm, at)
-    wanted = {
-        mark.target.number for mark in shot.marks if mark.target.kind == "subject"
-    }
+    wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
     nearness = {
         subject.number: _nearness_dpt(subject_points(subject.anchor, at, stage), pose, glass.surface)
         for subject in plan.subjects

@@ -14,7 +14,8 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
         f"{subject.anchor.scene}. Pick it again."
         for subject in plan.subjects
         if not isinstance(subject.anchor, PointAnchor)
-        and subject_points(subject.anchor, [0.0], stage)[0, 0] != subject_points(subject.anchor, [0.0], stage)[0, 0]
+        and subject_points(subject.anchor, [0.0], stage)[0, 0]
+        != subject_points(subject.anchor, [0.0], stage)[0, 0]
     ]
     if not plan.shots:
         found.append("The plan has no shots.")
@@ -33,9 +34,15 @@ def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
             continue
         subject = plan.subject(mark.target.number)
         if subject is None:
-            found.append(f"Shot {shot.label}, frame {mark.frame:g}: the mark is on subject {mark.target.number}, which is not there.")
+            found.append(
+                f"Shot {shot.label}, frame {mark.frame:g}: the mark is on subject "
+                f"{mark.target.number}, which is not there."
+            )
         elif shot.first <= mark.frame <= shot.last:
             row = numbers.subjects.index(subject.number)
             if numbers.state[row, numbers.index_of(mark.frame)] == GONE:
-                found.append(f"Shot {shot.label}, frame {mark.frame:g}: the focus is on {subject.name}, which is out of the picture.")
+                found.append(
+                    f"Shot {shot.label}, frame {mark.frame:g}: the focus is on {subject.name}, "
+                    "which is out of the picture."
+                )
     return found

@@ -39,9 +39,7 @@ def _unused_name(plan: Plan, name: str) -> str:
 
 def rename_subject(plan: Plan, number: int, name: str) -> Plan:
     """The plan with one subject called otherwise."""
-    return plan.but(
-        subjects=tuple(s.but(name=name) if s.number == number else s for s in plan.subjects)
-    )
+    return plan.but(subjects=tuple(s.but(name=name) if s.number == number else s for s in plan.subjects))
 
 
 def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float], float]) -> Plan:

@@ -4,6 +4,7 @@ Lengths are metres (lens and sensor: millimetres), times are frames. Fields that
 version does not know are kept and written back.
 """
 
+import itertools
 from pathlib import PurePath
 from typing import Annotated, Any, Literal, Self
 
@@ -24,9 +25,11 @@ Colour = Vector
 
 
 def _require_rising(frames: list[float], what: str) -> None:
-    for before, after in zip(frames, frames[1:], strict=False):
+    for before, after in itertools.pairwise(frames):
         if after <= before:
-            raise ValueError(f"{what} at frames {before:g} and {after:g} are not in order, or at one frame twice")
+            raise ValueError(
+                f"{what} at frames {before:g} and {after:g} are not in order, or at one frame twice"
+            )
 
 
 def _require_unique(names: list[str], what: str) -> None:
@@ -50,7 +53,7 @@ class Part(BaseModel):
         pydantic.ValidationError
             A change breaks a rule of the part.
         """
-        return type(self)(**{**dict(self), **changes})
+        return type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
 
 
 class SceneRef(Part):

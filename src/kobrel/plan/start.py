@@ -34,6 +34,8 @@ DEFAULT_FRAMES = (1001, 1096)
 _SAME_RATIO = 1e-3
 _SAME_DPT = 1e-3
 _NEAR_ENOUGH_DPT = 0.02
+# How many times its radius a ball must be away to fill the default lens and sensor.
+_BACK_OFF = 5.2
 
 
 def plan_from_scene(
@@ -66,7 +68,7 @@ def plan_from_scene(
             last=last,
             fps=scene.fps,
             camera=overview_camera(stage),
-            marks=(Mark(frame=first, target=DistanceTarget(metres=_size(stage) * 2.5)),),
+            marks=(Mark(frame=first, target=DistanceTarget(metres=_size(stage) * _BACK_OFF)),),
         )
     )
     reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m)
@@ -197,5 +199,5 @@ def overview_camera(stage: Stage) -> FixedCamera:
     right /= np.linalg.norm(right)
     pose = np.eye(4)
     pose[:3, 0], pose[:3, 1], pose[:3, 2] = right, np.cross(back, right), back
-    pose[:3, 3] = centre + back * _size(stage) * 2.5
+    pose[:3, 3] = centre + back * _size(stage) * _BACK_OFF
     return FixedCamera(pose=tuple(float(value) for value in pose.ravel()))

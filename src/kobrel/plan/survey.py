@@ -60,7 +60,9 @@ def survey(plan: Plan, shot: Shot, stage: Stage, frames: ArrayLike | None = None
     PlanError
         The shot's camera is in no scene of the stage.
     """
-    at = np.arange(shot.first, shot.last + 1.0) if frames is None else np.atleast_1d(np.asarray(frames, float))
+    at = (
+        np.arange(shot.first, shot.last + 1.0) if frames is None else np.atleast_1d(np.asarray(frames, float))
+    )
     camera = cameras_at(plan, shot, at, stage)
     points = np.empty((len(plan.subjects), len(at), 3))
     for row, subject in enumerate(plan.subjects):

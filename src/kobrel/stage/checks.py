@@ -46,6 +46,8 @@ def mesh_fault(
         worst = int(indices.min()) if int(indices.min()) < 0 else int(indices.max())
         return f"a face points at vertex {worst} of {len(points)}"
     # A sum is finite if every part is; only a doubtful one is looked at point by point.
-    if not np.isfinite(points.ravel().sum()) and not np.isfinite(points).all():
+    with np.errstate(over="ignore", invalid="ignore"):
+        doubtful = not np.isfinite(points.ravel().sum())
+    if doubtful and not np.isfinite(points).all():
         return "it has points that are not numbers"
     return None

@@ -11,6 +11,7 @@ import ctypes
 import os
 from functools import cache
 from importlib import metadata
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +22,7 @@ _TRIANGLES, _INSTANCE = 0, 121
 _INDEX_BUFFER, _VERTEX_BUFFER = 0, 1
 _UINT3, _FLOAT3, _FLOAT3X4_COLUMN_MAJOR = 0x5003, 0x9003, 0x9234
 
-_SIGNATURES: dict[str, tuple[object, list[object]]] = {
+_SIGNATURES: dict[str, tuple[Any, list[Any]]] = {
     "rtcNewDevice": (ctypes.c_void_p, [ctypes.c_char_p]),
     "rtcNewScene": (ctypes.c_void_p, [ctypes.c_void_p]),
     "rtcReleaseScene": (None, [ctypes.c_void_p]),
@@ -32,8 +33,7 @@ _SIGNATURES: dict[str, tuple[object, list[object]]] = {
     "rtcAttachGeometry": (ctypes.c_uint, [ctypes.c_void_p, ctypes.c_void_p]),
     "rtcSetSharedGeometryBuffer": (
         None,
-        [ctypes.c_void_p, ctypes.c_int, ctypes.c_uint, ctypes.c_int, ctypes.c_void_p]
-        + [ctypes.c_size_t] * 3,
+        [ctypes.c_void_p, ctypes.c_int, ctypes.c_uint, ctypes.c_int, ctypes.c_void_p] + [ctypes.c_size_t] * 3,
     ),
     "rtcSetGeometryInstancedScene": (None, [ctypes.c_void_p, ctypes.c_void_p]),
     "rtcSetGeometryTransform": (
@@ -111,7 +111,9 @@ class TriangleScene(_EmbreeScene):
             (_VERTEX_BUFFER, _FLOAT3, roomy, len(points)),
             (_INDEX_BUFFER, _UINT3, triangles, len(triangles)),
         ):
-            self._library.rtcSetSharedGeometryBuffer(geometry, kind, 0, layout, array.ctypes.data, 0, 12, count)
+            self._library.rtcSetSharedGeometryBuffer(
+                geometry, kind, 0, layout, array.ctypes.data, 0, 12, count
+            )
         self._attach(geometry)
 
     def commit(self) -> "TriangleScene":

@@ -1,6 +1,6 @@
 """All meshes of a stage as the tables that rays and shading read."""
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -77,7 +77,9 @@ def corner_normals(mesh: Mesh) -> NDArray[np.float32] | None:
     if mesh.normals is not None or not mesh.smooth:
         return mesh.normals
     corners = np.empty((len(mesh.triangles), 3, 3), np.float32)
-    _vertex_normals(np.require(mesh.points, requirements="W"), np.require(mesh.triangles, requirements="W"), corners)
+    _vertex_normals(
+        np.require(mesh.points, requirements="W"), np.require(mesh.triangles, requirements="W"), corners
+    )
     return corners
 
 
@@ -122,10 +124,10 @@ def build(nodes: list[Node], still: Array, progress: Progress) -> Geometry:
     progress("Preparing rays", 1.0)
     columns = np.asarray(starts, np.int64).reshape(-1, 4)
     shading, warnings = _material_tables(list(materials))
+    normal_start, uv_start, slot_start, material_start = (np.ascontiguousarray(c) for c in columns.T)
     tables = Tables(
-        *(np.ascontiguousarray(column) for column in columns.T),
-        normals.joined(), uvs.joined(), slots.joined(),
-        np.asarray(slot_materials, np.int64), *shading,
+        normal_start, uv_start, slot_start, material_start,
+        normals.joined(), uvs.joined(), slots.joined(), np.asarray(slot_materials, np.int64), *shading,
     )  # fmt: skip
     return Geometry(merged.commit(), placed, tables, warnings)
 
@@ -134,7 +136,7 @@ class _Joined:
     """Arrays of several meshes end to end."""
 
     def __init__(self, shape: tuple[int, ...], dtype: type) -> None:
-        self._empty = np.zeros((0, *shape), dtype)
+        self._empty: NDArray = np.zeros((0, *shape), dtype)
         self._parts: list[NDArray] = []
         self._length = 0
         self.start: dict[int, int] = {}
@@ -149,7 +151,7 @@ class _Joined:
         return np.concatenate([self._empty, *self._parts])
 
 
-def _material_tables(materials: list[Material]) -> tuple[tuple[NDArray, ...], list[str]]:
+def _material_tables(materials: list[Material]) -> tuple[Any, list[str]]:
     textures: dict[Texture, int] = {}
 
     def number(texture: Texture | None) -> int:

@@ -71,7 +71,8 @@ class TransformOp:
     """One step of a node's transform, as scene files keep them.
 
     `track` holds (4, 4) matrices, (3,) vectors, quaternions (w, x, y, z), or for
-    ``rotate`` as many angles in degrees as `axes` has letters, the first turned first.
+    ``rotate`` angles in degrees: one, or three about X, Y and Z; `axes` names the order, the
+    first turned first.
     """
 
     kind: OpKind
@@ -82,7 +83,7 @@ class TransformOp:
     def matrices(self, frames: ArrayLike) -> Array:
         """(F, 4, 4), or (1, 4, 4) where nothing moves."""
         result = self._forward(frames)
-        return np.linalg.inv(result) if self.inverse else result
+        return np.asarray(np.linalg.inv(result), float) if self.inverse else result
 
     def _forward(self, frames: ArrayLike) -> Array:
         if self.kind == "quaternion":
@@ -96,8 +97,9 @@ class TransformOp:
         elif self.kind == "scale":
             result[:, [0, 1, 2], [0, 1, 2]] = values
         else:
-            for index, axis in enumerate(self.axes):
-                result = _about(axis, np.radians(values[:, index])) @ result
+            for axis in self.axes:
+                angle = values[:, "XYZ".index(axis)] if len(self.axes) == 3 else values[:, 0]
+                result = _about(axis, np.radians(angle)) @ result
         return result
 
 

@@ -36,7 +36,9 @@ def lathe(profile: NDArray[np.float64], around: int = 32, smooth: bool = True) -
     after = (column + 1) % around
     a, b = row * around + column, row * around + after
     c, d = (row + 1) * around + after, (row + 1) * around + column
-    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    triangles = np.concatenate(
+        [np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]
+    )
     sides = points[triangles]
     area = np.linalg.norm(np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0]), axis=1)
     return _mesh(points, triangles[area > 1e-12], smooth)

@@ -109,9 +109,11 @@ class _Reader:
         return -1
 
     def _seen(self, imageable: UsdGeom.Imageable) -> bool:
-        return (
-            imageable.ComputeVisibility(Usd.TimeCode.EarliestTime()) != UsdGeom.Tokens.invisible
-            and imageable.ComputePurpose() in (UsdGeom.Tokens.default_, UsdGeom.Tokens.render)
+        return imageable.ComputeVisibility(
+            Usd.TimeCode.EarliestTime()
+        ) != UsdGeom.Tokens.invisible and imageable.ComputePurpose() in (
+            UsdGeom.Tokens.default_,
+            UsdGeom.Tokens.render,
         )
 
     def _motion(self, prim: Usd.Prim) -> tuple[Motion, bool]:
@@ -312,9 +314,7 @@ def _implicit_shape(prim: Usd.Prim) -> Mesh | None:
     return None
 
 
-_ROTATIONS = {
-    f"TypeRotate{axes}": axes for axes in ("X", "Y", "Z", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX")
-}
+_ROTATIONS = {f"TypeRotate{axes}": axes for axes in ("X", "Y", "Z", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX")}
 
 
 def _transform_op(op: UsdGeom.XformOp) -> TransformOp | None:

@@ -45,7 +45,7 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
     width = track(camera.GetHorizontalApertureAttr())
     scale = tenths_mm(unit_m)
     if not _possible(width, scale):
-        if _possible(width, 1.0):
+        if width is not None and _possible(width, 1.0):
             warnings.append(
                 f"{prim.GetPath()}: read in tenths of a scene unit its sensor would be "
                 f"{float(width.values[0, 0]) * scale:.4g} mm wide; its numbers are taken as millimetres."

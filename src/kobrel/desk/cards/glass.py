@@ -12,6 +12,7 @@ from kobrel.plan.model import Criterion, Sensor
 
 _OWN = "own"
 
+_CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
 _CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}
 _MODEL_NOTES = {
     "render": "A render camera: the angle of view stays wherever it focuses.",
@@ -62,27 +63,33 @@ class GlassCard(Card):
         )
         self.row("Delivery", self.delivery)
         self.criterion = choice(
-            "Sharp up to, in", [("pixels", "pixels"), ("mm on sensor", "millimetres"), ("diagonal ÷", "diagonal")],
+            "Sharp up to, in", [(text, kind) for kind, text in _CRITERIA.items()],
             "How the largest blur still called sharp is given", width=112,
         )  # fmt: skip
         self.criterion.activated.connect(self._take_criterion_kind)
         self.criterion_value = number_field("Sharp up to", "", 0.1, 1e-6, 1e6)
         self.criterion_value.setFixedWidth(70)
         self.criterion_value.taken.connect(
-            lambda v: session.edit_glass("Criterion", criterion=Criterion(kind=self.criterion.currentData(), value=v))
+            lambda v: session.edit_glass(
+                "Criterion", criterion=Criterion(kind=self.criterion.currentData(), value=v)
+            )
         )
         self.row("Sharp up to", self.criterion_value, self.criterion)
         self.model = choice("Lens model", [("Render camera", "render"), ("Real lens", "thin")], "Lens model")
-        self.model.activated.connect(lambda _i: session.edit_glass("Lens model", model=self.model.currentData()))
+        self.model.activated.connect(
+            lambda _i: session.edit_glass("Lens model", model=self.model.currentData())
+        )
         self.row("Lens model", self.model)
         self.surface = choice("Focus surface", [("Plane", "plane"), ("Sphere", "sphere")], "Focus surface")
-        self.surface.activated.connect(lambda _i: session.edit_glass("Focus surface", surface=self.surface.currentData()))
+        self.surface.activated.connect(
+            lambda _i: session.edit_glass("Focus surface", surface=self.surface.currentData())
+        )
         self.row("Focus surface", self.surface)
         self.meaning = self.note()
         self.line()
         self.near = self.reading("Sharp from", 21, "nearer")
         self.far = self.reading("Sharp to", 21, "farther")
-        self.depth = self.reading("Sharp depth", 21, "sharp")
+        self.sharp_depth = self.reading("Sharp depth", 21, "sharp")
         self.column.addSpacing(6)
         self.small = {
             name: self.reading(name)
@@ -128,7 +135,7 @@ class GlassCard(Card):
         near, far = (float(limit) for limit in camera.limits_m)
         self.near.setText(session.length(near))
         self.far.setText(session.length(far))
-        self.depth.setText(session.length(far - near))
+        self.sharp_depth.setText(session.length(far - near))
         across, up = camera.view_angles_deg
         background = float(camera.blur_px(float("inf")))
         loss = float(ev_difference(camera.f_number, camera.effective_f_number))
@@ -138,7 +145,8 @@ class GlassCard(Card):
             "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width",
             "View angle": f"{float(across):.1f}° × {float(up):.1f}°",
             "Magnification": _ratio(float(camera.magnification)),
-            "Light": f"as f/{float(camera.effective_f_number):.3g}" + (f", −{loss:.2f} EV" if loss > 0.005 else ""),
+            "Light": f"as f/{float(camera.effective_f_number):.3g}"
+            + (f", −{loss:.2f} EV" if loss > 0.005 else ""),
         }
         for name, text in values.items():
             self.small[name].setText(text)

@@ -77,7 +77,10 @@ class IrisCard(Card):
         self.line()
         self.background = self.reading("Far background", 21, "farther")
         self.largest = self.reading("Largest subject", 21, "nearer")
-        self.note("Height of the blur discs in pixels at delivery width. The outline keeps the area of the round pupil, so the f-number keeps its light.")
+        self.note(
+            "Height of the blur discs in pixels at delivery width. The outline keeps the area "
+            "of the round pupil, so the f-number keeps its light."
+        )
 
     def _take(self, name: str, **changes: object) -> None:
         self.session.edit_shot(name, lambda shot: shot.but(iris=shot.iris.but(**changes)))
@@ -103,7 +106,9 @@ class IrisCard(Card):
         self.background.setText(f"{float(camera.blur_px(float('inf'))):.1f} px")
         seen = [
             float(blur)
-            for blur, state in zip(numbers.sight.blur_px[:, self.session.row], numbers.state[:, self.session.row], strict=True)
+            for blur, state in zip(
+                numbers.sight.blur_px[:, self.session.row], numbers.state[:, self.session.row], strict=True
+            )
             if state != GONE
         ]
         self.largest.setText(f"{max(seen):.1f} px" if seen else "–")

@@ -69,7 +69,9 @@ class PullCard(Card):
         self.frame = number_field("Frame of the mark", "", 1.0, -1e6, 1e6, digits=8)
         self.frame.taken.connect(self._move)
         self.row("Mark at frame", self.frame)
-        self.target = choice("What the mark is on", [], "What the mark is on: a subject, followed, or a distance")
+        self.target = choice(
+            "What the mark is on", [], "What the mark is on: a subject, followed, or a distance"
+        )
         self.target.activated.connect(self._take_target)
         self.row("On", self.target)
         self.metres = length_field("Distance of the mark", lambda: session.unit, NEAREST_M, float("inf"))
@@ -80,7 +82,9 @@ class PullCard(Card):
         self.row("Move to next", self.ease)
         self.line()
         self.stop, self.stop_key = self._keyed_row("Stop", stop_field("Stop"), "f_number")
-        self.focal, self.focal_key = self._keyed_row("Focal length", number_field("Focal length", "mm", 1, 1, 2000), "focal_mm")
+        self.focal, self.focal_key = self._keyed_row(
+            "Focal length", number_field("Focal length", "mm", 1, 1, 2000), "focal_mm"
+        )
         self.keys = QLabel()
         self.keys.setObjectName("quiet")
         self.keys.setWordWrap(True)
@@ -105,7 +109,9 @@ class PullCard(Card):
         if on:
             self.session.edit_keyed(f"{label} key at {frame}", name, lambda k: edit.set_key(k, frame, value))
         else:
-            self.session.edit_keyed(f"Remove {label.lower()} key at {frame}", name, lambda k: edit.remove_key(k, frame))
+            self.session.edit_keyed(
+                f"Remove {label.lower()} key at {frame}", name, lambda k: edit.remove_key(k, frame)
+            )
 
     def _mark(self) -> Mark | None:
         """The chosen mark, or the one that holds at this frame."""
@@ -158,7 +164,9 @@ class PullCard(Card):
         mark = self._mark()
         if mark is not None:
             ease = self.ease.currentData()
-            self.session.edit_shot(f"Ease of mark at {mark.frame:g}", lambda s: edit.set_mark(s, mark.frame, mark.target, ease))
+            self.session.edit_shot(
+                f"Ease of mark at {mark.frame:g}", lambda s: edit.set_mark(s, mark.frame, mark.target, ease)
+            )
 
     def refresh(self) -> None:
         session, shot, camera, mark = self.session, self.session.shot, self.session.camera, self._mark()
@@ -176,7 +184,9 @@ class PullCard(Card):
         self.table.setRowCount(len(shot.marks))
         for row, each in enumerate(shot.marks):
             last = row == len(shot.marks) - 1
-            for column, text in enumerate((f"{each.frame:g}", session.target_label(each.target), "hold" if last else each.ease)):
+            for column, text in enumerate(
+                (f"{each.frame:g}", session.target_label(each.target), "hold" if last else each.ease)
+            ):
                 self.table.setItem(row, column, QTableWidgetItem(text))
             if each is mark:
                 self.table.selectRow(row)

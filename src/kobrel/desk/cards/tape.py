@@ -1,5 +1,7 @@
 """Tape: subjects and their distances."""
 
+import math
+
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QPushButton, QTableView, QWidget
@@ -24,13 +26,15 @@ class SubjectsModel(QAbstractTableModel):
         super().__init__(session)
         self._session = session
 
-    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:
         return 0 if parent.isValid() else len(self._session.plan.subjects)
 
-    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:
         return len(_HEADINGS)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return _HEADINGS[section]
         return None
@@ -53,7 +57,7 @@ class SubjectsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole and numbers is not None:
             straight = session.length(float(numbers.sight.straight_m[index.row(), session.row]))
             axial = session.length(float(numbers.sight.axial_m[index.row(), session.row]))
-            return f"{subject.name}: {axial} along the axis, {straight} straight. Double-click the name to change it."
+            return f"{subject.name}: {axial} along the axis, {straight} straight. Double-click to rename."
         return None
 
     def _text(self, row: int, column: int) -> str:
@@ -69,7 +73,7 @@ class SubjectsModel(QAbstractTableModel):
             return session.length(float(numbers.focus_distance_m[row, session.row]))
         if column == 3:
             blur = float(numbers.sight.blur_px[row, session.row])
-            return "–" if blur != blur else f"{blur:.1f}"
+            return "–" if math.isnan(blur) else f"{blur:.1f}"
         return STATES[numbers.state[row, session.row]]
 
     def setData(self, index: _Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
@@ -88,9 +92,14 @@ class TapeCard(Card):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self.unit = choice("Unit of length", [(name, unit) for unit, name in UNIT_NAMES.items()], "Unit for all lengths")
+        self.unit = choice(
+            "Unit of length", [(name, unit) for unit, name in UNIT_NAMES.items()], "Unit for all lengths"
+        )
         self.unit.activated.connect(
-            lambda _i: session.edit(f"Lengths in {self.unit.currentText().lower()}", session.plan.but(unit=self.unit.currentData()))
+            lambda _i: session.edit(
+                f"Lengths in {self.unit.currentText().lower()}",
+                session.plan.but(unit=self.unit.currentData()),
+            )
         )
         self.row("Lengths in", self.unit)
         self.line()
@@ -172,7 +181,9 @@ class TapeCard(Card):
         self.straight.setText(session.length(float(numbers.sight.straight_m[row, at])))
         self.off.setText(_off_focus(session, distance, focus))
         blur = float(numbers.sight.blur_px[row, at])
-        self.blur.setText("–" if blur != blur else f"{blur:.1f} px, {blur / numbers.camera.width_px:.2%} of width")
+        self.blur.setText(
+            "–" if math.isnan(blur) else f"{blur:.1f} px, {blur / numbers.camera.width_px:.2%} of width"
+        )
 
 
 def _off_focus(session: Session, distance: float, focus: float) -> str:

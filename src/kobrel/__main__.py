@@ -1,0 +1,5 @@
+"""``python -m kobrel`` is ``kobrel``."""
+
+from kobrel.cli import main
+
+main()

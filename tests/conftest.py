@@ -1,0 +1,113 @@
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pxr import Gf, Usd, UsdGeom, Vt
+
+import kobrel.demo
+from kobrel.plan.file import open_plan
+from kobrel.plan.model import FixedCamera, Glass, Keyed, Plan, Sensor, Shot
+from kobrel.plan.staging import load_stage
+from kobrel.stage.scene import Material, Node, Scene
+from kobrel.stage.shapes import box, sphere
+from kobrel.stage.stage import Stage
+
+DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
+
+
+@pytest.fixture(scope="session")
+def demo():
+    plan = open_plan(DEMO)
+    stage, problems = load_stage(plan)
+    assert problems == []
+    return plan, stage
+
+
+@pytest.fixture
+def moving_scene(tmp_path):
+    """A Z-up scene in centimetres: a cube that turns and travels, and a camera that dollies."""
+    path = tmp_path / "moving.usda"
+    stage = Usd.Stage.CreateNew(str(path))
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
+    UsdGeom.SetStageMetersPerUnit(stage, 0.01)
+    stage.SetTimeCodesPerSecond(25)
+    stage.SetStartTimeCode(1)
+    stage.SetEndTimeCode(11)
+    rig = UsdGeom.Xform.Define(stage, "/Rig")
+    rig.AddTranslateOp().Set(Gf.Vec3d(0, 100, 0))
+    cube = UsdGeom.Cube.Define(stage, "/Rig/Cube")
+    cube.CreateSizeAttr(50.0)
+    move, turn = cube.AddTranslateOp(), cube.AddRotateXYZOp()
+    move.Set(Gf.Vec3d(0, 0, 0), 1)
+    move.Set(Gf.Vec3d(40, 200, 10), 11)
+    turn.Set(Gf.Vec3f(0, 0, 0), 1)
+    turn.Set(Gf.Vec3f(30, 60, 90), 11)
+    camera = UsdGeom.Camera.Define(stage, "/Camera")
+    camera.CreateFocalLengthAttr(50.0)
+    camera.CreateHorizontalApertureAttr(36.0)
+    camera.CreateVerticalApertureAttr(24.0)
+    camera.CreateFStopAttr(2.8)
+    camera.CreateClippingRangeAttr(Gf.Vec2f(10, 100000))
+    focus = camera.CreateFocusDistanceAttr()
+    focus.Set(400.0, 1)
+    focus.Set(300.0, 11)
+    place = camera.AddTranslateOp()
+    place.Set(Gf.Vec3d(0, -400, 0), 1)
+    place.Set(Gf.Vec3d(0, -300, 20), 11)
+    camera.AddRotateXOp().Set(90.0)
+    stage.Save()
+    return path
+
+
+@pytest.fixture
+def looking_at():
+    """Makes a stage and a shot: a camera at the origin looking along -Z at given nodes."""
+
+    def make(*nodes, **changes):
+        stage = Stage([("set", Scene(Path("set"), tuple(nodes)))])
+        settings = {
+            "sensor": Sensor(width_mm=36, height_mm=24), "focal_mm": Keyed(value=50), "f_number": Keyed(value=2.8),
+        }  # fmt: skip
+        settings |= changes.pop("glass", {})
+        shot = Shot(
+            name="1", first=1, last=10, camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())),
+            glass=Glass(**settings), **changes,
+        )  # fmt: skip
+        return Plan(shots=(shot,)), shot, stage
+
+    return make
+
+
+def ball_at(position, radius=0.1, name="/ball", emission=(0.0, 0.0, 0.0), around=24):
+    from kobrel.stage.motion import matrix_motion
+
+    matrix = np.eye(4)
+    matrix[:3, 3] = position
+    return Node(
+        name,
+        motion=matrix_motion(matrix),
+        mesh=sphere(radius, around),
+        materials=(Material(name, emission=emission),),
+    )
+
+
+def box_at(position, size=(1.0, 1.0, 1.0), name="/box", base=(0.5, 0.5, 0.5)):
+    from kobrel.stage.motion import matrix_motion
+
+    matrix = np.eye(4)
+    matrix[:3, 3] = position
+    return Node(name, motion=matrix_motion(matrix), mesh=box(size), materials=(Material(name, base=base),))
+
+
+def write_mesh(path, points, counts, indices):
+    stage = Usd.Stage.CreateNew(str(path))
+    mesh = UsdGeom.Mesh.Define(stage, "/mesh")
+    mesh.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.asarray(points, np.float32)))
+    mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.asarray(counts, np.int32)))
+    mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.asarray(indices, np.int32)))
+    stage.Save()
+    return path

@@ -1,0 +1,164 @@
+import csv
+import io
+
+import numpy as np
+import pytest
+from pxr import Usd, UsdGeom
+
+from kobrel.errors import ExchangeError, SceneError
+from kobrel.exchange.images import EXR_CHANNELS, read_image, write_exr, write_png
+from kobrel.exchange.table import csv_text, survey_data, write_csv
+from kobrel.exchange.usd import read_usd, write_usd
+from kobrel.plan import edit
+from kobrel.plan.model import IrisShape, Key, Keyed
+from kobrel.plan.start import plan_from_scene
+from kobrel.plan.survey import survey
+from kobrel.stage.load import load_scene
+
+
+def variants(shot):
+    keyed = Keyed(value=2, keys=(Key(frame=shot.first, value=2), Key(frame=shot.last, value=5.6)))
+    yield shot
+    yield shot.but(glass=shot.glass.but(f_number=keyed))
+    yield shot.but(
+        glass=shot.glass.but(model="thin", squeeze=1.8, surface="sphere"),
+        iris=IrisShape(blades=5, roundness=0.3, rotation_deg=7),
+    )
+
+
+@pytest.mark.parametrize("which", range(3))
+def test_a_camera_written_as_usd_reads_back_the_same(demo, tmp_path, which):
+    plan, stage = demo
+    shot = list(variants(plan.shots[1]))[which]
+    write_usd(plan, shot, stage, tmp_path / "cam.usda")
+    back = read_usd(tmp_path / "cam.usda")
+    expected = survey(plan, shot, stage).camera
+    assert (back.frames[0], back.frames[-1]) == (shot.first, shot.last)
+    np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
+    for name in ("focal_mm", "f_number", "focus_m"):
+        np.testing.assert_allclose(getattr(back, name), getattr(expected, name), rtol=1e-12)
+    np.testing.assert_allclose(back.width_mm, expected.sensor_width_mm, rtol=1e-6)
+    np.testing.assert_allclose(back.height_mm, expected.sensor_height_mm, rtol=1e-6)
+
+
+def usd_camera(path, frame):
+    stage = Usd.Stage.Open(str(path))
+    prim = next(prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Camera))
+    return stage, UsdGeom.Camera(prim), UsdGeom.Camera(prim).GetCamera(Usd.TimeCode(frame))
+
+
+def test_any_reader_of_usd_sees_a_render_camera_that_makes_the_same_picture(demo, tmp_path):
+    plan, stage = demo
+    shot = list(variants(plan.shots[1]))[2]
+    write_usd(plan, shot, stage, tmp_path / "cam.usdc")
+    camera = survey(plan, shot, stage).camera.frame(60)
+    opened, _, plain = usd_camera(tmp_path / "cam.usdc", shot.first + 60)
+    tenth_mm = UsdGeom.GetStageMetersPerUnit(opened) * 100
+    assert plain.focalLength * tenth_mm == pytest.approx(float(camera.image_distance_mm), rel=1e-5)
+    assert plain.focalLength * tenth_mm / plain.fStop == pytest.approx(float(camera.pupil_mm), rel=1e-5)
+    assert plain.GetFieldOfView(plain.FOVHorizontal) == pytest.approx(
+        float(camera.view_angles_deg[0]), rel=1e-5
+    )
+    assert plain.GetFieldOfView(plain.FOVVertical) == pytest.approx(
+        float(camera.view_angles_deg[1]), rel=1e-5
+    )
+    assert plain.focusDistance == pytest.approx(float(camera.focus_m), rel=1e-5)
+
+
+def test_laid_over_its_scene_it_replaces_the_camera_and_nothing_else(moving_scene, tmp_path):
+    plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
+    shot = plan.shots[0].but(glass=plan.shots[0].glass.but(focal_mm=Keyed(value=85)))
+    write_usd(plan, shot, stage, tmp_path / "over.usda")
+    top = Usd.Stage.Open(str(tmp_path / "over.usda"))
+    top.GetRootLayer().subLayerPaths = [moving_scene.name]
+    top.Save()
+    joined = load_scene(tmp_path / "over.usda")
+    alone = load_scene(moving_scene)
+    assert [node.path for node in joined.nodes] == [node.path for node in alone.nodes]
+    assert joined.triangle_count == alone.triangle_count
+    assert joined.camera("/Camera").focal_mm.values[0, 0] == pytest.approx(85)
+    for frame in (1.0, 6.0, 11.0):
+        got = joined.world(joined.find("/Camera"), [frame])[0] @ np.diag([100, 100, 100, 1])
+        expected = alone.world(alone.find("/Camera"), [frame])[0] @ np.diag([100, 100, 100, 1])
+        np.testing.assert_allclose(got, expected, atol=1e-6)
+    kinds = {prim.GetPath().pathString: prim.GetTypeName() for prim in top.Traverse()}
+    assert kinds["/Rig"] == "Xform"
+
+
+def test_units_and_axes_of_the_scene_are_kept(moving_scene, tmp_path):
+    plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
+    write_usd(plan, plan.shots[0], stage, tmp_path / "cam.usda")
+    opened, schema, plain = usd_camera(tmp_path / "cam.usda", 1)
+    assert UsdGeom.GetStageMetersPerUnit(opened) == 0.01
+    assert UsdGeom.GetStageUpAxis(opened) == "Z"
+    assert opened.GetTimeCodesPerSecond() == 25
+    assert plain.focalLength == pytest.approx(50)
+    assert plain.focusDistance == pytest.approx(400)
+    assert schema.GetClippingRangeAttr().Get()[0] == pytest.approx(10)
+    assert plain.transform.ExtractTranslation() == pytest.approx((0, -400, 0), abs=1e-9)
+
+
+def test_a_camera_made_here_gets_a_prim_of_its_own(looking_at, tmp_path):
+    plan, shot, stage = looking_at()
+    write_usd(plan, shot, stage, tmp_path / "cam.usda")
+    assert read_usd(tmp_path / "cam.usda", "/shot_1").focal_mm[0] == 50
+
+
+def test_usd_that_cannot_be_written_or_read(demo, moving_scene, tmp_path):
+    plan, stage = demo
+    with pytest.raises(ExchangeError, match="cannot be written"):
+        write_usd(plan, plan.shots[0], stage, tmp_path / "nowhere" / "cam.usda")
+    with pytest.raises(ExchangeError, match="ends in"):
+        write_usd(plan, plan.shots[0], stage, tmp_path / "cam.txt")
+    with pytest.raises(SceneError, match="no such file"):
+        read_usd(tmp_path / "none.usda")
+    with pytest.raises(ExchangeError, match="no camera /Other"):
+        read_usd(moving_scene, "/Other")
+
+
+def test_csv_has_a_row_a_frame_in_full_precision(demo, tmp_path):
+    plan, stage = demo
+    shot = plan.shots[1]
+    numbers = survey(plan, shot, stage)
+    write_csv(plan, shot, numbers, tmp_path / "a.csv")
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "a.csv").read_text())))
+    assert [int(row["frame"]) for row in rows] == list(range(shot.first, shot.last + 1))
+    for i in (0, 50, 95):
+        assert float(rows[i]["focus_m"]) == float(numbers.camera.focus_m[i])
+        assert float(rows[i]["2 Ferryman blur_px"]) == float(numbers.sight.blur_px[1, i])
+        assert rows[i]["1 Lantern state"] in ("sharp", "soft", "gone")
+    assert csv_text(plan, shot, numbers) == (tmp_path / "a.csv").read_text()
+    with pytest.raises(ExchangeError, match="cannot be written"):
+        write_csv(plan, shot, numbers, tmp_path / "nowhere" / "a.csv")
+
+
+def test_survey_data_has_no_infinities(demo):
+    plan, stage = demo
+    wide = plan.shots[0]
+    data = survey_data(plan, wide, survey(plan, wide, stage))
+    assert data["frames"][0]["far_m"] is None
+    closed = edit.with_shot(plan, 0, wide).subjects
+    assert [s["name"] for s in data["frames"][0]["subjects"]] == [s.name for s in closed]
+
+
+def test_exr_keeps_light_depth_and_blur(tmp_path):
+    random = np.random.default_rng(2)
+    colour = random.random((9, 16, 3)).astype(np.float32) * 40
+    depth = random.random((9, 16)).astype(np.float32) * 100
+    depth[0, 0] = np.inf
+    blur = random.random((9, 16)).astype(np.float32)
+    write_exr(tmp_path / "a.exr", colour, depth, blur)
+    pixels, names = read_image(tmp_path / "a.exr")
+    assert names == EXR_CHANNELS
+    np.testing.assert_array_equal(pixels, np.dstack([colour, depth, blur]))
+    assert [p.name for p in tmp_path.iterdir()] == ["a.exr"]
+
+
+def test_png_and_places_that_cannot_be_written(tmp_path):
+    pixels = np.arange(60, dtype=np.uint8).reshape(4, 5, 3)
+    write_png(tmp_path / "a.png", pixels)
+    np.testing.assert_allclose(read_image(tmp_path / "a.png")[0] * 255, pixels, atol=0.01)
+    with pytest.raises(ExchangeError, match="cannot be written"):
+        write_png(tmp_path / "nowhere" / "a.png", pixels)
+    with pytest.raises(ExchangeError, match="not a readable picture"):
+        read_image(tmp_path / "none.png")

@@ -1,0 +1,75 @@
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kobrel.errors import KobrelError
+from kobrel.optics import exposure, sensor
+from kobrel.optics.units import METRES, format_length, parse_length
+
+
+@pytest.mark.parametrize(
+    ("text", "metres"),
+    [
+        ("3.2 m", 3.2), ("320 cm", 3.2), ("3200mm", 3.2), ("3,2 m", 3.2), (".5", 0.5), ("10' 6\"", 3.2004),
+        ("10 ft 6 in", 3.2004), ("10′ 6″", 3.2004), ("10'6", 3.2004), ("6 feet", 1.8288), ("7 inches", 0.1778),
+        ("1.5 km", 1500), ("1 m 20 cm", 1.2), ("∞", math.inf), ("inf", math.inf), ("  2 Metres ", 2.0),
+    ],
+)  # fmt: skip
+def test_lengths_as_people_type_them(text, metres):
+    assert parse_length(text) == pytest.approx(metres)
+
+
+@pytest.mark.parametrize("text", ["", "far", "3 parsecs", "m", "3 4", "1..2", "-2 m", "3 m x"])
+def test_what_is_no_length_is_refused_with_an_example(text):
+    with pytest.raises(KobrelError, match="Write it like"):
+        parse_length(text)
+
+
+def test_a_bare_number_is_in_the_chosen_unit():
+    assert parse_length("12", "in") == pytest.approx(0.3048)
+    assert parse_length("12", "cm") == pytest.approx(0.12)
+
+
+@given(st.floats(0.01, 5000), st.sampled_from(sorted(METRES)))
+def test_what_is_shown_reads_back_close(metres, unit):
+    shown = format_length(metres, unit)
+    assert parse_length(shown, unit) == pytest.approx(metres, rel=0.01, abs=0.002)
+
+
+def test_no_number_and_infinity_have_signs():
+    assert format_length(math.nan) == "–"
+    assert format_length(math.inf, "ft") == "∞"
+    assert format_length(0.05, "ft") == '2"'
+
+
+def test_stops_step_by_marked_thirds():
+    assert [exposure.step_stop(2.8, n) for n in (-3, -1, 0, 1, 2, 3)] == [2.0, 2.5, 2.8, 3.2, 3.5, 4.0]
+    assert exposure.step_stop(128, 5) == 128
+    assert exposure.step_stop(0.5, -5) == 0.5
+    assert exposure.step_stop(2.9, -1) == 2.8
+
+
+@given(st.floats(0.8, 64))
+def test_three_thirds_are_one_stop_of_light(stop):
+    marked = exposure.step_stop(exposure.step_stop(stop, 1), 3)
+    assert exposure.ev_difference(exposure.step_stop(stop, 1), marked) == pytest.approx(1, abs=0.2)
+
+
+def test_close_focus_costs_light():
+    assert exposure.effective_f_number(2.8, 1.0) == pytest.approx(5.6)
+
+
+@pytest.mark.parametrize(
+    ("kind", "value", "expected"),
+    [("pixels", 2, 0.0375), ("millimetres", 0.03, 0.03), ("diagonal", 1500, 0.0288444)],
+)
+def test_criteria(kind, value, expected):
+    assert sensor.coc_mm(kind, value, 36, 24, 1920) == pytest.approx(expected, rel=1e-5)
+
+
+def test_formats_are_found_by_size():
+    assert sensor.format_of(24.89, 18.66).name == "Super 35, 4 perforations"
+    assert sensor.format_of(11, 11) is None
+    assert all(size.width_mm >= size.height_mm for size in sensor.FORMATS)

@@ -1,0 +1,104 @@
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from kobrel.picture.service import DrawingService, Request
+from kobrel.plan.camera import camera_at
+from kobrel.plan.model import Light
+from tests.conftest import box_at
+
+
+class Listener:
+    def __init__(self):
+        self.drawn, self.notes, self.problems = [], [], []
+        self.service = DrawingService(self.drawn.append, self.notes.append, self.problems.append)
+
+    def wait(self, ready, seconds=60):
+        begun = time.monotonic()
+        while not ready():
+            assert time.monotonic() - begun < seconds, (self.notes, self.problems)
+            time.sleep(0.005)
+
+
+@pytest.fixture
+def listener():
+    made = Listener()
+    yield made
+    made.service.close()
+
+
+@pytest.fixture
+def request_for(looking_at):
+    plan, shot, stage = looking_at(box_at((0, 0, -5)))
+
+    def make(**changes):
+        camera = camera_at(plan, shot, 1, stage)
+        return Request(
+            **{
+                "stage": stage,
+                "camera": camera,
+                "frame": 1,
+                "light": Light(),
+                "width": 96,
+                "height": 64,
+                **changes,
+            }
+        )
+
+    return make
+
+
+def test_a_smooth_frame_comes_first_and_then_the_passes(listener, request_for):
+    listener.service.ask(request_for(passes=20))
+    listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 20)
+    passes = [drawn.passes for drawn in listener.drawn]
+    assert passes[0] == 0
+    assert passes == sorted(passes)
+    assert listener.drawn[-1].pixels.shape == (64, 96, 3)
+    assert np.isfinite(listener.drawn[-1].depth).any()
+
+
+def test_in_haste_only_one_frame_is_made_and_it_may_be_half_size(listener, request_for):
+    listener.service.ask(request_for(hasty=True))
+    listener.wait(lambda: listener.drawn)
+    time.sleep(0.2)
+    assert [drawn.passes for drawn in listener.drawn] == [0]
+    assert listener.drawn[0].pixels.shape == (32, 48, 3)
+    listener.service.ask(request_for(passes=1))
+    listener.wait(lambda: listener.drawn[-1].passes == 1)
+    listener.service.ask(request_for(hasty=True))
+    listener.wait(lambda: listener.drawn[-1].request.hasty)
+    assert listener.drawn[-1].pixels.shape == (64, 96, 3), "the full sharp picture is known by then"
+
+
+def test_the_newest_request_wins(listener, request_for):
+    requests = [request_for(passes=4000, width=320, height=200) for _ in range(5)] + [request_for(passes=3)]
+    for request in requests:
+        listener.service.ask(request)
+        time.sleep(0.01)
+    listener.wait(
+        lambda: (
+            listener.drawn and listener.drawn[-1].request is requests[-1] and listener.drawn[-1].passes == 3
+        )
+    )
+    assert max(drawn.passes for drawn in listener.drawn if drawn.request is not requests[-1]) < 4000
+
+
+def test_sketches_are_made_beside_the_picture(listener, request_for):
+    made = threading.Event()
+    listener.service.ask(request_for(passes=3000))
+    listener.service.sketch(request_for(width=24, height=16), lambda drawn: made.set())
+    assert made.wait(60)
+    dropped = threading.Event()
+    listener.service.drop_sketches()
+    assert not dropped.is_set()
+
+
+def test_a_fault_is_told_and_the_next_picture_still_comes(listener, request_for):
+    listener.service.ask(request_for(camera=None))
+    listener.wait(lambda: listener.problems)
+    assert "could not be drawn" in listener.problems[0]
+    listener.service.ask(request_for(passes=1))
+    listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 1)

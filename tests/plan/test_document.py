@@ -1,0 +1,223 @@
+import json
+import os
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from kobrel.errors import PlanError
+from kobrel.plan import edit
+from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.model import (
+    DistanceTarget,
+    FixedCamera,
+    Glass,
+    Key,
+    Keyed,
+    Mark,
+    Plan,
+    PointAnchor,
+    SceneRef,
+    Shot,
+    SubjectTarget,
+)
+
+CAMERA = FixedCamera(pose=tuple(float(i % 5 == 0) for i in range(16)))
+
+
+def mark(frame, metres=2.0, ease="smooth"):
+    return Mark(frame=frame, target=DistanceTarget(metres=metres), ease=ease)
+
+
+def plan_with(*marks, **changes):
+    shot = Shot(name="1", camera=CAMERA, marks=marks or (mark(1001),), **changes)
+    return Plan(name="Test", shots=(shot,))
+
+
+def test_save_and_open_give_the_same_plan(tmp_path):
+    plan = plan_with(mark(1001), mark(1010, float("inf"), "even"))
+    plan, _ = edit.add_subject(plan, "Head", PointAnchor(position_m=(1, 2, -3)))
+    plan = plan.but(scenes=(SceneRef(name="s", path=str(tmp_path / "sets" / "s.usd")),), unit="ft")
+    save_plan(plan, tmp_path / "a.kobrel")
+    assert open_plan(tmp_path / "a.kobrel") == plan
+
+
+def test_scene_paths_are_relative_and_move_with_the_plan(tmp_path):
+    (tmp_path / "one").mkdir()
+    plan = plan_with().but(scenes=(SceneRef(name="s", path=str(tmp_path / "one" / "sets" / "s.usd")),))
+    save_plan(plan, tmp_path / "one" / "a.kobrel")
+    stored = json.loads((tmp_path / "one" / "a.kobrel").read_text())
+    assert stored["scenes"][0]["path"] == "sets/s.usd"
+    os.rename(tmp_path / "one", tmp_path / "two")
+    assert open_plan(tmp_path / "two" / "a.kobrel").scenes[0].path == str(tmp_path / "two" / "sets" / "s.usd")
+
+
+def test_unknown_fields_survive_a_round_trip(tmp_path):
+    save_plan(plan_with(), tmp_path / "a.kobrel")
+    content = json.loads((tmp_path / "a.kobrel").read_text())
+    content["later"] = {"x": [1, 2]}
+    content["shots"][0]["marks"][0]["colour"] = "red"
+    content["shots"][0]["glass"]["focal_mm"]["note"] = "borrowed"
+    (tmp_path / "a.kobrel").write_text(json.dumps(content))
+    plan = open_plan(tmp_path / "a.kobrel")
+    plan = edit.with_shot(plan, 0, edit.set_mark(plan.shots[0], 1005, DistanceTarget(metres=4)))
+    save_plan(plan, tmp_path / "b.kobrel")
+    again = json.loads((tmp_path / "b.kobrel").read_text())
+    assert again["later"] == {"x": [1, 2]}
+    assert again["shots"][0]["marks"][0]["colour"] == "red"
+    assert again["shots"][0]["glass"]["focal_mm"]["note"] == "borrowed"
+
+
+def test_saving_keeps_the_last_version(tmp_path):
+    path = tmp_path / "a.kobrel"
+    save_plan(plan_with(), path)
+    save_plan(plan_with().but(name="Second"), path)
+    assert open_plan(path).name == "Second"
+    assert json.loads((tmp_path / "a.kobrel~").read_text())["name"] == "Test"
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["a.kobrel", "a.kobrel~"]
+
+
+def test_a_failed_save_leaves_the_old_file(tmp_path, monkeypatch):
+    path = tmp_path / "a.kobrel"
+    save_plan(plan_with(), path)
+    before = path.read_bytes()
+
+    def full(_fd):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(PlanError, match=r"a\.kobrel.*No space left"):
+        save_plan(plan_with().but(name="Second"), path)
+    assert path.read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["a.kobrel"]
+
+
+def test_a_folder_that_is_not_there(tmp_path):
+    with pytest.raises(PlanError, match="cannot be saved"):
+        save_plan(plan_with(), tmp_path / "nowhere" / "a.kobrel")
+
+
+def test_a_newer_plan_is_refused_and_an_older_one_upgraded(tmp_path):
+    path = tmp_path / "a.kobrel"
+    save_plan(plan_with(), path)
+    content = json.loads(path.read_text())
+    path.write_text(json.dumps({**content, "format": 99}))
+    with pytest.raises(PlanError, match="newer Kobrel"):
+        open_plan(path)
+    old = {**content, "format": 0, "title": "From before"}
+    del old["name"]
+    path.write_text(json.dumps(old))
+    upgraded = open_plan(path, upgrades={0: lambda c: {**c, "name": c["title"]}})
+    assert (upgraded.name, upgraded.format) == ("From before", 1)
+    with pytest.raises(PlanError, match="format 0 is not known"):
+        open_plan(path)
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("{", "line 1, column 2: not valid JSON"),
+        ("[]", "no Kobrel plan"),
+        ('{"format": "x"}', "no Kobrel plan"),
+        ('{"format": 1, "shots": [{"name": "1"}]}', "shots → 0 → camera"),
+        ('{"format": 1, "unit": "parsec"}', "unit:"),
+    ],
+)
+def test_a_broken_plan_says_where(tmp_path, text, message):
+    path = tmp_path / "bad.kobrel"
+    path.write_text(text)
+    with pytest.raises(PlanError) as error:
+        open_plan(path)
+    assert "bad.kobrel" in str(error.value)
+    assert message in str(error.value)
+
+
+def test_a_missing_plan_and_one_that_is_no_text(tmp_path):
+    with pytest.raises(PlanError, match="no such file"):
+        open_plan(tmp_path / "none.kobrel")
+    (tmp_path / "b.kobrel").write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(PlanError, match="cannot be read"):
+        open_plan(tmp_path / "b.kobrel")
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        lambda: plan_with(mark(5), mark(5)),
+        lambda: plan_with(mark(7), mark(5)),
+        lambda: plan_with(first=10, last=9),
+        lambda: plan_with(mark(1, -3)),
+        lambda: plan_with().but(shots=(plan_with().shots[0],) * 2),
+        lambda: Keyed(value=0),
+        lambda: Keyed(value=2, keys=(Key(frame=2, value=1), Key(frame=1, value=1))),
+        lambda: Glass(squeeze=0.5),
+        lambda: Shot(name="1", camera=CAMERA, marks=()),
+    ],
+)
+def test_what_makes_no_sense_cannot_be_made(wrong):
+    with pytest.raises(ValidationError):
+        wrong()
+
+
+def test_parts_are_frozen():
+    with pytest.raises(ValidationError):
+        plan_with().name = "x"
+
+
+def test_refocus_changes_the_whole_shot_or_sets_a_mark():
+    single = plan_with(mark(1001)).shots[0]
+    assert [m.target.metres for m in edit.refocus(single, 1050, DistanceTarget(metres=9)).marks] == [9]
+    double = plan_with(mark(1001), mark(1020)).shots[0]
+    assert [m.frame for m in edit.refocus(double, 1010, DistanceTarget(metres=9)).marks] == [1001, 1010, 1020]
+
+
+@given(st.lists(st.integers(1, 60), min_size=2, max_size=6, unique=True), st.integers(-20, 90), st.data())
+def test_a_moved_mark_keeps_its_place_in_the_order(frames, to, data):
+    frames = sorted(frames)
+    shot = plan_with(*(mark(f, 1 + i) for i, f in enumerate(frames))).shots[0]
+    which = data.draw(st.integers(0, len(frames) - 1))
+    moved = edit.move_mark(shot, frames[which], to)
+    assert [m.target for m in moved.marks] == [m.target for m in shot.marks]
+    assert sorted(m.frame for m in moved.marks) == [m.frame for m in moved.marks]
+
+
+def test_the_last_mark_stays():
+    shot = plan_with(mark(1001)).shots[0]
+    assert edit.remove_mark(shot, 1001) == shot
+
+
+def test_deleting_a_subject_leaves_its_marks_at_the_distance():
+    plan, subject = edit.add_subject(plan_with(), "Head", PointAnchor(position_m=(0, 0, -3)))
+    target = SubjectTarget(number=subject.number)
+    plan = edit.with_shot(plan, 0, edit.set_mark(plan.shots[0], 1001, target))
+    plan = edit.remove_subject(plan, subject.number, {("1", 1001): 3.0})
+    assert plan.subjects == ()
+    assert plan.shots[0].marks[0].target == DistanceTarget(metres=3.0)
+
+
+def test_subjects_get_free_numbers_and_names():
+    plan = plan_with()
+    for _ in range(3):
+        plan, _ = edit.add_subject(plan, "Head", PointAnchor(position_m=(0, 0, 0)))
+    assert [(s.number, s.name) for s in plan.subjects] == [(1, "Head"), (2, "Head 2"), (3, "Head 3")]
+    plan = edit.rename_subject(plan, 2, "Nose")
+    assert plan.subject(2).name == "Nose"
+
+
+def test_keys_are_set_moved_and_removed():
+    keyed = edit.set_value(Keyed(value=2.8), 5, 4.0)
+    assert keyed == Keyed(value=4.0)
+    keyed = edit.set_key(edit.set_key(keyed, 10, 8.0), 1, 2.0)
+    assert [(k.frame, k.value) for k in keyed.keys] == [(1, 2.0), (10, 8.0)]
+    assert [k.value for k in edit.set_value(keyed, 10, 11).keys] == [2.0, 11]
+    assert edit.remove_key(edit.remove_key(keyed, 1), 10) == Keyed(value=8.0)
+
+
+def test_the_schema_in_the_docs_is_current():
+    from pathlib import Path
+
+    kept = Path(__file__).parents[2] / "docs" / "plan.schema.json"
+    assert json.loads(kept.read_text()) == Plan.model_json_schema(), (
+        "run: kobrel schema > docs/plan.schema.json"
+    )

@@ -1,0 +1,203 @@
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from kobrel.cli import run_command
+from kobrel.exchange.images import read_image
+from kobrel.exchange.usd import read_usd
+from kobrel.plan.file import open_plan
+from tests.conftest import DEMO
+
+LIMITS = ["limits", "--focal", "50", "--stop", "8", "--focus", "10", "--sensor", "36x24"]
+
+
+def run(capsys, *arguments):
+    status = run_command([str(a) for a in arguments])
+    captured = capsys.readouterr()
+    return status, captured.out, captured.err
+
+
+def refused(capsys, *arguments):
+    """Bad input: status 2, one line on stderr, nothing on stdout."""
+    status, out, err = run(capsys, *arguments)
+    assert (status, out) == (2, "")
+    assert err.startswith("kobrel: ")
+    assert err.count("\n") == 1
+    return err
+
+
+def test_limits_as_json(capsys):
+    status, out, _ = run(capsys, *LIMITS, "--coc-mm", "0.03", "--at", "3", "--json")
+    got = json.loads(out)
+    assert status == 0
+    assert got["near_m"] == pytest.approx(5.1020408, rel=1e-7)
+    assert got["far_m"] == pytest.approx(250)
+    assert got["blur_mm"] == pytest.approx(0.072916667, rel=1e-7)
+    assert got["blur_px"] is None
+    assert got["model"] == "render"
+    assert set(got) == {
+        "near_m", "far_m", "depth_m", "hyperfocal_m", "pupil_mm", "blur_mm", "blur_px", "background_blur_mm",
+        "background_blur_px", "angle_h_deg", "angle_v_deg", "magnification", "model",
+    }  # fmt: skip
+
+
+def test_limits_at_a_blur_in_pixels(capsys):
+    _, out, _ = run(
+        capsys, *LIMITS, "--blur-px", "1.6", "--width", "1920", "--model", "thin", "--at", "3", "--json"
+    )
+    got = json.loads(out)
+    assert got["near_m"] == pytest.approx(5.1145663, rel=1e-7)
+    assert got["blur_px"] == pytest.approx(3.9084310, rel=1e-7)
+    _, out, _ = run(capsys, *LIMITS, "--coc-mm", "0.05", "--json")
+    assert json.loads(out)["far_m"] is None
+
+
+def test_limits_in_words(capsys):
+    _, out, _ = run(capsys, *LIMITS, "--coc-mm", "0.03", "--at", "3")
+    assert "Sharp from       5.10 m" in out
+    assert "Sharp to         250 m" in out
+
+
+@pytest.mark.parametrize(
+    ("more", "message"),
+    [
+        ([], "Give either --coc-mm, or --blur-px"),
+        (["--coc-mm", "0.03", "--blur-px", "2"], "Give either"),
+        (["--blur-px", "2"], "--width"),
+        (["--coc-mm", "-1"], "above 0"),
+        (["--coc-mm", "nan"], "above 0"),
+        (["--coc-mm", "0.03", "--model", "pinhole"], "pinhole"),
+        (["--coc-mm", "0.03", "--sensor", "36by24"], "not a size"),
+        (["--coc-mm", "0.03", "--focus", "0.04", "--model", "thin"], "cannot focus nearer"),
+        (["--coc-mm", "0.03", "--bokeh"], "--bokeh"),
+    ],
+)
+def test_limits_refuse_bad_input(capsys, more, message):
+    assert message in refused(capsys, *LIMITS, *more)
+
+
+def test_new_survey_export_check_render(capsys, moving_scene, tmp_path):
+    plan = tmp_path / "p.kobrel"
+    assert run(capsys, "new", moving_scene, "-o", plan)[0] == 0
+    assert open_plan(plan).shots[0].title == "Camera"
+
+    status, out, _ = run(capsys, "survey", plan, "--json")
+    got = json.loads(out)
+    assert status == 0
+    assert len(got["frames"]) == 11
+    frame = got["frames"][0]
+    assert {"frame", "focus_m", "f_number", "focal_mm", "near_m", "far_m", "subjects"} <= set(frame)
+    assert frame["focus_m"] == pytest.approx(4.0)
+    assert set(frame["subjects"][0]) == {"number", "name", "distance_m", "straight_m", "blur_px", "state"}
+
+    _, out, _ = run(capsys, "survey", plan, "--csv")
+    assert out.count("\n") == 12
+    assert "Camera" in run(capsys, "survey", plan)[1]
+
+    assert run(capsys, "export", plan, "--as", "usd", "-o", tmp_path / "c.usda")[0] == 0
+    np.testing.assert_allclose(read_usd(tmp_path / "c.usda").focus_m[[0, -1]], [4, 3], rtol=1e-6)
+    assert run(capsys, "export", plan, "--as", "csv", "-o", tmp_path / "c.csv")[0] == 0
+    assert (tmp_path / "c.csv").read_text() == out
+
+    assert run(capsys, "check", plan) == (0, f"{plan}: nothing to complain about.\n", "")
+
+    for name in ("f.png", "f.exr"):
+        assert (
+            run(
+                capsys, "render", plan, "--frame", 5, "--size", "60x40", "--samples", 4, "-o", tmp_path / name
+            )[0]
+            == 0
+        )
+    assert read_image(tmp_path / "f.png")[0].shape == (40, 60, 3)
+    pixels, names = read_image(tmp_path / "f.exr")
+    assert names == ("R", "G", "B", "Z", "blur")
+    assert np.nanmin(pixels[..., 3]) > 2
+
+
+def test_new_with_a_camera_and_a_unit(capsys, moving_scene, tmp_path):
+    plan = tmp_path / "p.kobrel"
+    assert run(capsys, "new", moving_scene, "-o", plan, "--camera", "/Camera", "--unit", "mm")[0] == 0
+    assert open_plan(plan).scenes[0].unit_m == 0.001
+    assert json.loads(run(capsys, "survey", plan, "--json")[1])["frames"][0]["focus_m"] == pytest.approx(0.4)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["new", "{tmp}/none.usd", "-o", "{tmp}/x.kobrel"], "none.usd: no such file"),
+        (["new", "{scene}", "-o", "{tmp}/x.kobrel", "--camera", "/Other"], "no camera /Other"),
+        (["new", "{scene}", "-o", "{tmp}/x.kobrel", "--unit", "parsec"], "parsec"),
+        (["new", "{scene}", "-o", "{tmp}/nowhere/x.kobrel"], "cannot be saved"),
+        (["survey", "{tmp}/none.kobrel"], "no such file"),
+        (["survey", "{demo}", "--shot", "99"], "no shot “99”. Its shots: 01 Quay wide"),
+        (["survey", "{demo}", "--json", "--csv"], "either --json or --csv"),
+        (["render", "{demo}", "-o", "{tmp}/x.jpg"], ".png or .exr"),
+        (["render", "{demo}", "-o", "{tmp}/nowhere/x.png"], "no folder"),
+        (["render", "{demo}", "-o", "{tmp}/x.png", "--size", "big"], "not a size"),
+        (["render", "{demo}", "-o", "{tmp}/x.png", "--size", "99999x2"], "16384"),
+        (["render", "{demo}", "-o", "{tmp}/x.png", "--samples", "0"], "samples"),
+        (["export", "{demo}", "--as", "fbx", "-o", "{tmp}/x.fbx"], "fbx"),
+        (["frobnicate"], "no command"),
+    ],
+)
+def test_bad_input_writes_nothing(capsys, moving_scene, tmp_path, arguments, message):
+    places = {"tmp": tmp_path, "scene": moving_scene, "demo": DEMO}
+    before = sorted(tmp_path.rglob("*"))
+    assert message in refused(capsys, *(a.format(**places) for a in arguments))
+    assert sorted(tmp_path.rglob("*")) == before
+
+
+def test_check_names_faults_and_says_so_with_its_status(capsys, tmp_path):
+    text = (
+        DEMO.read_text()
+        .replace("Ferryman/Head", "Ferryman/Hat")
+        .replace('"night_ferry.usdc"', f'"{DEMO.parent}/night_ferry.usdc"')
+    )
+    (tmp_path / "p.kobrel").write_text(text)
+    status, out, _ = run(capsys, "check", tmp_path / "p.kobrel")
+    assert status == 1
+    assert "Subject 2 Ferryman" in out
+
+
+def test_a_plan_whose_scene_is_gone(capsys, moving_scene, tmp_path):
+    plan = tmp_path / "p.kobrel"
+    run(capsys, "new", moving_scene, "-o", plan)
+    moving_scene.unlink()
+    assert "moving.usda: no such file" in refused(capsys, "survey", plan)
+    assert "moving.usda: no such file" in run(capsys, "check", plan)[1]
+
+
+def test_help_and_no_display(capsys, monkeypatch):
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    assert "no display" in refused(capsys, DEMO)
+    for command in ("limits", "new", "survey", "render", "export", "check", "schema"):
+        assert command in run(capsys, command, "--help")[1]
+
+
+def test_schema_prints_json(capsys):
+    assert json.loads(run(capsys, "schema")[1])["title"] == "Plan"
+
+
+def test_the_installed_command_works_in_a_pipe():
+    made = subprocess.run(
+        [sys.executable, "-m", "kobrel", *LIMITS, "--coc-mm", "0.03", "--json"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert json.loads(made.stdout)["pupil_mm"] == 6.25
+    assert made.stderr == ""
+
+
+def test_numbers_need_neither_window_nor_tracer():
+    code = (
+        "import sys; from kobrel.cli import run_command;"
+        f"run_command({[*LIMITS, '--coc-mm', '0.03']!r});"
+        "print([m for m in ('PySide6', 'numba', 'pxr', 'trimesh', 'OpenImageIO') if m in sys.modules])"
+    )
+    made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert made.stdout.endswith("[]\n")
