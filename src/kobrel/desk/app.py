@@ -3,6 +3,7 @@
 import sys
 from pathlib import Path
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.look import apply
@@ -35,7 +36,7 @@ def run(file: Path | None, demo: bool = False, pictures: Path | None = None) -> 
     window = Window()
     apply(qt, str(window.session.settings.value("theme", "dark")))
     window.show()
-    window.drawing.start()
+    QTimer.singleShot(0, window.drawing.start)  # after the first paint
     if demo:
         window.document.open_demo()
     elif file is not None:

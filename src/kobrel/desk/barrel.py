@@ -172,8 +172,9 @@ class Barrel(Panel):
         if event.button() != Qt.MouseButton.LeftButton or scale is None or numbers is None or camera is None:
             return
         at = event.position()
-        for row, place, _distance in self.peg_places():
-            if math.hypot(at.x() - place.x(), at.y() - place.y()) <= PEG_RADIUS + 2:
+        for row, place, distance in self.peg_places():
+            under_index = abs(scale.px(distance) - scale.px(float(camera.focus_m))) < 2
+            if math.hypot(at.x() - place.x(), at.y() - place.y()) <= PEG_RADIUS + 2 and not under_index:
                 self._session.selected_subject = numbers.subjects[row]
                 self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
                 return

@@ -11,8 +11,8 @@ from kobrel.desk.jobs import Job
 from kobrel.desk.opening import Opened, open_file, render_file
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
-from kobrel.plan.file import SUFFIX, save_plan
-from kobrel.stage.load import SCENE_SUFFIXES
+from kobrel.plan.model import SUFFIX
+from kobrel.stage.scene import SCENE_SUFFIXES
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 RENDER_PASSES = 256
@@ -49,7 +49,7 @@ class Document(QObject):
         if not self.may_leave():
             return
         self.remember_place()
-        job = Job(lambda progress: open_file(path.absolute(), progress), self)
+        job = Job(lambda progress: open_file(path.absolute(), progress), self, opens=True)
         job.done.connect(lambda opened: self._show(opened, path.absolute()))
         self.job_wanted.emit(job)
 
@@ -124,6 +124,8 @@ class Document(QObject):
         return self._save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
 
     def _save_to(self, path: Path) -> bool:
+        from kobrel.plan.file import save_plan
+
         try:
             save_plan(self._session.plan, path)
         except KobrelError as error:

@@ -16,6 +16,7 @@ class Job(QObject):
     Parameters
     ----------
     work : called with a progress function; its result is handed to `done`
+    opens : it opens a file, so that opening another makes it needless
 
     Signals
     -------
@@ -30,8 +31,11 @@ class Job(QObject):
     failed = Signal(str)
     cancelled = Signal()
 
-    def __init__(self, work: Callable[[Progress], Any], parent: QObject | None = None) -> None:
+    def __init__(
+        self, work: Callable[[Progress], Any], parent: QObject | None = None, opens: bool = False
+    ) -> None:
         super().__init__(parent)
+        self.opens = opens
         self._work = work
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="kobrel-job", daemon=True)

@@ -40,8 +40,8 @@ DARK = _look(
 )  # fmt: skip
 LIGHT = _look(
     base="#DDD9CE", panel="#F1EEE5", raised="#FFFFFF", line="#B9B5A8", text="#1C2426", quiet="#4B5A5C",
-    focus="#8A5F0A", on_focus="#FFFFFF", sharp="#5D4B12", nearer="#A8421F", farther="#2F5C94",
-    wrong="#B3201E", surround="#6E6E6E",
+    focus="#75500A", on_focus="#FFFFFF", sharp="#554510", nearer="#983816", farther="#2A5488",
+    wrong="#A81C1A", surround="#6E6E6E",
 )  # fmt: skip
 THEMES = {"dark": DARK, "light": LIGHT}
 

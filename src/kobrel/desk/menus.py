@@ -10,7 +10,6 @@ from kobrel import __version__
 from kobrel.desk.look import THEMES
 from kobrel.plan.edit import with_shot
 from kobrel.plan.model import FileCamera
-from kobrel.plan.start import shot_from_camera
 
 if TYPE_CHECKING:
     from kobrel.desk.window import Window
@@ -117,6 +116,8 @@ def _fill_cameras(window: "Window", menu: QMenu) -> None:
 
 def choose_camera(window: "Window", scene_name: str, path: str) -> None:
     """Give the shot another camera of a scene, with that camera's lens and focus."""
+    from kobrel.plan.start import shot_from_camera
+
     session = window.session
     shot, scene = session.shot, session.stage.scenes[scene_name]
     source = scene.camera(path)

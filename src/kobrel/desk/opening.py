@@ -3,9 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from kobrel.plan.file import SUFFIX, open_plan
-from kobrel.plan.model import Plan, Shot
-from kobrel.plan.staging import load_stage
+from kobrel.plan.model import SUFFIX, Plan, Shot
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -28,14 +26,24 @@ def open_file(path: Path, progress: Progress) -> Opened:
     KobrelError
         It cannot be opened; the message says why.
     """
+    # One thing after the other: two threads that import and compile would leave the window
+    # too little of the interpreter's time.
+    progress("Preparing the picture", 0.0)
+    from kobrel.picture.ready import prepare
+
+    prepare()
+    from kobrel.plan.check import findings
+    from kobrel.plan.file import open_plan
+    from kobrel.plan.staging import load_stage
+    from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.load import load_scene
+
     if path.suffix.lower() == SUFFIX:
         plan = open_plan(path)
         stage, problems = load_stage(plan, progress)
         stage.prepare(progress)
+        findings(plan, stage)  # works out what the window is about to ask
         return Opened(plan, stage, path, problems + stage.warnings)
-    from kobrel.plan.start import plan_from_scene
-    from kobrel.stage.load import load_scene
-
     scene = load_scene(path, None, progress)
     plan, stage = plan_from_scene(path, scene)
     stage.prepare(progress)

@@ -75,9 +75,9 @@ class Overhead(Panel):
     def _px_per_m(self) -> float:
         return (self.height() - _FOOT - _HEAD) / self.reach_m()
 
-    def place(self, across_m: float, along_m: float) -> QPointF:
-        """A point of the camera's plane on the widget."""
-        scale = self._px_per_m()
+    def place(self, across_m: float, along_m: float, px_per_m: float | None = None) -> QPointF:
+        """A point of the camera's plane on the widget; give the scale where many are placed."""
+        scale = px_per_m or self._px_per_m()
         return QPointF(self.width() / 2 + across_m * scale, self.height() - _FOOT - along_m * scale)
 
     def _subject_places(self) -> list[tuple[int, QPointF]]:
@@ -162,18 +162,19 @@ class Overhead(Panel):
     def _paint_things(self, painter: QPainter, camera: Camera) -> None:
         """Outlines of the boxes about the meshes, faint."""
         boxes = self._session.stage.boxes(self._session.frame)
-        if not 0 < len(boxes) <= 400:
-            return
         local = (boxes - camera.pose[:3, 3]) @ camera.pose[:3, :3]
         across, along = local[..., 1 if self._side else 0], -local[..., 2]
-        reach = self.reach_m()
+        reach, scale = self.reach_m(), self._px_per_m()
         painter.setPen(QPen(faded(look().quiet, 0.35), 1))
         painter.setBrush(faded(look().quiet, 0.06))
-        for a, d in zip(across, along, strict=True):
-            wide = max(float(np.ptp(a)), float(np.ptp(d)))
-            if d.max() <= 0 or d.min() > reach * 1.2 or wide > reach * 1.5:
-                continue
-            painter.drawPolygon(QPolygonF(_hull([self.place(x, y) for x, y in zip(a, d, strict=True)])))
+        wide = np.maximum(np.ptp(across, axis=1), np.ptp(along, axis=1))
+        half = self.width() / 2 / scale
+        shown = (along.max(axis=1) > 0) & (along.min(axis=1) < reach * 1.2) & (wide < reach * 1.5)
+        shown &= (across.max(axis=1) > -half) & (across.min(axis=1) < half) & (wide * scale > 3)
+        for a, d in zip(across[shown], along[shown], strict=True):
+            painter.drawPolygon(
+                QPolygonF(_hull([self.place(x, y, scale) for x, y in zip(a, d, strict=True)]))
+            )
 
     def _surface(self, camera: Camera, half: float, distance: float) -> list[QPointF]:
         """A flat or spherical surface at a distance, across the view."""

@@ -1,7 +1,7 @@
 """What several views draw alike: pegs, flags, the sharp band, panels."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import DARK, font, look
@@ -90,9 +90,9 @@ class Panel(QWidget):
 
     title = ""
 
-    def begin(self, note: str = "") -> QPainter:
-        """A painter on the cleared panel, with the title written."""
-        painter = QPainter(self)
+    def begin(self, note: str = "", onto: QPixmap | None = None) -> QPainter:
+        """A painter on the cleared panel, or on a picture of it, with the title written."""
+        painter = QPainter(onto if onto is not None else self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look().panel)

@@ -8,7 +8,16 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk.look import faded, look
@@ -37,6 +46,7 @@ class PullChart(Panel):
         self._start_frame = 0.0
         self._scrubbing = False
         self._frozen: DioptreScale | None = None
+        self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(120)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -98,20 +108,9 @@ class PullChart(Panel):
             painter = self.begin()
             draw_text(painter, QPointF(70, 18), session.problem, look().wrong, 12)
             return
-        painter = self.begin(f"frames {shot.first}–{shot.last}, distance in {session.unit}, even in dioptres")
-        self._paint_grid(painter, scale)
-        painter.save()
-        painter.setClipRect(
-            QRectF(
-                _LEFT - 1, _TOP - 14, self.width() - _LEFT - _RIGHT + 2, self.height() - _TOP - _BOTTOM + 15
-            )
-        )
-        x = np.array([self.x_of(frame) for frame in numbers.frames])
-        self._paint_band(painter, scale, numbers, x)
-        self._paint_subjects(painter, scale, numbers, x)
-        painter.setPen(QPen(look().focus, 2))
-        _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
-        painter.restore()
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._still_part(scale, numbers))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_names(painter, scale, numbers)
         self._paint_keys(painter)
         for mark in shot.marks:
@@ -133,6 +132,31 @@ class PullChart(Panel):
             "centre",
             bold=True,
         )
+
+    def _still_part(self, scale: DioptreScale, numbers: Survey) -> QPixmap:
+        """Grid, band and curves, which do not depend on the frame, painted once."""
+        key = (numbers, self._session.unit, scale, self.size(), look())
+        if self._kept is None or self._kept[0] != key:
+            ratio = self.devicePixelRatioF()
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(look().base)
+            shot = self._session.shot
+            assert shot is not None
+            painter = self.begin(
+                f"frames {shot.first}–{shot.last}, distance in {self._session.unit}, even in dioptres", pixmap
+            )
+            self._paint_grid(painter, scale)
+            wide, tall = self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM
+            painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, wide + 2, tall + 15))
+            x = np.array([self.x_of(frame) for frame in numbers.frames])
+            self._paint_band(painter, scale, numbers, x)
+            self._paint_subjects(painter, scale, numbers, x)
+            painter.setPen(QPen(look().focus, 2))
+            _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
+            painter.end()
+            self._kept = key, pixmap
+        return self._kept[1]
 
     def _paint_grid(self, painter: QPainter, scale: DioptreScale) -> None:
         shot = self._session.shot

@@ -1,7 +1,7 @@
 """Shots: a column with a thumbnail of each, and a ribbon of what is sharp over its frames."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -26,6 +26,7 @@ class ShotsColumn(QWidget):
         self._session = session
         self._images: dict[str, QImage] = {}
         self._ribbons: dict[str, tuple[Shot, Plan, Stage, list[QColor]]] = {}
+        self._may_survey = True
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
@@ -52,6 +53,7 @@ class ShotsColumn(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._may_survey = True
         for index, shot in enumerate(self._session.plan.shots):
             chosen = index == self._session.shot_index
             box = QRectF(8, _TOP + index * _STEP, *THUMBNAIL)
@@ -93,6 +95,10 @@ class ShotsColumn(QWidget):
         plan, stage = self._session.plan, self._session.stage
         if known and known[0] is shot and known[1].subjects is plan.subjects and known[2] is stage:
             return known[3]
+        if not self._may_survey:  # one shot's survey a paint keeps the window quick
+            QTimer.singleShot(0, self.update)
+            return known[3] if known else []
+        self._may_survey = False
         cells: list[QColor] = []
         frames = np.linspace(shot.first, shot.last, _RIBBON_CELLS)
         try:

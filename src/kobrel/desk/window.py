@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QElapsedTimer, QEvent, QObject, Qt, QTimer
@@ -424,45 +425,44 @@ class Window(QMainWindow):
     def run_job(self, job: Job) -> None:
         """Start long work, showing how far it is; one at a time."""
         if self._job is not None:
+            if not (self._job.opens and job.opens):
+                self.say("Something is still being written or opened. Wait for it, or cancel it first.")
+                return
             self._job.cancel()
         self._job = job
-        job.progressed.connect(self._show_progress)
-        for signal, what in (
-            (job.failed, self._job_failed),
-            (job.cancelled, self._job_cancelled),
-            (job.done, self._job_done),
-        ):
-            signal.connect(what)
-        self._show_progress("Working", 0.0)
+        job.progressed.connect(partial(self._show_progress, job))
+        job.done.connect(partial(self._job_done, job))
+        job.failed.connect(partial(self._job_failed, job))
+        job.cancelled.connect(partial(self._job_cancelled, job))
+        self._show_progress(job, "Working", 0.0)
         job.start()
 
-    def _show_progress(self, what: str, part: float) -> None:
-        if self.sender() in (self._job, None):
+    def _show_progress(self, job: Job, what: str, part: float) -> None:
+        if job is self._job:
             self.progress.show()
             self.cancel.show()
             self.progress.setRange(0, 100 if part > 0 else 0)
             self.progress.setValue(round(part * 100))
             self.say(f"{what} …")
 
-    def _end_job(self) -> bool:
+    def _end_job(self, job: Job) -> bool:
         """Clear the progress of the job that has just ended; False for an older one."""
-        if self.sender() not in (self._job, None):
+        if job is not self._job:
             return False
         self._job = None
         self.progress.hide()
         self.cancel.hide()
         return True
 
-    def _job_done(self, _result: object) -> None:
-        if self._end_job():
-            self._show_summary()
+    def _job_done(self, job: Job, _result: object) -> None:
+        self._end_job(job)
 
-    def _job_cancelled(self) -> None:
-        if self._end_job():
+    def _job_cancelled(self, job: Job) -> None:
+        if self._end_job(job):
             self.say("Cancelled; nothing has changed.")
 
-    def _job_failed(self, reason: str) -> None:
-        if self._end_job():
+    def _job_failed(self, job: Job, reason: str) -> None:
+        if self._end_job(job):
             self.say(reason)
             self.show_warning("That did not work", [reason])
 

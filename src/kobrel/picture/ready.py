@@ -4,6 +4,7 @@ Run as a module it exits with 1 where the compiled form cannot be kept.
 """
 
 import sys
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -21,8 +22,12 @@ from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Stage
 
 
+@cache
 def prepare() -> None:
-    """Compile, or load from the cache, every kernel, by drawing a few pixels with each."""
+    """Compile, or load from the cache, every kernel, by drawing a few pixels with each.
+
+    Does nothing the second time.
+    """
     stage = Stage([("ready", Scene(Path("ready"), (Node("/box", mesh=box()), Node("/ball", mesh=sphere()))))])
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
     camera = camera_at(Plan(), shot, 1001, stage)

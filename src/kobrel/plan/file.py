@@ -13,7 +13,6 @@ from pydantic import ValidationError
 from kobrel.errors import PlanError
 from kobrel.plan.model import FORMAT, Plan
 
-SUFFIX = ".kobrel"
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 UPGRADES: Mapping[int, Upgrade] = {}
 """For each older format, the step that turns its JSON into the next format's."""

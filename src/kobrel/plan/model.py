@@ -15,6 +15,7 @@ from kobrel.optics.sensor import CriterionKind
 from kobrel.optics.units import LengthUnit
 
 FORMAT = 1
+SUFFIX = ".kobrel"
 
 Ease = Literal["even", "smooth"]
 Positive = Annotated[float, Field(gt=0)]

@@ -6,11 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.errors import SceneError
-from kobrel.stage.scene import Node, Progress, Scene, no_progress
-
-USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
-MESH_SUFFIXES = (".gltf", ".glb", ".obj", ".ply", ".stl")
-SCENE_SUFFIXES = USD_SUFFIXES + MESH_SUFFIXES
+from kobrel.stage.scene import SCENE_SUFFIXES, USD_SUFFIXES, Node, Progress, Scene, no_progress
 
 
 def load_scene(path: Path, unit_m: float | None = None, progress: Progress = no_progress) -> Scene:

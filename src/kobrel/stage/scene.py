@@ -13,6 +13,10 @@ from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel
 from kobrel.stage.motion import Array, Motion, Track
 
+USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
+MESH_SUFFIXES = (".gltf", ".glb", ".obj", ".ply", ".stl")
+SCENE_SUFFIXES = USD_SUFFIXES + MESH_SUFFIXES
+
 Progress = Callable[[str, float], None]
 """Called with what is being done and the part done, 0 to 1; may raise :class:`Cancelled`."""
 

@@ -88,9 +88,10 @@ class Stage:
         apart = set(placed)
         self._merged = len(rows) - len(placed)
         self._rows = [row for row in rows if row not in apart] + placed
-        self._moves = bool(moving)
+        self._moving_rows = [number for number, row in enumerate(self._rows) if row in moving]
         self._snapshots: OrderedDict[float, Snapshot] = OrderedDict()
         self._geometry: Geometry | None = None
+        self._centres: dict[Place, Array | None] = {}
         self._lock = threading.RLock()
 
     def _worth_sharing(self, row: tuple[str, int], uses: Counter[int]) -> bool:
@@ -121,7 +122,7 @@ class Stage:
 
     def snapshot(self, frame: float) -> Snapshot:
         """The stage at a frame; kept for the last few frames, or for all if nothing moves."""
-        key = float(frame) if self._moves else 0.0
+        key = float(frame) if self._moving_rows else 0.0
         with self._lock:
             if key in self._snapshots:
                 self._snapshots.move_to_end(key)
@@ -151,7 +152,17 @@ class Stage:
         )
 
     def _matrices(self, frame: float) -> Array:
+        """(R, 4, 4) places of all rows' nodes, metres; only those that move are worked out anew."""
+        result = self._still_matrices.copy()
         at = np.array([float(frame)])
+        for row in self._moving_rows:
+            name, index = self._rows[row]
+            result[row] = self.scenes[name].world(index, at)[0]
+        return result
+
+    @cached_property
+    def _still_matrices(self) -> Array:
+        at = np.zeros(1)
         worlds = [self.scenes[name].world(index, at)[0] for name, index in self._rows]
         return np.asarray(worlds, dtype=float).reshape(-1, 4, 4)
 
@@ -171,10 +182,8 @@ class Stage:
     def boxes(self, frame: float | None = None) -> Array:
         """(R, 8, 3) corners of the box about each mesh, metres."""
         matrices = self._matrices(0.0 if frame is None else frame)
-        boxes = np.empty((len(matrices), 8, 3))
-        for row, matrix in enumerate(matrices):
-            boxes[row] = self._local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3]
-        return boxes
+        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self._local_boxes)
+        return np.asarray(turned + matrices[:, None, :3, 3])
 
     @cached_property
     def _local_boxes(self) -> Array:
@@ -201,18 +210,22 @@ class Stage:
 
         For what lies below, the places at the first frame count.
         """
+        if place not in self._centres:
+            self._centres[place] = self._find_centre(place)
+        return self._centres[place]
+
+    def _find_centre(self, place: Place) -> Array | None:
         scene = self.scenes.get(place.scene)
         index = scene.find(place.path) if scene else -1
         if scene is None or index < 0:
             return None
         at = np.array([float(scene.first_frame or 0)])
         inverse = np.linalg.inv(scene.world(index, at)[0])
-        corners = [
-            self._local_boxes[row] @ (inverse @ scene.world(node, at)[0])[:3, :3].T
-            + (inverse @ scene.world(node, at)[0])[:3, 3]
-            for row, (name, node) in enumerate(self._rows)
-            if name == place.scene and _within(scene, node, index)
-        ]
+        corners = []
+        for row, (name, node) in enumerate(self._rows):
+            if name == place.scene and _within(scene, node, index):
+                matrix = inverse @ scene.world(node, at)[0]
+                corners.append(self._local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
         if not corners:
             return np.zeros(3)
         joined = np.concatenate(corners)

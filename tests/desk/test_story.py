@@ -1,0 +1,429 @@
+"""The whole way in the real window: from opening a scene to a reread export."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from kobrel.exchange.usd import read_usd
+from kobrel.plan.file import open_plan
+from kobrel.plan.model import DistanceTarget, SubjectTarget
+from kobrel.plan.survey import survey
+from tests.conftest import DEMO
+
+SCENE = DEMO.with_suffix(".usdc")
+
+
+@pytest.fixture
+def hand(make_window):
+    hand = make_window()
+    hand.window.document.open(SCENE)
+    hand.opened()
+    return hand
+
+
+def picture_point(window, world):
+    """Where a point of the stage is on the Picture."""
+    camera, box = window.session.camera, window.picture.frame_rect()
+    sight = camera.see(world)
+    scale = box.width() / camera.width_px
+    return QPointF(box.left() + float(sight.x_px) * scale, box.top() + float(sight.y_px) * scale)
+
+
+def peg(window, number):
+    row = window.session.survey.subjects.index(number)
+    return dict(window.picture.peg_places())[row]
+
+
+def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
+    window, session = hand.window, hand.window.session
+    assert session.shot.title == "Wide"
+    assert float(session.camera.focus_m) == pytest.approx(9.0, rel=1e-6), (
+        "the camera's own focus is the start"
+    )
+
+    # Another camera of the file, with its own lens.
+    from kobrel.desk.menus import choose_camera
+
+    choose_camera(window, "night_ferry", "/NightFerry/Cameras/Rack")
+    assert float(session.camera.focal_mm) == 50
+
+    # Two things in the picture become subjects; their pegs are in every view at once.
+    before = len(session.plan.subjects)
+    hand.click(window.picture, picture_point(window, [-0.28, 0.78, -2.04]))
+    hand.click(window.picture, picture_point(window, [0.72, 1.3, -5.9]))
+    lantern, ferryman = session.plan.subjects[before:]
+    assert "Lantern" in lantern.name
+    assert "Ferryman" in ferryman.name
+    rows = [session.survey.subjects.index(s.number) for s in (lantern, ferryman)]
+    for places in (
+        window.picture.peg_places(),
+        window.overhead._subject_places(),
+        window.barrel.peg_places(),
+    ):
+        assert set(rows) <= {place[0] for place in places}
+    assert float(session.survey.sight.axial_m[rows[0], 0]) == pytest.approx(2.66, abs=0.05)
+
+    # A click on a peg focuses.
+    hand.click(window.picture, peg(window, lantern.number))
+    assert session.shot.marks[0].target == SubjectTarget(number=lantern.number)
+    assert float(session.survey.sight.blur_px[rows[0], 0]) == pytest.approx(0, abs=1e-9)
+
+    # Lens, stop and sensor, typed.
+    hand.key(Qt.Key.Key_3)
+    glass = window.card_of[3]
+    hand.type(glass.focal, "65")
+    hand.type(glass.stop, "f/2")
+    hand.type(glass.delivery, "2048")
+    row = next(i for i in range(glass.format.count()) if "Full frame  36" in glass.format.itemText(i))
+    glass.format.setCurrentIndex(row)
+    glass.format.activated.emit(row)
+    assert (session.glass.sensor.width_mm, session.glass.sensor.height_mm) == (36, 24)
+    assert float(session.camera.focal_mm) == 65
+    assert float(session.camera.f_number) == 2
+    assert session.shot.width_px == 2048
+
+    # The true depth of field comes.
+    hand.wait(lambda: "exact" in window.picture._status)
+
+    # A rack between the two: a mark at a later frame, put on the other subject.
+    window.barrel.setFocus()
+    session.show_frame(1060)
+    hand.key(Qt.Key.Key_M, widget=window.barrel)
+    assert [m.target.number for m in session.shot.marks] == [lantern.number] * 2
+    hand.click(window.picture, peg(window, ferryman.number))
+    assert [(m.frame, m.target.number) for m in session.shot.marks] == [
+        (1001, lantern.number), (1060, ferryman.number),
+    ]  # fmt: skip
+    numbers = session.survey
+    assert numbers.sight.blur_px[rows[0], 0] < 0.01
+    assert numbers.sight.blur_px[rows[1], 59] < 0.01
+
+    # Scrubbing in the chart.
+    chart = window.chart
+    hand.drag(chart, QPointF(chart.x_of(1001), 120), QPointF(chart.x_of(1030), 120))
+    assert session.frame == 1030
+    hand.key(Qt.Key.Key_Right, widget=chart)
+    assert session.frame == 1031
+
+    # Save, reopen: the same plan, shot and frame.
+    path = tmp_path / "rack.kobrel"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert open_plan(path) == session.plan
+    assert session.undo.isClean()
+    kept = session.plan
+    window.document.open(path)
+    hand.wait(lambda: window._job is None and session.plan is not kept)
+    assert session.plan == kept
+    assert session.frame == 1031
+
+    # The values for a renderer, reread.
+    layer = tmp_path / "rack.usda"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(layer), ""))
+    window.document.ask_export_usd()
+    hand.wait(lambda: window._job is None and layer.exists())
+    back = read_usd(layer)
+    expected = survey(session.plan, session.shot, session.stage).camera
+    np.testing.assert_allclose(back.focus_m, expected.focus_m, rtol=1e-12)
+    np.testing.assert_allclose(back.f_number, 2.0)
+    np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
+    table = tmp_path / "rack.csv"
+    window.document.export(table, "csv")
+    hand.wait(lambda: window._job is None and table.exists())
+    assert table.read_text().startswith("frame,focus_m")
+
+
+def test_holding_d_and_clicking_puts_the_focus_there(hand):
+    window, session = hand.window, hand.window.session
+    subjects = len(session.plan.subjects)
+    at = picture_point(window, [-0.28, 0.3, -1.95])
+    QTest.keyPress(window.picture, Qt.Key.Key_D)
+    hand.click(window.picture, at)
+    QTest.keyRelease(window.picture, Qt.Key.Key_D)
+    target = session.shot.marks[0].target
+    assert isinstance(target, DistanceTarget)
+    pick = session.stage.pick(
+        session.frame,
+        *session.camera.ray(
+            *(at - window.picture.frame_rect().topLeft()).toTuple(),
+            *window.picture.frame_rect().size().toTuple(),
+        ),
+    )
+    assert target.metres == pytest.approx(float(session.camera.see(pick.point).axial_m), rel=0.01)
+    assert len(session.plan.subjects) == subjects
+    hand.click(window.picture, at)
+    assert len(session.plan.subjects) == subjects + 1
+
+
+def test_dragging_the_barrels_index_refocuses_and_is_one_step_to_undo(hand):
+    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+    before = session.plan
+    scale = barrel.scale()
+    start = QPointF(scale.px(float(session.camera.focus_m)), barrel._line_y - 12)
+    goal = QPointF(scale.px(6.0), start.y())
+    hand.drag(barrel, start, goal)
+    assert float(session.camera.focus_m) == pytest.approx(6.0, rel=0.03)
+    assert session.undo.undoText().startswith("Focus on")
+    session.undo.undo()
+    assert session.plan == before
+    session.undo.redo()
+    assert float(session.camera.focus_m) == pytest.approx(6.0, rel=0.03)
+
+
+@pytest.mark.parametrize("end", [0, 1])
+def test_dragging_an_end_of_the_band_changes_the_stop(hand, end):
+    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+    session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
+    hand.rest()
+    limit = float(session.camera.limits_m[end])
+    focus = float(session.camera.focus_m)
+    scale = barrel.scale()
+    wanted = 1 / (1 / focus + 1.5 * (1 / limit - 1 / focus))
+    y = barrel._line_y - 4
+    hand.drag(barrel, QPointF(scale.px(limit), y), QPointF(scale.px(wanted), y))
+    assert float(session.camera.f_number) == pytest.approx(1.5, rel=0.05)
+    assert float(session.camera.limits_m[end]) == pytest.approx(wanted, rel=0.05)
+    assert float(session.camera.focus_m) == focus
+
+
+def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(hand):
+    window, session = hand.window, hand.window.session
+    focus = window.card_of[3].focus
+    for text, metres in (("3.2 m", 3.2), ("320 cm", 3.2), ("10' 6\"", 3.2004), ("5", 5.0), ("inf", np.inf)):
+        hand.type(focus, text)
+        assert float(session.camera.focus_m) == pytest.approx(metres)
+    plan = session.plan
+    hand.type(focus, "over there")
+    assert session.plan is plan
+    assert "not a length" in window.says.text()
+    assert focus.text() == "over there"
+    assert focus.property("wrong") is True
+    QTest.keyClick(focus, Qt.Key.Key_Escape)
+    assert focus.text() == "∞"
+    hand.type(window.card_of[3].focal, "0.2")
+    assert "out of range" in window.says.text()
+
+
+def test_lens_model_and_surface_say_what_they_mean(hand):
+    window, session = hand.window, hand.window.session
+    glass = window.card_of[3]
+    angle = glass.small["View angle"].text()
+    hand.type(glass.focus, "0.3 m")
+    glass.model.setCurrentIndex(1)
+    glass.model.activated.emit(1)
+    assert session.glass.model == "thin"
+    assert "breathes" in glass.meaning.text()
+    assert glass.small["View angle"].text() != angle
+    glass.surface.setCurrentIndex(1)
+    glass.surface.activated.emit(1)
+    assert session.glass.surface == "sphere"
+    assert "straight" in glass.meaning.text()
+
+
+def test_the_iris_card_changes_the_picture(hand):
+    window, session = hand.window, hand.window.session
+    hand.key(Qt.Key.Key_4)
+    iris = window.card_of[4]
+    assert iris.isVisible()
+    hand.type(iris.blades, "6")
+    hand.type(iris.roundness, "0.3")
+    hand.type(iris.rotation, "15")
+    hand.type(iris.squeeze, "1.8")
+    assert (session.shot.iris.blades, session.shot.iris.roundness, session.shot.iris.rotation_deg) == (
+        6,
+        0.3,
+        15,
+    )
+    assert session.glass.squeeze == 1.8
+    hand.type(iris.blades, "2")
+    assert session.shot.iris.blades == 0
+    iris.blades.setFocus()
+    QTest.keyClick(iris.blades, Qt.Key.Key_Up)
+    assert session.shot.iris.blades == 3
+
+
+def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(hand):
+    window, session, chart = hand.window, hand.window.session, hand.window.chart
+    hand.key(Qt.Key.Key_5)
+    hand.rest()
+    QTest.mouseDClick(
+        chart,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPointF(chart.x_of(1040), chart.scale().px(6.0)).toPoint(),
+    )
+    assert [m.frame for m in session.shot.marks] == [1001, 1040]
+    assert session.shot.marks[1].target.metres == pytest.approx(6.0, rel=0.05)
+    place = chart.mark_place(session.shot.marks[1])
+    goal = QPointF(chart.x_of(1050), chart.scale().px(12.0))
+    hand.drag(chart, place, goal)
+    assert session.shot.marks[1].frame == 1050
+    assert session.shot.marks[1].target.metres == pytest.approx(12.0, rel=0.05)
+    assert session.undo.undoText() == "Move mark"
+
+    pull = window.card_of[5]
+    pull.ease.setCurrentIndex(1)
+    pull.ease.activated.emit(1)
+    assert session.shot.marks[1].ease == "even"
+    hand.type(pull.frame, "1044")
+    assert session.shot.marks[1].frame == 1044
+
+    chart.setFocus()
+    session.select_mark(1044.0)
+    QTest.keyClick(chart, Qt.Key.Key_Delete)
+    assert [m.frame for m in session.shot.marks] == [1001]
+    session.select_mark(1001.0)
+    QTest.keyClick(chart, Qt.Key.Key_Delete)
+    assert len(session.shot.marks) == 1
+    assert "at least one mark" in window.says.text()
+
+
+def test_a_mark_dragged_to_a_subjects_line_is_on_the_subject(make_window):
+    hand = make_window()
+    window, session, chart = hand.window, hand.window.session, hand.window.chart
+    window.document.open(DEMO)
+    hand.opened()
+    session.show_shot(1)
+    hand.rest()
+    mark = session.shot.marks[3]
+    row = session.survey.subjects.index(1)
+    y = chart.scale().px(float(session.survey.focus_distance_m[row, 1090 - 1001]))
+    hand.drag(chart, chart.mark_place(mark), QPointF(chart.x_of(1090), y))
+    assert session.shot.marks[3].target == SubjectTarget(number=1)
+    assert session.shot.marks[3].frame == 1090
+
+
+def test_keys_of_stop_and_focal_length(hand):
+    window, session = hand.window, hand.window.session
+    hand.key(Qt.Key.Key_5)
+    pull = window.card_of[5]
+    pull.stop_key.click()
+    session.show_frame(1040)
+    hand.type(pull.stop, "8")
+    assert [k.value for k in session.glass.f_number.keys] == pytest.approx([4.0, 8.0])
+    assert pull.stop_key.isChecked()
+    session.show_frame(1020)
+    assert 4 < float(session.camera.f_number) < 8
+    assert not pull.stop_key.isChecked()
+    session.show_frame(1040)
+    pull.stop_key.click()
+    assert [k.frame for k in session.glass.f_number.keys] == [1001]
+    assert "1001: f/4" in pull.keys.text()
+
+
+def test_brackets_step_the_stop_and_space_plays(hand):
+    window, session = hand.window, hand.window.session
+    window.chart.setFocus()
+    hand.key(Qt.Key.Key_BracketRight, widget=window.chart)
+    assert float(session.camera.f_number) == pytest.approx(4.5)
+    hand.key(Qt.Key.Key_BracketLeft, widget=window.chart)
+    hand.key(Qt.Key.Key_BracketLeft, widget=window.chart)
+    assert float(session.camera.f_number) == pytest.approx(3.5)
+    hand.key(Qt.Key.Key_Space, widget=window.chart)
+    hand.wait(lambda: session.frame > 1003)
+    hand.key(Qt.Key.Key_Space, widget=window.chart)
+    frame = session.frame
+    hand.rest(0.2)
+    assert session.frame == frame
+
+
+def test_every_edit_can_be_undone_by_name(hand):
+    window, session = hand.window, hand.window.session
+    start = session.plan
+    glass, tape = window.card_of[3], window.card_of[2]
+    hand.type(glass.focal, "35")
+    hand.type(glass.stop, "5.6")
+    hand.type(glass.sensor_width, "30")
+    hand.click(window.picture, picture_point(window, [-3.3, 1.2, -4.5]))
+    hand.key(Qt.Key.Key_2)
+    tape._model.setData(tape._model.index(len(session.plan.subjects) - 1, 1), "Window")
+    tape.delete_button.click()
+    hand.key(Qt.Key.Key_M, widget=window.chart)
+    names = [session.undo.text(i) for i in range(session.undo.count())]
+    assert names[:3] == ["Focal length 35 mm", "Stop f/5.6", "Sensor size"]
+    assert names[3].startswith("Add subject")
+    assert names[4].startswith("Rename")
+    assert names[5] == "Delete subject Window"
+    last = session.plan
+    while session.undo.canUndo():
+        session.undo.undo()
+    assert session.plan == start
+    while session.undo.canRedo():
+        session.undo.redo()
+    assert session.plan == last
+
+
+def test_unsaved_work_is_asked_about(hand, monkeypatch, tmp_path):
+    window, session = hand.window, hand.window.session
+    hand.type(window.card_of[3].focal, "35")
+    asked = []
+
+    def answer(button):
+        monkeypatch.setattr(QMessageBox, "question", lambda *a: asked.append(a) or button)
+
+    answer(QMessageBox.StandardButton.Cancel)
+    assert window.close() is False
+    window.document.open(DEMO)
+    assert session.plan.name == "night_ferry"
+    answer(QMessageBox.StandardButton.Save)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "kept.kobrel"), ""))
+    assert window.document.may_leave() is True
+    assert open_plan(tmp_path / "kept.kobrel") == session.plan
+    hand.type(window.card_of[3].focal, "40")
+    answer(QMessageBox.StandardButton.Discard)
+    assert window.document.may_leave() is True
+    assert len(asked) == 4
+
+
+def test_the_window_comes_back_as_it_was(make_window, tmp_path):
+    first = make_window()
+    first.window.document.open(DEMO)
+    first.opened()
+    first.window.session.show_shot(2)
+    first.window.session.show_frame(1033)
+    first.window.show_card(5)
+    first.window.close()
+    second = make_window()
+    assert second.window._card_key == 5
+    assert second.window.document.open_last()
+    second.opened()
+    assert second.window.session.shot.name == "03"
+    assert second.window.session.frame == 1033
+    assert Path(second.window.document.recent()[0]) == DEMO
+
+
+@pytest.mark.parametrize("content", ["{", '{"format": 77}'])
+def test_a_broken_file_leaves_the_work_as_it_is(hand, tmp_path, content):
+    window, session = hand.window, hand.window.session
+    plan = session.plan
+    bad = tmp_path / "bad.kobrel"
+    bad.write_text(content)
+    window.document.open(bad)
+    hand.wait(lambda: window._job is None)
+    assert session.plan is plan
+    assert "bad.kobrel" in window.says.text()
+
+
+def test_opening_can_be_cancelled(hand):
+    window, session = hand.window, hand.window.session
+    plan = session.plan
+    window.document.open(DEMO)
+    window.cancel.click()
+    hand.wait(lambda: window._job is None)
+    assert session.plan is plan
+    assert "Cancelled" in window.says.text()
+
+
+def test_a_frame_is_rendered_to_a_file_beside_the_window(hand, tmp_path):
+    window, session = hand.window, hand.window.session
+    session.edit_shot("small", lambda shot: shot.but(width_px=64))
+    window.document.render(tmp_path / "frame.exr", samples=2)
+    assert not window.cancel.isHidden()
+    hand.wait(lambda: window._job is None)
+    assert (tmp_path / "frame.exr").exists()
+    hand.rest()
+    assert "Written" in window.says.text()

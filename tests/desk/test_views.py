@@ -1,0 +1,301 @@
+import itertools
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
+
+from kobrel.desk.look import DARK, LIGHT
+from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
+from kobrel.plan.model import SubjectTarget
+from kobrel.plan.survey import survey
+from tests.conftest import DEMO
+
+
+@pytest.fixture
+def hand(make_window):
+    hand = make_window()
+    hand.window.document.open(DEMO)
+    hand.opened()
+    hand.window.session.show_shot(1)
+    hand.rest()
+    return hand
+
+
+@given(st.floats(0.05, 20), st.floats(0.01, 1e5))
+def test_places_and_distances_are_each_others_inverse(nearest, metres):
+    scale = DioptreScale(nearest, 20, 900)
+    assert scale.metres(scale.px(metres)) == pytest.approx(metres, rel=1e-6) or metres > 1e4 * nearest
+    assert scale.px(math.inf) == 900
+    assert scale.px(nearest) == pytest.approx(20)
+    assert math.isinf(scale.metres(900))
+
+
+@given(st.floats(0.05, 20), st.sampled_from(["m", "cm", "mm", "in", "ft"]))
+def test_ticks_are_apart_and_in_order(nearest, unit):
+    scale = DioptreScale(nearest, 20, 900)
+    ticks = scale.ticks(unit, 36)
+    places = [scale.px(metres) for metres, _ in ticks]
+    assert ticks[-1] == (math.inf, "∞")
+    assert len(ticks) >= 6
+    assert all(b - a >= 35.9 for a, b in itertools.pairwise(places))
+
+
+def test_a_scale_begins_before_all_that_matters(demo):
+    plan, stage = demo
+    for shot in plan.shots:
+        numbers = survey(plan, shot, stage)
+        assert nearest_of_interest_m(numbers) <= np.min(numbers.near_m)
+
+
+def contrast(a, b):
+    def luminance(colour):
+        parts = [
+            c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4
+            for c in (colour.redF(), colour.greenF(), colour.blueF())
+        ]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("look", [DARK, LIGHT])
+def test_text_stands_out_in_both_looks(look):
+    for ground in (look.base, look.panel, look.raised):
+        for colour in (look.text, look.quiet, look.sharp, look.focus, look.nearer, look.farther, look.wrong):
+            assert contrast(colour, ground) >= 4.5, (colour.name(), ground.name())
+    assert contrast(look.on_focus, look.focus) >= 4.5
+
+
+def test_a_click_on_a_peg_focuses_in_barrel_and_overhead(hand):
+    window, session = hand.window, hand.window.session
+    session.show_frame(1020)
+    hand.rest()
+    for view, places in (
+        (window.barrel, window.barrel.peg_places()),
+        (window.overhead, window.overhead._subject_places()),
+    ):
+        row, at = next((p[0], p[1]) for p in places if session.survey.subjects[p[0]] == 2)
+        hand.click(view, at)
+        assert session.subject_in_focus() == SubjectTarget(number=2)
+        session.undo.undo()
+        assert session.subject_in_focus() == SubjectTarget(number=1)
+        assert row == 1
+
+
+def test_surfaces_stand_in_overhead_at_their_distances(hand):
+    window, session = hand.window, hand.window.session
+    overhead, camera = window.overhead, session.camera
+    near, far = (float(x) for x in camera.limits_m)
+    left, right = overhead._surface(camera, float(camera.half_widths()[0]), near)
+    apex = overhead.place(0, 0)
+    per_m = overhead._px_per_m()
+    assert (apex.y() - left.y()) / per_m == pytest.approx(near)
+    assert (right.x() - left.x()) / per_m == pytest.approx(2 * near * float(camera.half_widths()[0]))
+    session.edit_glass("sphere", surface="sphere")
+    hand.rest()
+    per_m = overhead._px_per_m()
+    arc = overhead._surface(session.camera, float(camera.half_widths()[0]), far)
+    for point in arc:
+        assert math.hypot(point.x() - apex.x(), point.y() - apex.y()) / per_m == pytest.approx(far)
+
+
+def test_subjects_stand_in_overhead_and_side_where_they_are(hand):
+    window, session = hand.window, hand.window.session
+    pose = session.camera.pose
+    head = session.survey
+    for side in (False, True):
+        window.overhead._turn.setChecked(side)
+        per_m, apex = window.overhead._px_per_m(), window.overhead.place(0, 0)
+        places = dict(window.overhead._subject_places())
+        from kobrel.plan.anchors import subject_points
+
+        for row, number in enumerate(head.subjects):
+            point = subject_points(session.plan.subject(number).anchor, [session.frame], session.stage)[0]
+            local = pose[:3, :3].T @ (point - pose[:3, 3])
+            if local[2] < 0:
+                assert (places[row].x() - apex.x()) / per_m == pytest.approx(
+                    local[1 if side else 0], abs=1e-6
+                )
+                assert (apex.y() - places[row].y()) / per_m == pytest.approx(-local[2])
+
+
+def test_dragging_the_focus_line_in_overhead(hand):
+    window, session = hand.window, hand.window.session
+    hand.key(Qt.Key.Key_2)
+    hand.rest()
+    overhead = window.overhead
+    start = QPointF(overhead.width() * 0.3, overhead.place(0, float(session.camera.focus_m)).y())
+    goal = QPointF(start.x(), overhead.place(0, 5.0).y())
+    hand.drag(overhead, start, goal)
+    assert float(session.camera.focus_m) == pytest.approx(5.0, rel=0.02)
+
+
+def test_the_wheel_over_the_barrel_moves_the_focus_finely_with_shift(hand):
+    from PySide6.QtCore import QPoint
+    from PySide6.QtGui import QWheelEvent
+    from PySide6.QtWidgets import QApplication
+
+    window, session = hand.window, hand.window.session
+
+    def turn(modifier):
+        before = 1 / float(session.camera.focus_m)
+        at = QPointF(300, 60)
+        event = QWheelEvent(
+            at,
+            window.barrel.mapToGlobal(at),
+            QPoint(),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            modifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(window.barrel, event)
+        return before - 1 / float(session.camera.focus_m)
+
+    coarse = turn(Qt.KeyboardModifier.NoModifier)
+    fine = turn(Qt.KeyboardModifier.ShiftModifier)
+    assert coarse > 0
+    assert fine == pytest.approx(coarse / 10, rel=1e-3)
+
+
+def test_the_barrel_snaps_to_a_subject(hand):
+    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+    scale = barrel.scale()
+    distance = float(session.survey.focus_distance_m[1, session.row])
+    start = QPointF(scale.px(float(session.camera.focus_m)) + 1, barrel._line_y - 34)
+    hand.drag(barrel, start, QPointF(scale.px(distance) + 2, barrel._line_y - 34))
+    assert session.subject_in_focus() == SubjectTarget(number=2)
+
+
+def test_hovering_tells_what_is_there(hand):
+    window = hand.window
+    place = dict(window.picture.peg_places())[0] + QPointF(0, 12)
+    QTest.mouseMove(window.picture, place.toPoint())
+    hand.rest(0.1)
+    QTest.mouseMove(window.picture, (place + QPointF(1, 1)).toPoint())
+    hand.rest()
+    assert "Lantern" in window.probe.text()
+    assert "along the axis" in window.probe.text()
+    assert "px blur" in window.probe.text()
+
+
+def test_tab_leaves_picture_barrel_and_chart(hand):
+    window = hand.window
+    window.chart.setFocus()
+    hand.key(Qt.Key.Key_Tab, widget=window.chart)
+    assert not window.cards.isVisible()
+    assert not window.overhead.isVisible()
+    assert window.picture.isVisible()
+    assert window.barrel.isVisible()
+    hand.key(Qt.Key.Key_Tab, widget=window.chart)
+    assert window.cards.isVisible()
+
+
+def test_v_flips_to_the_last_picture(hand):
+    window, session = hand.window, hand.window.session
+    window.flip_picture()
+    assert "no earlier picture" in window.says.text()
+    hand.wait(lambda: "pass 64 / 64" in window.picture._status)
+    session.focus_on(SubjectTarget(number=2))
+    hand.wait(lambda: "pass 64 / 64" not in window.picture._status)
+    hand.wait(lambda: "pass 64 / 64" in window.picture._status)
+    now = window.picture._image
+    window.flip_picture()
+    assert window.picture._status == "the last picture"
+    assert window.picture._image != now
+    window.flip_picture()
+    assert window.picture._image == now
+
+
+def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
+    window, session = hand.window, hand.window.session
+    hand.key(Qt.Key.Key_2)
+    tape = window.card_of[2]
+    tape.table.selectRow(1)
+    assert session.selected_subject == 2
+    metres = float(session.survey.focus_distance_m[1, session.row])
+    assert tape.distance.text() == f"{metres:.2f} m"
+    tape.unit.setCurrentIndex(tape.unit.findData("ft"))
+    tape.unit.activated.emit(0)
+    assert session.plan.unit == "ft"
+    assert "'" in tape.distance.text()
+    assert tape._model.data(tape._model.index(1, 2)) == tape.distance.text()
+    tape.focus_button.click()
+    assert session.subject_in_focus() == SubjectTarget(number=2)
+
+
+def test_a_shot_is_chosen_in_the_column(hand):
+    window, session = hand.window, hand.window.session
+    hand.click(window.shots, QPointF(40, 10 + 96 * 3 + 20))
+    assert session.shot.name == "04"
+    window.shots.setFocus()
+    QTest.keyClick(window.shots, Qt.Key.Key_Up)
+    assert session.shot.name == "03"
+    hand.wait(lambda: len(window.shots._images) == 4)
+
+
+def test_the_light_look_reaches_every_widget(hand, qapp):
+    from kobrel.desk.look import look
+
+    hand.window.choose_theme("light")
+    assert look() is LIGHT
+    assert QColor(qapp.palette().window().color()) == LIGHT.base
+    assert hand.window.session.settings.value("theme") == "light"
+    hand.window.choose_theme("dark")
+
+
+def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(hand):
+    window, session = hand.window, hand.window.session
+    from kobrel.plan.model import FileCamera
+
+    session.edit_shot("lost", lambda shot: shot.but(camera=FileCamera(scene="ferry", path="/Nowhere")))
+    hand.rest()
+    assert "/Nowhere" in window.says.text()
+    assert session.camera is None
+    for card in (2, 3, 4, 5):
+        window.show_card(card)
+        hand.rest(0.02)
+    session.undo.undo()
+    assert session.camera is not None
+
+
+def test_an_empty_window_offers_a_start(make_window):
+    hand = make_window()
+    assert hand.window.middle.currentWidget() is hand.window.empty
+    hand.window.demo_button.click()
+    hand.opened()
+    assert hand.window.session.plan.name == "Night Ferry"
+    assert hand.window.middle.currentWidget() is hand.window.views
+
+
+def test_every_control_has_a_name_and_a_tooltip(hand):
+    window = hand.window
+    for card in window.card_of.values():
+        for kind in (QLineEdit, QComboBox, QAbstractButton):
+            for control in card.findChildren(kind):
+                if (
+                    isinstance(control.parent(), QComboBox)
+                    or control.objectName().startswith("qt_")
+                    or type(control) is QAbstractButton
+                ):
+                    continue
+                assert control.accessibleName() or control.text(), control
+                assert control.toolTip(), (control.accessibleName(), control)
+    for view in (window.picture, window.overhead, window.barrel, window.chart, window.shots):
+        assert isinstance(view, QWidget)
+        assert view.accessibleName()
+        assert view.toolTip()
+
+
+def test_no_type_is_smaller_than_eleven_pixels():
+    from kobrel.desk.look import font
+
+    assert font(5).pixelSize() == 11
