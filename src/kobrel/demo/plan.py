@@ -73,7 +73,7 @@ def night_ferry(scene: Path) -> Plan:
         shots=(
             _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades, _on(1001, BOOTH)),
             _shot(
-                "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=2.8), squeeze=2.0), round_iris,
+                "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=1.4), squeeze=2.0), round_iris,
                 _on(1001, LANTERN), _on(1037, LANTERN), _on(1061, FERRYMAN), _on(1096, FERRYMAN),
             ),
             _shot(

@@ -162,7 +162,7 @@ class Document(QObject):
         if not clean:
             return "not saved"
         if not self._saved_at:
-            return "new"
+            return "not saved yet"
         age = time.monotonic() - self._saved_at
         return f"saved {age:.0f} s ago" if age < 60 else f"saved {age / 60:.0f} min ago"
 

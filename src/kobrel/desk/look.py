@@ -138,6 +138,7 @@ def _sheet(c: Look) -> str:
     QTableView {{ background: {n["panel"]}; border: none; gridline-color: {n["line"]};
         selection-background-color: {n["raised"]}; selection-color: {n["text"]}; outline: none; }}
     QTableView:focus {{ border: 1px solid {n["line"]}; }}
+    QTableView::item {{ padding: 0 5px; }}
     QHeaderView::section {{ background: {n["panel"]}; color: {n["quiet"]}; border: none;
         border-bottom: 1px solid {n["line"]}; padding: 3px 6px; }}
     QSlider::groove:horizontal {{ height: 4px; background: {n["line"]}; border-radius: 2px; }}

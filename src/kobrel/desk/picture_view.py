@@ -4,7 +4,16 @@ import math
 import time
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import faded, font, look
@@ -129,39 +138,38 @@ class PictureView(QWidget):
             )
 
     def _paint_pegs(self, painter: QPainter, box: QRectF) -> None:
+        """Stems and pegs first, then all flags, so that no stem runs through a flag."""
         session, numbers = self._session, self._session.survey
         if numbers is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        taken: list[QRectF] = []
+        flags: list[tuple[QRectF, int, str, QColor]] = []
         for row, at in sorted(self.peg_places(), key=lambda place: place[1].y()):
-            number = numbers.subjects[row]
-            subject = session.plan.subject(number)
+            subject = session.plan.subject(numbers.subjects[row])
             if subject is None:
                 continue
             colour = subject_colour(numbers, row, session.row)
-            blur = float(numbers.sight.blur_px[row, session.row])
-            distance = float(numbers.focus_distance_m[row, session.row])
-            flag = self._place_flag(box, at, f"{number} {subject.name}", taken)
-            taken.append(flag)
-            painter.setPen(QPen(faded(look().base, 0.8), 3.4))
-            anchor = QPointF(
+            title = f"{subject.number} {subject.name}"
+            flag = self._place_flag(box, at, title, [taken for taken, *_ in flags])
+            flags.append((flag, row, title, colour))
+            foot = QPointF(
                 min(max(at.x(), flag.left() + 7), flag.right() - 7),
                 flag.bottom() if flag.top() < at.y() else flag.top(),
             )
-            painter.drawLine(at, anchor)
-            painter.setPen(QPen(colour, 1.6))
-            painter.drawLine(at, anchor)
+            for pen in (QPen(faded(look().base, 0.8), 3.4), QPen(colour, 1.6)):
+                painter.setPen(pen)
+                painter.drawLine(at, foot)
             painter.setBrush(colour)
             painter.setPen(QPen(look().base, 1.2))
             painter.drawEllipse(at, 4, 4)
-            chosen = session.selected_subject == number
+        for flag, row, title, colour in flags:
+            blur = float(numbers.sight.blur_px[row, session.row])
+            distance = float(numbers.focus_distance_m[row, session.row])
+            chosen = session.selected_subject == numbers.subjects[row]
             painter.setPen(QPen(colour, 2.4 if chosen else 1.4))
-            painter.setBrush(faded(look().base, 0.84))
+            painter.setBrush(faded(look().base, 0.88))
             painter.drawRoundedRect(flag, 3, 3)
-            draw_text(
-                painter, flag.topLeft() + QPointF(7, 15), f"{number} {subject.name}", colour, 12, bold=True
-            )
+            draw_text(painter, flag.topLeft() + QPointF(7, 15), title, colour, 12, bold=True)
             text = f"{session.length(distance)}   {blur:.1f} px"
             draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
 

@@ -185,9 +185,7 @@ class Session(QObject):
             self.selected_mark = float(self.frame)
             self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
         else:
-            self.said.emit(
-                f"Focus: {self.target_label(target)}, in the whole shot. M sets a mark."
-            )
+            self.said.emit(f"Focus: {self.target_label(target)}, in the whole shot. M sets a mark.")
 
     def focus_at_m(self, metres: float) -> None:
         """Put the focus at a distance at this frame."""

@@ -1,7 +1,15 @@
 """What all cards have: a title, rows of fields, large and small readings."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QStyleOptionComboBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from kobrel.desk.fields import Field
 from kobrel.desk.look import font
@@ -90,9 +98,17 @@ class Card(QWidget):
         return label
 
 
+class Choice(QComboBox):
+    """A drop-down that, closed, shows a choice's text up to its first double space."""
+
+    def initStyleOption(self, option: QStyleOptionComboBox) -> None:
+        super().initStyleOption(option)
+        option.currentText = option.currentText.split("  ")[0]  # type: ignore[attr-defined]
+
+
 def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:
-    """A drop-down of (text, data)."""
-    box = QComboBox()
+    """A drop-down of (text, data); what follows a double space shows in the list alone."""
+    box = Choice()
     box.setAccessibleName(name)
     box.setToolTip(hint or name)
     box.setFixedWidth(width)

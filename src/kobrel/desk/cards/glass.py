@@ -51,7 +51,7 @@ class GlassCard(Card):
         self.sensor_width = number_field("Sensor width", "mm", 0.1, 1.0, 400.0, digits=5)
         self.sensor_height = number_field("Sensor height", "mm", 0.1, 1.0, 400.0, digits=5)
         for field in (self.sensor_width, self.sensor_height):
-            field.setFixedWidth(90)
+            field.setFixedWidth(98)
             field.taken.connect(self._take_sensor)
         self.row("Size", self.sensor_width, self.sensor_height)
         self.squeeze = number_field("Squeeze", "×", 0.1, 1.0, 4.0)
