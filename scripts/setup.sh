@@ -44,7 +44,9 @@ if [ ! -f .venv/ready ] || [ "$(cat .venv/ready)" != "$wanted" ]; then
   install_system $SYSTEM || say "going on without them; the window may not open"
   [ -x .venv/bin/python ] || { say "making the virtual environment .venv"; "$PYTHON" -m venv .venv; }
   say "installing Python packages (a few minutes the first time)"
-  .venv/bin/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
+  pip="env PYTHONWARNINGS=ignore .venv/bin/python -m pip --quiet --disable-pip-version-check"
+  $pip install -c constraints.txt setuptools wheel
+  $pip install -c constraints.txt --no-build-isolation -e '.[dev]'
   say "compiling the picture's kernels"
   .venv/bin/python -m kobrel.picture.ready || say "not kept; they will be compiled when first used"
   echo "$wanted" > .venv/ready

@@ -43,7 +43,7 @@ class Hand:
             time.sleep(0.003)
 
     def opened(self):
-        self.wait(lambda: self.window._job is None and self.window.session.plan.shots)
+        self.wait(lambda: self.window.jobs.job is None and self.window.session.plan.shots)
         self.wait(lambda: self.window.picture.ready)
 
     def click(self, widget, at, modifier=Qt.KeyboardModifier.NoModifier):

@@ -117,7 +117,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     assert session.undo.isClean()
     kept = session.plan
     window.document.open(path)
-    hand.wait(lambda: window._job is None and session.plan is not kept)
+    hand.wait(lambda: window.jobs.job is None and session.plan is not kept)
     assert session.plan == kept
     assert session.frame == 1031
 
@@ -125,7 +125,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     layer = tmp_path / "rack.usda"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(layer), ""))
     window.document.ask_export_usd()
-    hand.wait(lambda: window._job is None and layer.exists())
+    hand.wait(lambda: window.jobs.job is None and layer.exists())
     back = read_usd(layer)
     expected = survey(session.plan, session.shot, session.stage).camera
     np.testing.assert_allclose(back.focus_m, expected.focus_m, rtol=1e-12)
@@ -133,7 +133,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     table = tmp_path / "rack.csv"
     window.document.export(table, "csv")
-    hand.wait(lambda: window._job is None and table.exists())
+    hand.wait(lambda: window.jobs.job is None and table.exists())
     assert table.read_text().startswith("frame,focus_m")
 
 
@@ -403,7 +403,7 @@ def test_a_broken_file_leaves_the_work_as_it_is(hand, tmp_path, content):
     bad = tmp_path / "bad.kobrel"
     bad.write_text(content)
     window.document.open(bad)
-    hand.wait(lambda: window._job is None)
+    hand.wait(lambda: window.jobs.job is None)
     assert session.plan is plan
     assert "bad.kobrel" in window.says.text()
 
@@ -412,8 +412,8 @@ def test_opening_can_be_cancelled(hand):
     window, session = hand.window, hand.window.session
     plan = session.plan
     window.document.open(DEMO)
-    window.cancel.click()
-    hand.wait(lambda: window._job is None)
+    window.jobs.cancel_button.click()
+    hand.wait(lambda: window.jobs.job is None)
     assert session.plan is plan
     assert "Cancelled" in window.says.text()
 
@@ -422,8 +422,8 @@ def test_a_frame_is_rendered_to_a_file_beside_the_window(hand, tmp_path):
     window, session = hand.window, hand.window.session
     session.edit_shot("small", lambda shot: shot.but(width_px=64))
     window.document.render(tmp_path / "frame.exr", samples=2)
-    assert not window.cancel.isHidden()
-    hand.wait(lambda: window._job is None)
+    assert not window.jobs.isHidden()
+    hand.wait(lambda: window.jobs.job is None)
     assert (tmp_path / "frame.exr").exists()
     hand.rest()
     assert "Written" in window.says.text()

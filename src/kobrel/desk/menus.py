@@ -60,7 +60,7 @@ def build(window: "Window") -> None:
     cameras = shot.addMenu("Camera")
     cameras.aboutToShow.connect(lambda: _fill_cameras(window, cameras))
     shot.addSeparator()
-    shot.addAction(window.add_action("Play or pause\tSpace", "", window.toggle_play))
+    shot.addAction(window.add_action("Play or pause\tSpace", "", window.player.toggle))
     shot.addAction(window.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
     shot.addAction(window.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
     shot.addAction(

@@ -2,10 +2,9 @@
 
 import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QElapsedTimer, QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -24,7 +23,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenuBar,
     QMessageBox,
-    QProgressBar,
     QPushButton,
     QScrollArea,
     QSplitter,
@@ -42,18 +40,21 @@ from kobrel.desk.cards.pull import PullCard
 from kobrel.desk.cards.tape import TapeCard
 from kobrel.desk.document import Document
 from kobrel.desk.drawing import Drawing, to_image
-from kobrel.desk.jobs import Job
+from kobrel.desk.jobbar import JobBar
 from kobrel.desk.look import DATA, apply
 from kobrel.desk.overhead import Overhead
 from kobrel.desk.picture_view import PictureView
+from kobrel.desk.player import Player
 from kobrel.desk.pull_chart import PullChart
 from kobrel.desk.session import Session
 from kobrel.desk.shots import ShotsColumn
 from kobrel.desk.tabs import TabEdge
 from kobrel.optics.exposure import step_stop
+from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
 
 PASSES = 64
+_SUCCESSION_S = 0.12
 CARDS: tuple[tuple[int, type[Card]], ...] = ((2, TapeCard), (3, GlassCard), (4, IrisCard), (5, PullCard))
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {2: ((62, 38), (58, 42)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)), 5: ((44, 56), (70, 30))}
@@ -67,10 +68,12 @@ class Window(QMainWindow):
         self.session = Session(self)
         self.document = Document(self.session, self)
         self.drawing = Drawing(self.session, self)
-        self._job: Job | None = None
+        self.player = Player(self.session, self)
+        self._latest: QImage | None = None
         self._flip: QImage | None = None
         self._flipped = False
-        self._playing = False
+        self._seen: tuple[Plan, int] | None = None
+        self._changed_at = 0.0
         self._bare = False
         self._card_key = 3
         self._build()
@@ -171,23 +174,12 @@ class Window(QMainWindow):
         self.says, self.probe = QLabel(), QLabel()
         self.says.setObjectName("quiet")
         self.says.setAccessibleName("Message")
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setFixedWidth(160)
-        self.cancel = QPushButton("Cancel")
-        self.cancel.clicked.connect(self._cancel_job)
+        self.jobs = JobBar()
         line.addWidget(self.says)
         line.addStretch(1)
         line.addWidget(self.probe)
-        line.addWidget(self.progress)
-        line.addWidget(self.cancel)
-        self.progress.hide()
-        self.cancel.hide()
+        line.addWidget(self.jobs)
         return line
-
-    def _cancel_job(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
 
     def _empty_state(self) -> QWidget:
         empty = QWidget()
@@ -236,13 +228,15 @@ class Window(QMainWindow):
         self.drawing.ready.connect(self._ask_soon)
         self.drawing.ready.connect(self.drawing.ask_thumbnails)
         self.document.opened.connect(self._show_opened)
-        self.document.job_wanted.connect(self.run_job)
+        self.document.job_wanted.connect(self.jobs.run)
+        self.jobs.said.connect(self.say)
+        self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
         self.document.said.connect(self.say)
         self.document.titled.connect(self._show_title)
         self.tabs.group.idClicked.connect(self.show_card)
         pull = self.card_of[5]
         assert isinstance(pull, PullCard)
-        pull.play_wanted.connect(self.toggle_play)
+        pull.play_wanted.connect(self.player.toggle)
         self._asking, self._resting, self._sketching = QTimer(self), QTimer(self), QTimer(self)
         for timer, delay, work in (
             (self._asking, 0, self._ask_picture), (self._resting, 160, self._ask_picture),
@@ -251,9 +245,7 @@ class Window(QMainWindow):
             timer.setSingleShot(True)
             timer.setInterval(delay)
             timer.timeout.connect(work)
-        self._beat, self._clock = QTimer(self), QElapsedTimer()
-        self._beat.setTimerType(Qt.TimerType.PreciseTimer)
-        self._beat.timeout.connect(self._play_on)
+        self.player.toggled.connect(self._show_playing)
         self._ageing = QTimer(self)
         self._ageing.setInterval(5000)
         self._ageing.timeout.connect(self._show_title)
@@ -298,21 +290,19 @@ class Window(QMainWindow):
         self._asking.start()
 
     def _ask_picture(self) -> None:
-        hasty = self.session.dragging or self._playing
-        if not hasty and time.monotonic() - self._last_change() < 0.12:
+        hasty = self.session.dragging or self.player.playing
+        if not hasty and self._in_quick_succession():
             hasty = True
             self._resting.start()
         self.drawing.ask(self.picture.picture_size(), hasty, PASSES)
 
-    def _last_change(self) -> float:
-        """When the plan or frame last changed; steps in quick succession count as one movement."""
-        now = (self.session.plan, self.session.frame)
-        known = getattr(self, "_seen", None)
-        if known is None or known[0] is not now[0] or known[1] != now[1]:
-            previous = known[2] if known else 0.0
-            self._seen = (*now, time.monotonic())
-            return previous
-        return 0.0
+    def _in_quick_succession(self) -> bool:
+        """Whether plan or frame changed twice within a moment: steps that count as one movement."""
+        now, when = (self.session.plan, self.session.frame), time.monotonic()
+        if self._seen is not None and self._seen[0] is now[0] and self._seen[1] == now[1]:
+            return False
+        since, self._seen, self._changed_at = when - self._changed_at, now, when
+        return since < _SUCCESSION_S
 
     def _show_drawn(self, drawn: object) -> None:
         from kobrel.picture.service import EXACT_FROM, Drawn
@@ -327,14 +317,14 @@ class Window(QMainWindow):
             kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
             status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"
         if drawn.passes == drawn.request.passes:
-            self._flip, self._latest = getattr(self, "_latest", None), image
+            self._flip, self._latest = self._latest, image
         self._flipped = False
         self.picture.show_image(image, status)
         self.barrel.show_depth(drawn.depth)
 
     def flip_picture(self) -> None:
         """Show the last finished picture instead of this one, and back."""
-        if self._flip is None:
+        if self._flip is None or self._latest is None:
             self.say("There is no earlier picture yet.")
             return
         self._flipped = not self._flipped
@@ -382,35 +372,12 @@ class Window(QMainWindow):
         for widget in self.findChildren(QWidget):
             widget.update()
 
-    # Playing
-
-    def toggle_play(self) -> None:
-        """Play the shot at its rate, or pause."""
-        shot = self.session.shot
-        if shot is None:
-            return
-        self._playing = not self._playing
+    def _show_playing(self, playing: bool) -> None:
         pull = self.card_of[5]
         assert isinstance(pull, PullCard)
-        pull.play.setText("Pause" if self._playing else "Play")
-        if self._playing:
-            if self.session.frame >= shot.last:
-                self.session.show_frame(shot.first)
-            self._start_frame = self.session.frame
-            self._clock.start()
-            self._beat.start(max(8, round(500 / shot.fps)))
-        else:
-            self._beat.stop()
+        pull.play.setText("Pause" if playing else "Play")
+        if not playing:
             self._ask_soon()
-
-    def _play_on(self) -> None:
-        """Go where the clock says; frames are dropped rather than played late."""
-        shot = self.session.shot
-        if shot is None:
-            return
-        frame = self._start_frame + int(self._clock.elapsed() / 1000 * shot.fps)
-        length = shot.last - shot.first + 1
-        self.session.show_frame(shot.first + (frame - shot.first) % length)
 
     def step_stop(self, thirds: int) -> None:
         """Open or close the iris by thirds of a stop."""
@@ -419,52 +386,6 @@ class Window(QMainWindow):
             stop = step_stop(float(camera.f_number), thirds)
             self.session.set_keyed(f"Stop f/{stop:g}", "f_number", stop)
             self.say(f"Stop f/{stop:g}")
-
-    # Work beside the window
-
-    def run_job(self, job: Job) -> None:
-        """Start long work, showing how far it is; one at a time."""
-        if self._job is not None:
-            if not (self._job.opens and job.opens):
-                self.say("Something is still being written or opened. Wait for it, or cancel it first.")
-                return
-            self._job.cancel()
-        self._job = job
-        job.progressed.connect(partial(self._show_progress, job))
-        job.done.connect(partial(self._job_done, job))
-        job.failed.connect(partial(self._job_failed, job))
-        job.cancelled.connect(partial(self._job_cancelled, job))
-        self._show_progress(job, "Working", 0.0)
-        job.start()
-
-    def _show_progress(self, job: Job, what: str, part: float) -> None:
-        if job is self._job:
-            self.progress.show()
-            self.cancel.show()
-            self.progress.setRange(0, 100 if part > 0 else 0)
-            self.progress.setValue(round(part * 100))
-            self.say(f"{what} …")
-
-    def _end_job(self, job: Job) -> bool:
-        """Clear the progress of the job that has just ended; False for an older one."""
-        if job is not self._job:
-            return False
-        self._job = None
-        self.progress.hide()
-        self.cancel.hide()
-        return True
-
-    def _job_done(self, job: Job, _result: object) -> None:
-        self._end_job(job)
-
-    def _job_cancelled(self, job: Job) -> None:
-        if self._end_job(job):
-            self.say("Cancelled; nothing has changed.")
-
-    def _job_failed(self, job: Job, reason: str) -> None:
-        if self._end_job(job):
-            self.say(reason)
-            self.show_warning("That did not work", [reason])
 
     def show_warning(self, title: str, lines: list[str]) -> None:
         """Say what went wrong or was left out, in a box that can be read at leisure."""
@@ -479,7 +400,7 @@ class Window(QMainWindow):
         self.drawing.forget()
         self.shots.forget()
         self.picture.forget_image()
-        self._flip = None
+        self._flip = self._latest = None
         self._show_title()
         self._ask_soon()
         self.drawing.ask_thumbnails()
@@ -492,7 +413,7 @@ class Window(QMainWindow):
         shot_step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
         key = event.key()
         if key == Qt.Key.Key_Space:
-            self.toggle_play()
+            self.player.toggle()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.session.show_frame(
                 self.session.frame + (shot_step if key == Qt.Key.Key_Right else -shot_step)
@@ -530,8 +451,7 @@ class Window(QMainWindow):
         if not self.document.may_leave():
             event.ignore()
             return
-        if self._job is not None:
-            self._job.cancel()
+        self.jobs.cancel()
         self._keep_room()
         settings = self.session.settings
         settings.setValue("window/geometry", self.saveGeometry())

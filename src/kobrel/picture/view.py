@@ -33,7 +33,7 @@ class View:
     @cached_property
     def numbers(self) -> Numbers:
         """See :func:`view_numbers`."""
-        return view_numbers(self.camera, self.snapshot.origin)
+        return view_numbers(self.camera, self.snapshot.origin, self.height / self.width)
 
     @cached_property
     def fan(self) -> NDArray[np.float32]:
@@ -53,16 +53,19 @@ class View:
         return per_dioptre_mm / (camera.sensor_width_mm * camera.squeeze) * self.width
 
 
-def view_numbers(camera: Camera, origin: Numbers) -> Numbers:
+def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> Numbers:
     """A camera for kernels: rotation by rows (0-8), place (9-11), half width and height at
     one metre (12, 13), pupil radius in metres (14), focus in dioptres (15), sphere (16).
+
+    Pixels are square: a picture of another shape than the sensor keeps its angle of view
+    across and shows more or less above and below.
     """
-    half_x, half_y = camera.half_widths()
+    half_x = float(camera.half_widths()[0])
     return np.concatenate(
         [
             camera.pose[:3, :3].ravel(),
             camera.pose[:3, 3] - origin,
-            [half_x, half_y, camera.pupil_mm / 2000.0, 1.0 / camera.focus_m],
+            [half_x, half_x * height_over_width, camera.pupil_mm / 2000.0, 1.0 / camera.focus_m],
             [1.0 if camera.surface == "sphere" else 0.0],
         ]
     ).astype(float)

@@ -117,8 +117,10 @@ def _camera(source: Any, nodes: list[Node]) -> tuple[CameraSource, ...]:
     """The file's camera, on a 36 mm wide sensor that gives its angles of view."""
     if not source.has_camera:
         return ()
-    horizontal, vertical = np.radians(source.camera.fov)
-    focal = 18.0 / np.tan(horizontal / 2)
+    # trimesh gives the upward angle of the file, and across it times the picture's aspect.
+    across, vertical = np.radians(source.camera.fov)
+    aspect = across / vertical
+    focal = 18.0 / (aspect * np.tan(vertical / 2))
     name = source.camera.name or "camera"
     nodes.append(Node(f"/{name}", motion=matrix_motion(source.camera_transform)))
     return (

@@ -54,6 +54,8 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
         else:
             warnings.append(f"{prim.GetPath()}: its sensor width makes no sense; 36 x 24 mm is assumed.")
     sized = _possible(width, scale)
+    if sized and width is not None and width.moves:
+        warnings.append(f"{prim.GetPath()}: its sensor changes over time; the first size is used.")
     squeeze = float(_own(prim, OWN_SQUEEZE, 1.0))
     f_number = track(camera.GetFStopAttr())
     focus = track(camera.GetFocusDistanceAttr())

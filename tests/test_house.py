@@ -1,0 +1,92 @@
+"""The house itself: kernels without a cache, a missing engine, what the repository promises."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import numba
+import pytest
+
+from kobrel import compiled
+from kobrel.errors import KobrelError
+
+ROOT = Path(__file__).parents[1]
+
+
+def test_kernels_work_where_nothing_can_be_kept(monkeypatch):
+    real = numba.njit
+
+    def no_cache(**options):
+        if options.get("cache"):
+            raise RuntimeError("cannot cache function: no locator available")
+        return real(**options)
+
+    monkeypatch.setattr(numba, "njit", no_cache)
+
+    @compiled.kernel
+    def add(a, b):
+        return a + b
+
+    assert add(2, 3) == 5
+    assert not compiled.is_kept(add)
+
+
+def test_a_missing_ray_engine_is_told_in_words(monkeypatch):
+    from kobrel.stage import embree
+
+    embree.library_path.cache_clear()
+    monkeypatch.setattr(embree.metadata, "files", lambda _name: [])
+    with pytest.raises(KobrelError, match="install embreex"):
+        embree.library_path()
+    embree.library_path.cache_clear()
+
+
+def test_the_window_opens_without_loading_the_heavy_packages():
+    code = (
+        "import sys, kobrel.desk.window;"
+        "print([m for m in ('numba', 'pxr', 'trimesh', 'OpenImageIO', 'scipy', 'typer') if m in sys.modules])"
+    )
+    made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert made.stdout == "[]\n"
+
+
+def test_all_that_is_installed_is_pinned():
+    pinned = {
+        line.split("==")[0].lower().replace("_", "-")
+        for line in (ROOT / "constraints.txt").read_text().split()
+    }
+    text = (ROOT / "pyproject.toml").read_text()
+    wanted = re.findall(
+        r'"([A-Za-z][\w.-]*)"', text[text.index("dependencies = [") : text.index("[project.scripts]")]
+    )
+    missing = {name.lower().replace("_", "-") for name in wanted if name != "dev"} - pinned
+    assert not missing
+
+
+def test_links_in_the_docs_lead_somewhere():
+    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+        for target in re.findall(r"\]\(([^)#]+)", page.read_text()):
+            if not target.startswith("http"):
+                assert (page.parent / target).exists(), f"{page.name}: {target}"
+
+
+def test_every_file_has_one_subject():
+    long = {
+        path.name: count
+        for path in (ROOT / "src").rglob("*.py")
+        if (count := len(path.read_text().splitlines())) > 500
+    }
+    assert not long
+
+
+def test_the_demo_is_made_by_its_script_and_small(tmp_path, monkeypatch):
+    from kobrel.demo import make
+
+    monkeypatch.setattr(make, "FOLDER", tmp_path)
+    make.main()
+    kept = Path(make.__file__).parent
+    for name in ("night_ferry.kobrel", "planks.png", "compass.png"):
+        assert (tmp_path / name).read_bytes() == (kept / name).read_bytes(), f"run: make scene ({name})"
+    files = [path for path in kept.iterdir() if path.suffix not in (".py", "") and path.is_file()]
+    assert sum(path.stat().st_size for path in files) < 4_000_000
