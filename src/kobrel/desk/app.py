@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.look import apply
@@ -33,8 +33,8 @@ def run(file: Path | None, demo: bool = False, pictures: Path | None = None) -> 
         from kobrel.desk.pictures import take
 
         return take(qt, pictures, file)
+    apply(qt, str(QSettings().value("theme", "dark")))
     window = Window()
-    apply(qt, str(window.session.settings.value("theme", "dark")))
     window.show()
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
     if demo:

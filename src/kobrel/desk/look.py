@@ -98,7 +98,9 @@ def _sheet(c: Look) -> str:
     n = {field.name: getattr(c, field.name).name() for field in fields(Look)}
     arrow = (DATA / "icons" / f"down_{'dark' if c is DARK else 'light'}.svg").as_posix()
     return f"""
-    QMainWindow, QDialog {{ background: {n["base"]}; }}
+    QMainWindow {{ background: {n["base"]}; }}
+    QDialog {{ background: {n["panel"]}; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QWidget#panel {{ background: {n["panel"]}; border-radius: 4px; }}
     QLabel#quiet, QLabel#unit {{ color: {n["quiet"]}; }}
     QLabel[role="nearer"] {{ color: {n["nearer"]}; }}

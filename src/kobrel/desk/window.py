@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -174,9 +175,10 @@ class Window(QMainWindow):
         self.says, self.probe = QLabel(), QLabel()
         self.says.setObjectName("quiet")
         self.says.setAccessibleName("Message")
+        # A long message is cut off rather than widening the window; its tooltip has it whole.
+        self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
-        line.addWidget(self.says)
-        line.addStretch(1)
+        line.addWidget(self.says, 1)
         line.addWidget(self.probe)
         line.addWidget(self.jobs)
         return line
@@ -275,13 +277,14 @@ class Window(QMainWindow):
     def _show_summary(self) -> None:
         shot, numbers = self.session.shot, self.session.survey
         if shot is None or numbers is None:
-            self.says.setText(self.session.problem)
+            self.say(self.session.problem)
         elif not self.session.dragging:
-            self.says.setText("  ·  ".join(summary(self.session.plan, shot, numbers)))
+            self.say("  ·  ".join(summary(self.session.plan, shot, numbers)))
 
     def say(self, text: str) -> None:
         """Tell the person something in the bottom line."""
         self.says.setText(text)
+        self.says.setToolTip(text)
 
     def _show_note(self, text: str) -> None:
         self.picture.show_status(text)
