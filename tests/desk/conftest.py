@@ -1,7 +1,7 @@
 import time
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, QSettings, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -12,7 +12,9 @@ from kobrel.desk.window import Window
 
 @pytest.fixture(scope="session")
 def qapp():
-    return application()
+    made = application()
+    apply(made)
+    return made
 
 
 @pytest.fixture
@@ -82,7 +84,6 @@ def make_window(qapp, settings):
     made = []
 
     def make():
-        apply(qapp)
         window = Window()
         window.resize(1280, 800)
         window.show()
@@ -96,4 +97,6 @@ def make_window(qapp, settings):
         window.session.undo.setClean()
         window.close()
         window.deleteLater()
+    # A window that lingers would be dressed again with every change of the look.
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     QApplication.processEvents()

@@ -96,7 +96,7 @@ class ShotsColumn(QWidget):
         if known and known[0] is shot and known[1].subjects is plan.subjects and known[2] is stage:
             return known[3]
         if not self._may_survey:  # one shot's survey a paint keeps the window quick
-            QTimer.singleShot(0, self.update)
+            QTimer.singleShot(0, self, self.update)
             return known[3] if known else []
         self._may_survey = False
         cells: list[QColor] = []

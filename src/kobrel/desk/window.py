@@ -222,9 +222,7 @@ class Window(QMainWindow):
         self.picture.resized.connect(self._ask_soon)
         self.picture.probed.connect(self.probe.setText)
         self.drawing.drawn.connect(self._show_drawn)
-        self.drawing.sketched.connect(
-            lambda name, made: self.shots.show_thumbnail(name, to_image(made.pixels))
-        )
+        self.drawing.sketched.connect(self._show_sketch)
         self.drawing.noted.connect(self._show_note)
         self.drawing.failed.connect(self.say)
         self.drawing.ready.connect(self._ask_soon)
@@ -232,7 +230,7 @@ class Window(QMainWindow):
         self.document.opened.connect(self._show_opened)
         self.document.job_wanted.connect(self.jobs.run)
         self.jobs.said.connect(self.say)
-        self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
+        self.jobs.failed.connect(self._show_failure)
         self.document.said.connect(self.say)
         self.document.titled.connect(self._show_title)
         self.tabs.group.idClicked.connect(self.show_card)
@@ -324,6 +322,15 @@ class Window(QMainWindow):
         self._flipped = False
         self.picture.show_image(image, status)
         self.barrel.show_depth(drawn.depth)
+
+    def _show_sketch(self, shot_name: str, drawn: object) -> None:
+        from kobrel.picture.service import Drawn
+
+        assert isinstance(drawn, Drawn)
+        self.shots.show_thumbnail(shot_name, to_image(drawn.pixels))
+
+    def _show_failure(self, reason: str) -> None:
+        self.show_warning("That did not work", [reason])
 
     def flip_picture(self) -> None:
         """Show the last finished picture instead of this one, and back."""
