@@ -338,16 +338,16 @@ def test_while_a_hand_moves_the_picture_is_quick_and_then_exact(make_window):
     hand.window.document.open(DEMO)
     hand.opened()
     session = hand.window.session
-    hand.wait(lambda: "exact" in hand.window.picture._status)
+    hand.wait(lambda: "exact" in hand.window.picture.status)
     session.begin_drag()
     for i in range(5):
         session.focus_at_m(3 + 0.1 * i)
         hand.rest(0.05)
-    hand.wait(lambda: hand.window.picture._status == "quick")
+    hand.wait(lambda: hand.window.picture.status == "quick")
     hand.rest(0.3)
-    assert hand.window.picture._status == "quick"
+    assert hand.window.picture.status == "quick"
     session.end_drag()
-    hand.wait(lambda: "exact" in hand.window.picture._status)
+    hand.wait(lambda: "exact" in hand.window.picture.status)
 
 
 def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window):

@@ -87,7 +87,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     assert session.shot.width_px == 2048
 
     # The true depth of field comes.
-    hand.wait(lambda: "exact" in window.picture._status)
+    hand.wait(lambda: "exact" in window.picture.status)
 
     # A rack between the two: a mark at a later frame, put on the other subject.
     window.barrel.setFocus()

@@ -203,13 +203,13 @@ def test_v_flips_to_the_last_picture(hand):
     window, session = hand.window, hand.window.session
     window.flip_picture()
     assert "no earlier picture" in window.says.text()
-    hand.wait(lambda: "pass 64 / 64" in window.picture._status)
+    hand.wait(lambda: "pass 64 / 64" in window.picture.status)
     session.focus_on(SubjectTarget(number=2))
-    hand.wait(lambda: "pass 64 / 64" not in window.picture._status)
-    hand.wait(lambda: "pass 64 / 64" in window.picture._status)
+    hand.wait(lambda: "pass 64 / 64" not in window.picture.status)
+    hand.wait(lambda: "pass 64 / 64" in window.picture.status)
     now = window.picture._image
     window.flip_picture()
-    assert window.picture._status == "the last picture"
+    assert window.picture.status == "the last picture"
     assert window.picture._image != now
     window.flip_picture()
     assert window.picture._image == now
@@ -230,6 +230,18 @@ def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
     assert tape._model.data(tape._model.index(1, 2)) == tape.distance.text()
     tape.focus_button.click()
     assert session.subject_in_focus() == SubjectTarget(number=2)
+
+
+def test_tape_says_which_distance_counts(hand):
+    window, session = hand.window, hand.window.session
+    hand.key(Qt.Key.Key_2)
+    tape = window.card_of[2]
+    tape.table.selectRow(1)
+    assert (tape.axial.property("role"), tape.straight.property("role")) == ("focus", "")
+    assert tape.distance.text() == tape.axial.text() != tape.straight.text()
+    session.edit_glass("sphere", surface="sphere")
+    assert (tape.axial.property("role"), tape.straight.property("role")) == ("", "focus")
+    assert tape.distance.text() == tape.straight.text()
 
 
 def test_a_shot_is_chosen_in_the_column(hand):

@@ -10,7 +10,7 @@ from kobrel.exchange.images import EXR_CHANNELS, read_image, write_exr, write_pn
 from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.exchange.usd import read_usd, write_usd
 from kobrel.plan import edit
-from kobrel.plan.model import IrisShape, Key, Keyed
+from kobrel.plan.model import DistanceTarget, IrisShape, Key, Keyed, Mark
 from kobrel.plan.start import plan_from_scene
 from kobrel.plan.survey import survey
 from kobrel.stage.load import load_scene
@@ -102,6 +102,15 @@ def test_a_camera_made_here_gets_a_prim_of_its_own(looking_at, tmp_path):
     plan, shot, stage = looking_at()
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
     assert read_usd(tmp_path / "cam.usda", "/shot_1").focal_mm[0] == 50
+
+
+def test_a_focus_at_infinity_is_far_for_others_and_exact_for_kobrel(looking_at, tmp_path):
+    plan, shot, stage = looking_at()
+    shot = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=np.inf)),))
+    write_usd(plan, shot, stage, tmp_path / "cam.usda")
+    _, _, plain = usd_camera(tmp_path / "cam.usda", 5)
+    assert plain.focusDistance == 1e6
+    assert np.isinf(read_usd(tmp_path / "cam.usda").focus_m).all()
 
 
 def test_usd_that_cannot_be_written_or_read(demo, moving_scene, tmp_path):

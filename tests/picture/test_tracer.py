@@ -10,7 +10,7 @@ from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
-from kobrel.plan.model import DistanceTarget, IrisShape, Light, Mark
+from kobrel.plan.model import DistanceTarget, IrisShape, Keyed, Light, Mark
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at
 
@@ -100,6 +100,22 @@ def test_the_iris_shows_upright_behind_the_focus_and_turned_before_it(looking_at
     assert skew["behind"] * skew["before"] < 0
     # Blade corners stand at rotation + multiples of 120 degrees: one straight up.
     assert skew["behind"] < 0
+
+
+@pytest.mark.parametrize(("focus", "ball"), [(1.0, 3.0), (3.0, 1.0)])
+def test_the_quick_picture_turns_the_iris_as_the_exact_one_does(looking_at, focus, ball):
+    node = ball_at((0, 0, -ball), 0.006 * ball, emission=(100.0,) * 3)
+    wide_open = {"f_number": Keyed(value=0.5)}
+    view = view_of(
+        looking_at, [node], focus, (240, 160), glass=wide_open, iris=IrisShape(blades=3, rotation_deg=90)
+    )
+    y = np.mgrid[: view.height, : view.width][0].astype(float)
+
+    def skew(picture):
+        weight = picture.sum(axis=2) / picture.sum()
+        return (weight * (y - (weight * y).sum()) ** 3).sum()
+
+    assert skew(blurred(view, sharp_picture(view))) * skew(exposed(view, 100)) > 0
 
 
 def test_energy_of_a_disc_is_that_of_the_sharp_light(looking_at):

@@ -40,6 +40,7 @@ class Document(QObject):
         self._session = session
         self._window = window
         self.path: Path | None = None
+        self._source: Path | None = None
         self._saved_at = 0.0
 
     # Opening
@@ -96,13 +97,13 @@ class Document(QObject):
 
     def remember_place(self) -> None:
         """Keep shot and frame for the next time this file is opened."""
-        source = self.path or getattr(self, "_source", None)
+        source = self.path or self._source
         if source is not None and self._session.plan.shots:
             place = f"{self._session.shot_index} {self._session.frame}"
             self._session.settings.setValue(f"place/{_key(source)}", place)
 
     def _folder(self) -> str:
-        source = self.path or getattr(self, "_source", None)
+        source = self.path or self._source
         inside_demo = source is not None and source.parent == DEMO.parent
         return str(source.parent) if source is not None and not inside_demo else str(Path.home())
 

@@ -44,7 +44,7 @@ class PictureView(QWidget):
         super().__init__(parent)
         self._session = session
         self._image: QImage | None = None
-        self._status = ""
+        self.status = ""
         self._last_probe = 0.0
         self.focus_key_held = False
         self.ready = False
@@ -100,12 +100,12 @@ class PictureView(QWidget):
 
     def show_image(self, image: QImage, status: str) -> None:
         """Show a drawn picture."""
-        self._image, self._status, self.ready = image, status, True
+        self._image, self.status, self.ready = image, status, True
         self.update()
 
     def show_status(self, status: str) -> None:
         """Say what the picture waits for."""
-        self._status = status
+        self.status = status
         self.update()
 
     def forget_image(self) -> None:
@@ -127,11 +127,11 @@ class PictureView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(box, self._image)
         self._paint_pegs(painter, box)
-        if self._status:
+        if self.status:
             painter.setFont(font(12))
-            width = QFontMetricsF(painter.font()).horizontalAdvance(self._status)
+            width = QFontMetricsF(painter.font()).horizontalAdvance(self.status)
             painter.fillRect(QRectF(box.left(), box.bottom() - 24, width + 18, 24), faded(look().base, 0.62))
-            draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self._status, look().text, 12)
+            draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self.status, look().text, 12)
         if self._session.problem:
             draw_text(
                 painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, look().wrong, 13

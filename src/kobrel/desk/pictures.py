@@ -47,7 +47,7 @@ def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
             window.session.show_shot(shot)
             window.session.show_frame(frame)
             window.show_card(card)
-            fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture._status, settle=0.5)
+            fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture.status, settle=0.5)
             window.grab().save(str(folder / f"{name}.png"))
             print(f"kobrel: {folder / f'{name}.png'}")
         window.session.undo.setClean()

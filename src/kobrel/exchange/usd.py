@@ -38,6 +38,9 @@ from kobrel.stage.usdcamera import (
     tenths_mm,
 )
 
+_FAR_M = 1e6
+"""Written for a focus at infinity, which renderers do not read."""
+
 
 @dataclass(frozen=True, eq=False)
 class CameraNumbers:
@@ -118,7 +121,7 @@ def _write_samples(
     sampled = (
         (camera.CreateFocalLengthAttr(), render_focal * tenths),
         (camera.CreateFStopAttr(), render_stop),
-        (camera.CreateFocusDistanceAttr(), numbers.focus_m / unit_m),
+        (camera.CreateFocusDistanceAttr(), np.minimum(numbers.focus_m, _FAR_M) / unit_m),
         (
             camera.CreateHorizontalApertureAttr(),
             np.full(len(frames), numbers.sensor_width_mm * numbers.squeeze * tenths),

@@ -2,8 +2,8 @@
 
 Each pixel gathers from its neighbours those whose discs reach it, in two layers: what is
 at or behind the focus, and what is nearer and spills over it. Wide discs read from smaller
-copies of the picture, so the taps' pattern does not show. What is hidden behind
-edges in the sharp picture cannot be known here; the exact passes that follow bring it.
+copies of the picture, so the taps' pattern does not show. What is hidden behind edges in
+the sharp picture cannot be known here; the exact passes that follow bring it.
 """
 
 from collections.abc import Callable
@@ -44,6 +44,9 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
     """The two layers of half-size pixels, `out` (h, w, 7): what is at or behind the focus,
     blurred over its own disc (0-2), and what is nearer and spills past its edges (3-5, times
     its cover 6). Blur is in half-size pixels.
+
+    A disc behind the focus has the iris's shape upright, so what reaches a pixel comes from
+    the opposite places; before the focus the disc itself is turned over.
     """
     height, width = blur.shape
     count = len(taps)
@@ -58,7 +61,7 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
             if own > 0.57:
                 level = _level(own * apart, len(starts))
                 for k in range(count):
-                    sx, sy = x + taps[k, 0] * own, y - taps[k, 1] * own
+                    sx, sy = x - taps[k, 0] * own, y + taps[k, 1] * own
                     ix = min(max(int(sx + 0.5), 0), width - 1)
                     iy = min(max(int(sy + 0.5), 0), height - 1)
                     there = blur[iy, ix]

@@ -42,7 +42,10 @@ class Track:
             return self.values
         low, part = self._bracket(frames)
         part = part.reshape((-1,) + (1,) * (self.values.ndim - 1))
-        return self.values[low] * (1 - part) + self.values[low + 1] * part
+        first, second = self.values[low], self.values[low + 1]
+        with np.errstate(invalid="ignore"):  # a focus may be at infinity
+            between = first * (1 - part) + second * part
+        return np.where((part == 0) | (first == second), first, between)
 
     def _bracket(self, frames: ArrayLike) -> tuple[NDArray[np.intp], Array]:
         at = np.clip(np.atleast_1d(np.asarray(frames, dtype=float)), self.times[0], self.times[-1])

@@ -104,6 +104,7 @@ class TapeCard(Card):
         self.row("Lengths in", self.unit)
         self.line()
         self.distance = self.reading("Distance", 25, "sharp")
+        self.axial = self.reading("Along the axis")
         self.straight = self.reading("Straight, as a tape gives it")
         self.off = self.reading("From the focus")
         self.blur = self.reading("Blur")
@@ -170,7 +171,7 @@ class TapeCard(Card):
             self.table.selectRow(row)
             self.table.selectionModel().blockSignals(False)
         if numbers is None or row < 0:
-            for label in (self.distance, self.straight, self.off, self.blur):
+            for label in (self.distance, self.axial, self.straight, self.off, self.blur):
                 label.setText("–")
             return
         at = session.row
@@ -178,7 +179,16 @@ class TapeCard(Card):
         focus = float(numbers.camera.focus_m[at])
         self.distance.setText(session.length(distance))
         give_role(self.distance, role_of(int(numbers.state[row, at]), bool(numbers.nearer[row, at])))
-        self.straight.setText(session.length(float(numbers.sight.straight_m[row, at])))
+        sphere = numbers.camera.surface == "sphere"
+        for label, metres, counts in (
+            (self.axial, numbers.sight.axial_m[row, at], not sphere),
+            (self.straight, numbers.sight.straight_m[row, at], sphere),
+        ):
+            label.setText(session.length(float(metres)))
+            give_role(label, "focus" if counts else "")
+            label.setToolTip(
+                "This distance counts for the focus" if counts else "Does not count for the focus"
+            )
         self.off.setText(_off_focus(session, distance, focus))
         blur = float(numbers.sight.blur_px[row, at])
         self.blur.setText(
