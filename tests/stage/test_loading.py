@@ -162,6 +162,28 @@ def test_a_broken_file_is_a_clear_error_that_names_it(tmp_path, name, content, m
         assert scene.triangle_count == 0
 
 
+@pytest.mark.parametrize("seed", range(12))
+def test_a_damaged_file_is_an_error_or_a_warning_never_a_crash(tmp_path, seed, moving_scene):
+    """Bytes changed or cut off at random, in text and in binary."""
+    random = np.random.default_rng(seed)
+    binary = tmp_path / "whole.usdc"
+    Usd.Stage.Open(str(moving_scene)).Export(str(binary))
+    for source in (moving_scene, binary):
+        content = bytearray(source.read_bytes())
+        for _ in range(int(random.integers(1, 12))):
+            content[int(random.integers(len(content)))] = int(random.integers(256))
+        if seed % 3 == 0:
+            content = content[: int(random.integers(len(content)))]
+        damaged = tmp_path / f"damaged{source.suffix}"
+        damaged.write_bytes(bytes(content))
+        try:
+            scene = load_scene(damaged)
+        except SceneError as error:
+            assert "damaged" in str(error)
+        else:
+            assert all(isinstance(warning, str) for warning in scene.warnings)
+
+
 def test_a_missing_file_is_named(tmp_path):
     with pytest.raises(SceneError, match=r"nothing\.usd: no such file"):
         load_scene(tmp_path / "nothing.usd")

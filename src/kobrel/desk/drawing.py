@@ -45,6 +45,7 @@ class Drawing(QObject):
         super().__init__(parent)
         self._session = session
         self._service: DrawingService | None = None
+        self._closed = False
         self._last: tuple[object, ...] = ()
         self._sketched: dict[str, tuple[object, ...]] = {}
 
@@ -56,6 +57,8 @@ class Drawing(QObject):
         self.noted.emit("Preparing the picture …")
         from kobrel.picture import service
 
+        if self._closed:
+            return
         self._service = service.DrawingService(self.drawn.emit, self.noted.emit, self.failed.emit)
         self.ready.emit()
 
@@ -104,7 +107,8 @@ class Drawing(QObject):
             self._service.drop_sketches()
 
     def close(self) -> None:
-        """Stop drawing."""
+        """Stop drawing, for good."""
+        self._closed = True
         if self._service is not None:
             self._service.close()
             self._service = None

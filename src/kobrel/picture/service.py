@@ -105,11 +105,11 @@ class DrawingService:
             self._sketches.clear()
 
     def close(self) -> None:
-        """Stop; returns when the thread has ended."""
+        """Stop; returns when the thread has ended, or soon where it is busy compiling."""
         with self._wake:
             self._closing = True
             self._wake.notify()
-        self._thread.join(timeout=10)
+        self._thread.join(timeout=3)
 
     def _stop(self) -> bool:
         return self._closing or self._pending is not None

@@ -4,9 +4,9 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from pxr import Ar, Gf, Tf, Usd, UsdGeom, UsdShade, UsdUtils
+from pxr import Ar, Gf, Usd, UsdGeom, UsdShade, UsdUtils
 
-from kobrel.errors import SceneError
+from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
 from kobrel.stage.checks import fan_corners, mesh_fault, polygon_of_triangle
 from kobrel.stage.motion import Motion, OpKind, Track, TransformOp
@@ -35,13 +35,21 @@ def load_usd(path: Path, unit_m: float | None, progress: Progress) -> Scene:
     quiet = UsdUtils.CoalescingDiagnosticDelegate()
     try:
         stage = Usd.Stage.Open(str(path))
-    except Tf.ErrorException as error:
-        reason = str(error).strip().splitlines()[-1].strip()
-        raise SceneError(f"{path}: not readable as USD ({reason}). Export the scene again.") from None
-    try:
         return _Reader(path, stage, unit_m).read(progress)
+    except KobrelError:
+        raise
+    except Exception as error:  # a damaged file makes USD fail in many ways
+        raise SceneError(f"{path}: not readable as USD ({_reason(error)}). Export the scene again.") from None
     finally:
         quiet.TakeUncoalescedDiagnostics()  # what matters is among the scene's own warnings
+
+
+def _reason(error: Exception) -> str:
+    """The last line of what USD says, if it can be read at all."""
+    try:
+        return str(error).strip().splitlines()[-1].strip()
+    except (UnicodeDecodeError, IndexError):
+        return "damaged"
 
 
 class _Reader:
@@ -63,7 +71,12 @@ class _Reader:
         for count, prim in enumerate(prims):
             if count % 32 == 0:
                 progress(f"Reading {self.path.name}", count / len(prims))
-            self._add(prim)
+            try:
+                self._add(prim)
+            except KobrelError:
+                raise
+            except Exception as error:  # one damaged part leaves the others whole
+                self.warnings.append(f"{prim.GetPath()}: left out, it cannot be read ({_reason(error)}).")
         z_up = UsdGeom.GetStageUpAxis(self.stage) == UsdGeom.Tokens.z
         root = (_Z_TO_Y if z_up else np.eye(4)) @ np.diag([self.unit_m] * 3 + [1.0])
         ranged = self.stage.HasAuthoredTimeCodeRange()
