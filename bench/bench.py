@@ -7,6 +7,7 @@ the flattened stage, and through Kobrel's own kernel on the stage with its insta
 """
 
 import itertools
+import os
 import subprocess
 import sys
 import tempfile
@@ -238,8 +239,11 @@ def loading(table: Table) -> None:
 
 
 def starting(table: Table) -> None:
+    # As installed: modules are byte-compiled once and kept.
+    environment = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+
     def run(code: str) -> Callable[[], object]:
-        return lambda: subprocess.run([sys.executable, "-c", code], check=True)
+        return lambda: subprocess.run([sys.executable, "-c", code], check=True, env=environment)
 
     window, bare, nothing = paired(
         run("import kobrel.desk.window"), run("import PySide6.QtWidgets, numpy, scipy"), run("pass"), rounds=7

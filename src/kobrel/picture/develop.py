@@ -3,6 +3,20 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.compiled import kernel
+from kobrel.picture.tracer import in_bands, never
+
+_STEPS = 4096
+
+
+@kernel
+def _develop_rows(rows, linear, gain, table, out):  # type: ignore[no-untyped-def]
+    for y in range(rows[0], rows[1]):
+        for x in range(linear.shape[1]):
+            for c in range(3):
+                light = min(max(linear[y, x, c] * gain, np.float32(0)), np.float32(1))
+                out[y, x, c] = table[int(np.sqrt(light) * np.float32(_STEPS - 1))]
+
 
 def developed(linear: NDArray[np.float32], exposure_ev: float = 0.0) -> NDArray[np.uint8]:
     """SRGB bytes, (H, W, 3), of a picture in linear light, brightened by stops.
@@ -11,8 +25,10 @@ def developed(linear: NDArray[np.float32], exposure_ev: float = 0.0) -> NDArray[
     shadows, where the table is spaced by square roots.
     """
     gain = np.float32(2.0**exposure_ev)
-    place = np.sqrt(np.clip(linear * gain, 0.0, 1.0), dtype=np.float32) * np.float32(4095.0)
-    return _TABLE[place.astype(np.uint16)]
+    picture = np.ascontiguousarray(linear, np.float32)
+    out = np.empty(picture.shape, np.uint8)
+    in_bands(len(picture), lambda rows: _develop_rows(rows, picture, gain, _TABLE, out), never)
+    return out
 
 
 def srgb(linear: NDArray[np.floating]) -> NDArray[np.floating]:
@@ -22,4 +38,4 @@ def srgb(linear: NDArray[np.floating]) -> NDArray[np.floating]:
     )
 
 
-_TABLE = np.round(srgb(((np.arange(4096) + 0.5) / 4096.0) ** 2) * 255.0).astype(np.uint8)
+_TABLE = np.round(srgb(((np.arange(_STEPS) + 0.5) / _STEPS) ** 2) * 255.0).astype(np.uint8)

@@ -8,7 +8,18 @@ fight over.
 import numpy as np
 
 from kobrel.compiled import kernel
-from kobrel.stage.rays import blocked, closest, new_record, row_of_hit
+from kobrel.stage.rays import (
+    FAR_AT,
+    LANES,
+    NORMAL_AT,
+    TRIANGLE_AT,
+    blocked,
+    closest,
+    is_blocked,
+    new_packet,
+    put_ray,
+    row_of_hit,
+)
 
 # Powers of the inverse generalised golden ratio for four dimensions (Roberts' additive
 # recurrence): pixel x and y, around and across the iris.
@@ -18,7 +29,11 @@ _A1, _A2, _A3, _A4 = 1 / _PHI, 1 / _PHI**2, 1 / _PHI**3, 1 / _PHI**4
 _BYTES = np.arange(256) / 255.0
 _LINEAR = np.where(_BYTES <= 0.04045, _BYTES / 12.92, ((_BYTES + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
-SHADOW_LIFT = 1e-4
+SHADOW_LIFT = np.float32(1e-4)
+
+# Shading stays in single precision; a plain literal would widen it.
+_NOUGHT, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+_TINY, _ALWAYS = np.float32(1e-30), np.float32(1e-3)
 
 
 @kernel
@@ -91,27 +106,31 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _shoot_row(scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids):  # type: ignore[no-untyped-def]
+def _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, met, ids):  # type: ignore[no-untyped-def]
     """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
     triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2).
     """
     width = len(rays)
-    for x in range(width):
-        if lens:
-            px, py, around, across = lens_sample(x, y, number, width, height)
-        else:
-            px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
-        ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
-        rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
-        rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
-        if closest(scene, address, record, integers, ox, oy, oz, dx, dy, dz):
+    address, numbers, integers, valid = packet
+    for first in range(0, width, LANES):
+        count = min(LANES, width - first)
+        for lane in range(count):
+            x = first + lane
+            if lens:
+                px, py, around, across = lens_sample(x, y, number, width, height)
+            else:
+                px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
+            ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
+            rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
+            rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
+            put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz)
+        closest(scene, address, valid, count)
+        for lane in range(count):
+            x = first + lane
+            ids[x, 0], ids[x, 1] = integers[TRIANGLE_AT + lane], row_of_hit(integers, lane, merged)
             for k in range(5):
-                met[x, k] = record[12 + k]
-            met[x, 5] = record[8]
-            ids[x, 0], ids[x, 1] = integers[17], row_of_hit(integers, merged)
-        else:
-            met[x, 5] = np.inf
-            ids[x, 1] = -1
+                met[x, k] = numbers[NORMAL_AT + LANES * k + lane]
+            met[x, 5] = numbers[FAR_AT + lane] if ids[x, 1] >= 0 else np.inf
 
 
 @kernel
@@ -133,13 +152,13 @@ def _shade_row(  # type: ignore[no-untyped-def]
         row = np.int64(ids[x, 1])
         if row < 0:
             up = dy / long
-            t, end = (np.sqrt(up), 6) if up >= 0.0 else (min(1.0, -up * 8.0), 12)
+            t, end = (np.sqrt(up), 6) if up >= _NOUGHT else (min(_ONE, -up * np.float32(8)), 12)
             for c in range(3):
                 out[x, c] = light[9 + c] + (light[end + c] - light[9 + c]) * t
             continue
         prim = np.int64(ids[x, 0])
         u, v = met[x, 3], met[x, 4]
-        w = np.float32(1.0) - u - v
+        w = _ONE - u - v
         nx, ny, nz = met[x, 0], met[x, 1], met[x, 2]
         lx, ly, lz = nx, ny, nz
         smooth = normal_start[row] >= 0
@@ -153,8 +172,8 @@ def _shade_row(  # type: ignore[no-untyped-def]
             nx = m[row, 0, 0] * lx + m[row, 0, 1] * ly + m[row, 0, 2] * lz
             ny = m[row, 1, 0] * lx + m[row, 1, 1] * ly + m[row, 1, 2] * lz
             nz = m[row, 2, 0] * lx + m[row, 2, 1] * ly + m[row, 2, 2] * lz
-        inverse = 1.0 / np.sqrt(nx * nx + ny * ny + nz * nz + 1e-30)
-        if nx * dx + ny * dy + nz * dz > 0.0:
+        inverse = _ONE / np.sqrt(nx * nx + ny * ny + nz * nz + _TINY)
+        if nx * dx + ny * dy + nz * dz > _NOUGHT:
             inverse = -inverse
         nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
 
@@ -186,14 +205,14 @@ def _shade_row(  # type: ignore[no-untyped-def]
                 else:
                     r, g, b = np.float32(tr), np.float32(tg), np.float32(tb)
 
-        t = 0.5 + 0.5 * ny
-        out[x, 0] = er + r * (light[12] + (0.5 * (light[6] + light[9]) - light[12]) * t)
-        out[x, 1] = eg + g * (light[13] + (0.5 * (light[7] + light[10]) - light[13]) * t)
-        out[x, 2] = eb + b * (light[14] + (0.5 * (light[8] + light[11]) - light[14]) * t)
+        t = _HALF + _HALF * ny
+        out[x, 0] = er + r * (light[12] + (_HALF * (light[6] + light[9]) - light[12]) * t)
+        out[x, 1] = eg + g * (light[13] + (_HALF * (light[7] + light[10]) - light[13]) * t)
+        out[x, 2] = eb + b * (light[14] + (_HALF * (light[8] + light[11]) - light[14]) * t)
         facing = nx * light[0] + ny * light[1] + nz * light[2]
-        if key and facing > 0.0:
+        if key and facing > _NOUGHT:
             distance = met[x, 5]
-            lift = SHADOW_LIFT * (distance * long + 1e-3)
+            lift = SHADOW_LIFT * (distance * long + _ALWAYS)
             start[count, 0] = rays[x, 0] + dx * distance + nx * lift
             start[count, 1] = rays[x, 1] + dy * distance + ny * lift
             start[count, 2] = rays[x, 2] + dz * distance + nz * lift
@@ -206,15 +225,22 @@ def _shade_row(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _shadow_row(scene, address, record, integers, light, count, waiting, start, share, out):  # type: ignore[no-untyped-def]
-    """Add the key light to those waiting points that nothing hides from it."""
-    lx, ly, lz = light[0], light[1], light[2]
-    for k in range(count):
-        if not blocked(scene, address, record, integers, start[k, 0], start[k, 1], start[k, 2], lx, ly, lz):
-            x = waiting[k]
-            out[x, 0] += share[k, 0]
-            out[x, 1] += share[k, 1]
-            out[x, 2] += share[k, 2]
+def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type: ignore[no-untyped-def]
+    """Add the key light to those of the `many` waiting points that nothing hides from it."""
+    address, numbers, integers, valid = packet
+    for first in range(0, many, LANES):
+        count = min(LANES, many - first)
+        for lane in range(count):
+            k = first + lane
+            put_ray(
+                numbers, integers, lane, start[k, 0], start[k, 1], start[k, 2], light[0], light[1], light[2]
+            )
+        blocked(scene, address, valid, count)
+        for lane in range(count):
+            if not is_blocked(numbers, lane):
+                k = first + lane
+                for c in range(3):
+                    out[waiting[k], c] += share[k, c]
 
 
 @kernel
@@ -234,7 +260,7 @@ def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, 
     colour : (H, W, 3) float32, added to
     depth : (H, W) float32, metres along the axis, infinite where nothing is; or (0, 0)
     """
-    address, record, integers = new_record()
+    packet = new_packet()
     height, width = colour.shape[0], colour.shape[1]
     rays = np.empty((width, 6), np.float32)
     met = np.empty((width, 6), np.float32)
@@ -245,9 +271,7 @@ def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, 
     share = np.empty((width, 3), np.float32)
     own_light = light.copy()
     for y in range(rows[0], rows[1]):
-        _shoot_row(
-            scene, merged, view, fan, y, height, number, lens, address, record, integers, rays, met, ids
-        )
+        _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, met, ids)
         count = _shade_row(
             rays, met, ids, merged, own_light, normal_matrices, tables.normal_start, tables.uv_start,
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
@@ -255,7 +279,7 @@ def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, 
             tables.emission_texture, tables.texture_sizes, tables.texture_pixels,
             out, waiting, start, share,
         )  # fmt: skip
-        _shadow_row(scene, address, record, integers, own_light, count, waiting, start, share, out)
+        _shadow_row(scene, packet, own_light, count, waiting, start, share, out)
         for x in range(width):
             for c in range(3):
                 colour[y, x, c] += out[x, c]

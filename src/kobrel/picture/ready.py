@@ -11,6 +11,7 @@ import numpy as np
 
 from kobrel.compiled import is_kept
 from kobrel.picture import kernels
+from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
@@ -32,7 +33,7 @@ def prepare() -> None:
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
     camera = camera_at(Plan(), shot, 1001, stage)
     view = View(stage.snapshot(0), camera, Light(), 32, 18)
-    blurred(view, sharp_picture(view))
+    developed(blurred(view, sharp_picture(view)))
     Film(view).expose()
     stage.pick(0, (0, 0, 5), (0, 0, -1))
     rays.blocked_rays(view.snapshot.handle, np.zeros((1, 3)), np.ones((1, 3)))

@@ -3,7 +3,7 @@
 The library comes with the `embreex` package; this speaks to its public C interface
 directly. That shares vertex buffers instead of copying them, builds without holding the
 interpreter lock, and gives instances, so that a moving node costs a matrix and not a
-rebuild. Kernels call ``rtcIntersect1`` and ``rtcOccluded1`` from compiled code, see
+rebuild. Kernels call ``rtcIntersect8`` and ``rtcOccluded8`` from compiled code, see
 :mod:`kobrel.stage.rays`.
 """
 

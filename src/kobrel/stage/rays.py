@@ -1,8 +1,9 @@
-"""Compiled ray queries: Embree called from kernels, one ray at a time, without the lock.
+"""Compiled ray queries: Embree called from kernels, eight rays at a time, without the lock.
 
-A ray's record is 24 numbers laid out as Embree's ``RTCRayHit``: origin 0-2, near 3,
-direction 4-6, far 8; after a hit the face normal 12-14, barycentric 15-16, triangle 17,
-mesh 18 and instance 19.
+A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0, 8, 16), near
+(24), direction (32, 40, 48), time (56), far (64), then mask, id and flags as integers (72, 80,
+88); after a hit the face normal (96, 104, 112), barycentric (120, 128), triangle (136), mesh
+(144) and instance (152). Add the lane, 0 to 7.
 
 A stage's still meshes are merged into instance 0, the others are instances of one mesh
 each from 1 on. A node's *row* counts through the merged meshes first, then the others.
@@ -19,11 +20,16 @@ from kobrel.compiled import kernel
 from kobrel.stage import embree
 
 llvm.load_library_permanently(embree.library_path())
-_intersect1 = types.ExternalFunction("rtcIntersect1", types.void(types.uintp, types.uintp, types.uintp))
-_occluded1 = types.ExternalFunction("rtcOccluded1", types.void(types.uintp, types.uintp, types.uintp))
+_intersect8 = types.ExternalFunction("rtcIntersect8", types.void(*[types.uintp] * 4))
+_occluded8 = types.ExternalFunction("rtcOccluded8", types.void(*[types.uintp] * 4))
 
+LANES = 8
 FAR = np.float32(3.0e38)
-_FAR_AT, _MASK_AT, _TRIANGLE_AT, _GEOMETRY_AT, _INSTANCE_AT = 8, 9, 17, 18, 19
+FAR_AT, NORMAL_AT, U_AT, V_AT, TRIANGLE_AT = 64, 96, 120, 128, 136
+_MASK_AT, _GEOMETRY_AT, _INSTANCE_AT = 72, 144, 152
+_ALIGNED_TO = 64
+# Which lanes count; behind the instances there may be a number of a part of an instance.
+_VALID_AT = 176
 
 
 class Hits(NamedTuple):
@@ -41,73 +47,90 @@ class Hits(NamedTuple):
 
 
 @kernel
-def new_record():  # type: ignore[no-untyped-def]
-    """Room for one ray, aligned to 16 bytes: (its address, numbers, the same as integers)."""
-    room = np.zeros(48, np.float32)
-    start = ((16 - room.ctypes.data % 16) % 16) // 4
-    part = room[start : start + 32]
-    return part.ctypes.data, part, part.view(np.int32)
+def new_packet():  # type: ignore[no-untyped-def]
+    """Room for eight rays: (address, numbers, the same as integers, which lanes count)."""
+    room = np.zeros(_VALID_AT + LANES + 2 * _ALIGNED_TO // 4, np.float32)
+    start = (_ALIGNED_TO - room.ctypes.data % _ALIGNED_TO) % _ALIGNED_TO // 4
+    numbers = room[start : start + _VALID_AT + LANES]
+    integers = numbers.view(np.int32)
+    for lane in range(LANES):
+        integers[_MASK_AT + lane] = -1
+    return numbers.ctypes.data, numbers, integers, integers[_VALID_AT : _VALID_AT + LANES]
 
 
 @kernel
-def closest(scene, address, record, integers, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
-    """Trace one ray into its record; returns whether it met anything."""
-    record[0], record[1], record[2], record[3] = ox, oy, oz, np.float32(0)
-    record[4], record[5], record[6], record[7] = dx, dy, dz, np.float32(0)
-    record[_FAR_AT] = FAR
-    integers[_MASK_AT] = -1
-    integers[10] = 0
-    integers[11] = 0
-    integers[_GEOMETRY_AT] = -1
-    integers[_INSTANCE_AT] = -1
-    _intersect1(scene, address, 0)
-    return integers[_GEOMETRY_AT] != -1
+def put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
+    """Lay a ray into a lane."""
+    numbers[lane], numbers[8 + lane], numbers[16 + lane] = ox, oy, oz
+    numbers[32 + lane], numbers[40 + lane], numbers[48 + lane] = dx, dy, dz
+    numbers[FAR_AT + lane] = FAR
+    integers[_GEOMETRY_AT + lane] = -1
+    integers[_INSTANCE_AT + lane] = -1
 
 
 @kernel
-def blocked(scene, address, record, integers, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
-    """Whether anything at all stands in one ray's way."""
-    record[0], record[1], record[2], record[3] = ox, oy, oz, np.float32(0)
-    record[4], record[5], record[6], record[7] = dx, dy, dz, np.float32(0)
-    record[_FAR_AT] = FAR
-    integers[_MASK_AT] = -1
-    integers[10] = 0
-    integers[11] = 0
-    _occluded1(scene, address, 0)
-    return record[_FAR_AT] < np.float32(0)
+def closest(scene, address, valid, count):  # type: ignore[no-untyped-def]
+    """Trace the first `count` lanes to what they meet first."""
+    for lane in range(LANES):
+        valid[lane] = -1 if lane < count else 0
+    _intersect8(address + 4 * _VALID_AT, scene, address, 0)
 
 
 @kernel
-def row_of_hit(integers, merged):  # type: ignore[no-untyped-def]
-    """The row of the node that a ray met, `merged` being how many nodes are merged."""
-    instance = integers[_INSTANCE_AT]
-    return integers[_GEOMETRY_AT] if instance <= 0 else merged - 1 + instance
+def blocked(scene, address, valid, count):  # type: ignore[no-untyped-def]
+    """Trace the first `count` lanes to anything at all; :func:`is_blocked` tells what came of it."""
+    for lane in range(LANES):
+        valid[lane] = -1 if lane < count else 0
+    _occluded8(address + 4 * _VALID_AT, scene, address, 0)
+
+
+@kernel
+def is_blocked(numbers, lane):  # type: ignore[no-untyped-def]
+    """Whether something stood in a lane's way."""
+    return numbers[FAR_AT + lane] < np.float32(0)
+
+
+@kernel
+def row_of_hit(integers, lane, merged):  # type: ignore[no-untyped-def]
+    """The row of the node that a lane met, -1 for none, `merged` being how many are merged."""
+    instance = integers[_INSTANCE_AT + lane]
+    return integers[_GEOMETRY_AT + lane] if instance <= 0 else merged - 1 + instance
 
 
 @kernel
 def _closest_many(scene, merged, origins, directions, distance, triangle, row, u, v):  # type: ignore[no-untyped-def]
-    address, record, integers = new_record()
-    for i in range(len(origins)):
-        if closest(
-            scene, address, record, integers, origins[i, 0], origins[i, 1], origins[i, 2],
-            directions[i, 0], directions[i, 1], directions[i, 2],
-        ):  # fmt: skip
-            distance[i] = record[_FAR_AT]
-            triangle[i] = integers[_TRIANGLE_AT]
-            row[i] = row_of_hit(integers, merged)
-            u[i], v[i] = record[15], record[16]
-        else:
-            distance[i], triangle[i], row[i] = np.inf, -1, -1
+    address, numbers, integers, valid = new_packet()
+    for first in range(0, len(origins), LANES):
+        count = min(LANES, len(origins) - first)
+        for lane in range(count):
+            i = first + lane
+            put_ray(
+                numbers, integers, lane, origins[i, 0], origins[i, 1], origins[i, 2],
+                directions[i, 0], directions[i, 1], directions[i, 2],
+            )  # fmt: skip
+        closest(scene, address, valid, count)
+        for lane in range(count):
+            i = first + lane
+            row[i] = row_of_hit(integers, lane, merged)
+            distance[i] = numbers[FAR_AT + lane] if row[i] >= 0 else np.inf
+            triangle[i] = integers[TRIANGLE_AT + lane] if row[i] >= 0 else -1
+            u[i], v[i] = numbers[U_AT + lane], numbers[V_AT + lane]
 
 
 @kernel
 def _blocked_many(scene, origins, directions, result):  # type: ignore[no-untyped-def]
-    address, record, integers = new_record()
-    for i in range(len(origins)):
-        result[i] = blocked(
-            scene, address, record, integers, origins[i, 0], origins[i, 1], origins[i, 2],
-            directions[i, 0], directions[i, 1], directions[i, 2],
-        )  # fmt: skip
+    address, numbers, integers, valid = new_packet()
+    for first in range(0, len(origins), LANES):
+        count = min(LANES, len(origins) - first)
+        for lane in range(count):
+            i = first + lane
+            put_ray(
+                numbers, integers, lane, origins[i, 0], origins[i, 1], origins[i, 2],
+                directions[i, 0], directions[i, 1], directions[i, 2],
+            )  # fmt: skip
+        blocked(scene, address, valid, count)
+        for lane in range(count):
+            result[first + lane] = is_blocked(numbers, lane)
 
 
 def closest_hits(scene: int, merged: int, origins: Any, directions: Any) -> Hits:

@@ -157,7 +157,8 @@ class _Reader:
         if not mesh:
             return _implicit_shape(prim)
         now = Usd.TimeCode.EarliestTime()
-        points = _array(mesh.GetPointsAttr().Get(now), np.float32, 3)
+        # A copy: points that still lie in the file's mapping make closing the file slow.
+        points = _array(mesh.GetPointsAttr().Get(now), np.float32, 3).copy()
         counts = _array(mesh.GetFaceVertexCountsAttr().Get(now), np.int32)
         indices = _array(mesh.GetFaceVertexIndicesAttr().Get(now), np.int32)
         fault = mesh_fault(points, indices, int(counts.sum()))
