@@ -44,7 +44,8 @@ def _require_unique(names: list[str], what: str) -> None:
 class Part(BaseModel):
     """Base of all parts of a plan."""
 
-    model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings")
+    # Each part is compiled when first used: a start needs few of them.
+    model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings", defer_build=True)
 
     def but(self, **changes: Any) -> Self:
         """The same with some fields changed, checked anew.
@@ -137,13 +138,13 @@ class Criterion(Part):
 class Glass(Part):
     """Sensor, lens and stop."""
 
-    sensor: Sensor = Sensor()
-    focal_mm: Keyed = Keyed(value=50.0)
-    f_number: Keyed = Keyed(value=2.8)
+    sensor: Sensor = Field(default_factory=Sensor)
+    focal_mm: Keyed = Field(default_factory=lambda: Keyed(value=50.0))
+    f_number: Keyed = Field(default_factory=lambda: Keyed(value=2.8))
     squeeze: float = Field(1.0, ge=1, le=4, description="Anamorphic squeeze.")
     model: LensModel = "render"
     surface: FocusSurface = "plane"
-    criterion: Criterion = Criterion()
+    criterion: Criterion = Field(default_factory=Criterion)
 
 
 class IrisShape(Part):
@@ -212,10 +213,12 @@ class Shot(Part):
     last: int = 1096
     fps: PositiveFinite = 24.0
     camera: CameraRef
-    glass: Glass = Glass()
-    iris: IrisShape = IrisShape()
+    glass: Glass = Field(default_factory=Glass)
+    iris: IrisShape = Field(default_factory=IrisShape)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
-    marks: tuple[Mark, ...] = (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
+    marks: tuple[Mark, ...] = Field(
+        default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
+    )
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Self:
@@ -255,7 +258,7 @@ class Plan(Part):
     scenes: tuple[SceneRef, ...] = ()
     subjects: tuple[Subject, ...] = ()
     shots: tuple[Shot, ...] = ()
-    light: Light = Light()
+    light: Light = Field(default_factory=Light)
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Self:
