@@ -33,6 +33,10 @@ _MARGIN = 26
 _SNAP_PX = 4
 _GRAB_PX = 7
 _STOPS = (0.5, 128.0)
+_HINT = (
+    "Drag the brass index to refocus, an end of the band to change the stop.\n"
+    "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too."
+)
 
 
 class Barrel(Panel):
@@ -41,20 +45,11 @@ class Barrel(Panel):
     title = "Barrel"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
+        super().__init__(session, "Barrel, distance scale of the lens", _HINT, parent)
         self._held = ""
         self._frozen: DioptreScale | None = None
         self._depth: NDArray[np.float32] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Barrel, distance scale of the lens")
-        self.setToolTip(
-            "Drag the brass index to refocus, an end of the band to change the stop.\n"
-            "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too."
-        )
-        session.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 112)

@@ -22,6 +22,7 @@ from kobrel.plan.survey import GONE
 
 _FOOT, _HEAD = 24.0, 46.0
 _GRAB_PX = 6
+_HINT = "Click a peg to focus on it, drag the brass line to refocus, wheel to zoom."
 
 
 class Overhead(Panel):
@@ -30,22 +31,17 @@ class Overhead(Panel):
     title = "Overhead"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
+        super().__init__(session, "Overhead plan of camera and subjects", _HINT, parent)
         self._side = False
         self._zoom = 1.0
         self._held = False
         self._frozen_reach: float | None = None
         self.setMinimumWidth(170)
-        self.setMouseTracking(True)
-        self.setAccessibleName("Overhead plan of camera and subjects")
-        self.setToolTip("Click a peg to focus on it, drag the brass line to refocus, wheel to zoom.")
         self._turn = QPushButton("Side", self)
         self._turn.setCheckable(True)
         self._turn.setFont(font(11))
         self._turn.setToolTip("Look from the side instead of from above")
         self._turn.toggled.connect(self._show_side)
-        session.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(240, 340)

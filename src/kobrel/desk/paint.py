@@ -5,6 +5,7 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath,
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import DARK, font, look
+from kobrel.desk.session import Session
 from kobrel.plan.survey import GONE, SHARP, Survey
 
 PEG_RADIUS = 8.0
@@ -86,9 +87,24 @@ def draw_text(
 
 
 class Panel(QWidget):
-    """A view on a panel: its ground, its name, and a word about it."""
+    """A view of the session on a panel, painted anew with every change.
+
+    Parameters
+    ----------
+    spoken : what it is, for assistive technology
+    hint : what hands can do in it, for its tooltip
+    """
 
     title = ""
+
+    def __init__(self, session: Session, spoken: str, hint: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(spoken)
+        self.setToolTip(hint)
+        session.changed.connect(self.update)
 
     def begin(self, note: str = "", onto: QPixmap | None = None) -> QPainter:
         """A painter on the cleared panel, or on a picture of it, with the title written."""

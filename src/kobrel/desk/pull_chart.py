@@ -32,6 +32,10 @@ _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 96, 54, 30
 _RING = 6.0
 _GRAB_PX = 9.0
 _SNAP_PX = 7.0
+_HINT = (
+    "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
+    "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen mark."
+)
 
 
 class PullChart(Panel):
@@ -40,22 +44,12 @@ class PullChart(Panel):
     title = "Pull"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
+        super().__init__(session, "Pull chart, focus over the frames of the shot", _HINT, parent)
         self._held: float | None = None
-        self._start_frame = 0.0
         self._scrubbing = False
         self._frozen: DioptreScale | None = None
         self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(120)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Pull chart, focus over the frames of the shot")
-        self.setToolTip(
-            "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
-            "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen mark."
-        )
-        session.changed.connect(self.update)
 
     # Geometry
 

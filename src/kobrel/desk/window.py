@@ -441,11 +441,13 @@ class Window(QMainWindow):
             if (
                 event.key() == Qt.Key.Key_Tab
                 and plain
-                and watched in (self.picture, self.barrel, self.chart, self.shots, self)
+                and watched in (self.picture, self.overhead, self.barrel, self.chart, self.shots, self)
             ):
                 if event.type() == QEvent.Type.KeyPress:
                     self.toggle_bare()
                 return True
+        elif event.type() == QEvent.Type.WindowDeactivate:
+            self.picture.focus_key_held = False  # its release will be told to somebody else
         return super().eventFilter(watched, event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

@@ -69,6 +69,16 @@ def put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz):  # type: ignore[no
 
 
 @kernel
+def _put_rays(numbers, integers, origins, directions, first, count):  # type: ignore[no-untyped-def]
+    for lane in range(count):
+        i = first + lane
+        put_ray(
+            numbers, integers, lane, origins[i, 0], origins[i, 1], origins[i, 2],
+            directions[i, 0], directions[i, 1], directions[i, 2],
+        )  # fmt: skip
+
+
+@kernel
 def closest(scene, address, valid, count):  # type: ignore[no-untyped-def]
     """Trace the first `count` lanes to what they meet first."""
     for lane in range(LANES):
@@ -102,12 +112,7 @@ def _closest_many(scene, merged, origins, directions, distance, triangle, row, u
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
-        for lane in range(count):
-            i = first + lane
-            put_ray(
-                numbers, integers, lane, origins[i, 0], origins[i, 1], origins[i, 2],
-                directions[i, 0], directions[i, 1], directions[i, 2],
-            )  # fmt: skip
+        _put_rays(numbers, integers, origins, directions, first, count)
         closest(scene, address, valid, count)
         for lane in range(count):
             i = first + lane
@@ -122,12 +127,7 @@ def _blocked_many(scene, origins, directions, result):  # type: ignore[no-untype
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
-        for lane in range(count):
-            i = first + lane
-            put_ray(
-                numbers, integers, lane, origins[i, 0], origins[i, 1], origins[i, 2],
-                directions[i, 0], directions[i, 1], directions[i, 2],
-            )  # fmt: skip
+        _put_rays(numbers, integers, origins, directions, first, count)
         blocked(scene, address, valid, count)
         for lane in range(count):
             result[first + lane] = is_blocked(numbers, lane)

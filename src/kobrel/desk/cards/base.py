@@ -2,11 +2,13 @@
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
     QStyleOptionComboBox,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -104,6 +106,18 @@ class Choice(QComboBox):
     def initStyleOption(self, option: QStyleOptionComboBox) -> None:
         super().initStyleOption(option)
         option.currentText = option.currentText.split("  ")[0]  # type: ignore[attr-defined]
+
+
+def plain_table(table: QTableView, name: str, row_px: int) -> None:
+    """Give a table whole rows to choose from, one at a time, and no grid."""
+    table.setAccessibleName(name)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setShowGrid(False)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(row_px)
+    table.horizontalHeader().setHighlightSections(False)
 
 
 def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:

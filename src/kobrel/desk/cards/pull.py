@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kobrel.desk.cards.base import Card, choice, choose
+from kobrel.desk.cards.base import Card, choice, choose, plain_table
 from kobrel.desk.fields import Field, length_field, number_field, stop_field
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
@@ -55,14 +55,8 @@ class PullCard(Card):
         self.line()
         self.table = QTableWidget(0, 3)
         self.table.setHorizontalHeaderLabels(["Frame", "On", "Then"])
-        self.table.setAccessibleName("Marks")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        plain_table(self.table, "Marks", 24)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(24)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._select)
         self.column.addWidget(self.table, 1)

@@ -4,9 +4,9 @@ import math
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QPushButton, QTableView, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton, QTableView, QWidget
 
-from kobrel.desk.cards.base import Card, choice, choose, give_role
+from kobrel.desk.cards.base import Card, choice, choose, give_role, plain_table
 from kobrel.desk.look import look
 from kobrel.desk.paint import role_of, subject_colour
 from kobrel.desk.session import Session
@@ -112,17 +112,10 @@ class TapeCard(Card):
         self._model = SubjectsModel(session)
         self.table = QTableView()
         self.table.setModel(self._model)
-        self.table.setAccessibleName("Subjects")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setShowGrid(False)
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(26)
-        self.table.setTabKeyNavigation(False)
+        plain_table(self.table, "Subjects", 26)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        header.setHighlightSections(False)
         self.table.selectionModel().currentRowChanged.connect(self._select)
         self.column.addWidget(self.table, 1)
         self.empty = self.note("No subjects yet. Click a thing in Picture to make it one.")
