@@ -281,11 +281,13 @@ def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(hand):
 
 def test_an_empty_window_offers_a_start(make_window):
     hand = make_window()
-    assert hand.window.middle.currentWidget() is hand.window.empty
-    hand.window.demo_button.click()
+    assert hand.window.middle.currentWidget() is hand.window.welcome
+    assert not hand.window.cards.isVisible()
+    hand.window.welcome.demo_button.click()
     hand.opened()
     assert hand.window.session.plan.name == "Night Ferry"
     assert hand.window.middle.currentWidget() is hand.window.views
+    assert hand.window.cards.isVisible()
 
 
 def test_every_control_has_a_name_and_a_tooltip(hand):

@@ -136,7 +136,7 @@ def _sheet(c: Look) -> str:
     QPushButton:focus {{ border-color: {n["focus"]}; }}
     QPushButton:pressed {{ background: {n["line"]}; }}
     QPushButton:checked {{ background: {n["focus"]}; color: {n["on_focus"]}; border-color: {n["focus"]}; }}
-    QPushButton:disabled {{ color: {n["line"]}; }}
+    QPushButton:disabled {{ color: {n["quiet"]}; background: {n["panel"]}; }}
     QTableView {{ background: {n["panel"]}; border: none; gridline-color: {n["line"]};
         selection-background-color: {n["raised"]}; selection-color: {n["text"]}; outline: none; }}
     QTableView:focus {{ border: 1px solid {n["line"]}; }}

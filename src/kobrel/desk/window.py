@@ -23,7 +23,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenuBar,
     QMessageBox,
-    QPushButton,
     QScrollArea,
     QSizePolicy,
     QSplitter,
@@ -50,6 +49,7 @@ from kobrel.desk.pull_chart import PullChart
 from kobrel.desk.session import Session
 from kobrel.desk.shots import ShotsColumn
 from kobrel.desk.tabs import TabEdge
+from kobrel.desk.welcome import Welcome
 from kobrel.optics.exposure import step_stop
 from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
@@ -130,10 +130,10 @@ class Window(QMainWindow):
         self.shots_area.setFixedWidth(118)
         self.shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.empty = self._empty_state()
+        self.welcome = Welcome(self.document)
         self.middle = QStackedWidget()
         self.middle.addWidget(self.views)
-        self.middle.addWidget(self.empty)
+        self.middle.addWidget(self.welcome)
         body = QHBoxLayout()
         body.setContentsMargins(0, 0, 0, 0)
         body.setSpacing(8)
@@ -183,37 +183,6 @@ class Window(QMainWindow):
         line.addWidget(self.jobs)
         return line
 
-    def _empty_state(self) -> QWidget:
-        empty = QWidget()
-        column = QVBoxLayout(empty)
-        column.addStretch(1)
-        for text, name in (
-            ("What shall be sharp?", "title"),
-            (
-                "Open a scene with a camera (USD, glTF, OBJ, PLY, STL) or a plan, or drop the file here.",
-                "quiet",
-            ),
-        ):
-            label = QLabel(text)
-            label.setObjectName(name)
-            label.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            column.addWidget(label)
-        buttons = QHBoxLayout()
-        self.open_button, self.demo_button = (
-            QPushButton("Open …"),
-            QPushButton("Look at the demo, Night Ferry"),
-        )
-        self.open_button.clicked.connect(self.document.ask_open)
-        self.demo_button.clicked.connect(self.document.open_demo)
-        buttons.addStretch(1)
-        buttons.addWidget(self.open_button)
-        buttons.addWidget(self.demo_button)
-        buttons.addStretch(1)
-        column.addSpacing(12)
-        column.addLayout(buttons)
-        column.addStretch(1)
-        return empty
-
     def _connect(self) -> None:
         session = self.session
         session.changed.connect(self._show_session)
@@ -256,7 +225,7 @@ class Window(QMainWindow):
     def _show_session(self) -> None:
         self._show_title()
         self._show_summary()
-        self.middle.setCurrentIndex(0 if self.session.plan.shots else 1)
+        self._show_sides()
         self._ask_soon()
         self._sketching.start()
 
@@ -369,8 +338,14 @@ class Window(QMainWindow):
     def toggle_bare(self) -> None:
         """Hide everything but Picture, Barrel and chart, and back."""
         self._bare = not self._bare
+        self._show_sides()
+
+    def _show_sides(self) -> None:
+        """What stands about the views, unless it is hidden or there is nothing yet to work on."""
+        full = bool(self.session.plan.shots)
+        self.middle.setCurrentIndex(0 if full else 1)
         for widget in (self.shots_area, self.cards, self.tabs, self.overhead):
-            widget.setVisible(not self._bare)
+            widget.setVisible(full and not self._bare)
 
     def choose_theme(self, theme: str) -> None:
         """Wear the dark or the light look."""
