@@ -1,3 +1,4 @@
+import itertools
 import threading
 import time
 
@@ -94,6 +95,22 @@ def test_sketches_are_made_beside_the_picture(listener, request_for):
     dropped = threading.Event()
     listener.service.drop_sketches()
     assert not dropped.is_set()
+
+
+def test_the_picture_is_never_that_of_a_scene_that_is_gone(listener, looking_at):
+    """Many scenes one after the other, each brighter: every picture is its own scene's."""
+    brightness = []
+    for step in range(14):
+        wall = box_at((0, 0, -5), (20, 20, 1), base=(0.05 * (step + 1),) * 3)
+        plan, shot, stage = looking_at(wall)
+        camera = camera_at(plan, shot, 1, stage)
+        request = Request(stage, camera, 1, Light(), 48, 32, hasty=False, passes=1)
+        listener.service.ask(request)
+        listener.wait(lambda wanted=request: listener.drawn and listener.drawn[-1].request is wanted)
+        brightness.append(float(listener.drawn[-1].pixels.mean()))
+        listener.drawn.clear()
+        del plan, shot, stage, camera, request, wall
+    assert all(later > earlier + 1 for earlier, later in itertools.pairwise(brightness))
 
 
 def test_a_fault_is_told_and_the_next_picture_still_comes(listener, request_for):

@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 import kobrel.demo
 from kobrel.desk.jobs import Job
-from kobrel.desk.opening import Opened, open_file, render_file
+from kobrel.desk.opening import Opened, open_file
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
 from kobrel.plan.model import SUFFIX
-from kobrel.stage.scene import SCENE_SUFFIXES
+from kobrel.stage.scene import SCENE_SUFFIXES, Progress
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 RENDER_PASSES = 256
@@ -199,7 +199,7 @@ class Document(QObject):
         if shot is None:
             return
 
-        def work(progress: object) -> None:
+        def work(_progress: Progress) -> None:
             if kind == "usd":
                 from kobrel.exchange.usd import write_usd
 
@@ -220,17 +220,17 @@ class Document(QObject):
 
     def render(self, path: Path, samples: int = RENDER_PASSES) -> None:
         """Render the frame at delivery size to a file, beside the window."""
-        plan, shot, stage, frame = (
-            self._session.plan,
-            self._session.shot,
-            self._session.stage,
-            self._session.frame,
-        )
-        if shot is not None:
-            self._run(
-                Job(lambda progress: render_file(plan, shot, frame, stage, samples, path, progress), self),
-                path,
-            )
+        plan, shot = self._session.plan, self._session.shot
+        stage, frame = self._session.stage, self._session.frame
+        if shot is None:
+            return
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.render import render_frame
+
+            render_frame(plan, shot, frame, stage, None, samples, path, progress)
+
+        self._run(Job(work, self), path)
 
     def _run(self, job: Job, path: Path) -> None:
         job.done.connect(lambda _none: self.said.emit(f"Written {path}"))

@@ -1,9 +1,9 @@
-"""What opening and exporting mean, as work for :class:`kobrel.desk.jobs.Job`."""
+"""What opening means, as work for :class:`kobrel.desk.jobs.Job`."""
 
 from dataclasses import dataclass
 from pathlib import Path
 
-from kobrel.plan.model import SUFFIX, Plan, Shot
+from kobrel.plan.model import SUFFIX, Plan
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -48,18 +48,3 @@ def open_file(path: Path, progress: Progress) -> Opened:
     plan, stage = plan_from_scene(path, scene)
     stage.prepare(progress)
     return Opened(plan, stage, None, stage.warnings)
-
-
-def render_file(
-    plan: Plan, shot: Shot, frame: int, stage: Stage, samples: int, path: Path, progress: Progress
-) -> None:
-    """Render a frame at delivery size to PNG or EXR.
-
-    Raises
-    ------
-    KobrelError
-        The picture cannot be made or written.
-    """
-    from kobrel.exchange.render import render_frame
-
-    render_frame(plan, shot, frame, stage, None, samples, path, progress)

@@ -190,10 +190,13 @@ class DrawingService:
 
     @staticmethod
     def _key(view: View) -> tuple[object, ...]:
-        """What the sharp picture depends on: all but focus, stop and iris."""
+        """What the sharp picture depends on: all but focus, stop and iris.
+
+        The snapshot itself is part of it, so that it lives as long as its picture is kept.
+        """
         numbers = view.numbers
         return (
-            id(view.snapshot),
+            view.snapshot,
             view.width,
             view.height,
             numbers[:14].tobytes(),

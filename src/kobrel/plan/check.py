@@ -1,5 +1,7 @@
 """What a plan asks for that cannot be, in sentences for a person."""
 
+import numpy as np
+
 from kobrel.errors import PlanError
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.model import Plan, PointAnchor, Shot
@@ -14,8 +16,7 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
         f"{subject.anchor.scene}. Pick it again."
         for subject in plan.subjects
         if not isinstance(subject.anchor, PointAnchor)
-        and subject_points(subject.anchor, [0.0], stage)[0, 0]
-        != subject_points(subject.anchor, [0.0], stage)[0, 0]
+        and np.isnan(subject_points(subject.anchor, [0.0], stage)).any()
     ]
     if not plan.shots:
         found.append("The plan has no shots.")
