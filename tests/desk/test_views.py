@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
@@ -277,6 +277,41 @@ def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(hand):
         hand.rest(0.02)
     session.undo.undo()
     assert session.camera is not None
+
+
+def test_a_shot_without_its_camera_does_not_keep_the_others_from_their_ribbons(hand):
+    window, session = hand.window, hand.window.session
+    from kobrel.plan.edit import with_shot
+    from kobrel.plan.model import FileCamera
+
+    lost = session.plan.shots[0].but(camera=FileCamera(scene="ferry", path="/Nowhere"))
+    session.edit("lost", with_shot(session.plan, 0, lost))
+    hand.rest(0.4)
+    ribbons = {name: cells for name, (_wanted, cells) in window.shots._ribbons.items()}
+    assert set(ribbons) == {"01", "02", "03", "04"}
+    assert {c.name() for c in ribbons["01"]} == {DARK.wrong.name()}
+    assert DARK.sharp.name() in {c.name() for c in ribbons["02"]}
+    watcher = PaintCounter()
+    window.shots.installEventFilter(watcher)
+    window.shots.update()
+    hand.rest(0.3)
+    assert 1 <= watcher.count < 5, "nothing is left to do, so nothing is painted over and over"
+
+
+class PaintCounter(QObject):
+    count = 0
+
+    def eventFilter(self, _watched, event):
+        self.count += event.type() == QEvent.Type.Paint
+        return False
+
+
+def test_ribbons_follow_the_look(hand):
+    hand.window.choose_theme("light")
+    hand.rest(0.3)
+    cells = hand.window.shots._ribbons["02"][1]
+    assert LIGHT.sharp.name() in {c.name() for c in cells}
+    hand.window.choose_theme("dark")
 
 
 def test_an_empty_window_offers_a_start(make_window):

@@ -6,7 +6,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QImage, QKeyEvent, QMouseEvent,
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import font, look
-from kobrel.desk.paint import draw_text, state_colour
+from kobrel.desk.paint import draw_text, state_colour, subject_colour
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan.model import Plan, Shot, SubjectTarget
@@ -25,7 +25,7 @@ class ShotsColumn(QWidget):
         super().__init__(parent)
         self._session = session
         self._images: dict[str, QImage] = {}
-        self._ribbons: dict[str, tuple[Shot, Plan, Stage, list[QColor]]] = {}
+        self._ribbons: dict[str, tuple[tuple[object, ...], list[QColor]]] = {}
         self._may_survey = True
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -91,35 +91,20 @@ class ShotsColumn(QWidget):
 
     def _ribbon(self, shot: Shot) -> list[QColor]:
         """A colour for each stretch of frames: how sharp the subjects the shot focuses on are."""
-        known = self._ribbons.get(shot.name)
         plan, stage = self._session.plan, self._session.stage
-        if known and known[0] is shot and known[1].subjects is plan.subjects and known[2] is stage:
-            return known[3]
+        wanted = (shot, plan.subjects, stage, look())
+        known = self._ribbons.get(shot.name)
+        if known and all(a is b for a, b in zip(known[0], wanted, strict=True)):
+            return known[1]
         if not self._may_survey:  # one shot's survey a paint keeps the window quick
             QTimer.singleShot(0, self, self.update)
-            return known[3] if known else []
+            return known[1] if known else []
         self._may_survey = False
-        cells: list[QColor] = []
-        frames = np.linspace(shot.first, shot.last, _RIBBON_CELLS)
         try:
-            numbers = survey(plan, shot, stage, frames)
+            cells = _ribbon_cells(plan, shot, stage)
         except PlanError:
-            return [look().wrong] * _RIBBON_CELLS
-        wanted = {mark.target.number for mark in shot.marks if isinstance(mark.target, SubjectTarget)}
-        rows = [row for row, number in enumerate(numbers.subjects) if number in wanted]
-        for column in range(len(frames)):
-            seen = [row for row in rows if numbers.state[row, column] != GONE]
-            sharp = [row for row in seen if numbers.state[row, column] == SHARP]
-            if sharp or not rows:
-                cells.append(state_colour(SHARP, False))
-            elif not seen:
-                cells.append(look().line)
-            else:
-                best = min(seen, key=lambda row: float(numbers.sight.blur_px[row, column]))
-                cells.append(
-                    state_colour(int(numbers.state[best, column]), bool(numbers.nearer[best, column]))
-                )
-        self._ribbons[shot.name] = (shot, plan, stage, cells)
+            cells = [look().wrong] * _RIBBON_CELLS
+        self._ribbons[shot.name] = wanted, cells
         return cells
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -131,3 +116,28 @@ class ShotsColumn(QWidget):
             self._session.show_shot(self._session.shot_index + steps[Qt.Key(event.key())])
         else:
             super().keyPressEvent(event)
+
+
+def _ribbon_cells(plan: Plan, shot: Shot, stage: Stage) -> list[QColor]:
+    """Ivory where a subject that the shot focuses on is sharp, else the colour of the least blurred.
+
+    Raises
+    ------
+    PlanError
+        The shot's camera is missing.
+    """
+    frames = np.linspace(shot.first, shot.last, _RIBBON_CELLS)
+    numbers = survey(plan, shot, stage, frames)
+    wanted = {mark.target.number for mark in shot.marks if isinstance(mark.target, SubjectTarget)}
+    rows = [row for row, number in enumerate(numbers.subjects) if number in wanted]
+    cells: list[QColor] = []
+    for column in range(len(frames)):
+        seen = [row for row in rows if numbers.state[row, column] != GONE]
+        if not rows or any(numbers.state[row, column] == SHARP for row in seen):
+            cells.append(state_colour(SHARP, False))
+        elif not seen:
+            cells.append(look().line)
+        else:
+            best = min(seen, key=lambda row: float(numbers.sight.blur_px[row, column]))
+            cells.append(subject_colour(numbers, best, column))
+    return cells
