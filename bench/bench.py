@@ -82,7 +82,7 @@ def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarra
         sample = lens_sample(x, y, 0, view.width, view.height)
         ray = lens_ray(view.numbers, view.fan, *sample)
         origins[i], directions[i] = ray[:3], ray[3:]
-    hits = rays.closest_hits(view.snapshot.handle, view.snapshot.merged, origins, directions)
+    hits = rays.closest_hits(view.snapshot.handle, view.snapshot.first_rows, origins, directions)
     met = hits.row >= 0
     toward = light_numbers(view.light)[:3].astype(float)
     triangles = flat_triangles(view)[1][met_row(view, hits, met)]
@@ -134,7 +134,7 @@ def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
         list(pool.map(lambda s: flat.run(origins[s], directions[s], output=1), split(len(origins))))
         list(pool.map(lambda s: flat.run(starts[s], ways[s], query="OCCLUDED"), split(len(starts))))
 
-    handle, merged = view.snapshot.handle, view.snapshot.merged
+    handle, merged = view.snapshot.handle, view.snapshot.first_rows
 
     def kernel() -> None:
         list(

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from kobrel.cli import run_command
-from kobrel.exchange.images import read_image
 from kobrel.exchange.usd import read_usd
 from kobrel.plan.file import open_plan
+from kobrel.stage.pixels import read_pixels
 from tests.conftest import DEMO
 
 LIMITS = ["limits", "--focal", "50", "--stop", "8", "--focus", "10", "--sensor", "36x24"]
@@ -111,8 +111,8 @@ def test_new_survey_export_check_render(capsys, moving_scene, tmp_path):
             )[0]
             == 0
         )
-    assert read_image(tmp_path / "f.png")[0].shape == (40, 60, 3)
-    pixels, names = read_image(tmp_path / "f.exr")
+    assert read_pixels(tmp_path / "f.png")[0].shape == (40, 60, 3)
+    pixels, names = read_pixels(tmp_path / "f.exr")
     assert names == ("R", "G", "B", "Z", "blur")
     assert np.nanmin(pixels[..., 3]) > 2
 

@@ -184,6 +184,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
     from rich.table import Table
 
     from kobrel.optics.units import format_length
+    from kobrel.plan.check import plan_unit
     from kobrel.plan.survey import STATES
 
     table = Table(title=f"{document.name}, shot {shot.label}")
@@ -198,7 +199,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
         table.add_column(heading, justify="right")
 
     def length(value: float) -> str:
-        return format_length(float(value), document.unit)
+        return format_length(float(value), plan_unit(document))
 
     for i, frame in enumerate(result.frames):
         states = [

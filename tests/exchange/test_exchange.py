@@ -6,7 +6,7 @@ import pytest
 from pxr import Usd, UsdGeom
 
 from kobrel.errors import ExchangeError, SceneError
-from kobrel.exchange.images import EXR_CHANNELS, read_image, write_exr, write_png
+from kobrel.exchange.images import EXR_CHANNELS, write_exr, write_png
 from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.exchange.usd import read_usd, write_usd
 from kobrel.plan import edit
@@ -14,6 +14,7 @@ from kobrel.plan.model import DistanceTarget, IrisShape, Key, Keyed, Mark
 from kobrel.plan.start import plan_from_scene
 from kobrel.plan.survey import survey
 from kobrel.stage.load import load_scene
+from kobrel.stage.pixels import read_pixels
 
 
 def variants(shot):
@@ -157,7 +158,7 @@ def test_exr_keeps_light_depth_and_blur(tmp_path):
     depth[0, 0] = np.inf
     blur = random.random((9, 16)).astype(np.float32)
     write_exr(tmp_path / "a.exr", colour, depth, blur)
-    pixels, names = read_image(tmp_path / "a.exr")
+    pixels, names = read_pixels(tmp_path / "a.exr")
     assert names == EXR_CHANNELS
     np.testing.assert_array_equal(pixels, np.dstack([colour, depth, blur]))
     assert [p.name for p in tmp_path.iterdir()] == ["a.exr"]
@@ -166,8 +167,8 @@ def test_exr_keeps_light_depth_and_blur(tmp_path):
 def test_png_and_places_that_cannot_be_written(tmp_path):
     pixels = np.arange(60, dtype=np.uint8).reshape(4, 5, 3)
     write_png(tmp_path / "a.png", pixels)
-    np.testing.assert_allclose(read_image(tmp_path / "a.png")[0] * 255, pixels, atol=0.01)
+    np.testing.assert_allclose(read_pixels(tmp_path / "a.png")[0] * 255, pixels, atol=0.01)
     with pytest.raises(ExchangeError, match="cannot be written"):
         write_png(tmp_path / "nowhere" / "a.png", pixels)
-    with pytest.raises(ExchangeError, match="not a readable picture"):
-        read_image(tmp_path / "none.png")
+    with pytest.raises(SceneError, match="not a readable picture"):
+        read_pixels(tmp_path / "none.png")

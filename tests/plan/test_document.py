@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.plan import edit
-from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.file import UPGRADES, open_plan, save_plan
 from kobrel.plan.model import (
     DistanceTarget,
     FixedCamera,
@@ -108,8 +108,8 @@ def test_a_newer_plan_is_refused_and_an_older_one_upgraded(tmp_path):
     old = {**content, "format": 0, "title": "From before"}
     del old["name"]
     path.write_text(json.dumps(old))
-    upgraded = open_plan(path, upgrades={0: lambda c: {**c, "name": c["title"]}})
-    assert (upgraded.name, upgraded.format) == ("From before", 1)
+    upgraded = open_plan(path, upgrades={**UPGRADES, 0: lambda c: {**c, "name": c["title"]}})
+    assert (upgraded.name, upgraded.format) == ("From before", 2)
     with pytest.raises(PlanError, match="format 0 is not known"):
         open_plan(path)
 
@@ -201,7 +201,7 @@ def test_subjects_get_free_numbers_and_names():
     for _ in range(3):
         plan, _ = edit.add_subject(plan, "Head", PointAnchor(position_m=(0, 0, 0)))
     assert [(s.number, s.name) for s in plan.subjects] == [(1, "Head"), (2, "Head 2"), (3, "Head 3")]
-    plan = edit.rename_subject(plan, 2, "Nose")
+    plan = edit.with_subject(plan, 2, name="Nose")
     assert plan.subject(2).name == "Nose"
 
 

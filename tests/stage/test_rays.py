@@ -70,7 +70,7 @@ def test_many_uses_of_a_large_mesh_share_it():
         nodes.append(Node(f"/ball{i}", motion=matrix_motion(matrix), mesh=shared))
     stage = stage_of(*nodes, box_at((0, 0, -20), (50, 50, 1)))
     stage.prepare()
-    assert len({id(scene) for scene in stage._geometry.placed}) == 1
+    assert len({id(scene) for scene in stage._pieces[0].accelerators()[1:]}) == 1
     assert len(stage._geometry.placed) == 5
     for i in range(5):
         assert stage.pick(0, (i, 0, 0), (0, 0, -1)).place.path == f"/ball{i}"
@@ -83,7 +83,7 @@ def test_hits_agree_with_a_slow_exact_search():
     snapshot = stage.snapshot(0)
     origins = random.uniform(-0.5, 0.5, (300, 3))
     directions = np.column_stack([random.uniform(-0.3, 0.3, (300, 2)), -np.ones(300)])
-    hits = closest_hits(snapshot.handle, snapshot.merged, origins - snapshot.origin, directions)
+    hits = closest_hits(snapshot.handle, snapshot.first_rows, origins - snapshot.origin, directions)
     corners = mesh.points[mesh.triangles].astype(float) + [0, 0, -4]
     for i in range(300):
         expected = slow_distance(corners, origins[i], directions[i])

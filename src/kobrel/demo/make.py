@@ -13,10 +13,10 @@ import numpy as np
 from pxr import Gf, Kind, Sdf, Usd, UsdGeom, UsdShade, Vt
 
 from kobrel.demo import plan, props, textures
-from kobrel.demo.props import Piece, moved
+from kobrel.demo.props import Piece
 from kobrel.stage.geometry import corner_normals
 from kobrel.stage.scene import Mesh
-from kobrel.stage.shapes import box, cylinder, plane, sphere
+from kobrel.stage.shapes import box, cylinder, moved, plane, sphere
 
 FOLDER = Path(__file__).parent
 SCENE = "night_ferry.usdc"

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.stage.scene import Mesh
-from kobrel.stage.shapes import box, cone, cylinder, lathe, plane, sphere
+from kobrel.stage.shapes import box, cone, cylinder, joined, lathe, limb, moved, plane, sphere
 
 Array = NDArray[np.float64]
 
@@ -18,34 +18,6 @@ class Piece:
     name: str
     mesh: Mesh
     material: str
-
-
-def moved(
-    mesh: Mesh, by: ArrayLike = (0, 0, 0), scale: ArrayLike = 1.0, turn_deg: ArrayLike = (0, 0, 0)
-) -> Mesh:
-    """A mesh scaled, turned about X, Y and Z in this order, then moved."""
-    matrix = np.eye(3)
-    for (first, second), angle in zip(
-        ((1, 2), (2, 0), (0, 1)), np.radians(np.asarray(turn_deg, float)), strict=True
-    ):
-        about = np.eye(3)
-        about[first, first] = about[second, second] = np.cos(angle)
-        about[second, first], about[first, second] = np.sin(angle), -np.sin(angle)
-        matrix = about @ matrix
-    points = (mesh.points * np.asarray(scale, float)) @ matrix.T + np.asarray(by, float)
-    return Mesh(points.astype(np.float32), mesh.triangles, smooth=mesh.smooth, uv=mesh.uv)
-
-
-def joined(*meshes: Mesh) -> Mesh:
-    """Several meshes as one."""
-    starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
-    return Mesh(
-        np.concatenate([mesh.points for mesh in meshes]),
-        np.concatenate([m.triangles + np.uint32(s) for m, s in zip(meshes, starts, strict=False)]).astype(
-            np.uint32
-        ),
-        smooth=meshes[0].smooth,
-    )
 
 
 def between(start: ArrayLike, end: ArrayLike, radius: float, around: int = 10) -> Mesh:
@@ -158,20 +130,6 @@ def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[
         )
         pieces.append(Piece("Hat", brim, hat))
     return [Piece(p.name, moved(p.mesh, scale=s), p.material) for p in pieces]
-
-
-def limb(start: ArrayLike, end: ArrayLike, radius: float) -> Mesh:
-    """A bar with round ends, shaded smoothly."""
-    a, b = np.asarray(start, float), np.asarray(end, float)
-    half = float(np.linalg.norm(b - a)) / 2
-    turn = np.linspace(-np.pi / 2, np.pi / 2, 13)
-    profile = np.stack([radius * np.cos(turn), radius * np.sin(turn) + np.sign(turn + 1e-9) * half], -1)
-    capsule = lathe(profile, 16)
-    up = (b - a) / (2 * half)
-    side = np.cross([0.0, 0.0, 1.0], up)
-    side /= np.linalg.norm(side)
-    frame = np.stack([side, up, np.cross(side, up)], axis=1)
-    return Mesh((capsule.points @ frame.T + (a + b) / 2).astype(np.float32), capsule.triangles, smooth=True)
 
 
 def booth() -> list[Piece]:

@@ -105,7 +105,7 @@ class Barrel(Panel):
             self.begin()
             return
         surface = "straight from the lens" if camera.surface == "sphere" else "along the axis from the lens"
-        painter = self.begin(f"distance {surface}, {session.unit}")
+        painter = self.begin(f"distance {surface}, {session.unit.symbol}")
         y = self._line_y
         near, far = (float(limit) for limit in camera.limits_m)
         left, right = max(scale.px(near), _MARGIN - 10), scale.px(far)

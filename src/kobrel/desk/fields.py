@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.errors import KobrelError
 from kobrel.optics.exposure import step_stop
-from kobrel.optics.units import LengthUnit, format_length, parse_length
+from kobrel.optics.units import Measure, format_length, parse_length
 
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
 
@@ -147,7 +147,7 @@ def stop_field(name: str) -> Field:
     )
 
 
-def length_field(name: str, unit: Callable[[], LengthUnit], low: float, high: float) -> Field:
+def length_field(name: str, unit: Callable[[], Measure], low: float, high: float) -> Field:
     """A length in any unit, such as 3.2 m, 320 cm or 10' 6"."""
     return Field(
         name, lambda text: parse_length(text, unit()), lambda v: format_length(v, unit()),

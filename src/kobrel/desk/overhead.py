@@ -15,7 +15,7 @@ from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, subject_colour
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
-from kobrel.optics.units import METRES, LengthUnit, format_length
+from kobrel.optics.units import Measure, format_length
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
@@ -137,9 +137,9 @@ class Overhead(Panel):
 
     def _paint_grid(self, painter: QPainter) -> None:
         unit = self._session.unit
-        rough = self.reach_m() / 5 / METRES[unit]
+        rough = self.reach_m() / 5 / unit.metres
         power = 10.0 ** math.floor(math.log10(rough))
-        step = next(s * power for s in (1, 2, 5, 10) if s * power >= rough) * METRES[unit]
+        step = next(s * power for s in (1, 2, 5, 10) if s * power >= rough) * unit.metres
         for i in range(int(self.reach_m() / step) + 2):
             y = self.place(0, i * step).y()
             if y < 44:
@@ -232,8 +232,8 @@ class Overhead(Panel):
         self.update()
 
 
-def _round_length(metres: float, unit: LengthUnit) -> str:
-    return format_length(metres, unit) if unit == "ft" else f"{metres / METRES[unit]:g} {unit}"
+def _round_length(metres: float, unit: Measure) -> str:
+    return format_length(metres, unit) if unit.symbol == "ft" else f"{metres / unit.metres:g} {unit.symbol}"
 
 
 def _hull(points: list[QPointF]) -> list[QPointF]:

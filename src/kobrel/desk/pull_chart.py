@@ -138,7 +138,8 @@ class PullChart(Panel):
             shot = self._session.shot
             assert shot is not None
             painter = self.begin(
-                f"frames {shot.first}–{shot.last}, distance in {self._session.unit}, even in dioptres", pixmap
+                f"frames {shot.first}–{shot.last}, distance in {self._session.unit.symbol}, even in dioptres",
+                pixmap,
             )
             self._paint_grid(painter, scale)
             wide, tall = self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM

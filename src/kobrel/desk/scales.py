@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kobrel.optics.units import METRES, LengthUnit
+from kobrel.optics.units import Measure
 from kobrel.plan.survey import GONE, Survey
 
 _STEPS = (1.0, 2.0, 5.0, 3.0, 1.5, 4.0, 7.0, 1.2, 2.5, 6.0, 8.0)
@@ -42,9 +42,9 @@ class DioptreScale:
         part = (px - self.far_px) / (self.near_px - self.far_px)
         return math.inf if part <= 1e-9 else self.nearest_m / part
 
-    def ticks(self, unit: LengthUnit, gap_px: float) -> list[tuple[float, str]]:
+    def ticks(self, unit: Measure, gap_px: float) -> list[tuple[float, str]]:
         """Round distances, at least a gap apart: (metres, label), infinity among them."""
-        per_unit = METRES[unit]
+        per_unit = unit.metres
         chosen: list[tuple[float, str]] = [(math.inf, "∞")]
         places = [self.far_px]
         low, high = min(self.near_px, self.far_px), max(self.near_px, self.far_px)

@@ -9,10 +9,11 @@ from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kobrel.errors import PlanError
-from kobrel.optics.units import LengthUnit, format_length
+from kobrel.optics.units import Measure, format_length, measure, scene_measure
 from kobrel.plan import edit
 from kobrel.plan.camera import Camera, camera_at
 from kobrel.plan.model import Anchor, DistanceTarget, Glass, Keyed, Plan, Shot, Subject, SubjectTarget, Target
+from kobrel.plan.stand_ins import number_of
 from kobrel.plan.survey import Survey, survey
 from kobrel.stage.stage import Stage
 
@@ -54,13 +55,16 @@ class Session(QObject):
         return self.plan.shots[self.shot_index] if self.plan.shots else None
 
     @property
-    def unit(self) -> LengthUnit:
-        """The unit in which lengths are shown."""
-        return self.plan.unit
+    def unit(self) -> Measure:
+        """The unit in which lengths are shown: the plan's, or that of its first scene."""
+        if self.plan.unit != "scene":
+            return measure(self.plan.unit)
+        first = next((s.unit_m for name, s in self.stage.scenes.items() if number_of(name) is None), 1.0)
+        return scene_measure(first)
 
     def length(self, metres: float) -> str:
         """A length in the chosen unit."""
-        return format_length(float(metres), self.plan.unit)
+        return format_length(float(metres), self.unit)
 
     @property
     def survey(self) -> Survey | None:

@@ -54,20 +54,3 @@ def _write(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
         )
         if not written:
             raise ExchangeError(f"{path}: cannot be written ({output.geterror()}).")
-
-
-def read_image(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
-    """Pixels (H, W, channels) as floats, and the channels' names.
-
-    Raises
-    ------
-    ExchangeError
-        The file cannot be read.
-    """
-    source = oiio.ImageInput.open(str(path))
-    if source is None:
-        raise ExchangeError(f"{path}: not a readable picture ({oiio.geterror()}).")
-    spec = source.spec()
-    pixels = source.read_image(oiio.FLOAT)
-    source.close()
-    return np.asarray(pixels, np.float32), tuple(spec.channelnames)

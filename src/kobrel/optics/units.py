@@ -2,16 +2,45 @@
 
 import math
 import re
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kobrel.errors import KobrelError
 
 LengthUnit = Literal["m", "cm", "mm", "in", "ft"]
 
+PlanUnit = Literal["m", "cm", "mm", "in", "ft", "scene"]
+"""A unit of length, or whatever the scene is made in."""
+
 METRES: dict[str, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 UNIT_NAMES: dict[str, str] = {
     "m": "Metres", "cm": "Centimetres", "mm": "Millimetres", "in": "Inches", "ft": "Feet and inches",
 }  # fmt: skip
+
+
+class Measure(NamedTuple):
+    """A unit for showing and typing: its symbol and the metres in it."""
+
+    symbol: str
+    metres: float
+
+
+def measure(unit: "LengthUnit | Measure") -> Measure:
+    """The measure of a unit."""
+    return unit if isinstance(unit, Measure) else Measure(unit, METRES[unit])
+
+
+def scene_measure(unit_m: float) -> Measure:
+    """A scene's own unit: a known one by its symbol, any other as "u".
+
+    >>> scene_measure(0.01), scene_measure(0.1)
+    (Measure(symbol='cm', metres=0.01), Measure(symbol='u', metres=0.1))
+    """
+    for symbol, metres in METRES.items():
+        if math.isclose(metres, unit_m, rel_tol=1e-6):
+            return Measure(symbol, metres)
+    return Measure("u", unit_m)
+
+
 _SPELLINGS = {
     "m": "m", "meter": "m", "meters": "m", "metre": "m", "metres": "m",
     "cm": "cm", "mm": "mm", "km": "km",
@@ -23,7 +52,7 @@ _PART = re.compile(rf"\s*({_NUMBER})\s*([a-zA-Z]+|''|[\"'″′’”])?\s*")
 _INFINITE = {"inf", "infinity", "∞"}
 
 
-def parse_length(text: str, unit: LengthUnit = "m") -> float:
+def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
     """Metres from a length as somebody types it; a bare number is in `unit`.
 
     >>> parse_length("320 cm"), parse_length("10' 6\\"")
@@ -34,6 +63,8 @@ def parse_length(text: str, unit: LengthUnit = "m") -> float:
     KobrelError
         The text is no length, with an example of one.
     """
+    symbol, size = measure(unit)
+    metres_in = {**METRES, "km": 1000.0, symbol: size}
     words = text.strip().lower()
     if words in _INFINITE:
         return math.inf
@@ -44,19 +75,19 @@ def parse_length(text: str, unit: LengthUnit = "m") -> float:
         spelled = match.group(2) if match else None
         if (
             match is None
-            or (spelled is not None and spelled not in _SPELLINGS)
+            or (spelled is not None and spelled not in _SPELLINGS and spelled != symbol)
             or (parts and last_unit is None)
         ):
             raise KobrelError(f"“{text.strip()}” is not a length. Write it like 3.2 m, 320 cm or 10' 6\".")
-        known = _SPELLINGS[spelled] if spelled else ("in" if last_unit == "ft" else unit)
-        total += float(match.group(1).replace(",", ".")) * {**METRES, "km": 1000.0}[known]
+        known = _SPELLINGS.get(spelled, spelled) if spelled else ("in" if last_unit == "ft" else symbol)
+        total += float(match.group(1).replace(",", ".")) * metres_in[known]
         last_unit, at, parts = known if spelled else None, match.end(), parts + 1
     if parts == 0:
         raise KobrelError("A length is missing. Write it like 3.2 m, 320 cm or 10' 6\".")
     return round(total, 12)
 
 
-def format_length(metres: float, unit: LengthUnit = "m") -> str:
+def format_length(metres: float, unit: "LengthUnit | Measure" = "m") -> str:
     """A length for reading, with its unit; short, three to four figures.
 
     >>> format_length(2.3123), format_length(0.4211, "cm"), format_length(3.2004, "ft")
@@ -66,10 +97,10 @@ def format_length(metres: float, unit: LengthUnit = "m") -> str:
         return "–"
     if math.isinf(metres):
         return "∞"
-    if unit == "ft":
+    symbol, size = measure(unit)
+    if symbol == "ft":
         return _feet_and_inches(metres)
-    value = metres / METRES[unit]
-    return f"{_figures(value)} {unit}"
+    return f"{_figures(metres / size)} {symbol}"
 
 
 def _figures(value: float) -> str:

@@ -34,6 +34,7 @@ SHADOW_LIFT = np.float32(1e-4)
 # Shading stays in single precision; a plain literal would widen it.
 _NOUGHT, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TINY, _ALWAYS = np.float32(1e-30), np.float32(1e-3)
+_CLAY = np.float32(0.55)
 
 
 @kernel
@@ -64,15 +65,27 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
     ax = out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part)
     ay = out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part)
     focus = view[15]
-    if view[16] != 0.0:
-        focus *= np.sqrt(tx * tx + ty * ty + 1.0)
-    cx, cy = tx - ax * focus, ty - ay * focus
-    ox = view[9] + view[0] * ax + view[1] * ay
-    oy = view[10] + view[3] * ax + view[4] * ay
-    oz = view[11] + view[6] * ax + view[7] * ay
-    dx = view[0] * cx + view[1] * cy - view[2]
-    dy = view[3] * cx + view[4] * cy - view[5]
-    dz = view[6] * cx + view[7] * cy - view[8]
+    az, cz = 0.0, -1.0
+    if view[17] == 0.0:
+        if view[16] != 0.0:
+            focus *= np.sqrt(tx * tx + ty * ty + 1.0)
+        cx, cy = tx - ax * focus, ty - ay * focus
+    elif view[17] == 1.0:  # parallel rays; all of a cone meet in the plane of focus
+        cx, cy = -ax, -ay
+        ax, ay = tx + ax / focus, ty + ay / focus
+    else:  # equidistant: the iris turns to face each direction
+        angle = np.sqrt(tx * tx + ty * ty)
+        ux, uy = (tx / angle, ty / angle) if angle > 0.0 else (1.0, 0.0)
+        sine, cosine = np.sin(angle), np.cos(angle)
+        outward, aside = ax * ux + ay * uy, ay * ux - ax * uy
+        ax, ay, az = outward * cosine * ux - aside * uy, outward * cosine * uy + aside * ux, outward * sine
+        cx, cy, cz = sine * ux - ax * focus, sine * uy - ay * focus, -cosine - az * focus
+    ox = view[9] + view[0] * ax + view[1] * ay + view[2] * az
+    oy = view[10] + view[3] * ax + view[4] * ay + view[5] * az
+    oz = view[11] + view[6] * ax + view[7] * ay + view[8] * az
+    dx = view[0] * cx + view[1] * cy + view[2] * cz
+    dy = view[3] * cx + view[4] * cy + view[5] * cz
+    dz = view[6] * cx + view[7] * cy + view[8] * cz
     return ox, oy, oz, dx, dy, dz
 
 
@@ -106,7 +119,43 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, met, ids):  # type: ignore[no-untyped-def]
+def _surrounding(picture, light, dx, dy, dz):  # type: ignore[no-untyped-def]
+    """What an equirectangular picture shows in a direction; its middle lies along -Z."""
+    x, z = light[17] * dx + light[18] * dz, light[17] * dz - light[18] * dx
+    height, width = picture.shape[0], picture.shape[1]
+    across = (np.arctan2(x, -z) / (2.0 * np.pi) + 0.5) * width - 0.5
+    down = np.arccos(min(max(dy, -1.0), 1.0)) / np.pi * height - 0.5
+    left, top = int(np.floor(across)), int(np.floor(down))
+    fx, fy = across - left, down - top
+    right, left = (left + 1) % width, left % width
+    bottom, top = min(top + 1, height - 1), max(top, 0)
+    r = g = b = 0.0
+    for row, column, part in (
+        (top, left, (1 - fx) * (1 - fy)), (top, right, fx * (1 - fy)),
+        (bottom, left, (1 - fx) * fy), (bottom, right, fx * fy),
+    ):  # fmt: skip
+        r += picture[row, column, 0] * part
+        g += picture[row, column, 1] * part
+        b += picture[row, column, 2] * part
+    return r, g, b
+
+
+@kernel
+def _falling(light, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Light of the surroundings on a surface, from nine spherical harmonics."""
+    x, z = light[17] * nx + light[18] * nz, light[17] * nz - light[18] * nx
+    y = ny
+    r = g = b = _NOUGHT
+    shapes = (_ONE, y, z, x, x * y, y * z, np.float32(3) * z * z - _ONE, x * z, x * x - y * y)
+    for k in range(9):
+        r += light[19 + 3 * k] * shapes[k]
+        g += light[20 + 3 * k] * shapes[k]
+        b += light[21 + 3 * k] * shapes[k]
+    return max(r, _NOUGHT), max(g, _NOUGHT), max(b, _NOUGHT)
+
+
+@kernel
+def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, rays, met, ids):  # type: ignore[no-untyped-def]
     """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
     triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2).
     """
@@ -127,7 +176,7 @@ def _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, 
         closest(scene, address, valid, count)
         for lane in range(count):
             x = first + lane
-            ids[x, 0], ids[x, 1] = integers[TRIANGLE_AT + lane], row_of_hit(integers, lane, merged)
+            ids[x, 0], ids[x, 1] = integers[TRIANGLE_AT + lane], row_of_hit(integers, lane, first_rows)
             for k in range(5):
                 met[x, k] = numbers[NORMAL_AT + LANES * k + lane]
             met[x, 5] = numbers[FAR_AT + lane] if ids[x, 1] >= 0 else np.inf
@@ -135,7 +184,7 @@ def _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, 
 
 @kernel
 def _shade_row(  # type: ignore[no-untyped-def]
-    rays, met, ids, merged, light, normal_matrices, normal_start, uv_start, slot_start, material_start,
+    rays, met, ids, light, environment, normal_matrices, normal_start, uv_start, slot_start, material_start,
     normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
     texture_sizes, texture_pixels, out, waiting, start, share,
 ):  # fmt: skip
@@ -151,6 +200,10 @@ def _shade_row(  # type: ignore[no-untyped-def]
         long = np.sqrt(dx * dx + dy * dy + dz * dz)
         row = np.int64(ids[x, 1])
         if row < 0:
+            if light[16] > _NOUGHT:
+                r, g, b = _surrounding(environment, light, dx / long, dy / long, dz / long)
+                out[x, 0], out[x, 1], out[x, 2] = r * light[16], g * light[16], b * light[16]
+                continue
             up = dy / long
             t, end = (np.sqrt(up), 6) if up >= _NOUGHT else (min(_ONE, -up * np.float32(8)), 12)
             for c in range(3):
@@ -167,11 +220,11 @@ def _shade_row(  # type: ignore[no-untyped-def]
             lx = w * normals[k, 0, 0] + u * normals[k, 1, 0] + v * normals[k, 2, 0]
             ly = w * normals[k, 0, 1] + u * normals[k, 1, 1] + v * normals[k, 2, 1]
             lz = w * normals[k, 0, 2] + u * normals[k, 1, 2] + v * normals[k, 2, 2]
-        if smooth or row >= merged:  # a merged mesh's face normals are the stage's already
-            m = normal_matrices
-            nx = m[row, 0, 0] * lx + m[row, 0, 1] * ly + m[row, 0, 2] * lz
-            ny = m[row, 1, 0] * lx + m[row, 1, 1] * ly + m[row, 1, 2] * lz
-            nz = m[row, 2, 0] * lx + m[row, 2, 1] * ly + m[row, 2, 2] * lz
+        m = normal_matrices
+        turn = 2 * row if smooth else 2 * row + 1
+        nx = m[turn, 0, 0] * lx + m[turn, 0, 1] * ly + m[turn, 0, 2] * lz
+        ny = m[turn, 1, 0] * lx + m[turn, 1, 1] * ly + m[turn, 1, 2] * lz
+        nz = m[turn, 2, 0] * lx + m[turn, 2, 1] * ly + m[turn, 2, 2] * lz
         inverse = _ONE / np.sqrt(nx * nx + ny * ny + nz * nz + _TINY)
         if nx * dx + ny * dy + nz * dz > _NOUGHT:
             inverse = -inverse
@@ -205,10 +258,16 @@ def _shade_row(  # type: ignore[no-untyped-def]
                 else:
                     r, g, b = np.float32(tr), np.float32(tg), np.float32(tb)
 
-        t = _HALF + _HALF * ny
-        out[x, 0] = er + r * (light[12] + (_HALF * (light[6] + light[9]) - light[12]) * t)
-        out[x, 1] = eg + g * (light[13] + (_HALF * (light[7] + light[10]) - light[13]) * t)
-        out[x, 2] = eb + b * (light[14] + (_HALF * (light[8] + light[11]) - light[14]) * t)
+        if light[15] > _NOUGHT:
+            r = g = b = _CLAY
+        if light[16] > _NOUGHT:
+            fr, fg, fb = _falling(light, nx, ny, nz)
+            out[x, 0], out[x, 1], out[x, 2] = er + r * fr, eg + g * fg, eb + b * fb
+        else:
+            t = _HALF + _HALF * ny
+            out[x, 0] = er + r * (light[12] + (_HALF * (light[6] + light[9]) - light[12]) * t)
+            out[x, 1] = eg + g * (light[13] + (_HALF * (light[7] + light[10]) - light[13]) * t)
+            out[x, 2] = eb + b * (light[14] + (_HALF * (light[8] + light[11]) - light[14]) * t)
         facing = nx * light[0] + ny * light[1] + nz * light[2]
         if key and facing > _NOUGHT:
             distance = met[x, 5]
@@ -244,16 +303,20 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 
 @kernel
-def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, lens, rows, colour, depth):  # type: ignore[no-untyped-def]
+def draw_rows(  # type: ignore[no-untyped-def]
+    scene, first_rows, view, fan, light, environment, tables, normal_matrices, number,
+    lens, rows, colour, depth,
+):  # fmt: skip
     """Draw some rows of the picture.
 
     Parameters
     ----------
     scene : Embree handle
-    merged : how many rows of the stage are merged into its instance 0
+    first_rows : (I,) row at which each of its instances begins
     view : numbers of the camera, see :func:`kobrel.picture.view.view_numbers`
     fan : (n + 1, 2) outline of the iris
     light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
+    environment : (h, w, 3) float32 picture all about, used where the light says so
     number : which pass
     lens : one random lens sample for each pixel, or else the middle of pixel and lens
     rows : (top row, rows end)
@@ -269,11 +332,11 @@ def draw_rows(scene, merged, view, fan, light, tables, normal_matrices, number, 
     waiting = np.empty(width, np.int32)
     start = np.empty((width, 3), np.float32)
     share = np.empty((width, 3), np.float32)
-    own_light = light.copy()
+    own_light, own_first = light.copy(), first_rows.copy()
     for y in range(rows[0], rows[1]):
-        _shoot_row(scene, merged, view, fan, y, height, number, lens, packet, rays, met, ids)
+        _shoot_row(scene, own_first, view, fan, y, height, number, lens, packet, rays, met, ids)
         count = _shade_row(
-            rays, met, ids, merged, own_light, normal_matrices, tables.normal_start, tables.uv_start,
+            rays, met, ids, own_light, environment, normal_matrices, tables.normal_start, tables.uv_start,
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
             tables.slot_materials, tables.base, tables.emission, tables.base_texture,
             tables.emission_texture, tables.texture_sizes, tables.texture_pixels,

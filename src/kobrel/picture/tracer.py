@@ -57,8 +57,8 @@ def never() -> bool:
 class Sharp:
     """The picture without blur.
 
-    `colour` is (H, W, 3) linear; `depth` is (H, W) metres along the axis, infinite where
-    nothing is.
+    `colour` is (H, W, 3) linear; `depth` is (H, W) metres along the axis (fisheye: straight),
+    infinite where nothing is.
     """
 
     colour: NDArray[np.float32]
@@ -91,8 +91,8 @@ def _draw(
 
     def rows(band: tuple[int, int]) -> None:
         kernels.draw_rows(
-            shot.handle, shot.merged, view.numbers, view.fan, view.light_numbers, shot.tables,
-            shot.normal_matrices, number, lens, band, colour, depth,
+            shot.handle, shot.first_rows, view.numbers, view.fan, view.light_numbers, view.environment,
+            shot.tables, shot.normal_matrices, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)
@@ -106,7 +106,10 @@ def blur_picture(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
 def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     """As :func:`blur_picture`, negative for what is nearer than the focus."""
     focus = view.numbers[15]
-    if view.camera.surface == "sphere":
+    if view.camera.projection == "orthographic":
+        blur = (depth - 1.0 / focus) * view.blur_scale_px
+        return np.clip(blur, -4.0 * view.width, 4.0 * view.width).astype(np.float32)
+    if view.camera.surface == "sphere" and view.camera.projection == "perspective":
         half_x, half_y = view.numbers[12:14]
         x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * half_x
         y = ((np.arange(view.height) + 0.5) / view.height * 2 - 1) * half_y

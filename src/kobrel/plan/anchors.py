@@ -4,20 +4,47 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Anchor, PointAnchor, SurfaceAnchor
+from kobrel.plan.model import (
+    Anchor,
+    BoundsAnchor,
+    NearestAnchor,
+    PointAnchor,
+    StandInAnchor,
+    SurfaceAnchor,
+)
+from kobrel.plan.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Place, Stage
 
+_NOWHERE = np.full((1, 3), np.nan)
 
-def subject_points(anchor: Anchor, frames: ArrayLike, stage: Stage) -> Numbers:
+
+def subject_points(
+    anchor: Anchor, frames: ArrayLike, stage: Stage, camera_places: Numbers | None = None
+) -> Numbers:
     """Points of an anchor in metres on the stage: (F, 3), or (1, 3) where it stands still.
+
+    Parameters
+    ----------
+    camera_places : (F, 3) where the shot's camera stands; without it the point nearest to
+        the camera is taken as the middle of the bounds
 
     Not-a-number where its node is not on the stage.
     """
+    local: Numbers | None = np.zeros(3)
     if isinstance(anchor, PointAnchor):
-        return np.asarray([anchor.position_m], dtype=float)
-    place = Place(anchor.scene, anchor.node)
+        return place_track(anchor).at(frames)
+    if isinstance(anchor, StandInAnchor):
+        place = Place(scene_of(anchor.number), MEASURED)
+    else:
+        place = Place(anchor.scene, anchor.node)
+        if isinstance(anchor, NearestAnchor) and camera_places is not None:
+            found = stage.nearest(place, camera_places, frames)
+            return _NOWHERE if found is None else found
+        if isinstance(anchor, SurfaceAnchor):
+            local = np.asarray(anchor.local)
+        elif isinstance(anchor, BoundsAnchor | NearestAnchor):
+            local = stage.centre(place)
     worlds = stage.world(place, frames)
-    local = np.asarray(anchor.local) if isinstance(anchor, SurfaceAnchor) else stage.centre(place)
     if worlds is None or local is None:
-        return np.full((1, 3), np.nan)
+        return _NOWHERE
     return np.asarray(worlds[:, :3, :3] @ local + worlds[:, :3, 3])

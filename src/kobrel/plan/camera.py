@@ -6,15 +6,19 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.errors import PlanError
-from kobrel.optics import lens, sensor
+from kobrel.optics import lens, projection, sensor
 from kobrel.optics.exposure import effective_f_number
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
+from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.marks import focus_dpt, keyed_at
-from kobrel.plan.model import FileCamera, Plan, Shot
+from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
+from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
+
+_SURFACES: dict[Projection, FocusSurface] = {"orthographic": "plane", "fisheye": "sphere"}
 
 
 @dataclass(frozen=True)
@@ -49,6 +53,8 @@ class Camera:
         for a flat focus surface and straight for a sphere
     coc_mm : the largest blur still called sharp, on the sensor
     width_px : delivery width
+    field_m : width of an orthographic view's field
+    cone_deg : full angle of its cone of light, which the f-number does not change
     """
 
     pose: Numbers
@@ -64,6 +70,9 @@ class Camera:
     coc_mm: float
     width_px: int
     near_clip_m: float = 0.0
+    projection: Projection = "perspective"
+    field_m: float = 4.0
+    cone_deg: float = 1.0
 
     def frame(self, index: int) -> "Camera":
         """One of many frames."""
@@ -96,13 +105,23 @@ class Camera:
         return lens.image_distance_mm(self.focal_mm, self.focus_m, self.model)
 
     def half_widths(self) -> tuple[Numbers, Numbers]:
-        """Half the picture's width and height at one metre: tangents of the half angles."""
+        """Half the picture's width and height in its own coordinates, see
+        :mod:`kobrel.optics.projection`: tangents of the half angles, metres, or radians.
+        """
+        if self.projection == "orthographic":
+            half = self.field_m / 2 + 0.0 * self.focus_m
+            return half, half / self.aspect
         double = 2.0 * self.image_distance_mm
         return self.sensor_width_mm * self.squeeze / double, self.sensor_height_mm / double
 
     @property
     def view_angles_deg(self) -> tuple[Numbers, Numbers]:
-        """Angle of view across and upward."""
+        """Angle of view across and upward; none for an orthographic view."""
+        across, up = self.half_widths()
+        if self.projection == "orthographic":
+            return 0.0 * across, 0.0 * up
+        if self.projection == "fisheye":
+            return np.degrees(2 * across), np.degrees(2 * up)
         distance = self.image_distance_mm
         return (
             sensor.view_angle_deg(self.sensor_width_mm * self.squeeze, distance),
@@ -112,16 +131,28 @@ class Camera:
     @property
     def limits_m(self) -> tuple[Numbers, Numbers]:
         """Near and far limit of what is sharp."""
+        if self.projection == "orthographic":
+            half = self.coc_px / self._px_per_metre_off
+            return np.maximum(self.focus_m - half, 0.0), self.focus_m + half
         return lens.limits_m(self.focal_mm, self.f_number, self.focus_m, self.coc_mm, self.model)
 
     @property
+    def _px_per_metre_off(self) -> float:
+        """Blur of an orthographic view for each metre from the focus, pixels at delivery."""
+        return float(projection.cone_blur_m(self.cone_deg, 0.0, 1.0)) / self.field_m * self.width_px
+
+    @property
     def hyperfocal_m(self) -> Numbers:
-        """Focus distance that reaches infinity."""
+        """Focus distance that reaches infinity; an orthographic view has none."""
+        if self.projection == "orthographic":
+            return np.nan * self.focus_m
         return lens.hyperfocal_m(self.focal_mm, self.f_number, self.coc_mm, self.model)
 
     @property
     def magnification(self) -> Numbers:
         """Size on the sensor over size in the scene, at the focus."""
+        if self.projection == "orthographic":
+            return self.sensor_width_mm * self.squeeze / (1000.0 * self.field_m) + 0.0 * self.focus_m
         return lens.magnification(self.focal_mm, self.focus_m, self.model)
 
     @property
@@ -135,7 +166,9 @@ class Camera:
         return float(sensor.blur_px(self.coc_mm, self.sensor_width_mm, self.width_px, self.squeeze))
 
     def blur_px(self, distance_m: ArrayLike) -> Numbers:
-        """Blur diameter of points at distances on the axis."""
+        """Blur diameter of points at distances as the focus counts them, in the picture's middle."""
+        if self.projection == "orthographic":
+            return np.abs(np.asarray(distance_m, float) - self.focus_m) * self._px_per_metre_off
         blur = lens.blur_mm(self.focal_mm, self.f_number, self.focus_m, distance_m, self.model)
         return sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
 
@@ -143,25 +176,33 @@ class Camera:
         """The f-number whose sharp band ends at a distance on the axis."""
         return lens.stop_for_limit(self.focal_mm, self.focus_m, limit_m, self.coc_mm, self.model)
 
+    def cone_for_limit(self, limit_m: ArrayLike) -> Numbers:
+        """The cone of light, degrees, whose sharp band ends at a distance: of an orthographic view."""
+        off = np.maximum(np.abs(np.asarray(limit_m, float) - self.focus_m), 1e-9)
+        return np.degrees(2 * np.arctan(self.coc_px / self.width_px * self.field_m / (2 * off)))
+
     def see(self, points: ArrayLike) -> Sight:
         """How points appear: (..., 3) metres on the stage, broadcast against the frames.
 
         Blur is that of the pictured disc: on a sphere the focus stands at ``s cos t`` along
         the axis for a point at angle t.
         """
-        away = np.asarray(points, dtype=float) - self.pose[..., :3, 3]
-        x, y, back = np.moveaxis(np.einsum("...ij,...i->...j", self.pose[..., :3, :3], away), -1, 0)
-        axial = -back
-        straight = np.sqrt(x * x + y * y + back * back)
+        x, y, axial = self.before(points)
+        straight = np.sqrt(x * x + y * y + axial * axial)
         with np.errstate(divide="ignore", invalid="ignore"):
-            focus = lens.focus_along_axis_m(self.focus_m, self.surface, axial / straight)
-            per_dioptre = self.pupil_mm * self.image_distance_mm / 1000.0
-            blur = per_dioptre * np.abs(1.0 / focus - 1.0 / axial)
+            if self.projection == "perspective":
+                # what counts is the pictured disc, so distances count along the axis
+                focus = lens.focus_along_axis_m(self.focus_m, self.surface, axial / straight)
+                per_dioptre = self.pupil_mm * self.image_distance_mm / 1000.0
+                blur = per_dioptre * np.abs(1.0 / focus - 1.0 / axial)
+                pixels = sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
+            else:
+                pixels = self.blur_px(straight if self.projection == "fisheye" else axial)
             half_x, half_y = self.half_widths()
-            right, down = x / axial / half_x, -y / axial / half_y
-        before = axial > 0
+            u, v = projection.project(self.projection, x, y, axial)
+            right, down = u / half_x, -v / half_y
+        before = straight > 0 if self.projection == "fisheye" else axial > 0
         in_frame = before & (np.abs(right) <= 1) & (np.abs(down) <= 1)
-        pixels = sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
         return Sight(
             axial,
             straight,
@@ -171,20 +212,29 @@ class Camera:
             in_frame,
         )
 
+    def before(self, points: ArrayLike) -> tuple[Numbers, Numbers, Numbers]:
+        """Points (..., 3) in the camera's own axes, metres: to the right, upward, ahead."""
+        away = np.asarray(points, dtype=float) - self.pose[..., :3, 3]
+        x, y, back = np.moveaxis(np.einsum("...ij,...i->...j", self.pose[..., :3, :3], away), -1, 0)
+        return x, y, -back
+
     def ray(self, x_px: float, y_px: float, width_px: float, height_px: float) -> tuple[Numbers, Numbers]:
         """Origin and direction, (3,) each, through a pixel of a picture of some size.
 
-        The direction is one metre long along the axis, so that distances along the ray in
-        its own units are metres along the axis. For a camera at one frame.
+        The direction is one metre long along the axis (fisheye: straight), so that distances
+        along the ray in its own units are metres. For a camera at one frame.
         """
         half_x, half_y = self.half_widths()
-        toward = np.array(
-            [(2 * x_px / width_px - 1) * float(half_x), (1 - 2 * y_px / height_px) * float(half_y), -1.0]
+        start, toward = projection.ray(
+            self.projection,
+            (2 * x_px / width_px - 1) * float(half_x),
+            (1 - 2 * y_px / height_px) * float(half_y),
         )
-        return np.array(self.pose[:3, 3]), np.asarray(self.pose[:3, :3] @ toward)
+        turn = self.pose[:3, :3]
+        return np.asarray(self.pose[:3, 3] + turn @ start), np.asarray(turn @ toward)
 
 
-def poses(shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
+def poses(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
     """Camera poses at frames, (F, 4, 4) or (1, 4, 4) where it stands still.
 
     Raises
@@ -192,23 +242,29 @@ def poses(shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
     PlanError
         The shot's camera is in no scene of the stage.
     """
-    if not isinstance(shot.camera, FileCamera):
-        return rigid(np.asarray(shot.camera.pose, dtype=float).reshape(1, 4, 4))
-    scene = stage.scenes.get(shot.camera.scene)
-    source = scene.camera(shot.camera.path) if scene else None
-    if scene is None or source is None:
+    camera = shot.camera
+    if isinstance(camera, FixedCamera):
+        return rigid(np.asarray(camera.pose, dtype=float).reshape(1, 4, 4))
+    if not isinstance(camera, FileCamera):
+        subject = plan.subject(camera.aims_at) if camera.aims_at is not None else None
+        return made_poses(camera, frames, subject_points(subject.anchor, frames, stage) if subject else None)
+    scene = stage.scenes.get(camera.scene)
+    source = scene.camera(camera.path) if scene else None
+    if source is None:
         raise PlanError(
-            f"Shot {shot.label}: camera {shot.camera.path} is not in scene {shot.camera.scene}. "
+            f"Shot {shot.label}: camera {camera.path} is not in scene {camera.scene}. "
             "Load the scene that has it, or choose another camera."
         )
-    return rigid(scene.world(source.node, frames))
+    return rigid(stage.node_world(camera.scene, source.node, frames))
 
 
 def near_clip_m(shot: Shot, stage: Stage) -> float:
-    """Distance before which the file's camera sees nothing, metres."""
-    scene = stage.scenes.get(shot.camera.scene) if isinstance(shot.camera, FileCamera) else None
-    source = scene.camera(shot.camera.path) if scene and isinstance(shot.camera, FileCamera) else None
-    return source.near_clip_m if source else 0.0
+    """Distance before which the shot's camera sees nothing, metres."""
+    if not isinstance(shot.camera, FileCamera):
+        return 0.0 if isinstance(shot.camera, FixedCamera) else shot.camera.near_clip_m
+    scene = stage.scenes.get(shot.camera.scene)
+    source = scene.camera(shot.camera.path) if scene else None
+    return source.near_clip_m * stage.scale_of(shot.camera.scene) if source else 0.0
 
 
 def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camera:
@@ -220,12 +276,20 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         As :func:`poses`.
     """
     at = np.atleast_1d(np.asarray(frames, dtype=float))
-    pose = np.broadcast_to(poses(shot, at, stage), (len(at), 4, 4))
+    pose = np.broadcast_to(poses(plan, shot, at, stage), (len(at), 4, 4))
     glass = shot.glass
+    # Parallel rays focus on a plane; a fisheye's discs have a shape of their own only on a sphere.
+    surface = glass.surface if glass.projection == "perspective" else _SURFACES[glass.projection]
+    model = glass.model if glass.projection == "perspective" else "render"
     focal = keyed_at(glass.focal_mm, at)
     wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
     nearness = {
-        subject.number: _nearness_dpt(subject_points(subject.anchor, at, stage), pose, glass.surface)
+        subject.number: _nearness_dpt(
+            subject_points(subject.anchor, at, stage, pose[:, :3, 3]),
+            pose,
+            surface,
+            glass.projection == "fisheye",
+        )
         for subject in plan.subjects
         if subject.number in wanted
     }
@@ -235,12 +299,12 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         pose=pose,
         focal_mm=focal,
         f_number=keyed_at(glass.f_number, at),
-        focus_m=np.maximum(focus, lens.closest_focus_m(focal, glass.model)),
+        focus_m=np.maximum(focus, lens.closest_focus_m(focal, model)),
         sensor_width_mm=glass.sensor.width_mm,
         sensor_height_mm=glass.sensor.height_mm,
         squeeze=glass.squeeze,
-        model=glass.model,
-        surface=glass.surface,
+        model=model,
+        surface=surface,
         iris=Iris(shot.iris.blades, shot.iris.roundness, shot.iris.rotation_deg),
         coc_mm=sensor.coc_mm(
             glass.criterion.kind,
@@ -252,6 +316,9 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         ),
         width_px=shot.width_px,
         near_clip_m=near_clip_m(shot, stage),
+        projection=glass.projection,
+        field_m=glass.field_m,
+        cone_deg=glass.cone_deg,
     )
 
 
@@ -266,10 +333,12 @@ def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:
     return cameras_at(plan, shot, [frame], stage).frame(0)
 
 
-def _nearness_dpt(points: Numbers, pose: Numbers, surface: FocusSurface) -> Numbers:
-    """Dioptres of points (F, 3) or (1, 3) before cameras (F, 4, 4); 0 for those behind."""
+def _nearness_dpt(points: Numbers, pose: Numbers, surface: str, all_round: bool) -> Numbers:
+    """Dioptres of points (F, 3) or (1, 3) before cameras (F, 4, 4); 0 for those behind, unless
+    the view goes all round.
+    """
     away = points - pose[:, :3, 3]
     axial = -np.einsum("fi,fi->f", pose[:, :3, 2], away)
     distance = np.linalg.norm(away, axis=-1) if surface == "sphere" else axial
     with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where(axial > 0, 1.0 / distance, 0.0)
+        return np.where((axial > 0) | all_round, 1.0 / distance, 0.0)

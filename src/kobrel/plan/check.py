@@ -1,23 +1,51 @@
-"""What a plan asks for that cannot be, in sentences for a person."""
+"""What a plan asks for that cannot be, or should be looked at, in sentences for a person."""
+
+import math
 
 import numpy as np
 
 from kobrel.errors import PlanError
+from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
 from kobrel.plan.anchors import subject_points
-from kobrel.plan.model import Plan, PointAnchor, Shot
-from kobrel.plan.survey import GONE, Survey, survey
-from kobrel.stage.stage import Stage
+from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
+from kobrel.plan.sight import Sightlines, sightlines
+from kobrel.plan.stand_ins import number_of
+from kobrel.plan.survey import GONE, Survey, spans, survey
+from kobrel.stage.scene import Progress, Scene, no_progress
+from kobrel.stage.stage import Place, Stage
+
+_PEOPLE = ("person", "people", "human", "man", "woman", "boy", "girl", "child", "figure", "actor", "ferryman",
+           "passenger", "character")  # fmt: skip
+_PERSON_M = (0.45, 2.6)
+_TALL_M = 1.7
+_SCENE_M = (0.05, 50_000.0)
 
 
 def findings(plan: Plan, stage: Stage) -> list[str]:
-    """Missing nodes and cameras, marks on nothing, subjects that a shot focuses on unseen."""
+    """Missing nodes and cameras, marks and tapes on nothing, subjects focused on unseen, and
+    scenes in a unit that cannot be meant.
+    """
     found = [
         f"Subject {subject.number} {subject.name}: its node {subject.anchor.node} is not in scene "
         f"{subject.anchor.scene}. Pick it again."
         for subject in plan.subjects
-        if not isinstance(subject.anchor, PointAnchor)
+        if not isinstance(subject.anchor, PointAnchor | StandInAnchor)
         and np.isnan(subject_points(subject.anchor, [0.0], stage)).any()
     ]
+    found += [
+        f"Subject {subject.number} {subject.name}: its stand-in is not there any more. Pick it again."
+        for subject in plan.subjects
+        if isinstance(subject.anchor, StandInAnchor) and plan.stand_in(subject.anchor.number) is None
+    ]
+    found += [
+        f"Tape {tape.name}: subject {end.number} at its end is not there any more."
+        for tape in plan.tapes
+        for end in (tape.start, tape.end)
+        if isinstance(end, SubjectEnd) and plan.subject(end.number) is None
+    ]
+    for name in stage.scenes:
+        if number_of(name) is None:
+            found += unit_doubts(name, stage)
     if not plan.shots:
         found.append("The plan has no shots.")
     for shot in plan.shots:
@@ -47,3 +75,100 @@ def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
                     "which is out of the picture."
                 )
     return found
+
+
+def shot_warnings(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_progress) -> list[str]:
+    """What would spoil a render of a shot: things cut by the near clip, subjects that leave the
+    picture or are hidden.
+
+    Raises
+    ------
+    PlanError
+        The shot's camera is in no scene of the stage.
+    Cancelled
+        `progress` asked to stop.
+    """
+    return warnings_from(plan, survey(plan, shot, stage), sightlines(plan, shot, stage, progress))
+
+
+def warnings_from(plan: Plan, numbers: Survey, sight: Sightlines) -> list[str]:
+    """As :func:`shot_warnings`, from numbers at hand."""
+
+    def length(metres: float) -> str:
+        return format_length(metres, plan_unit(plan))
+
+    found = []
+    clip = numbers.camera.near_clip_m
+    cut = sight.nearest_m < clip
+    if cut.any():
+        found.append(
+            f"{sight.nearest} comes as near as {length(float(sight.nearest_m.min()))}, "
+            f"before the camera's near clip at {length(clip)}: it will be cut at "
+            f"{spans(numbers.frames, cut, 'all frames', '')}."
+        )
+    for row, number in enumerate(numbers.subjects):
+        subject = plan.subject(number)
+        gone = numbers.state[row] == GONE
+        if subject is None:
+            continue
+        if gone.any() and not gone.all():
+            found.append(f"{subject.name} is out of the picture at {spans(numbers.frames, gone, '', '')}.")
+        if sight.hidden[row].any():
+            frames = spans(numbers.frames, sight.hidden[row], "all frames", "")
+            found.append(f"{subject.name} is hidden by {sight.by[row]} at {frames}.")
+    return found
+
+
+def plan_unit(plan: Plan) -> LengthUnit:
+    """The unit to write lengths in, metres for scenes' own."""
+    return "m" if plan.unit == "scene" else plan.unit
+
+
+def unit_doubts(name: str, stage: Stage) -> list[str]:
+    """Whether a scene's size says that its unit is another: people of 17 mm, a world of a speck."""
+    scene = stage.scenes[name]
+    person = _a_person(name, scene, stage)
+    if person is not None:
+        path, height = person
+        if _PERSON_M[0] <= height <= _PERSON_M[1]:
+            return []
+        unit = better_unit(height, scene.unit_m, _TALL_M)
+        return [
+            f"Scene {name}: {path} would be {format_length(height, 'mm' if height < 0.1 else 'm')} tall. "
+            f"{unit} as the scene's unit would make sense."
+        ]
+    low, high = stage.bounds()
+    size = float(np.linalg.norm(high - low))
+    if len(stage.scenes) > 1 or _SCENE_M[0] <= size <= _SCENE_M[1]:
+        return []
+    unit = better_unit(size, scene.unit_m, 10.0)
+    shown = format_length(size, "mm" if size < 1 else "m")
+    return [f"Scene {name}: all of it is {shown} wide. {unit} as its unit may be meant."]
+
+
+def better_unit(length_m: float, unit_m: float, wanted_m: float) -> str:
+    """The unit that brings a length nearest to a wanted one.
+
+    >>> better_unit(0.017, 0.01, 1.7)
+    'Metres'
+    """
+
+    def off(unit: str) -> float:
+        return abs(math.log(length_m / unit_m * METRES[unit] / wanted_m))
+
+    best = min(("m", "cm", "mm", "in", "ft"), key=off)
+    return "Feet" if best == "ft" else UNIT_NAMES[best]
+
+
+def _a_person(name: str, scene: Scene, stage: Stage) -> tuple[str, float] | None:
+    """The first node whose name tells of a person and that has a shape, and its height."""
+    at = [float(scene.first_frame or 0)]
+    for node in scene.nodes:
+        words = node.name.lower().replace("-", "_").rstrip("0123456789").split("_")
+        if not any(word in _PEOPLE for word in words):
+            continue
+        rows = stage.rows_below(Place(name, node.path))
+        if rows:
+            corners = stage.boxes(at[0])[rows].reshape(-1, 3)
+            return node.path, float(np.ptp(corners[:, 1])) or 1e-9
+    return None

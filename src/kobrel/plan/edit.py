@@ -1,18 +1,32 @@
 """Edits as pure functions: an old plan or shot in, a new one out."""
 
+from typing import Any, TypeVar
+
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
     Ease,
+    End,
     Key,
     Keyed,
     Mark,
+    Placed,
+    PlaceKey,
     Plan,
+    PointAnchor,
+    SceneRef,
     Shot,
+    StandIn,
+    StandInAnchor,
     Subject,
+    SubjectEnd,
     SubjectTarget,
+    Tape,
     Target,
+    Vector,
 )
+
+_Placed = TypeVar("_Placed", bound=Placed)
 
 
 def with_shot(plan: Plan, index: int, shot: Shot) -> Plan:
@@ -25,29 +39,70 @@ def with_shot(plan: Plan, index: int, shot: Shot) -> Plan:
 def add_subject(plan: Plan, name: str, anchor: Anchor) -> tuple[Plan, Subject]:
     """The plan with a new subject, and that subject with the next free number."""
     number = max((subject.number for subject in plan.subjects), default=0) + 1
-    subject = Subject(number=number, name=_unused_name(plan, name), anchor=anchor)
+    subject = Subject(number=number, name=unused(name, [s.name for s in plan.subjects]), anchor=anchor)
     return plan.but(subjects=(*plan.subjects, subject)), subject
 
 
-def _unused_name(plan: Plan, name: str) -> str:
-    taken = {subject.name for subject in plan.subjects}
+def unused(name: str, taken: list[str]) -> str:
+    """A name, or with a number behind it where it is taken."""
     count, result = 2, name
     while result in taken:
         result, count = f"{name} {count}", count + 1
     return result
 
 
-def rename_subject(plan: Plan, number: int, name: str) -> Plan:
-    """The plan with one subject called otherwise."""
-    return plan.but(subjects=tuple(s.but(name=name) if s.number == number else s for s in plan.subjects))
+def with_subject(plan: Plan, number: int, **changes: Any) -> Plan:
+    """The plan with one subject changed."""
+    return plan.but(subjects=tuple(s.but(**changes) if s.number == number else s for s in plan.subjects))
+
+
+def move_subject(plan: Plan, number: int, by: int) -> Plan:
+    """The plan with a subject further down its list, or up; it stops at the ends."""
+    subjects = list(plan.subjects)
+    at = [subject.number for subject in subjects].index(number)
+    subjects.insert(min(max(at + by, 0), len(subjects) - 1), subjects.pop(at))
+    return plan.but(subjects=tuple(subjects))
+
+
+def merge_subjects(plan: Plan, number: int, into: int) -> Plan:
+    """The plan without a subject; marks, tapes and cameras that were on it are on another."""
+    old, new = SubjectTarget(number=number), SubjectTarget(number=into)
+
+    def turned(shot: Shot) -> Shot:
+        camera = shot.camera
+        if camera.kind == "made" and camera.aims_at == number:
+            camera = camera.but(aims_at=into)
+        marks = tuple(mark.but(target=new) if mark.target == old else mark for mark in shot.marks)
+        return shot.but(marks=marks, camera=camera)
+
+    return plan.but(
+        subjects=tuple(s for s in plan.subjects if s.number != number),
+        shots=tuple(turned(shot) for shot in plan.shots),
+        tapes=_ends_exchanged(plan, SubjectEnd(number=number), SubjectEnd(number=into)),
+    )
+
+
+def _ends_exchanged(plan: Plan, old: End, new: End) -> tuple[Tape, ...]:
+    return tuple(
+        tape.but(start=new if tape.start == old else tape.start, end=new if tape.end == old else tape.end)
+        for tape in plan.tapes
+    )
 
 
 def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float], float]) -> Plan:
     """The plan without a subject; marks on it stay, at the distance the subject had there.
 
-    `distances_m` gives that distance for (shot name, frame).
+    `distances_m` gives that distance for (shot name, frame). Tapes keep what it was tied to,
+    a camera keeps its own aim.
     """
     gone = SubjectTarget(number=number)
+    subject = plan.subject(number)
+
+    def released(shot: Shot) -> Shot:
+        camera = shot.camera
+        if camera.kind == "made" and camera.aims_at == number:
+            camera = camera.but(aims_at=None)
+        return shot.but(marks=tuple(freed(shot, mark) for mark in shot.marks), camera=camera)
 
     def freed(shot: Shot, mark: Mark) -> Mark:
         if mark.target != gone:
@@ -56,8 +111,84 @@ def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float],
 
     return plan.but(
         subjects=tuple(s for s in plan.subjects if s.number != number),
-        shots=tuple(shot.but(marks=tuple(freed(shot, m) for m in shot.marks)) for shot in plan.shots),
+        shots=tuple(released(shot) for shot in plan.shots),
+        tapes=_ends_exchanged(plan, SubjectEnd(number=number), subject.anchor) if subject else plan.tapes,
     )
+
+
+def with_scene(plan: Plan, name: str, **changes: Any) -> Plan:
+    """The plan with one scene reference changed."""
+    return plan.but(scenes=tuple(s.but(**changes) if s.name == name else s for s in plan.scenes))
+
+
+def add_scene(plan: Plan, scene: SceneRef) -> Plan:
+    """The plan with another scene."""
+    return plan.but(scenes=(*plan.scenes, scene))
+
+
+def remove_scene(plan: Plan, name: str) -> Plan:
+    """The plan without a scene; what was tied to it is reported as missing."""
+    return plan.but(scenes=tuple(s for s in plan.scenes if s.name != name))
+
+
+def add_stand_in(plan: Plan, stand_in: StandIn) -> tuple[Plan, StandIn]:
+    """The plan with a new stand-in, and that with the next free number and name."""
+    number = max((s.number for s in plan.stand_ins), default=0) + 1
+    name = unused(stand_in.name, [s.name for s in plan.stand_ins])
+    fresh = stand_in.but(number=number, name=name)
+    return plan.but(stand_ins=(*plan.stand_ins, fresh)), fresh
+
+
+def with_stand_in(plan: Plan, number: int, **changes: Any) -> Plan:
+    """The plan with one stand-in changed."""
+    return plan.but(stand_ins=tuple(s.but(**changes) if s.number == number else s for s in plan.stand_ins))
+
+
+def remove_stand_in(plan: Plan, number: int, place_m: Vector) -> Plan:
+    """The plan without a stand-in; what was tied to it stays at the place it had."""
+    tied, freed = StandInAnchor(number=number), PointAnchor(position_m=place_m)
+    return plan.but(
+        stand_ins=tuple(s for s in plan.stand_ins if s.number != number),
+        subjects=tuple(s.but(anchor=freed) if s.anchor == tied else s for s in plan.subjects),
+        tapes=_ends_exchanged(plan, tied, freed),
+    )
+
+
+def moved_to(placed: _Placed, frame: float, position_m: Vector) -> _Placed:
+    """Something at another place: by a key at the frame where it has keys, or altogether."""
+    if not placed.keys:
+        return placed.but(position_m=position_m)
+    return with_place_key(placed, PlaceKey(frame=frame, position_m=position_m))
+
+
+def with_place_key(placed: _Placed, key: PlaceKey) -> _Placed:
+    """Something with a key of its place, in place of one at the same frame."""
+    old = next((k for k in placed.keys if k.frame == key.frame), None)
+    keys = [k for k in placed.keys if k.frame != key.frame] + [key.but(ease=old.ease) if old else key]
+    return placed.but(keys=tuple(sorted(keys, key=lambda k: k.frame)))
+
+
+def without_place_key(placed: _Placed, frame: float) -> _Placed:
+    """Something without the key at a frame; the last key leaves its place behind."""
+    left = tuple(key for key in placed.keys if key.frame != frame)
+    gone = next((key.position_m for key in placed.keys if key.frame == frame), placed.position_m)
+    return placed.but(keys=left) if left else placed.but(keys=(), position_m=gone)
+
+
+def add_tape(plan: Plan, name: str, start: End, end: End) -> tuple[Plan, Tape]:
+    """The plan with a new tape, and that under an unused name."""
+    tape = Tape(name=unused(name, [t.name for t in plan.tapes]), start=start, end=end)
+    return plan.but(tapes=(*plan.tapes, tape)), tape
+
+
+def with_tape(plan: Plan, name: str, **changes: Any) -> Plan:
+    """The plan with one tape changed."""
+    return plan.but(tapes=tuple(t.but(**changes) if t.name == name else t for t in plan.tapes))
+
+
+def remove_tape(plan: Plan, name: str) -> Plan:
+    """The plan without a tape."""
+    return plan.but(tapes=tuple(t for t in plan.tapes if t.name != name))
 
 
 def set_mark(shot: Shot, frame: float, target: Target, ease: Ease | None = None) -> Shot:

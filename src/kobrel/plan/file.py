@@ -14,7 +14,7 @@ from kobrel.errors import PlanError
 from kobrel.plan.model import FORMAT, Plan
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
-UPGRADES: Mapping[int, Upgrade] = {}
+UPGRADES: Mapping[int, Upgrade] = {1: dict}  # format 2 only added parts, all with defaults
 """For each older format, the step that turns its JSON into the next format's."""
 
 
@@ -112,4 +112,7 @@ def write_whole(path: Path, content: bytes, keep_last: bool = False) -> None:
 
 
 def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
-    return plan.but(scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes))
+    light, surround = plan.light, plan.light.surround
+    if surround is not None:
+        light = light.but(surround=surround.but(path=change(surround.path)))
+    return plan.but(scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes), light=light)

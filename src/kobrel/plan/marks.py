@@ -7,11 +7,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Ease, Keyed, Mark, SubjectTarget
-
-
-def ease(u: Numbers, smooth: NDArray[np.bool_]) -> Numbers:
-    """How far a move has come at the part u of its time: even, or smooth (3u² - 2u³)."""
-    return np.where(smooth, u * u * (3.0 - 2.0 * u), u)
+from kobrel.stage.motion import eased
 
 
 def _bracket(
@@ -24,7 +20,7 @@ def _bracket(
     span = times[after] - times[before]
     u = np.clip((frames - times[before]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
     smooth = np.asarray([kind == "smooth" for kind in eases])[before]
-    return before, after, np.where(span > 0, ease(u, smooth), 0.0)
+    return before, after, np.where(span > 0, eased(u, smooth), 0.0)
 
 
 def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:

@@ -11,13 +11,18 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from kobrel.optics.lens import FocusSurface, LensModel
+from kobrel.optics.projection import Projection
 from kobrel.optics.sensor import CriterionKind
-from kobrel.optics.units import LengthUnit
+from kobrel.optics.units import PlanUnit
 
-FORMAT = 1
+FORMAT = 2
 SUFFIX = ".kobrel"
 
 Ease = Literal["even", "smooth"]
+StandInKind = Literal[
+    "standing", "seated", "child", "box", "ball", "cone", "cylinder", "card", "wall", "ground",
+    "string", "scatter",
+]  # fmt: skip
 Positive = Annotated[float, Field(gt=0)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
@@ -58,12 +63,39 @@ class Part(BaseModel):
         return type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
 
 
+class PlaceKey(Part):
+    """A place at a frame; `ease` is the way to the next key."""
+
+    frame: Finite
+    position_m: Vector
+    ease: Ease = "smooth"
+
+
+class Placed(Part):
+    """Something with a place, or with keys of it."""
+
+    position_m: Vector
+    keys: tuple[PlaceKey, ...] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        _require_rising([key.frame for key in self.keys], "keys")
+        return self
+
+
 class SceneRef(Part):
-    """A scene file. In memory the path is absolute, in the file relative to the plan."""
+    """A scene file. In memory the path is absolute, in the file relative to the plan.
+
+    It is scaled, turned about the vertical, then moved to its place.
+    """
 
     name: str = Field(min_length=1, description="Name that anchors and cameras use.")
     path: str = Field(description="The scene file.")
     unit_m: PositiveFinite | None = Field(None, description="Metres in one unit, if not what the file says.")
+    position_m: Vector = (0.0, 0.0, 0.0)
+    turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
+    scale: PositiveFinite = 1.0
+    hidden: tuple[str, ...] = Field((), description="Paths of nodes that are not drawn.")
 
 
 class SurfaceAnchor(Part):
@@ -83,14 +115,37 @@ class BoundsAnchor(Part):
     node: str = Field(description="Path of the node in the scene.")
 
 
-class PointAnchor(Part):
-    """A point that stands still in space."""
+class OriginAnchor(Part):
+    """The origin of a node's own space."""
+
+    kind: Literal["origin"] = "origin"
+    scene: str
+    node: str = Field(description="Path of the node in the scene.")
+
+
+class NearestAnchor(Part):
+    """The point of a node, with all that lies below it, nearest to the shot's camera."""
+
+    kind: Literal["nearest"] = "nearest"
+    scene: str
+    node: str = Field(description="Path of the node in the scene.")
+
+
+class PointAnchor(Placed):
+    """A point in space; it stands still or follows its keys."""
 
     kind: Literal["point"] = "point"
-    position_m: Vector
 
 
-Anchor = Annotated[SurfaceAnchor | BoundsAnchor | PointAnchor, Field(discriminator="kind")]
+class StandInAnchor(Part):
+    """A stand-in: a person's eyes, the middle of anything else."""
+
+    kind: Literal["stand-in"] = "stand-in"
+    number: int
+
+
+NodeAnchor = SurfaceAnchor | BoundsAnchor | OriginAnchor | NearestAnchor
+Anchor = Annotated[NodeAnchor | PointAnchor | StandInAnchor, Field(discriminator="kind")]
 
 
 class Subject(Part):
@@ -99,6 +154,84 @@ class Subject(Part):
     number: int = Field(ge=1)
     name: str = Field(min_length=1)
     anchor: Anchor
+    half_depth_m: float = Field(
+        0.0, ge=0, allow_inf_nan=False, description="Sharp means from so far before it to so far behind it."
+    )
+
+
+class CameraEnd(Part):
+    """An end of a tape at the lens."""
+
+    kind: Literal["camera"] = "camera"
+
+
+class SubjectEnd(Part):
+    """An end of a tape on a subject."""
+
+    kind: Literal["subject"] = "subject"
+    number: int
+
+
+End = Annotated[
+    CameraEnd | SubjectEnd | NodeAnchor | PointAnchor | StandInAnchor, Field(discriminator="kind")
+]
+
+
+class Tape(Part):
+    """A distance that is measured between two ends."""
+
+    name: str = Field(min_length=1)
+    start: End = Field(default_factory=CameraEnd)
+    end: End
+
+
+class Reading(Part):
+    """A straight distance from the lens as a meter or a person gave it."""
+
+    name: str = Field(min_length=1)
+    distance_m: PositiveFinite
+    spread_m: float = Field(0.0, ge=0, allow_inf_nan=False, description="Standard deviation of the readings.")
+    count: int = Field(1, ge=1, description="How many readings it is the mean of.")
+    point_m: Vector | None = Field(None, description="Where the meter was aimed, if that is known.")
+
+
+class Row(Part):
+    """Copies in a line, the first at the stand-in's place."""
+
+    count: int = Field(5, ge=2, le=200)
+    spacing_m: PositiveFinite = 1.0
+    direction_deg: Finite = Field(180.0, description="Counter-clockwise from +Z, seen from above.")
+
+
+class Lights(Part):
+    """Small lights in a string or a scatter; the same number gives the same lights."""
+
+    count: int = Field(24, ge=1, le=2000)
+    size_m: PositiveFinite = 0.03
+    brightness: float = Field(12.0, ge=0, allow_inf_nan=False)
+    colour: Colour = (1.0, 0.72, 0.42)
+    spread: float = Field(0.25, ge=0, le=1, description="How much the colours differ.")
+    number: int = Field(1, ge=0, description="What the random places and colours grow from.")
+
+
+class StandIn(Placed):
+    """Something simple in place of what is not modelled yet; its place is the middle of its foot."""
+
+    number: int = Field(ge=1)
+    name: str = Field(min_length=1)
+    kind: StandInKind
+    size_m: tuple[PositiveFinite, PositiveFinite, PositiveFinite] = Field(
+        description="Width, height and depth."
+    )
+    turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
+    colour: Colour = (0.45, 0.45, 0.44)
+    row: Row | None = None
+    lights: Lights | None = Field(None, description="Of a string or scatter.")
+
+    @property
+    def is_person(self) -> bool:
+        """Whether it stands in for somebody."""
+        return self.kind in ("standing", "seated", "child")
 
 
 class Key(Part):
@@ -144,6 +277,11 @@ class Glass(Part):
     squeeze: float = Field(1.0, ge=1, le=4, description="Anamorphic squeeze.")
     model: LensModel = "render"
     surface: FocusSurface = "plane"
+    projection: Projection = "perspective"
+    field_m: PositiveFinite = Field(4.0, description="Width of the field of an orthographic view.")
+    cone_deg: float = Field(
+        1.0, gt=0, lt=90, description="Full angle of an orthographic view's cone of light."
+    )
     criterion: Criterion = Field(default_factory=Criterion)
 
 
@@ -201,7 +339,41 @@ class FixedCamera(Part):
     pose: tuple[Finite, ...] = Field(min_length=16, max_length=16)
 
 
-CameraRef = Annotated[FileCamera | FixedCamera, Field(discriminator="kind")]
+class CameraKey(Part):
+    """Place, aim and roll of a camera at a frame; `ease` is the way to the next key."""
+
+    frame: Finite
+    position_m: Vector
+    aim_m: Vector
+    roll_deg: Finite = 0.0
+    ease: Ease = "smooth"
+
+
+class MadeCamera(Part):
+    """A camera made here: it stands at a place and looks at an aim."""
+
+    kind: Literal["made"] = "made"
+    position_m: Vector
+    aim_m: Vector
+    roll_deg: Finite = Field(0.0, description="Clockwise as the camera turns.")
+    keys: tuple[CameraKey, ...] = ()
+    path: Literal["straight", "arc"] = Field(
+        "straight", description="Between keys: straight, or about the aim."
+    )
+    aims_at: int | None = Field(None, description="Subject that it keeps looking at, instead of its aim.")
+    near_clip_m: float = Field(0.01, ge=0, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def _makes_sense(self) -> Self:
+        _require_rising([key.frame for key in self.keys], "camera keys")
+        places = [(self.position_m, self.aim_m), *((key.position_m, key.aim_m) for key in self.keys)]
+        for position, aim in places:
+            if position == aim:
+                raise ValueError("a camera cannot aim at the place where it stands")
+        return self
+
+
+CameraRef = Annotated[FileCamera | FixedCamera | MadeCamera, Field(discriminator="kind")]
 
 
 class Shot(Part):
@@ -235,8 +407,16 @@ class Shot(Part):
         return f"{self.name} {self.title}".strip()
 
 
+class Surround(Part):
+    """An equirectangular picture as background and light; its path is kept as a scene's is."""
+
+    path: str
+    rotation_deg: Finite = Field(0.0, description="Counter-clockwise from above.")
+    exposure_ev: Finite = 0.0
+
+
 class Light(Part):
-    """A sky and one key light, linear RGB; angles in degrees."""
+    """A sky, or a picture all about, and one key light; linear RGB, angles in degrees."""
 
     key_azimuth_deg: Finite = 35.0
     key_elevation_deg: float = Field(40.0, ge=-90, le=90)
@@ -247,6 +427,17 @@ class Light(Part):
     ground: Colour = (0.18, 0.17, 0.16)
     sky_strength: float = Field(0.8, ge=0)
     exposure_ev: Finite = 0.0
+    surround: Surround | None = None
+    clay: bool = Field(False, description="Draw all surfaces in one grey, for a quick look at form.")
+
+
+class Guides(Part):
+    """Lines over the picture to compose by."""
+
+    thirds: bool = False
+    centre: bool = False
+    safe_percent: float = Field(0.0, ge=0, le=100, description="Safe area, percent of each side; 0 is none.")
+    frame_aspect: float = Field(0.0, ge=0, le=20, description="Width over height of delivery; 0 is none.")
 
 
 class Plan(Part):
@@ -254,22 +445,32 @@ class Plan(Part):
 
     format: int = FORMAT
     name: str = "Untitled"
-    unit: LengthUnit = Field("m", description="Unit for showing lengths; the plan itself is in metres.")
+    unit: PlanUnit = Field("m", description="Unit for showing lengths; the plan itself is in metres.")
     scenes: tuple[SceneRef, ...] = ()
     subjects: tuple[Subject, ...] = ()
     shots: tuple[Shot, ...] = ()
+    stand_ins: tuple[StandIn, ...] = ()
+    tapes: tuple[Tape, ...] = ()
+    readings: tuple[Reading, ...] = ()
     light: Light = Field(default_factory=Light)
+    guides: Guides = Field(default_factory=Guides)
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Self:
         _require_unique([scene.name for scene in self.scenes], "scene name")
         _require_unique([str(subject.number) for subject in self.subjects], "subject number")
+        _require_unique([str(stand_in.number) for stand_in in self.stand_ins], "stand-in number")
+        _require_unique([tape.name for tape in self.tapes], "tape name")
         _require_unique([shot.name for shot in self.shots], "shot name")
         return self
 
     def subject(self, number: int) -> Subject | None:
         """A subject by its number."""
         return next((subject for subject in self.subjects if subject.number == number), None)
+
+    def stand_in(self, number: int) -> StandIn | None:
+        """A stand-in by its number."""
+        return next((stand_in for stand_in in self.stand_ins if stand_in.number == number), None)
 
 
 def scene_name(path: str | PurePath, taken: set[str]) -> str:

@@ -1,33 +1,127 @@
-"""From a plan's scene references to a stage."""
+"""From a plan to its stage: scenes that are read once, placed anew whenever the plan changes."""
 
+from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
 from kobrel.errors import KobrelError
-from kobrel.plan.model import Plan
+from kobrel.optics.lens import Numbers
+from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.stand_ins import scene_of, stand_in_scene
+from kobrel.stage.environment import Environment, load_environment
 from kobrel.stage.load import load_scene
 from kobrel.stage.scene import Cancelled, Progress, Scene, no_progress
-from kobrel.stage.stage import Stage
+from kobrel.stage.stage import Setting, Stage
+
+Source = tuple[str, float | None]
+"""A scene file and the unit it is read in."""
+
+
+@dataclass
+class Library:
+    """What has been read for a plan: scenes, pictures for light, and what could not be."""
+
+    scenes: dict[Source, Scene] = field(default_factory=dict)
+    surrounds: dict[str, Environment] = field(default_factory=dict)
+    problems: dict[str, str] = field(default_factory=dict)
+
+    def missing(self, plan: Plan) -> bool:
+        """Whether the plan names files that were not read yet, nor tried."""
+        wanted = {r.path for r in plan.scenes if (r.path, r.unit_m) not in self.scenes}
+        if plan.light.surround and plan.light.surround.path not in self.surrounds:
+            wanted.add(plan.light.surround.path)
+        return bool(wanted - self.problems.keys())
+
+    def read(self, plan: Plan, progress: Progress = no_progress) -> None:
+        """Read what the plan names and is not here yet.
+
+        Raises
+        ------
+        Cancelled
+            `progress` asked to stop.
+        """
+        for reference in plan.scenes:
+            source = (reference.path, reference.unit_m)
+            if source not in self.scenes:
+                try:
+                    self.scenes[source] = load_scene(Path(reference.path), reference.unit_m, progress)
+                    self.problems.pop(reference.path, None)
+                except Cancelled:
+                    raise
+                except KobrelError as error:
+                    self.problems[reference.path] = str(error)
+        surround = plan.light.surround
+        if surround and surround.path not in self.surrounds:
+            try:
+                self.surrounds[surround.path] = load_environment(Path(surround.path))
+                self.problems.pop(surround.path, None)
+            except KobrelError as error:
+                self.problems[surround.path] = str(error)
+
+    def forget(self, path: str) -> None:
+        """Let a file be read again."""
+        self.scenes = {source: scene for source, scene in self.scenes.items() if source[0] != path}
+        self.surrounds.pop(path, None)
+        self.problems.pop(path, None)
+
+    def problems_of(self, plan: Plan) -> list[str]:
+        """Why files of the plan could not be read."""
+        paths = [scene.path for scene in plan.scenes]
+        paths += [plan.light.surround.path] if plan.light.surround else []
+        return [self.problems[path] for path in dict.fromkeys(paths) if path in self.problems]
+
+
+def placement(reference: SceneRef) -> Numbers:
+    """The matrix that scales, turns and moves a scene to its place, (4, 4)."""
+    turn = np.radians(reference.turn_deg)
+    matrix = np.eye(4)
+    matrix[0, 0] = matrix[2, 2] = np.cos(turn)
+    matrix[0, 2], matrix[2, 0] = np.sin(turn), -np.sin(turn)
+    matrix[:3, :3] *= reference.scale
+    matrix[:3, 3] = reference.position_m
+    return matrix
+
+
+def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
+    """The stage of a plan, from what was read; what is the same as in another is kept."""
+    settings = [
+        Setting(
+            reference.name,
+            library.scenes[reference.path, reference.unit_m],
+            placement(reference),
+            frozenset(reference.hidden),
+        )
+        for reference in plan.scenes
+        if (reference.path, reference.unit_m) in library.scenes
+    ]
+    settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
+    surround = plan.light.surround
+    return Stage(settings, library.surrounds.get(surround.path) if surround else None, like)
+
+
+def staged_alike(old: Plan, new: Plan) -> bool:
+    """Whether two plans have the same stage."""
+    before, after = old.light.surround, new.light.surround
+    return (
+        old.scenes == new.scenes
+        and old.stand_ins == new.stand_ins
+        and (before.path if before else None) == (after.path if after else None)
+    )
 
 
 def load_stage(plan: Plan, progress: Progress = no_progress) -> tuple[Stage, list[str]]:
-    """Load every scene of a plan.
+    """Read every scene of a plan.
 
     Returns
     -------
-    The stage with the scenes that could be loaded, and why the others could not.
+    The stage with the scenes that could be read, and why the others could not.
 
     Raises
     ------
     Cancelled
         `progress` asked to stop.
     """
-    scenes: list[tuple[str, Scene]] = []
-    problems: list[str] = []
-    for reference in plan.scenes:
-        try:
-            scenes.append((reference.name, load_scene(Path(reference.path), reference.unit_m, progress)))
-        except Cancelled:
-            raise
-        except KobrelError as error:
-            problems.append(str(error))
-    return Stage(scenes), problems
+    library = Library()
+    library.read(plan, progress)
+    return stage_of(plan, library), library.problems_of(plan)

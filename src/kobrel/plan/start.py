@@ -12,11 +12,11 @@ from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
     FileCamera,
-    FixedCamera,
     Glass,
     IrisShape,
     Key,
     Keyed,
+    MadeCamera,
     Mark,
     Plan,
     PointAnchor,
@@ -26,6 +26,7 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     scene_name,
 )
+from kobrel.plan.moves import vector
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Scene
 from kobrel.stage.stage import Stage
@@ -173,15 +174,11 @@ def _with_focus_subject(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     pick = stage.pick(shot.first, origin, toward)
     anchor: Anchor
     if pick and abs(1 / pick.along - 1 / focus) < _NEAR_ENOUGH_DPT:
-        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=_vector(pick.local))
+        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
         name = pick.place.path.rsplit("/", 1)[-1]
     else:
-        anchor, name = PointAnchor(position_m=_vector(origin + toward * focus)), "In focus"
+        anchor, name = PointAnchor(position_m=vector(origin + toward * focus)), "In focus"
     return add_subject(plan, name, anchor)[0]
-
-
-def _vector(values: Numbers) -> tuple[float, float, float]:
-    return float(values[0]), float(values[1]), float(values[2])
 
 
 def _size(stage: Stage) -> float:
@@ -189,15 +186,22 @@ def _size(stage: Stage) -> float:
     return max(float(np.linalg.norm(high - low)) / 2, 1e-3)
 
 
-def overview_camera(stage: Stage) -> FixedCamera:
+def overview_camera(stage: Stage) -> MadeCamera:
     """A camera from in front, to the right and above that sees the whole stage."""
     low, high = stage.bounds()
     centre = (low + high) / 2
     back = np.array([0.5, 0.35, 0.8])
     back /= np.linalg.norm(back)
-    right = np.cross([0.0, 1.0, 0.0], back)
-    right /= np.linalg.norm(right)
-    pose = np.eye(4)
-    pose[:3, 0], pose[:3, 1], pose[:3, 2] = right, np.cross(back, right), back
-    pose[:3, 3] = centre + back * _size(stage) * _BACK_OFF
-    return FixedCamera(pose=tuple(float(value) for value in pose.ravel()))
+    return MadeCamera(
+        position_m=vector(centre + back * _size(stage) * _BACK_OFF), aim_m=vector(centre), near_clip_m=0.0
+    )
+
+
+def empty_plan() -> Plan:
+    """A plan with nothing in it but a shot whose camera stands at the height of somebody's eyes."""
+    camera = MadeCamera(position_m=(0.0, 1.6, 6.0), aim_m=(0.0, 1.0, 0.0))
+    first, last = DEFAULT_FRAMES
+    mark = Mark(frame=first, target=DistanceTarget(metres=6.0))
+    glass = Glass(focal_mm=Keyed(value=35.0))
+    shot = Shot(name="01", first=first, last=last, camera=camera, glass=glass, marks=(mark,))
+    return Plan(shots=(shot,))

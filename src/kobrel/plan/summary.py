@@ -3,7 +3,7 @@
 import numpy as np
 
 from kobrel.plan.model import Plan, Shot, SubjectTarget
-from kobrel.plan.survey import SHARP, Survey
+from kobrel.plan.survey import SHARP, Survey, runs
 
 _STILL_DPT = 1e-4
 
@@ -32,13 +32,12 @@ def _sharp_frames(numbers: Survey, row: int) -> str:
         return "sharp throughout"
     if not sharp.any():
         return "never sharp"
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], sharp.astype(int), [0]])))
-    runs = [(numbers.frames[a], numbers.frames[b - 1]) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-    if len(runs) == 1 and sharp[0]:
-        return f"sharp to {runs[0][1]:g}"
-    if len(runs) == 1 and sharp[-1]:
-        return f"sharp from {runs[0][0]:g}"
-    return "sharp " + ", ".join(f"{a:g}–{b:g}" if b > a else f"at {a:g}" for a, b in runs)
+    found = runs(numbers.frames, sharp)
+    if len(found) == 1 and sharp[0]:
+        return f"sharp to {found[0][1]:g}"
+    if len(found) == 1 and sharp[-1]:
+        return f"sharp from {found[0][0]:g}"
+    return "sharp " + ", ".join(f"{a:g}–{b:g}" if b > a else f"at {a:g}" for a, b in found)
 
 
 def _pulls(shot: Shot, numbers: Survey) -> list[str]:

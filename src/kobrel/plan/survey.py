@@ -26,6 +26,9 @@ class Survey:
     near_m, far_m : (F,) limits of what is sharp
     subjects : the subjects' numbers, in the plan's order
     sight : how they appear, arrays of (S, F)
+    points : (S, F, 3) metres on the stage
+    worst_px : (S, F) the larger blur of a subject's near and far side; where it has no depth
+        of its own, its blur
     state : (S, F) index into STATES; gone is behind the camera or out of the picture
     """
 
@@ -34,7 +37,9 @@ class Survey:
     near_m: Numbers
     far_m: Numbers
     subjects: tuple[int, ...]
+    points: Numbers
     sight: Sight
+    worst_px: Numbers
     state: NDArray[np.int8]
 
     @property
@@ -46,6 +51,10 @@ class Survey:
     def nearer(self) -> NDArray[np.bool_]:
         """(S, F) whether a subject lies on the near side of the focus."""
         return np.asarray(self.focus_distance_m < self.camera.focus_m)
+
+    def frames_in_view(self, row: int) -> str:
+        """In which frames a subject is in the picture, in words."""
+        return spans(self.frames, self.state[row] != GONE, "all", "none")
 
     def index_of(self, frame: float) -> int:
         """Position of the nearest frame."""
@@ -66,9 +75,38 @@ def survey(plan: Plan, shot: Shot, stage: Stage, frames: ArrayLike | None = None
     camera = cameras_at(plan, shot, at, stage)
     points = np.empty((len(plan.subjects), len(at), 3))
     for row, subject in enumerate(plan.subjects):
-        points[row] = subject_points(subject.anchor, at, stage)
+        points[row] = subject_points(subject.anchor, at, stage, camera.pose[:, :3, 3])
     sight = camera.see(points)
     near, far = camera.limits_m
-    sharp = sight.blur_px <= camera.coc_px * (1 + 1e-9)
+    worst = _worst_px(plan, camera, points, sight)
+    sharp = worst <= camera.coc_px * (1 + 1e-9)
     state = np.where(sight.in_frame, np.where(sharp, SHARP, SOFT), GONE).astype(np.int8)
-    return Survey(at, camera, near, far, tuple(s.number for s in plan.subjects), sight, state)
+    return Survey(at, camera, near, far, tuple(s.number for s in plan.subjects), points, sight, worst, state)
+
+
+def _worst_px(plan: Plan, camera: Camera, points: Numbers, sight: Sight) -> Numbers:
+    """Blur of the worse end of each subject's depth, which reaches along the line of sight."""
+    halves = np.array([subject.half_depth_m for subject in plan.subjects])
+    if not halves.any():
+        return sight.blur_px
+    toward = points - camera.pose[:, :3, 3]
+    if camera.projection == "orthographic":
+        toward = np.broadcast_to(-camera.pose[:, :3, 2], points.shape)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        step = toward / np.linalg.norm(toward, axis=-1, keepdims=True) * halves[:, None, None]
+    ends = [camera.see(points + sign * step) for sign in (-1, 1)]
+    blurs = [np.where(np.isnan(end.blur_px), np.inf, end.blur_px) for end in ends]
+    return np.where(halves[:, None] > 0, np.maximum(*blurs), sight.blur_px)
+
+
+def runs(frames: Numbers, true: NDArray[np.bool_]) -> list[tuple[float, float]]:
+    """First and last frame of each stretch over which something is so."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
+    return [(float(frames[a]), float(frames[b - 1])) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def spans(frames: Numbers, true: NDArray[np.bool_], throughout: str, never: str) -> str:
+    """The frames at which something is so, as ranges."""
+    if true.all():
+        return throughout
+    return ", ".join(f"{a:g}–{b:g}" if b > a else f"{a:g}" for a, b in runs(frames, true)) or never

@@ -1,14 +1,16 @@
 """All meshes of a stage as the tables that rays and shading read."""
 
-from typing import Any, NamedTuple
+from collections.abc import Collection
+from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
 from kobrel.stage.embree import TriangleScene
-from kobrel.stage.motion import Array
-from kobrel.stage.scene import Material, Mesh, Node, Progress, Texture
+from kobrel.stage.piece import Piece
+from kobrel.stage.scene import Material, Mesh, Texture
 from kobrel.stage.textures import pack
 
 ABSENT = -1
@@ -38,19 +40,6 @@ class Tables(NamedTuple):
     emission_texture: NDArray[np.int64]
     texture_sizes: NDArray[np.int64]
     texture_pixels: NDArray[np.uint8]
-
-
-class Geometry(NamedTuple):
-    """Meshes ready for rays.
-
-    `merged` holds the meshes of the first nodes, in the stage's space less its origin;
-    `placed` has a scene in its own space for each of the others.
-    """
-
-    merged: TriangleScene
-    placed: list[TriangleScene]
-    tables: Tables
-    warnings: list[str]
 
 
 @kernel
@@ -83,53 +72,44 @@ def corner_normals(mesh: Mesh) -> NDArray[np.float32] | None:
     return corners
 
 
-def build(nodes: list[Node], still: Array, progress: Progress) -> Geometry:
-    """Build accelerators and tables for nodes that each have a mesh.
+_SCENES: WeakKeyDictionary[Mesh, TriangleScene] = WeakKeyDictionary()
 
-    Parameters
-    ----------
-    nodes : first those to be merged, then those to be placed
-    still : (m, 4, 4) transforms of the nodes to be merged
-    progress : told how far it is; may raise to cancel
+
+def triangle_scene(mesh: Mesh) -> TriangleScene:
+    """A mesh in its own space, ready for rays; built once as long as the mesh lives."""
+    known = _SCENES.get(mesh)
+    if known is None:
+        known = TriangleScene()
+        known.add(mesh.points, mesh.triangles)
+        known.commit()
+        _SCENES[mesh] = known
+    return known
+
+
+class Corners:
+    """What the corners of some meshes' triangles say, end to end.
+
+    `normals` is (n, 3, 3), `uv` (n, 3, 2) and `slots` (n,); :meth:`starts` tells where each
+    mesh begins.
     """
-    merged = TriangleScene()
-    own: dict[int, TriangleScene] = {}
-    placed: list[TriangleScene] = []
-    normals, uvs, slots = _Joined((3, 3), np.float32), _Joined((3, 2), np.float32), _Joined((), np.uint8)
-    starts: list[tuple[int, int, int, int]] = []
-    slot_materials: list[int] = []
-    materials: dict[Material, int] = {}
-    total = sum(len(node.mesh.triangles) for node in nodes if node.mesh) or 1
-    done = 0
-    for row, node in enumerate(nodes):
-        mesh = node.mesh
-        assert mesh is not None
-        progress("Preparing rays", done / total)
-        done += len(mesh.triangles)
-        key = id(mesh)
-        if key not in normals.start:
-            normals.add(key, corner_normals(mesh))
-            uvs.add(key, mesh.uv)
-            slots.add(key, mesh.slots)
-        if row < len(still):
-            merged.add(mesh.points @ still[row, :3, :3].T + still[row, :3, 3], mesh.triangles)
-        else:
-            if key not in own:
-                own[key] = TriangleScene()
-                own[key].add(mesh.points, mesh.triangles)
-                own[key].commit()
-            placed.append(own[key])
-        starts.append((normals.start[key], uvs.start[key], slots.start[key], len(slot_materials)))
-        slot_materials += [materials.setdefault(material, len(materials)) for material in node.materials]
-    progress("Preparing rays", 1.0)
-    columns = np.asarray(starts, np.int64).reshape(-1, 4)
-    shading, warnings = _material_tables(list(materials))
-    normal_start, uv_start, slot_start, material_start = (np.ascontiguousarray(c) for c in columns.T)
-    tables = Tables(
-        normal_start, uv_start, slot_start, material_start,
-        normals.joined(), uvs.joined(), slots.joined(), np.asarray(slot_materials, np.int64), *shading,
-    )  # fmt: skip
-    return Geometry(merged.commit(), placed, tables, warnings)
+
+    def __init__(self, meshes: Collection[Mesh]) -> None:
+        normals, uvs, slots = _Joined((3, 3), np.float32), _Joined((3, 2), np.float32), _Joined((), np.uint8)
+        self._starts = {
+            mesh: (normals.add(corner_normals(mesh)), uvs.add(mesh.uv), slots.add(mesh.slots))
+            for mesh in meshes
+        }
+        self.normals, self.uv, self.slots = normals.joined(), uvs.joined(), slots.joined()
+
+    @property
+    def meshes(self) -> Collection[Mesh]:
+        """The meshes that it holds."""
+        return self._starts.keys()
+
+    def starts(self, meshes: list[Mesh]) -> NDArray[np.int64]:
+        """(3, R) where normals, uv and slots of each of some meshes begin, or -1."""
+        found = np.asarray([self._starts[mesh] for mesh in meshes], np.int64).reshape(-1, 3)
+        return np.ascontiguousarray(found.T)
 
 
 class _Joined:
@@ -139,27 +119,75 @@ class _Joined:
         self._empty: NDArray = np.zeros((0, *shape), dtype)
         self._parts: list[NDArray] = []
         self._length = 0
-        self.start: dict[int, int] = {}
 
-    def add(self, key: int, array: NDArray | None) -> None:
-        self.start[key] = ABSENT if array is None else self._length
-        if array is not None:
-            self._parts.append(array)
-            self._length += len(array)
+    def add(self, array: NDArray | None) -> int:
+        """Where the array begins."""
+        if array is None:
+            return ABSENT
+        self._parts.append(array)
+        self._length += len(array)
+        return self._length - len(array)
 
     def joined(self) -> NDArray:
         return np.concatenate([self._empty, *self._parts])
 
 
-def _material_tables(materials: list[Material]) -> tuple[Any, list[str]]:
-    textures: dict[Texture, int] = {}
+class Pictures:
+    """The textures of some materials, decoded; `warnings` tells which could not be."""
 
-    def number(texture: Texture | None) -> int:
-        return ABSENT if texture is None else textures.setdefault(texture, len(textures))
+    def __init__(self, textures: Collection[Texture]) -> None:
+        self.numbers = {texture: number for number, texture in enumerate(textures)}
+        self.block, self.warnings = pack(list(textures))
 
-    base = np.asarray([m.base for m in materials], np.float32).reshape(-1, 3)
-    emission = np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3)
-    base_texture = np.asarray([number(m.base_texture) for m in materials], np.int64)
-    emission_texture = np.asarray([number(m.emission_texture) for m in materials], np.int64)
-    block, warnings = pack(list(textures))
-    return (base, emission, base_texture, emission_texture, block.sizes, block.pixels), warnings
+    def number(self, texture: Texture | None) -> int:
+        """A texture's place in the block, or -1 for none."""
+        return ABSENT if texture is None else self.numbers[texture]
+
+
+class Geometry:
+    """All that shading reads of some pieces; what did not change is taken from another.
+
+    Stages are exchanged while a hand moves a stand-in: corners and textures, which are
+    large, are then kept, and only the rows, which are short, are put together anew.
+    """
+
+    def __init__(self, pieces: list[Piece], like: "Geometry | None" = None) -> None:
+        meshes = dict.fromkeys(mesh for piece in pieces for mesh in piece.meshes)
+        same = like is not None and like.corners.meshes == meshes.keys()
+        self.corners: Corners = like.corners if like is not None and same else Corners(meshes)
+        materials = [material for piece in pieces for material in piece.materials[0]]
+        textures = dict.fromkeys(
+            texture for m in materials for texture in (m.base_texture, m.emission_texture) if texture
+        )
+        same = like is not None and like.pictures.numbers.keys() == textures.keys()
+        self.pictures: Pictures = like.pictures if like is not None and same else Pictures(textures)
+        self.tables = self._tables(pieces, materials)
+
+    def _tables(self, pieces: list[Piece], materials: list[Material]) -> Tables:
+        numbers, slots_before, materials_before = [], 0, 0
+        starts = []
+        for piece in pieces:
+            own, slots, start = piece.materials
+            numbers.append(slots + materials_before)
+            starts.append(start + slots_before)
+            slots_before += len(slots)
+            materials_before += len(own)
+        corners, pictures = self.corners, self.pictures
+        normal_start, uv_start, slot_start = corners.starts([m for piece in pieces for m in piece.meshes])
+        none = np.zeros(0, np.int64)
+        return Tables(
+            normal_start,
+            uv_start,
+            slot_start,
+            np.concatenate([none, *starts]),
+            corners.normals,
+            corners.uv,
+            corners.slots,
+            np.concatenate([none, *numbers]),
+            np.asarray([m.base for m in materials], np.float32).reshape(-1, 3),
+            np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3),
+            np.asarray([pictures.number(m.base_texture) for m in materials], np.int64),
+            np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
+            pictures.block.sizes,
+            pictures.block.pixels,
+        )

@@ -13,6 +13,11 @@ Array = NDArray[np.float64]
 OpKind = Literal["matrix", "translate", "scale", "rotate", "quaternion"]
 
 
+def eased(u: Array, smooth: NDArray[np.bool_]) -> Array:
+    """How far a move has come at the part u of its time: even, or smooth (3u² - 2u³)."""
+    return np.where(smooth, u * u * (3.0 - 2.0 * u), u)
+
+
 @dataclass(frozen=True)
 class Track:
     """Samples of a value over time, linear between them and held beyond them.
@@ -21,10 +26,12 @@ class Track:
     ----------
     times : (K,) frames, rising
     values : (K, ...) one value a time
+    smooth : (K,) whether the way on from each sample starts and ends gently; None is never
     """
 
     times: Array
     values: Array
+    smooth: NDArray[np.bool_] | None = None
 
     @classmethod
     def constant(cls, value: ArrayLike) -> "Track":
@@ -40,23 +47,25 @@ class Track:
         """Values at frames: (F, ...); constants come back as (1, ...), ready to broadcast."""
         if len(self.times) == 1:
             return self.values
-        low, part = self._bracket(frames)
+        low, part = self.bracket(frames)
         part = part.reshape((-1,) + (1,) * (self.values.ndim - 1))
         first, second = self.values[low], self.values[low + 1]
         with np.errstate(invalid="ignore"):  # a focus may be at infinity
             between = first * (1 - part) + second * part
         return np.where((part == 0) | (first == second), first, between)
 
-    def _bracket(self, frames: ArrayLike) -> tuple[NDArray[np.intp], Array]:
+    def bracket(self, frames: ArrayLike) -> tuple[NDArray[np.intp], Array]:
+        """For frames (F,) the sample before each and the part of the way to the next one."""
         at = np.clip(np.atleast_1d(np.asarray(frames, dtype=float)), self.times[0], self.times[-1])
         low = np.clip(np.searchsorted(self.times, at, side="right") - 1, 0, len(self.times) - 2)
-        return low, (at - self.times[low]) / (self.times[low + 1] - self.times[low])
+        part = (at - self.times[low]) / (self.times[low + 1] - self.times[low])
+        return low, part if self.smooth is None else eased(part, self.smooth[low])
 
     def slerp_at(self, frames: ArrayLike) -> Array:
         """Unit quaternions (w, x, y, z) at frames, turned evenly along the shorter arc."""
         if len(self.times) == 1:
             return self.values
-        low, part = self._bracket(frames)
+        low, part = self.bracket(frames)
         first, second = self.values[low], self.values[low + 1]
         dot = np.sum(first * second, axis=-1, keepdims=True)
         second = np.where(dot < 0, -second, second)

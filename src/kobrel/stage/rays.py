@@ -5,8 +5,8 @@ A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0
 88); after a hit the face normal (96, 104, 112), barycentric (120, 128), triangle (136), mesh
 (144) and instance (152). Add the lane, 0 to 7.
 
-A stage's still meshes are merged into instance 0, the others are instances of one mesh
-each from 1 on. A node's *row* counts through the merged meshes first, then the others.
+A stage's accelerator holds instances: the merged still meshes of a piece, or one mesh. A
+drawn node's *row* counts through them all; `first_rows` tells where each instance begins.
 """
 
 from typing import Any, NamedTuple
@@ -101,14 +101,14 @@ def is_blocked(numbers, lane):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def row_of_hit(integers, lane, merged):  # type: ignore[no-untyped-def]
-    """The row of the node that a lane met, -1 for none, `merged` being how many are merged."""
-    instance = integers[_INSTANCE_AT + lane]
-    return integers[_GEOMETRY_AT + lane] if instance <= 0 else merged - 1 + instance
+def row_of_hit(integers, lane, first_rows):  # type: ignore[no-untyped-def]
+    """The row of the node that a lane met, -1 for none."""
+    mesh = integers[_GEOMETRY_AT + lane]
+    return first_rows[integers[_INSTANCE_AT + lane]] + mesh if mesh >= 0 else np.int32(-1)
 
 
 @kernel
-def _closest_many(scene, merged, origins, directions, distance, triangle, row, u, v):  # type: ignore[no-untyped-def]
+def _closest_many(scene, first_rows, origins, directions, distance, triangle, row, u, v):  # type: ignore[no-untyped-def]
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
@@ -116,7 +116,7 @@ def _closest_many(scene, merged, origins, directions, distance, triangle, row, u
         closest(scene, address, valid, count)
         for lane in range(count):
             i = first + lane
-            row[i] = row_of_hit(integers, lane, merged)
+            row[i] = row_of_hit(integers, lane, first_rows)
             distance[i] = numbers[FAR_AT + lane] if row[i] >= 0 else np.inf
             triangle[i] = integers[TRIANGLE_AT + lane] if row[i] >= 0 else -1
             u[i], v[i] = numbers[U_AT + lane], numbers[V_AT + lane]
@@ -133,13 +133,13 @@ def _blocked_many(scene, origins, directions, result):  # type: ignore[no-untype
             result[first + lane] = is_blocked(numbers, lane)
 
 
-def closest_hits(scene: int, merged: int, origins: Any, directions: Any) -> Hits:
+def closest_hits(scene: int, first_rows: NDArray[np.int32], origins: Any, directions: Any) -> Hits:
     """The first thing that each ray meets.
 
     Parameters
     ----------
     scene : handle of a stage's Embree scene
-    merged : how many of its nodes are merged
+    first_rows : (I,) row at which each of its instances begins
     origins, directions : (n, 3); directions need not have unit length
     """
     o, d = np.ascontiguousarray(origins, np.float32), np.ascontiguousarray(directions, np.float32)
@@ -148,7 +148,7 @@ def closest_hits(scene: int, merged: int, origins: Any, directions: Any) -> Hits
         np.empty(n, np.float32), np.empty(n, np.int32), np.empty(n, np.int32),
         np.empty(n, np.float32), np.empty(n, np.float32),
     )  # fmt: skip
-    _closest_many(scene, merged, o, d, *hits)
+    _closest_many(scene, first_rows, o, d, *hits)
     return hits
 
 

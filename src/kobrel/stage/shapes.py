@@ -1,7 +1,7 @@
 """Simple solids as meshes, for shapes that scene files keep as formulas and for stand-ins."""
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from kobrel.stage.scene import Mesh
 
@@ -68,3 +68,45 @@ def plane(width: float = 1.0, length: float = 1.0) -> Mesh:
     """A rectangle in the XZ plane, facing Y."""
     x, z = width / 2, length / 2
     return _mesh(np.array([[-x, 0, -z], [-x, 0, z], [x, 0, z], [x, 0, -z]]), [[0, 1, 2], [0, 2, 3]])
+
+
+def moved(
+    mesh: Mesh, by: ArrayLike = (0, 0, 0), scale: ArrayLike = 1.0, turn_deg: ArrayLike = (0, 0, 0)
+) -> Mesh:
+    """A mesh scaled, turned about X, Y and Z in this order, then moved."""
+    matrix = np.eye(3)
+    for (first, second), angle in zip(
+        ((1, 2), (2, 0), (0, 1)), np.radians(np.asarray(turn_deg, float)), strict=True
+    ):
+        about = np.eye(3)
+        about[first, first] = about[second, second] = np.cos(angle)
+        about[second, first], about[first, second] = np.sin(angle), -np.sin(angle)
+        matrix = about @ matrix
+    points = (mesh.points * np.asarray(scale, float)) @ matrix.T + np.asarray(by, float)
+    return Mesh(points.astype(np.float32), mesh.triangles, smooth=mesh.smooth, uv=mesh.uv)
+
+
+def joined(*meshes: Mesh) -> Mesh:
+    """Several meshes as one."""
+    starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
+    return Mesh(
+        np.concatenate([mesh.points for mesh in meshes]),
+        np.concatenate([m.triangles + np.uint32(s) for m, s in zip(meshes, starts, strict=False)]).astype(
+            np.uint32
+        ),
+        smooth=meshes[0].smooth,
+    )
+
+
+def limb(start: ArrayLike, end: ArrayLike, radius: float) -> Mesh:
+    """A bar with round ends, shaded smoothly."""
+    a, b = np.asarray(start, float), np.asarray(end, float)
+    half = float(np.linalg.norm(b - a)) / 2
+    turn = np.linspace(-np.pi / 2, np.pi / 2, 13)
+    profile = np.stack([radius * np.cos(turn), radius * np.sin(turn) + np.sign(turn + 1e-9) * half], -1)
+    capsule = lathe(profile, 16)
+    up = (b - a) / (2 * half)
+    side = np.cross([0.0, 0.0, 1.0], up)
+    side /= np.linalg.norm(side)
+    frame = np.stack([side, up, np.cross(side, up)], axis=1)
+    return Mesh((capsule.points @ frame.T + (a + b) / 2).astype(np.float32), capsule.triangles, smooth=True)

@@ -1,25 +1,26 @@
 """The stage: every scene of a plan, at any frame, and what rays find there."""
 
 import threading
-from collections import Counter, OrderedDict
+from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.stage.motion import Array
+from kobrel.stage.nearest import Closest
+from kobrel.stage.piece import Piece
 from kobrel.stage.scene import Progress, Scene, no_progress
 
 if TYPE_CHECKING:
-    from kobrel.stage.embree import InstanceScene
+    from kobrel.stage.embree import InstanceScene, TriangleScene
+    from kobrel.stage.environment import Environment
     from kobrel.stage.geometry import Geometry, Tables
 
 _KEPT_SNAPSHOTS = 12
-# A still mesh that is used many times is merged, which rays like, up to this size.
-_MOST_TRIANGLES_TO_REPEAT = 2000
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,21 @@ class Place:
     path: str
 
 
+class Setting(NamedTuple):
+    """A scene on the stage.
+
+    `placement` (4, 4) carries the scene, in metres, to its place on the stage; None is where
+    it is. `hidden` are paths of nodes that are not drawn; `apart` is for small scenes that
+    are often exchanged.
+    """
+
+    name: str
+    scene: Scene
+    placement: Array | None = None
+    hidden: frozenset[str] = frozenset()
+    apart: bool = False
+
+
 @dataclass(frozen=True, eq=False)
 class Snapshot:
     """The stage at one frame, ready for rays.
@@ -38,17 +54,19 @@ class Snapshot:
     ----------
     origin : (3,) where the rays' own coordinates begin, so that they stay precise far out
     matrices : (R, 4, 4) place of each row's node, metres
-    normal_matrices : (R, 3, 3) float32, from a mesh's normals to the stage's
-    merged : how many rows are merged into the accelerator's instance 0
+    normal_matrices : (2R, 3, 3) float32, to the stage's space: for each row from the normals
+        of its mesh, then from those of the faces that rays meet
+    first_rows : (I,) row at which each of the accelerator's instances begins
     """
 
     frame: float
     origin: Array
     matrices: Array
     normal_matrices: NDArray[np.float32]
-    merged: int
+    first_rows: NDArray[np.int32]
     accelerator: "InstanceScene"
     tables: "Tables"
+    environment: "Environment | None"
 
     @property
     def handle(self) -> int:
@@ -60,48 +78,61 @@ class Snapshot:
 class Pick:
     """What a ray met.
 
-    `point` is in metres on the stage, `local` in the node's own space; `along` is the
-    distance in units of the ray's direction.
+    `point` is in metres on the stage, `local` in the node's own space; `corners` (3, 3) are
+    the triangle's in that space; `along` is the distance in units of the ray's direction.
     """
 
     place: Place
     triangle: int
     point: Array
     local: Array
+    corners: Array
     along: float
 
 
 class Stage:
-    """Scenes by name. Cheap to make; the rays' structures are built when first needed."""
+    """Scenes by name. Cheap to make; the rays' structures are built when first needed.
 
-    def __init__(self, scenes: Sequence[tuple[str, Scene]] = ()) -> None:
-        self.scenes: dict[str, Scene] = dict(scenes)
-        rows = [
-            (name, index)
-            for name, scene in self.scenes.items()
-            for index, node in enumerate(scene.nodes)
-            if node.mesh is not None and len(node.mesh.triangles)
+    Parameters
+    ----------
+    scenes : a (name, scene) pair will do
+    environment : picture all about
+    like : another stage, whose pieces are kept where they are the same
+    """
+
+    def __init__(
+        self,
+        scenes: Sequence[Setting | tuple[str, Scene]] = (),
+        environment: "Environment | None" = None,
+        like: "Stage | None" = None,
+    ) -> None:
+        settings = [s if isinstance(s, Setting) else Setting(*s) for s in scenes]
+        self.scenes: dict[str, Scene] = {setting.name: setting.scene for setting in settings}
+        self.environment = environment
+        self.family: object = like.family if like else object()
+        known = {(p.scene, p.hidden): p for p in like._pieces} if like else {}
+        self._pieces: list[Piece] = [
+            known.get((s.scene, s.hidden)) or Piece(s.scene, s.hidden, s.apart) for s in settings
         ]
-        uses = Counter(id(self.scenes[name].nodes[index].mesh) for name, index in rows)
-        moving = {row for row in rows if self.scenes[row[0]].moves(row[1])}
-        placed = [row for row in rows if row in moving or self._worth_sharing(row, uses)]
-        apart = set(placed)
-        self._merged = len(rows) - len(placed)
-        self._rows = [row for row in rows if row not in apart] + placed
-        self._moving_rows = [number for number, row in enumerate(self._rows) if row in moving]
+        self._names = [setting.name for setting in settings]
+        self._placements = [np.eye(4) if s.placement is None else s.placement for s in settings]
+        self._starts = np.cumsum([0, *(len(piece.nodes) for piece in self._pieces)])
         self._snapshots: OrderedDict[float, Snapshot] = OrderedDict()
+        self._like: Geometry | None = like._geometry or like._like if like else None
         self._geometry: Geometry | None = None
         self._centres: dict[Place, Array | None] = {}
+        self._closest: dict[Place, list[tuple[int, Closest]]] = {}
         self._lock = threading.RLock()
 
-    def _worth_sharing(self, row: tuple[str, int], uses: Counter[int]) -> bool:
-        mesh = self.scenes[row[0]].nodes[row[1]].mesh
-        return mesh is not None and uses[id(mesh)] > 1 and len(mesh.triangles) > _MOST_TRIANGLES_TO_REPEAT
+    @property
+    def moves(self) -> bool:
+        """Whether anything changes over time."""
+        return any(piece.moving for piece in self._pieces)
 
     @property
     def warnings(self) -> list[str]:
         """What was skipped or assumed, scene by scene."""
-        built = self._geometry.warnings if self._geometry else []
+        built = self._geometry.pictures.warnings if self._geometry else []
         return [warning for scene in self.scenes.values() for warning in scene.warnings] + built
 
     @property
@@ -109,28 +140,31 @@ class Stage:
         """Triangles in all scenes."""
         return sum(scene.triangle_count for scene in self.scenes.values())
 
+    # For rays
+
     def prepare(self, progress: Progress = no_progress) -> None:
         """Build what rays need; does nothing the second time."""
         with self._lock:
             if self._geometry is None:
-                from kobrel.stage.geometry import build
+                from kobrel.stage.geometry import Geometry
 
-                still = self._matrices(0.0)[: self._merged]
-                still[:, :3, 3] -= self.origin
-                nodes = [self.scenes[name].nodes[index] for name, index in self._rows]
-                self._geometry = build(nodes, still, progress)
+                for piece in self._pieces:
+                    piece.accelerators(progress)
+                self._geometry, self._like = Geometry(self._pieces, self._like), None
 
-    def snapshot(self, frame: float) -> Snapshot:
+    def snapshot(self, frame: float, keep: bool = True) -> Snapshot:
         """The stage at a frame; kept for the last few frames, or for all if nothing moves."""
-        key = float(frame) if self._moving_rows else 0.0
+        key = float(frame) if self.moves else 0.0
         with self._lock:
             if key in self._snapshots:
                 self._snapshots.move_to_end(key)
-            else:
-                self._snapshots[key] = self._make_snapshot(frame)
+                return self._snapshots[key]
+            made = self._make_snapshot(frame)
+            if keep:
+                self._snapshots[key] = made
                 if len(self._snapshots) > _KEPT_SNAPSHOTS:
                     self._snapshots.popitem(last=False)
-            return self._snapshots[key]
+            return made
 
     def _make_snapshot(self, frame: float) -> Snapshot:
         from kobrel.stage.embree import InstanceScene
@@ -138,33 +172,77 @@ class Stage:
         self.prepare()
         assert self._geometry is not None
         matrices = self._matrices(frame)
-        placed = matrices[self._merged - 1 :].copy() if self._merged else np.insert(matrices, 0, np.eye(4), 0)
+        faces = matrices.copy()
+        first_rows: list[int] = []
+        accelerators: list[TriangleScene] = []
+        places: list[Array] = []
+        for piece, placement, start in zip(self._pieces, self._placements, self._starts, strict=False):
+            if piece.merged:
+                faces[start : start + piece.merged] = placement
+                there = placement.copy()
+                there[:3, 3] = placement[:3, :3] @ piece.origin + placement[:3, 3]
+                places.append(there[None])
+            places.append(matrices[start + piece.merged : start + len(piece.nodes)])
+            accelerators += piece.accelerators()
+            first_rows += [start + row for row in piece.first_rows]
+        placed = np.concatenate([np.zeros((0, 4, 4)), *places])
         placed[:, :3, 3] -= self.origin
-        placed[0] = np.eye(4)
+        both = np.stack([matrices, faces], axis=1).reshape(-1, 4, 4)[:, :3, :3]
         return Snapshot(
             frame,
             self.origin,
             matrices,
-            np.ascontiguousarray(np.swapaxes(np.linalg.inv(matrices[:, :3, :3]), 1, 2), np.float32),
-            self._merged,
-            InstanceScene([self._geometry.merged, *self._geometry.placed], placed),
+            np.ascontiguousarray(np.swapaxes(np.linalg.inv(both), 1, 2), np.float32),
+            np.asarray(first_rows, np.int32),
+            InstanceScene(accelerators, placed),
             self._geometry.tables,
+            self.environment,
         )
 
     def _matrices(self, frame: float) -> Array:
-        """(R, 4, 4) places of all rows' nodes, metres; only those that move are worked out anew."""
-        result = self._still_matrices.copy()
-        at = np.array([float(frame)])
-        for row in self._moving_rows:
-            name, index = self._rows[row]
-            result[row] = self.scenes[name].world(index, at)[0]
-        return result
+        """(R, 4, 4) places of all rows' nodes, metres."""
+        parts = [
+            placement @ piece.matrices(frame)
+            for piece, placement in zip(self._pieces, self._placements, strict=True)
+        ]
+        return np.concatenate([np.zeros((0, 4, 4)), *parts])
 
-    @cached_property
-    def _still_matrices(self) -> Array:
-        at = np.zeros(1)
-        worlds = [self.scenes[name].world(index, at)[0] for name, index in self._rows]
-        return np.asarray(worlds, dtype=float).reshape(-1, 4, 4)
+    def _node_of(self, row: int) -> tuple[int, int]:
+        """The piece that a row belongs to, and the index of its node."""
+        piece = int(np.searchsorted(self._starts, row, side="right")) - 1
+        return piece, self._pieces[piece].nodes[row - int(self._starts[piece])]
+
+    def pick(self, frame: float, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
+        """The first surface along a ray.
+
+        Parameters
+        ----------
+        frame : when
+        origin, direction : (3,) metres on the stage; the direction of any length
+        """
+        from kobrel.stage.rays import closest_hits
+
+        snapshot = self.snapshot(frame)
+        start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
+        hits = closest_hits(
+            snapshot.handle, snapshot.first_rows, (start - snapshot.origin)[None], toward[None]
+        )
+        row = int(hits.row[0])
+        if row < 0:
+            return None
+        piece, index = self._node_of(row)
+        node = self._pieces[piece].scene.nodes[index]
+        assert node.mesh is not None
+        triangle = int(hits.triangle[0])
+        corners = node.mesh.points[node.mesh.triangles[triangle]].astype(float)
+        matrix = snapshot.matrices[row]
+        along = _exact_distance(corners @ matrix[:3, :3].T + matrix[:3, 3], start, toward)
+        along = float(hits.distance[0]) if along is None else along
+        point = start + toward * along
+        local = np.linalg.solve(matrix, np.append(point, 1.0))[:3]
+        return Pick(Place(self._names[piece], node.path), triangle, point, local, corners, along)
+
+    # Where things are
 
     @cached_property
     def origin(self) -> Array:
@@ -181,82 +259,109 @@ class Stage:
 
     def boxes(self, frame: float | None = None) -> Array:
         """(R, 8, 3) corners of the box about each mesh, metres."""
-        matrices = self._matrices(0.0 if frame is None else frame)
-        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self._local_boxes)
-        return np.asarray(turned + matrices[:, None, :3, 3])
+        parts = [
+            piece.boxes(0.0 if frame is None else frame) @ placement[:3, :3].T + placement[:3, 3]
+            for piece, placement in zip(self._pieces, self._placements, strict=True)
+        ]
+        return np.concatenate([np.zeros((0, 8, 3)), *parts])
 
-    @cached_property
-    def _local_boxes(self) -> Array:
-        pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
-        boxes = np.zeros((len(self._rows), 8, 3))
-        seen: dict[int, Array] = {}
-        for row, (name, index) in enumerate(self._rows):
-            mesh = self.scenes[name].nodes[index].mesh
-            assert mesh is not None
-            if id(mesh) not in seen:
-                ends = np.stack(mesh.bounds())
-                seen[id(mesh)] = ends[pick, [0, 1, 2]]
-            boxes[row] = seen[id(mesh)]
-        return boxes
+    def place_of(self, row: int) -> Place:
+        """The node that a row belongs to."""
+        piece, index = self._node_of(row)
+        return Place(self._names[piece], self._pieces[piece].scene.nodes[index].path)
+
+    def _find(self, place: Place) -> tuple[Piece, Array, int] | None:
+        """The piece, placement and index of a node."""
+        if place.scene not in self._names:
+            return None
+        number = self._names.index(place.scene)
+        index = self.scenes[place.scene].find(place.path)
+        return (self._pieces[number], self._placements[number], index) if index >= 0 else None
 
     def world(self, place: Place, frames: ArrayLike) -> Array | None:
         """Transforms of a node to metres, (F, 4, 4) or (1, 4, 4); None if it is not there."""
-        scene = self.scenes.get(place.scene)
-        index = scene.find(place.path) if scene else -1
-        return scene.world(index, frames) if scene and index >= 0 else None
+        found = self._find(place)
+        return self.node_world(place.scene, found[2], frames) if found else None
+
+    def node_world(self, scene: str, index: int, frames: ArrayLike) -> Array:
+        """Transforms of a node, by its index in a scene that is there, to metres on the stage."""
+        placement = self._placements[self._names.index(scene)]
+        return np.asarray(placement @ self.scenes[scene].world(index, frames))
+
+    def scale_of(self, scene: str) -> float:
+        """How much larger a scene stands on the stage than its file says."""
+        placement = self._placements[self._names.index(scene)] if scene in self._names else np.eye(4)
+        return float(np.cbrt(abs(np.linalg.det(placement[:3, :3]))))
+
+    def rows_below(self, place: Place) -> list[int]:
+        """Rows of a node and of all below it; none where it is not there."""
+        found = self._find(place)
+        if found is None:
+            return []
+        start = int(self._starts[self._names.index(place.scene)])
+        return [start + row for row in self._rows_below(found[0], found[2])]
+
+    def _rows_below(self, piece: Piece, index: int) -> list[int]:
+        """Rows of a piece that belong to a node or to one below it."""
+        return [row for row, node in enumerate(piece.nodes) if _within(piece.scene, node, index)]
 
     def centre(self, place: Place) -> Array | None:
         """Middle of the bounds of a node and all below it, in its own space; None if absent.
 
         For what lies below, the places at the first frame count.
         """
+        box = self.local_bounds(place)
+        return None if box is None else np.asarray((box[0] + box[1]) / 2)
+
+    def local_bounds(self, place: Place) -> tuple[Array, Array] | None:
+        """Lowest and highest corner of a node and all below it, in its own space; None if absent."""
         if place not in self._centres:
-            self._centres[place] = self._find_centre(place)
-        return self._centres[place]
+            self._centres[place] = self._find_bounds(place)
+        found = self._centres[place]
+        return None if found is None else (found[0], found[1])
 
-    def _find_centre(self, place: Place) -> Array | None:
-        scene = self.scenes.get(place.scene)
-        index = scene.find(place.path) if scene else -1
-        if scene is None or index < 0:
+    def _find_bounds(self, place: Place) -> Array | None:
+        found = self._find(place)
+        if found is None:
             return None
-        at = np.array([float(scene.first_frame or 0)])
-        inverse = np.linalg.inv(scene.world(index, at)[0])
-        corners = []
-        for row, (name, node) in enumerate(self._rows):
-            if name == place.scene and _within(scene, node, index):
-                matrix = inverse @ scene.world(node, at)[0]
-                corners.append(self._local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
-        if not corners:
-            return np.zeros(3)
+        piece, _placement, index = found
+        at = np.array([float(piece.scene.first_frame or 0)])
+        inverse = np.linalg.inv(piece.scene.world(index, at)[0])
+        corners = [np.zeros((0, 3))]
+        for row in self._rows_below(piece, index):
+            matrix = inverse @ piece.scene.world(piece.nodes[row], at)[0]
+            corners.append(piece.local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
         joined = np.concatenate(corners)
-        return np.asarray((joined.min(axis=0) + joined.max(axis=0)) / 2)
+        return np.stack([joined.min(axis=0), joined.max(axis=0)]) if len(joined) else np.zeros((2, 3))
 
-    def pick(self, frame: float, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
-        """The first surface along a ray.
+    def nearest(self, place: Place, points: ArrayLike, frames: ArrayLike) -> Array | None:
+        """The points of a node and all below it that are nearest to given points over time.
 
         Parameters
         ----------
-        frame : when
-        origin, direction : (3,) metres on the stage; the direction of any length
-        """
-        from kobrel.stage.rays import closest_hits
+        points : (F, 3) metres on the stage
+        frames : (F,)
 
-        snapshot = self.snapshot(frame)
-        start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
-        hits = closest_hits(snapshot.handle, snapshot.merged, (start - snapshot.origin)[None], toward[None])
-        if hits.row[0] < 0:
+        Returns
+        -------
+        (F, 3) metres on the stage, or None where the node is not there or has no mesh.
+        """
+        found = self._find(place)
+        if found is None:
             return None
-        name, index = self._rows[int(hits.row[0])]
-        node = self.scenes[name].nodes[index]
-        assert node.mesh is not None
-        triangle = int(hits.triangle[0])
-        corners = node.mesh.points[node.mesh.triangles[triangle]].astype(float)
-        matrix = snapshot.matrices[int(hits.row[0])]
-        along = _exact_distance(corners @ matrix[:3, :3].T + matrix[:3, 3], start, toward)
-        point = start + toward * (float(hits.distance[0]) if along is None else along)
-        local = np.linalg.solve(matrix, np.append(point, 1.0))[:3]
-        along = float(hits.distance[0]) if along is None else along
-        return Pick(Place(name, node.path), triangle, point, local, along)
+        piece, placement, index = found
+        if place not in self._closest:
+            rows = self._rows_below(piece, index)
+            self._closest[place] = [(row, Closest(piece.meshes[row])) for row in rows]
+        goals, at = np.asarray(points, dtype=float), np.atleast_1d(np.asarray(frames, dtype=float))
+        best, least = None, np.full(len(goals), np.inf)
+        for row, closest in self._closest[place]:
+            worlds = placement @ piece.scene.world(piece.nodes[row], at)
+            here = closest.nearest(goals, np.broadcast_to(worlds, (len(goals), 4, 4)))
+            distance = np.linalg.norm(here - goals, axis=1)
+            best = here if best is None else np.where((distance < least)[:, None], here, best)
+            least = np.minimum(distance, least)
+        return best
 
 
 def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | None:

@@ -11,7 +11,7 @@ from kobrel.desk.look import look
 from kobrel.desk.paint import role_of, subject_colour
 from kobrel.desk.session import Session
 from kobrel.optics.units import UNIT_NAMES
-from kobrel.plan.edit import rename_subject
+from kobrel.plan.edit import with_subject
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import STATES
 
@@ -81,7 +81,9 @@ class SubjectsModel(QAbstractTableModel):
         subject = self._session.plan.subjects[index.row()]
         if not name or name == subject.name:
             return False
-        self._session.edit(f"Rename {subject.name}", rename_subject(self._session.plan, subject.number, name))
+        self._session.edit(
+            f"Rename {subject.name}", with_subject(self._session.plan, subject.number, name=name)
+        )
         return True
 
 
@@ -153,7 +155,7 @@ class TapeCard(Card):
 
     def refresh(self) -> None:
         session, numbers = self.session, self.session.survey
-        choose(self.unit, session.unit)
+        choose(self.unit, session.plan.unit)
         row = self._chosen_row()
         self._model.layoutChanged.emit()
         self.empty.setVisible(row < 0)

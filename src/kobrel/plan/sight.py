@@ -1,0 +1,102 @@
+"""What stands in the way: subjects hidden by other things, and things before the near clip."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.optics.lens import Numbers
+from kobrel.plan.model import Anchor, NearestAnchor, Plan, PointAnchor, Shot, StandInAnchor
+from kobrel.plan.names import thing_name
+from kobrel.plan.stand_ins import scene_of
+from kobrel.plan.survey import GONE, Survey, survey
+from kobrel.stage.scene import Progress, no_progress
+from kobrel.stage.stage import Place, Stage
+
+_GRID = (32, 18)
+_SHORT_OF = 0.995
+"""A hit counts as before a subject if it is nearer than this part of the way."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sightlines:
+    """Lines of sight of a shot over its frames.
+
+    Parameters
+    ----------
+    hidden : (S, F) whether another thing stands between the camera and a subject
+    by : for each subject what hides it, "" if nothing ever does
+    nearest_m : (F,) distance along the axis to the nearest surface in the picture, infinite
+        where there is none
+    nearest : what that is, at the frame where it comes closest
+    """
+
+    hidden: NDArray[np.bool_]
+    by: tuple[str, ...]
+    nearest_m: Numbers
+    nearest: str
+
+
+def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_progress) -> Sightlines:
+    """Follow a shot's lines of sight, frame by frame.
+
+    Raises
+    ------
+    PlanError
+        The shot's camera is in no scene of the stage.
+    Cancelled
+        `progress` asked to stop.
+    """
+    from kobrel.stage.rays import closest_hits
+
+    numbers = survey(plan, shot, stage)
+    own = [set(_own_rows(stage, subject.anchor)) for subject in plan.subjects]
+    hidden = np.zeros((len(own), len(numbers.frames)), np.bool_)
+    by: list[str] = [""] * len(own)
+    nearest, nearest_row = np.full(len(numbers.frames), np.inf), -1
+    for column, frame in enumerate(numbers.frames):
+        progress("Looking along the lines of sight", column / len(numbers.frames))
+        snapshot = stage.snapshot(float(frame), keep=False)
+        origins, ways = _rays(numbers, column)
+        hits = closest_hits(snapshot.handle, snapshot.first_rows, origins - snapshot.origin, ways)
+        for row, rows in enumerate(own):
+            met = int(hits.row[row])
+            blocked = met >= 0 and met not in rows and hits.distance[row] < _SHORT_OF
+            if blocked and numbers.state[row, column] != GONE:
+                hidden[row, column] = True
+                by[row] = by[row] or thing_name(plan, stage.place_of(met))
+        grid = hits.distance[len(own) :]
+        closest = int(np.argmin(grid))
+        if grid[closest] < nearest.min():
+            nearest_row = int(hits.row[len(own) + closest])
+        nearest[column] = grid[closest]
+    what = thing_name(plan, stage.place_of(nearest_row)) if nearest_row >= 0 else ""
+    return Sightlines(hidden, tuple(by), nearest, what)
+
+
+def _rays(numbers: Survey, column: int) -> tuple[Numbers, Numbers]:
+    """Rays to each subject, one length of which ends there, then a grid over the picture."""
+    camera = numbers.camera.frame(column)
+    goals = np.nan_to_num(numbers.points[:, column], nan=1e6)
+    width, height = _GRID
+    grid = [camera.ray(x + 0.5, y + 0.5, width, height) for y in range(height) for x in range(width)]
+    starts = np.broadcast_to(camera.pose[:3, 3], goals.shape)
+    if camera.projection == "orthographic":
+        starts = goals + camera.pose[:3, 2] * numbers.sight.axial_m[:, column, None]
+    origins = np.concatenate([starts, [origin for origin, _ in grid]])
+    return origins, np.concatenate([goals - starts, [way for _, way in grid]])
+
+
+def _own_rows(stage: Stage, anchor: Anchor) -> list[int]:
+    """Rows of the thing that a subject is on: they do not hide it."""
+    if isinstance(anchor, PointAnchor):
+        return []
+    if isinstance(anchor, StandInAnchor):
+        return stage.rows_below(Place(scene_of(anchor.number), "/"))
+    parts = anchor.node.strip("/").split("/")
+    whole = (
+        "/" + "/".join(parts[:-1])
+        if len(parts) > 2 and not isinstance(anchor, NearestAnchor)
+        else anchor.node
+    )
+    return stage.rows_below(Place(anchor.scene, whole))

@@ -1,0 +1,91 @@
+"""The point of a mesh that is nearest to another point."""
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kobrel.stage.motion import Array
+from kobrel.stage.scene import Mesh
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
+
+_SAME_SCALE = 1e-9
+
+
+class Closest:
+    """Nearest points of one mesh, exactly, wherever it is placed."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self._points = mesh.points.astype(float)
+        self._triangles = mesh.triangles
+
+    def nearest(self, goals: Array, worlds: Array) -> Array:
+        """The mesh's points nearest to goals (F, 3), both on the stage; `worlds` is (F, 4, 4)."""
+        result = np.empty_like(goals)
+        for i, (goal, world) in enumerate(zip(goals, worlds, strict=True)):
+            lengths = np.linalg.norm(world[:3, :3], axis=0)
+            square = world[:3, :3].T @ world[:3, :3] - np.diag(lengths**2)
+            even = np.ptp(lengths) < _SAME_SCALE * lengths.max() and np.all(
+                np.abs(square) < _SAME_SCALE * lengths.max() ** 2
+            )
+            if even:
+                local = np.linalg.solve(world, np.append(goal, 1.0))[:3]
+                result[i] = world[:3, :3] @ self._own_nearest(local) + world[:3, 3]
+            else:  # what is nearest in a stretched space is not nearest on the stage
+                corners = (self._points @ world[:3, :3].T + world[:3, 3])[self._triangles]
+                result[i] = _of_triangles(goal, corners)
+        return result
+
+    def _own_nearest(self, goal: Array) -> Array:
+        """Only triangles whose middle is near enough to matter are looked at."""
+        away, _vertex = self._vertices.query(goal)
+        reach = float(away) + self._largest
+        chosen = self._middles.query_ball_point(goal, reach * (1 + 1e-9))
+        return _of_triangles(goal, self._points[self._triangles[chosen]])
+
+    @cached_property
+    def _vertices(self) -> "cKDTree":
+        from scipy.spatial import cKDTree
+
+        return cKDTree(self._points[np.unique(self._triangles)])
+
+    @cached_property
+    def _middles(self) -> "cKDTree":
+        from scipy.spatial import cKDTree
+
+        return cKDTree(self._points[self._triangles].mean(axis=1))
+
+    @cached_property
+    def _largest(self) -> float:
+        """The farthest that any triangle reaches from its middle."""
+        corners = self._points[self._triangles]
+        return float(np.linalg.norm(corners - corners.mean(axis=1, keepdims=True), axis=2).max())
+
+
+def _of_triangles(goal: Array, corners: Array) -> Array:
+    """The point of triangles (n, 3, 3) nearest to a point.
+
+    Ericson, *Real-Time Collision Detection*, 5.1.5, as the best of the plane's point, where
+    it lies inside, and the three edges' points.
+    """
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    candidates = [_on_edge(goal, p, q) for p, q in ((a, b), (b, c), (c, a))]
+    normal = np.cross(b - a, c - a)
+    size = np.einsum("ij,ij->i", normal, normal)
+    safe = np.where(size > 0, size, 1.0)
+    foot = goal - normal * (np.einsum("ij,ij->i", goal - a, normal) / safe)[:, None]
+    inside = size > 0
+    for p, q in ((a, b), (b, c), (c, a)):
+        inside &= np.einsum("ij,ij->i", np.cross(q - p, foot - p), normal) >= 0
+    candidates.append(np.where(inside[:, None], foot, a))
+    every = np.concatenate(candidates)
+    return np.asarray(every[int(np.argmin(np.linalg.norm(every - goal, axis=1)))])
+
+
+def _on_edge(goal: Array, start: Array, end: Array) -> Array:
+    along = end - start
+    size = np.einsum("ij,ij->i", along, along)
+    part = np.einsum("ij,ij->i", goal - start, along) / np.where(size > 0, size, 1.0)
+    return np.asarray(start + np.clip(part, 0.0, 1.0)[:, None] * along)
