@@ -274,6 +274,28 @@ def check(plan: PlanPath) -> None:
 
 
 @app.command()
+def rangefinder(
+    plan: PlanPath,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port to listen on; 0 chooses one.")] = 0,
+    number: Annotated[int, typer.Option(min=0, help="What its errors grow from.")] = 1,
+) -> None:
+    """Simulate a laser meter on a plan's scene, over a local socket (docs/rangefinder.md)."""
+    from kobrel.devices.rangefinder import SimulatedMeter, serve
+
+    _document, chosen, stage = _open(plan, shot)
+    stage.prepare()
+    meter = SimulatedMeter(stage, chosen.first if frame is None else frame, number)
+    try:
+        serve(meter, port, lambda at: print(f"Listening on 127.0.0.1:{at}", flush=True))
+    except KeyboardInterrupt:
+        return
+    except OSError as error:
+        raise KobrelError(f"Port {port} cannot be used ({error.strerror}). Choose another, or 0.") from None
+
+
+@app.command()
 def schema() -> None:
     """Print the JSON Schema of a plan."""
     from kobrel.plan.model import Plan

@@ -49,14 +49,15 @@ class Barrel(Panel):
         self._held = ""
         self._frozen: DioptreScale | None = None
         self._depth: NDArray[np.float32] | None = None
+        self.sharp_part = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 112)
 
-    def show_depth(self, depth: NDArray[np.float32]) -> None:
-        """Take the picture's depth, metres, for the fringe."""
-        self._depth = depth
+    def show_depth(self, depth: NDArray[np.float32], sharp_part: float) -> None:
+        """Take the picture's depth, metres, for the fringe, and how much of it is sharp, 0 to 1."""
+        self._depth, self.sharp_part = depth, sharp_part
         self.update()
 
     # Geometry
@@ -106,11 +107,14 @@ class Barrel(Panel):
             return
         surface = "straight from the lens" if camera.surface == "sphere" else "along the axis from the lens"
         painter = self.begin(f"distance {surface}, {session.unit.symbol}")
+        if self._depth is not None:
+            text = f"{self.sharp_part:.0%} of the picture is sharp"
+            draw_text(painter, QPointF(self.width() - 12, 18), text, look().sharp, 12, "right")
         y = self._line_y
         near, far = (float(limit) for limit in camera.limits_m)
         left, right = max(scale.px(near), _MARGIN - 10), scale.px(far)
         focus = scale.px(float(camera.focus_m))
-        self._paint_fringe(painter, scale)
+        self._paint_fringe(painter, scale, (left, right))
         painter.fillRect(QRectF(_MARGIN - 10, y - 25, left - _MARGIN + 10, 25), hatch(near=True))
         painter.fillRect(QRectF(right, y - 25, self.width() - _MARGIN + 10 - right, 25), hatch(near=False))
         painter.fillRect(QRectF(left, y - 25, right - left, 25), faded(look().sharp, 0.30))
@@ -141,8 +145,11 @@ class Barrel(Panel):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
 
-    def _paint_fringe(self, painter: QPainter, scale: DioptreScale) -> None:
-        """How much of the picture lies at each distance: columns beneath the scale."""
+    def _paint_fringe(self, painter: QPainter, scale: DioptreScale, sharp: tuple[float, float]) -> None:
+        """How much of the picture lies at each distance: columns beneath the scale, ivory where
+        it is sharp.
+        """
+        quiet = faded(look().quiet, 0.55)
         if self._depth is None:
             return
         edges = np.arange(_MARGIN - 10, self.width() - _MARGIN + 12, 5.0)
@@ -153,9 +160,9 @@ class Barrel(Panel):
             return
         tall = np.sqrt(counts / counts.max()) * 15
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(faded(look().quiet, 0.55))
         bottom = self.height() - 5
         for x, height in zip(edges, tall, strict=False):
+            painter.setBrush(faded(look().sharp, 0.9) if sharp[0] <= x + 2.5 <= sharp[1] else quiet)
             if height > 0.4:
                 painter.drawRect(QRectF(x + 0.5, bottom - height, 4, height))
 

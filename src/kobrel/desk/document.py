@@ -12,7 +12,9 @@ from kobrel.desk.opening import Opened, open_file
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
 from kobrel.plan.model import SUFFIX
+from kobrel.plan.staging import Library
 from kobrel.stage.scene import SCENE_SUFFIXES, Progress
+from kobrel.stage.stage import Stage
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 RENDER_PASSES = 256
@@ -60,7 +62,7 @@ class Document(QObject):
         settings = self._session.settings
         place = settings.value(f"place/{_key(source)}")
         shot, frame = (int(part) for part in str(place).split()) if place else (0, None)
-        self._session.show_plan(opened.plan, opened.stage, shot, frame)
+        self._session.show_plan(opened.plan, opened.stage, opened.library, shot, frame)
         self._saved_at = time.monotonic() if self.path else 0.0
         self._source = source
         recent = [str(source), *(str(p) for p in self.recent() if p != source)]
@@ -72,10 +74,22 @@ class Document(QObject):
         """Let the person choose a file to open."""
         kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *SCENE_SUFFIXES))
         name, _ = QFileDialog.getOpenFileName(
-            self._window, "Open a scene or plan", self._folder(), f"Scenes and plans ({kinds})"
+            self._window, "Open a scene or plan", self.folder(), f"Scenes and plans ({kinds})"
         )
         if name:
             self.open(Path(name))
+
+    def begin_empty(self) -> None:
+        """Begin with an empty stage and one shot."""
+        if not self.may_leave():
+            return
+        self.remember_place()
+        from kobrel.plan.start import empty_plan
+
+        self.path = self._source = None
+        self._saved_at = 0.0
+        self._session.show_plan(empty_plan(), Stage(), Library())
+        self.opened.emit([])
 
     def open_demo(self) -> None:
         """Open the demo; it is saved under a name of the person's own."""
@@ -102,7 +116,8 @@ class Document(QObject):
             place = f"{self._session.shot_index} {self._session.frame}"
             self._session.settings.setValue(f"place/{_key(source)}", place)
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
+        """Where file choosers begin."""
         source = self.path or self._source
         inside_demo = source is not None and source.parent == DEMO.parent
         return str(source.parent) if source is not None and not inside_demo else str(Path.home())
@@ -115,7 +130,7 @@ class Document(QObject):
 
     def ask_save_as(self) -> bool:
         """Save under a name that the person chooses."""
-        suggestion = str(Path(self._folder()) / f"{self._session.plan.name}{SUFFIX}")
+        suggestion = str(Path(self.folder()) / f"{self._session.plan.name}{SUFFIX}")
         name, _ = QFileDialog.getSaveFileName(
             self._window, "Save the plan as", suggestion, f"Kobrel plans (*{SUFFIX})"
         )
@@ -175,7 +190,7 @@ class Document(QObject):
             self.said.emit("There is no shot to export.")
             return None
         name = f"{self._session.plan.name}_{shot.name}{ending}".replace(" ", "_").replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(Path(self._folder()) / name), kinds)
+        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(Path(self.folder()) / name), kinds)
         if not chosen:
             return None
         path = Path(chosen)

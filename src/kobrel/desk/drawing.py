@@ -69,7 +69,7 @@ class Drawing(QObject):
             return
         from kobrel.picture.service import Request
 
-        wanted = (session.plan, session.shot_index, session.frame, session.stage, size, hasty, passes)
+        wanted = (*session.work, session.walk, session.frame, size, hasty, passes)
         if len(self._last) == len(wanted) and all(
             a is b or a == b for a, b in zip(self._last, wanted, strict=True)
         ):

@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from kobrel.desk.jobs import Job
@@ -15,10 +15,12 @@ class JobBar(QWidget):
     -------
     said : a short message for the person
     failed : why the work failed
+    ended : nothing runs any more
     """
 
     said = Signal(str)
     failed = Signal(str)
+    ended = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -69,6 +71,7 @@ class JobBar(QWidget):
             return False
         self.job = None
         self.hide()
+        QTimer.singleShot(0, self, self.ended.emit)
         return True
 
     def _done(self, job: Job, _result: object) -> None:

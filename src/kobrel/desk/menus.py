@@ -7,7 +7,11 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox
 
 from kobrel import __version__
+from kobrel.desk import taping
+from kobrel.desk.blocking import dolly, orbit, pan
+from kobrel.desk.cards.block import BlockCard
 from kobrel.desk.look import THEMES
+from kobrel.desk.session import Session, Tool
 from kobrel.plan.edit import with_shot
 from kobrel.plan.model import FileCamera
 
@@ -20,7 +24,10 @@ D held and a click put the focus there
 M sets a mark
 [ and ] open and close the iris by a third of a stop
 V flips between this and the last picture
-2 to 5 turn to a card
+1 to 5 turn to a card
+T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
+Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
+Enter makes the walker's camera the shot's, Esc goes back
 Tab hides everything but Picture, Barrel and chart
 Wheel over the Barrel moves the focus, with Shift finely"""
 
@@ -33,6 +40,8 @@ def build(window: "Window") -> None:
     file.addAction(window.add_action("Open scene or plan …", keys.Open, document.ask_open))
     recent = file.addMenu("Open recent")
     recent.aboutToShow.connect(lambda: _fill_recent(window, recent))
+    file.addAction(window.add_action("New, on an empty stage", keys.New, document.begin_empty))
+    file.addAction(window.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(window)))
     file.addAction(window.add_action("Open the demo, Night Ferry", "", document.open_demo))
     file.addSeparator()
     file.addAction(window.add_action("Save", keys.Save, document.save))
@@ -73,6 +82,27 @@ def build(window: "Window") -> None:
     shot.addAction(window.add_action("Open the iris a third", "[", lambda: window.step_stop(-1)))
     shot.addAction(window.add_action("Close the iris a third", "]", lambda: window.step_stop(1)))
 
+    shot.addSeparator()
+    walk = shot.addMenu("Walk about")
+    for text, shortcut, step in (
+        ("Around to the left", "Ctrl+Left", (orbit, -0.1, 0.0)),
+        ("Around to the right", "Ctrl+Right", (orbit, 0.1, 0.0)),
+        ("Around and up", "Ctrl+Up", (orbit, 0.0, 0.1)), ("Around and down", "Ctrl+Down", (orbit, 0.0, -0.1)),
+        ("Aside to the left", "Ctrl+Shift+Left", (pan, -0.05, 0.0)),
+        ("Aside to the right", "Ctrl+Shift+Right", (pan, 0.05, 0.0)),
+        ("Higher", "Ctrl+Shift+Up", (pan, 0.0, 0.05)), ("Lower", "Ctrl+Shift+Down", (pan, 0.0, -0.05)),
+        ("Nearer", "Ctrl++", (dolly, 1.0)), ("Farther", "Ctrl+-", (dolly, -1.0)),
+    ):  # fmt: skip
+        move, *by = step
+        walk.addAction(window.add_action(text, shortcut, partial(move, session, *by)))
+
+    tape = window.bar.addMenu("&Tape")
+    tape.addAction(window.add_action("Start a tape", "T", partial(taping.begin, session)))
+    tape.addAction(window.add_action("Focus on the tape's end", "F", partial(taping.focus_on_end, session)))
+    tape.addAction(window.add_action("Delete the chosen tape", "", partial(taping.remove, session)))
+    tape.addSeparator()
+    tape.addAction(window.add_action("Probe: read and copy under the pointer", "P", partial(_probe, session)))
+
     view = window.bar.addMenu("&View")
     for number, card in window.card_of.items():
         view.addAction(window.add_action(card.name, str(number), partial(window.show_card, number)))
@@ -88,6 +118,24 @@ def build(window: "Window") -> None:
     about = window.bar.addMenu("&Help")
     about.addAction(window.add_action("Keys", "F1", lambda: window.show_warning("Keys", [_KEYS_HELP])))
     about.addAction(window.add_action("About Kobrel", "", lambda: _about(window)))
+
+
+def _probe(session: Session) -> None:
+    """Take the probe in hand, or lay it down."""
+    probing = session.tool is not None and session.tool.does == "probe"
+    session.use(None if probing else Tool("probe"))
+    session.said.emit(
+        "" if probing else "Probe: click in Picture copies, D and click focuses. P or Esc stops."
+    )
+
+
+def _add_scene(window: "Window") -> None:
+    if window.session.shot is None:
+        window.document.ask_open()
+        return
+    block = window.card_of[1]
+    assert isinstance(block, BlockCard)
+    block.scenes.ask_add()
 
 
 def _fill_recent(window: "Window", menu: QMenu) -> None:

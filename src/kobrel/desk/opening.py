@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kobrel.plan.model import SUFFIX, Plan
+from kobrel.plan.staging import Library, stage_of
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -14,6 +15,7 @@ class Opened:
 
     plan: Plan
     stage: Stage
+    library: Library
     path: Path | None
     warnings: list[str]
 
@@ -32,19 +34,21 @@ def open_file(path: Path, progress: Progress) -> Opened:
     from kobrel.picture.ready import prepare
 
     prepare()
-    from kobrel.plan.check import findings
+    from kobrel.plan.check import findings, unit_doubts
     from kobrel.plan.file import open_plan
-    from kobrel.plan.staging import load_stage
     from kobrel.plan.start import plan_from_scene
     from kobrel.stage.load import load_scene
 
     if path.suffix.lower() == SUFFIX:
         plan = open_plan(path)
-        stage, problems = load_stage(plan, progress)
+        library = Library()
+        library.read(plan, progress)
+        stage, problems = stage_of(plan, library), library.problems_of(plan)
         stage.prepare(progress)
         findings(plan, stage)  # works out what the window is about to ask
-        return Opened(plan, stage, path, problems + stage.warnings)
+        return Opened(plan, stage, library, path, problems + stage.warnings)
     scene = load_scene(path, None, progress)
     plan, stage = plan_from_scene(path, scene)
     stage.prepare(progress)
-    return Opened(plan, stage, None, stage.warnings)
+    library = Library({(plan.scenes[0].path, None): scene})
+    return Opened(plan, stage, library, None, stage.warnings + unit_doubts(plan.scenes[0].name, stage))

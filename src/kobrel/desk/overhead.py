@@ -1,102 +1,168 @@
-"""Overhead, and its twin Side: camera, subjects, and the near, focus and far surfaces, to scale.
+"""Overhead, and its twins Side and Front: camera, things, subjects, tapes, and the near, focus
+and far surfaces, to scale.
 
-The camera stands at the bottom and looks up; distance along its axis runs upward. Across
-runs what lies to its right (Overhead) or above it (Side).
+They are drawn in the camera's own axes. In Overhead and Side the camera stands at the
+bottom and looks up: distance along its axis runs upward, and across runs what lies to its
+right (Overhead) or above it (Side). Front looks the way the camera does.
 """
 
 import math
 
 import numpy as np
+from numpy.typing import ArrayLike, NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
+from kobrel.desk import blocking
+from kobrel.desk.floor import Floor
 from kobrel.desk.look import faded, font, look
-from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, subject_colour
+from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, hull, subject_colour
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
+from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
 
+MODES = ("Overhead", "Side", "Front")
 _FOOT, _HEAD = 24.0, 46.0
 _GRAB_PX = 6
-_HINT = "Click a peg to focus on it, drag the brass line to refocus, wheel to zoom."
+_HINT = (
+    "Click a peg to focus on it, drag the brass line to refocus. Drag stand-ins, their handles and the ends "
+    "of tapes. Wheel zooms, right button drags the view, double-click brings it back."
+)
+_MODE_HINTS = {
+    "Overhead": "Look from above", "Side": "Look from the side", "Front": "Look as the camera does",
+}  # fmt: skip
+_AXES = {"Overhead": (0, 2), "Side": (1, 2), "Front": (0, 1)}
+"""For each mode which of right (0), up (1) and ahead (2) run across and up the view."""
 
 
 class Overhead(Panel):
     """See the module."""
 
-    title = "Overhead"
-
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(session, "Overhead plan of camera and subjects", _HINT, parent)
-        self._side = False
+    def __init__(self, session: Session, mode: str = "Overhead", parent: QWidget | None = None) -> None:
+        super().__init__(session, f"{mode} view of camera, things and subjects", _HINT, parent)
+        self.mode = mode
         self._zoom = 1.0
-        self._held = False
+        self._shift = QPointF()
+        self._held = ""
+        self._pressed_at = QPointF()
         self._frozen_reach: float | None = None
-        self.setMinimumWidth(170)
-        self._turn = QPushButton("Side", self)
-        self._turn.setCheckable(True)
-        self._turn.setFont(font(11))
-        self._turn.setToolTip("Look from the side instead of from above")
-        self._turn.toggled.connect(self._show_side)
+        self.pointer: QPointF | None = None
+        self.floor = Floor(session, self)
+        self.setMinimumSize(170, 120)
+        self._modes = QButtonGroup(self)
+        self._buttons = []
+        for name in MODES:
+            button = QPushButton(name, self)
+            button.setCheckable(True)
+            button.setFont(font(11))
+            button.setStyleSheet("padding: 1px 5px;")
+            button.setToolTip(_MODE_HINTS[name])
+            button.setChecked(name == mode)
+            self._modes.addButton(button)
+            self._buttons.append(button)
+            button.clicked.connect(lambda _on=False, n=name: self.show_mode(n))
+
+    @property
+    def title(self) -> str:  # type: ignore[override]
+        """The name of what is shown: its chosen button stands for it."""
+        return ""
 
     def sizeHint(self) -> QSize:
         return QSize(240, 340)
 
     def resizeEvent(self, event: object) -> None:
-        self._turn.setGeometry(self.width() - 60, 5, 54, 24)
+        x = 6
+        for button, width in zip(self._buttons, (64, 38, 44), strict=True):
+            button.setGeometry(x, 5, width, 22)
+            x += width + 3
 
-    def _show_side(self, on: bool) -> None:
-        self._side = on
-        self.title = "Side" if on else "Overhead"
+    def show_mode(self, mode: str) -> None:
+        """Look from above, from the side, or as the camera does."""
+        self.mode = mode
+        self.setAccessibleName(f"{mode} view of camera, things and subjects")
+        self._buttons[MODES.index(mode)].setChecked(True)
         self.update()
 
     # Geometry
 
     def reach_m(self) -> float:
-        """The distance at the upper edge."""
+        """The distance at the upper edge; in Front, the height of the view."""
         if self._frozen_reach is not None:
             return self._frozen_reach
-        numbers = self._session.survey
-        if numbers is None:
+        numbers, camera = self._session.survey, self._session.camera
+        if numbers is None or camera is None:
             return 10.0
+        if self.mode == "Front":
+            focus = min(float(camera.focus_m), 100.0)
+            half, _ = projection.edge(camera.projection, camera.half_widths()[1], focus)
+            return max(float(half), 0.05) * 2.6 / self._zoom
         seen = numbers.focus_distance_m[numbers.state != GONE]
-        focus = numbers.camera.focus_m
-        far = np.concatenate([seen[seen > 0], focus[np.isfinite(focus)]])
+        focus_m = numbers.camera.focus_m
+        far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)]])
         return float(np.max(far) * 1.18 if far.size else 10.0) / self._zoom
 
-    def _px_per_m(self) -> float:
+    def px_per_m(self) -> float:
+        """Pixels of the view in a metre."""
         return (self.height() - _FOOT - _HEAD) / self.reach_m()
 
     def place(self, across_m: float, along_m: float, px_per_m: float | None = None) -> QPointF:
-        """A point of the camera's plane on the widget; give the scale where many are placed."""
-        scale = px_per_m or self._px_per_m()
-        return QPointF(self.width() / 2 + across_m * scale, self.height() - _FOOT - along_m * scale)
+        """A point of the view's plane on the widget; give the scale where many are placed."""
+        scale = px_per_m or self.px_per_m()
+        foot = self.height() / 2 + 12 if self.mode == "Front" else self.height() - _FOOT
+        return QPointF(
+            self.width() / 2 + across_m * scale + self._shift.x(), foot - along_m * scale + self._shift.y()
+        )
 
-    def _subject_places(self) -> list[tuple[int, QPointF]]:
-        """Rows of the survey and their places, for subjects before the camera."""
+    def flat(self, points: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Points on the stage (..., 3) in the view's plane: across and along, metres."""
+        camera = self._session.camera
+        assert camera is not None
+        axes = camera.before(points)
+        across, along = _AXES[self.mode]
+        return axes[across], axes[along]
+
+    def where(self, point: ArrayLike) -> QPointF:
+        """A point on the stage, (3,), on the widget."""
+        across, along = self.flat(point)
+        return self.place(float(across), float(along))
+
+    def plane_at(self, at: QPointF) -> tuple[float, float]:
+        """What of the view's plane, across and along in metres, lies at a place on the widget."""
+        scale, zero = self.px_per_m(), self.place(0, 0)
+        return (at.x() - zero.x()) / scale, (zero.y() - at.y()) / scale
+
+    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Directions on the stage, (3,) each: across the view, up it, and toward who looks at it."""
+        camera = self._session.camera
+        assert camera is not None
+        right, up, ahead = camera.pose[:3, 0], camera.pose[:3, 1], -camera.pose[:3, 2]
+        return {"Overhead": (right, ahead, up), "Side": (up, ahead, -right), "Front": (right, up, -ahead)}[
+            self.mode
+        ]
+
+    def stage_point(self, at: QPointF, like: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The point on the stage at a place on the widget that is as deep in the view as another."""
+        across, up, _ = self.axes()
+        old, new = self.flat(like), self.plane_at(at)
+        return np.asarray(like + across * (new[0] - old[0]) + up * (new[1] - old[1]))
+
+    def subject_places(self) -> list[tuple[int, QPointF]]:
+        """Rows of the survey and their places."""
         numbers, camera = self._session.survey, self._session.camera
         if numbers is None or camera is None:
             return []
-        column = self._session.row
-        half_x, half_y = camera.half_widths()
-        result = []
-        for row in range(len(numbers.subjects)):
-            along = float(numbers.sight.axial_m[row, column])
-            if along <= 0:
-                continue
-            if self._side:
-                part = 1 - 2 * float(numbers.sight.y_px[row, column]) / (camera.width_px / camera.aspect)
-                across = part * float(half_y) * along
-            else:
-                across = (
-                    (2 * float(numbers.sight.x_px[row, column]) / camera.width_px - 1) * float(half_x) * along
-                )
-            result.append((row, self.place(across, along)))
-        return result
+        points = numbers.points[:, self._session.row]
+        ahead = numbers.sight.axial_m[:, self._session.row] > 0
+        return [
+            (row, self.where(points[row]))
+            for row in range(len(points))
+            if ahead[row] and not np.isnan(points[row]).any()
+        ]
 
     # Painting
 
@@ -105,20 +171,61 @@ class Overhead(Panel):
         camera, numbers = self._session.camera, self._session.survey
         if camera is None or numbers is None:
             return
-        painter.setClipRect(QRectF(2, 26, self.width() - 4, self.height() - 28))
+        painter.setClipRect(QRectF(2, 29, self.width() - 4, self.height() - 31))
         self._paint_grid(painter)
         self._paint_things(painter, camera)
-        half = float(camera.half_widths()[1 if self._side else 0])
-        far_end = self.reach_m() * 1.2
+        if self.mode == "Front":
+            self._paint_frame(painter, camera)
+        else:
+            self._paint_surfaces(painter, camera)
+        self.floor.paint(painter)
+        for row, at in self.subject_places():
+            gone = bool(numbers.state[row, self._session.row] == GONE)
+            colour = subject_colour(numbers, row, self._session.row)
+            self._paint_extent(painter, row, at, colour)
+            draw_peg(painter, at, numbers.subjects[row], colour, gone)
+        self.floor.paint_tool(painter)
+
+    def _paint_extent(self, painter: QPainter, row: int, at: QPointF, colour: QColor) -> None:
+        """How deep a subject is, as a bar along the line of sight."""
+        numbers, camera = self._session.survey, self._session.camera
+        assert numbers is not None
+        assert camera is not None
+        subject = self._session.plan.subject(numbers.subjects[row])
+        if subject is None or not subject.half_depth_m:
+            return
+        point = numbers.points[row, self._session.row]
+        toward = point - camera.pose[:3, 3]
+        step = toward / np.linalg.norm(toward) * subject.half_depth_m
+        painter.setPen(QPen(colour, 3))
+        painter.drawLine(self.where(point - step), self.where(point + step))
+
+    def _paint_frame(self, painter: QPainter, camera: Camera) -> None:
+        """What the picture shows of the plane in focus."""
+        half_x, half_y = (float(half) for half in camera.half_widths())
+        focus = min(float(camera.focus_m), 100.0)
+        x = float(projection.edge(camera.projection, half_x, focus)[0])
+        y = float(projection.edge(camera.projection, half_y, focus)[0])
+        painter.setPen(QPen(look().focus, 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(self.place(-x, y), self.place(x, -y)))
+        text = f"the picture at {self._session.length(focus)}"
+        draw_text(painter, self.place(-x, y) + QPointF(4, -4), text, look().focus, 11)
+
+    def _paint_surfaces(self, painter: QPainter, camera: Camera) -> None:
+        half = float(camera.half_widths()[1 if self.mode == "Side" else 0])
+        far_end = self.reach_m() * 1.6 + abs(self._shift.y()) / self.px_per_m()
         apex = self.place(0, 0)
         painter.setPen(QPen(look().quiet, 1))
+        across, along = (float(v) for v in projection.edge(camera.projection, half, far_end))
+        near = self.place(float(projection.edge(camera.projection, half, 0.0)[0]), 0) - apex
         for sign in (-1, 1):
-            painter.drawLine(apex, self.place(sign * half * far_end, far_end))
-        near, far = (float(limit) for limit in camera.limits_m)
-        self._paint_band(painter, camera, half, near, min(far, far_end))
+            painter.drawLine(apex + near * sign, self.place(sign * across, along))
+        nearest, far = (float(limit) for limit in camera.limits_m)
+        self._paint_band(painter, camera, half, nearest, min(far, far_end))
         labels = []
         for distance, colour, width in (
-            (near, look().nearer, 1.6), (far, look().farther, 1.6),
+            (nearest, look().nearer, 1.6), (far, look().farther, 1.6),
             (float(camera.focus_m), look().focus, 2.0),
         ):  # fmt: skip
             if distance < far_end:
@@ -129,54 +236,45 @@ class Overhead(Panel):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look().text)
         painter.drawPolygon(QPolygonF([apex, apex + QPointF(-7, 12), apex + QPointF(7, 12)]))
-        for row, at in self._subject_places():
-            gone = bool(numbers.state[row, self._session.row] == GONE)
-            draw_peg(
-                painter, at, numbers.subjects[row], subject_colour(numbers, row, self._session.row), gone
-            )
 
     def _paint_grid(self, painter: QPainter) -> None:
         unit = self._session.unit
         rough = self.reach_m() / 5 / unit.metres
         power = 10.0 ** math.floor(math.log10(rough))
         step = next(s * power for s in (1, 2, 5, 10) if s * power >= rough) * unit.metres
-        for i in range(int(self.reach_m() / step) + 2):
+        lowest = math.ceil(self.plane_at(QPointF(0, self.height()))[1] / step)
+        highest = math.floor(self.plane_at(QPointF(0, 44))[1] / step)
+        for i in range(lowest if self.mode == "Front" else max(lowest, 0), highest + 1):
             y = self.place(0, i * step).y()
-            if y < 44:
-                break
             painter.setPen(QPen(faded(look().line, 0.55), 1))
             painter.drawLine(QPointF(6, y), QPointF(self.width() - 6, y))
-            draw_text(
-                painter,
-                QPointF(self.width() - 8, y - 3),
-                _round_length(i * step, unit),
-                look().quiet,
-                11,
-                "right",
-            )
+            label = _round_length(i * step, unit)
+            draw_text(painter, QPointF(self.width() - 8, y - 3), label, look().quiet, 11, "right")
 
     def _paint_things(self, painter: QPainter, camera: Camera) -> None:
         """Outlines of the boxes about the meshes, faint."""
         boxes = self._session.stage.boxes(self._session.frame)
-        local = (boxes - camera.pose[:3, 3]) @ camera.pose[:3, :3]
-        across, along = local[..., 1 if self._side else 0], -local[..., 2]
-        reach, scale = self.reach_m(), self._px_per_m()
+        ahead = camera.before(boxes)[2]
+        across, along = self.flat(boxes)
+        scale = self.px_per_m()
+        left, top = self.plane_at(QPointF(0, 0))
+        right, bottom = self.plane_at(QPointF(self.width(), self.height()))
         painter.setPen(QPen(faded(look().quiet, 0.35), 1))
         painter.setBrush(faded(look().quiet, 0.06))
         wide = np.maximum(np.ptp(across, axis=1), np.ptp(along, axis=1))
-        half = self.width() / 2 / scale
-        shown = (along.max(axis=1) > 0) & (along.min(axis=1) < reach * 1.2) & (wide < reach * 1.5)
-        shown &= (across.max(axis=1) > -half) & (across.min(axis=1) < half) & (wide * scale > 3)
+        shown = (ahead.max(axis=1) > 0) & (wide < self.reach_m() * 1.5) & (wide * scale > 3)
+        shown &= (across.max(axis=1) > left) & (across.min(axis=1) < right)
+        shown &= (along.max(axis=1) > bottom) & (along.min(axis=1) < top)
         for a, d in zip(across[shown], along[shown], strict=True):
-            painter.drawPolygon(
-                QPolygonF(_hull([self.place(x, y, scale) for x, y in zip(a, d, strict=True)]))
-            )
+            painter.drawPolygon(QPolygonF(hull([self.place(x, y, scale) for x, y in zip(a, d, strict=True)])))
 
     def _surface(self, camera: Camera, half: float, distance: float) -> list[QPointF]:
         """A flat or spherical surface at a distance, across the view."""
         if camera.surface == "plane":
-            return [self.place(-half * distance, distance), self.place(half * distance, distance)]
-        angles = np.linspace(-math.atan(half), math.atan(half), 25)
+            across = float(projection.edge(camera.projection, half, distance)[0])
+            return [self.place(-across, distance), self.place(across, distance)]
+        widest = half if camera.projection == "fisheye" else math.atan(half)
+        angles = np.linspace(-widest, widest, 25)
         return [self.place(distance * math.sin(a), distance * math.cos(a)) for a in angles]
 
     def _paint_band(self, painter: QPainter, camera: Camera, half: float, near: float, far: float) -> None:
@@ -197,35 +295,71 @@ class Overhead(Panel):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         camera, numbers = self._session.camera, self._session.survey
-        if event.button() != Qt.MouseButton.LeftButton or camera is None or numbers is None:
-            return
         at = event.position()
-        for row, place in self._subject_places():
+        self._pressed_at = at
+        if camera is None or numbers is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self._held = "view"
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._frozen_reach = self.reach_m()
+        if self.floor.press(at):
+            self._held = "floor"
+            return
+        for row, place in self.subject_places():
             if math.hypot(at.x() - place.x(), at.y() - place.y()) <= PEG_RADIUS + 2:
+                self._frozen_reach = None
                 self._session.selected_subject = numbers.subjects[row]
                 self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
                 return
         if self._on_focus_line(at, camera):
-            self._held = True
-            self._frozen_reach = self.reach_m()
+            self._held = "focus"
             self._session.begin_drag()
+            return
+        self._frozen_reach = None
+        self._session.select()
 
     def _on_focus_line(self, at: QPointF, camera: Camera) -> bool:
-        return abs(at.y() - self.place(0, float(camera.focus_m)).y()) <= _GRAB_PX
+        line = self.place(0, float(camera.focus_m)).y()
+        return self.mode != "Front" and abs(at.y() - line) <= _GRAB_PX
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        camera = self._session.camera
-        if self._held:
-            along = (self.height() - _FOOT - event.position().y()) / self._px_per_m()
-            self._session.focus_at_m(max(along, NEAREST_M))
+        camera, at = self._session.camera, event.position()
+        self.pointer = at
+        if self._held == "view":
+            self._shift += at - self._pressed_at
+            self._pressed_at = at
+            self.update()
+        elif self._held == "focus":
+            self._session.focus_at_m(max(self.plane_at(at)[1], NEAREST_M))
+        elif self._held == "floor":
+            self.floor.drag(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif camera is not None:
-            over = self._on_focus_line(event.position(), camera)
-            self.setCursor(Qt.CursorShape.SplitVCursor if over else Qt.CursorShape.ArrowCursor)
+            over = self.floor.cursor(at)
+            if over is None and self._on_focus_line(at, camera):
+                over = Qt.CursorShape.SplitVCursor
+            self.setCursor(over or Qt.CursorShape.ArrowCursor)
+            if self._session.tool is not None:
+                self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held:
-            self._held, self._frozen_reach = False, None
+        held, self._held, self._frozen_reach = self._held, "", None
+        if held == "floor":
+            self.floor.release()
+        if held in ("floor", "focus"):
             self._session.end_drag()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._zoom, self._shift = 1.0, QPointF()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and blocking.chosen(self._session):
+            blocking.remove(self._session)
+        else:
+            super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self._zoom = min(max(self._zoom * 1.15 ** (event.angleDelta().y() / 120.0), 0.05), 50.0)
@@ -234,21 +368,3 @@ class Overhead(Panel):
 
 def _round_length(metres: float, unit: Measure) -> str:
     return format_length(metres, unit) if unit.symbol == "ft" else f"{metres / unit.metres:g} {unit.symbol}"
-
-
-def _hull(points: list[QPointF]) -> list[QPointF]:
-    """Convex outline of a few points (Andrew's monotone chain)."""
-    ordered = sorted((p.x(), p.y()) for p in points)
-
-    def half(source: list[tuple[float, float]]) -> list[tuple[float, float]]:
-        chain: list[tuple[float, float]] = []
-        for p in source:
-            while len(chain) > 1 and (
-                (chain[-1][0] - chain[-2][0]) * (p[1] - chain[-2][1])
-                <= (chain[-1][1] - chain[-2][1]) * (p[0] - chain[-2][0])
-            ):
-                chain.pop()
-            chain.append(p)
-        return chain[:-1]
-
-    return [QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])]

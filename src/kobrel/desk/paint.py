@@ -86,6 +86,24 @@ def draw_text(
     return QRectF(left, at.y() - metrics.ascent(), width, metrics.height())
 
 
+def hull(points: list[QPointF]) -> list[QPointF]:
+    """Convex outline of a few points (Andrew's monotone chain)."""
+    ordered = sorted((p.x(), p.y()) for p in points)
+
+    def half(source: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        chain: list[tuple[float, float]] = []
+        for p in source:
+            while len(chain) > 1 and (
+                (chain[-1][0] - chain[-2][0]) * (p[1] - chain[-2][1])
+                <= (chain[-1][1] - chain[-2][1]) * (p[0] - chain[-2][0])
+            ):
+                chain.pop()
+            chain.append(p)
+        return chain[:-1]
+
+    return [QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])]
+
+
 class Panel(QWidget):
     """A view of the session on a panel, painted anew with every change.
 

@@ -8,23 +8,29 @@ from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
     QResizeEvent,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk import blocking, taping
+from kobrel.desk.guides import paint_guides
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import draw_text, subject_colour
+from kobrel.desk.pointing import Pointing, Probed
 from kobrel.desk.session import Session
-from kobrel.plan.model import SubjectTarget, SurfaceAnchor
+from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
-from kobrel.stage.stage import Pick
 
 _PEG_GRAB_PX = 11
-_PROBE_SECONDS = 0.03
+_PROBE_SECONDS = 0.015
+_WALK_RAD_PX = 0.006
+_WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 
 
@@ -47,13 +53,17 @@ class PictureView(QWidget):
         self.status = ""
         self._last_probe = 0.0
         self.focus_key_held = False
+        self._pointing = Pointing(session)
+        self._probed: tuple[QPointF, Probed] | None = None
+        self._walking_from: QPointF | None = None
         self.ready = False
         self.setMinimumSize(240, 150)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture through the lens")
         self.setToolTip(
-            "Click a thing to make it a subject. Click a peg, or hold D and click anywhere, to focus there."
+            "Click a thing to make it a subject. Click a peg, or hold D and click anywhere, to focus there.\n"
+            "Drag with the right button to walk around, with Shift aside; the wheel walks nearer."
         )
         session.changed.connect(self.update)
 
@@ -126,7 +136,12 @@ class PictureView(QWidget):
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(box, self._image)
+        paint_guides(painter, box, self._session.plan.guides)
+        self._paint_tapes(painter, box)
         self._paint_pegs(painter, box)
+        self._paint_probe(painter, box)
+        if self._session.walk is not None:
+            self._paint_banner(painter, box)
         if self.status:
             painter.setFont(font(12))
             width = QFontMetricsF(painter.font()).horizontalAdvance(self.status)
@@ -185,64 +200,123 @@ class PictureView(QWidget):
                 return flag
         return QRectF(left, min(max(tries[0], box.top() + 2), box.bottom() - 40), width, 37)
 
+    def _paint_banner(self, painter: QPainter, box: QRectF) -> None:
+        text = "Walking about.  Enter makes this the shot's camera, Esc goes back."
+        painter.fillRect(QRectF(box.left(), box.top(), box.width(), 26), faded(look().base, 0.72))
+        draw_text(painter, QPointF(box.left() + 9, box.top() + 18), text, look().focus, 13, bold=True)
+
+    def _paint_tapes(self, painter: QPainter, box: QRectF) -> None:
+        """Tapes whose ends are before the camera."""
+        session, camera = self._session, self._session.camera
+        if camera is None or not session.plan.tapes:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(look().panel)
+        scale = box.width() / camera.width_px
+        for tape in session.plan.tapes:
+            numbers = taping.numbers_of(session, tape)
+            if numbers is None:
+                continue
+            start, end = camera.see(numbers.start[0]), camera.see(numbers.end[0])
+            colour = look().focus if session.selected_tape == tape.name else look().text
+            places = [
+                QPointF(box.left() + float(s.x_px) * scale, box.top() + float(s.y_px) * scale)
+                for s in (start, end)
+                if math.isfinite(float(s.x_px)) and float(s.straight_m) > 1e-6
+            ]
+            painter.setPen(QPen(colour, 1.6, Qt.PenStyle.DashLine))
+            if len(places) == 2:
+                painter.drawLine(*places)
+            painter.setPen(QPen(colour, 1.6))
+            for at in places:
+                painter.drawEllipse(at, 3.5, 3.5)
+            if places and box.contains(places[-1]):
+                text = session.length(float(numbers.straight_m[0]))
+                draw_text(painter, places[-1] + QPointF(7, 14), text, colour, 12, bold=True)
+
+    def _paint_probe(self, painter: QPainter, box: QRectF) -> None:
+        """The probe's reading beside the pointer, while it is in hand."""
+        tool = self._session.tool
+        if tool is None or tool.does != "probe" or self._probed is None:
+            return
+        at, probed = self._probed
+        session, sight = self._session, probed.sight
+        lines = [
+            probed.name, f"{session.length(float(sight.axial_m))} along the axis",
+            f"{session.length(float(sight.straight_m))} straight", f"{float(sight.blur_px):.1f} px blur",
+        ]  # fmt: skip
+        left = at.x() + 16 if at.x() < box.right() - 190 else at.x() - 186
+        top = min(at.y() + 12, box.bottom() - 76)
+        painter.setPen(QPen(look().focus, 1.4))
+        painter.setBrush(faded(look().base, 0.9))
+        painter.drawRoundedRect(QRectF(left, top, 170, 72), 3, 3)
+        for row, line in enumerate(lines):
+            draw_text(painter, QPointF(left + 8, top + 16 + 16 * row), line, look().text, 12, bold=row == 0)
+
     # Hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() != Qt.MouseButton.LeftButton or self._session.survey is None:
-            return
         at, numbers = event.position(), self._session.survey
+        if event.button() == Qt.MouseButton.RightButton:
+            self._walking_from = at
+            return
+        if event.button() != Qt.MouseButton.LeftButton or numbers is None:
+            return
         for row, place in self.peg_places():
             if math.hypot(at.x() - place.x(), at.y() - place.y()) <= _PEG_GRAB_PX:
                 self._session.selected_subject = numbers.subjects[row]
-                self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
+                if not self._pointing.take_peg(numbers.subjects[row]):
+                    self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
                 return
-        pick = self._pick(at)
+        box = self.frame_rect()
+        pick = self._pointing.pick(at, box) if self.ready else None
         if pick is None:
-            if self.frame_rect().contains(at):
+            if box.contains(at):
                 self._session.said.emit(
                     "Nothing stands there to measure." if self.ready else "The scene is not ready yet."
                 )
             return
         if self.focus_key_held:
-            self._session.focus_at_m(self._focus_distance(pick))
-            return
-        anchor = SurfaceAnchor(
-            scene=pick.place.scene, node=pick.place.path,
-            local=(float(pick.local[0]), float(pick.local[1]), float(pick.local[2])),
-        )  # fmt: skip
-        self._session.add_subject(_thing_name(pick), anchor)
+            self._pointing.focus(pick)
+        else:
+            self._pointing.take(pick, at, box)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._walking_from is not None:
+            self._walk(at - self._walking_from, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self._walking_from = at
+            return
         now = time.monotonic()
         if now - self._last_probe < _PROBE_SECONDS:
             return
         self._last_probe = now
-        camera, pick = self._session.camera, self._pick(event.position())
-        self.setCursor(Qt.CursorShape.CrossCursor if pick else Qt.CursorShape.ArrowCursor)
-        if camera is None or pick is None:
-            self.probed.emit("")
-            return
-        sight = camera.see(pick.point)
-        self.probed.emit(
-            f"{_thing_name(pick)}   {self._session.length(float(sight.axial_m))} along the axis, "
-            f"{self._session.length(float(sight.straight_m))} straight, {float(sight.blur_px):.1f} px blur"
-        )
+        probed = self._pointing.probe(at, self.frame_rect()) if self.ready else None
+        self.setCursor(Qt.CursorShape.CrossCursor if probed else Qt.CursorShape.ArrowCursor)
+        self.probed.emit(self._pointing.words(probed) if probed else "")
+        self._probed = (at, probed) if probed else None
+        tool = self._session.tool
+        if tool is not None and tool.does == "probe":
+            self.update()
 
-    def _pick(self, at: QPointF) -> Pick | None:
-        camera, box = self._session.camera, self.frame_rect()
-        if camera is None or not self.ready or not box.contains(at):
-            return None
-        origin, toward = camera.ray(at.x() - box.left(), at.y() - box.top(), box.width(), box.height())
-        return self._session.stage.pick(self._session.frame, origin, toward)
+    def _walk(self, by: QPointF, aside: bool) -> None:
+        self._session.begin_walk_step()
+        if aside:
+            blocking.pan(self._session, -by.x() * _WALK_PAN_PX, by.y() * _WALK_PAN_PX)
+        else:
+            blocking.orbit(self._session, -by.x() * _WALK_RAD_PX, by.y() * _WALK_RAD_PX)
 
-    def _focus_distance(self, pick: Pick) -> float:
-        camera = self._session.camera
-        assert camera is not None
-        sight = camera.see(pick.point)
-        return float(sight.straight_m if camera.surface == "sphere" else sight.axial_m)
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton and self._walking_from is not None:
+            self._walking_from = None
+            self._session.end_drag()
 
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        blocking.dolly(self._session, event.angleDelta().y() / 120.0)
+        event.accept()
 
-def _thing_name(pick: Pick) -> str:
-    """A name that says something: the part's own, with what it belongs to."""
-    parts = [part for part in pick.place.path.split("/") if part]
-    return " ".join(parts[-2:]) if len(parts) > 2 else parts[-1] if parts else pick.place.scene
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.walk is not None:
+            blocking.take_walk(self._session)
+        else:
+            super().keyPressEvent(event)

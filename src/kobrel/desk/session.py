@@ -4,7 +4,10 @@ Views are functions of these; they keep no copy of any value, and change them on
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
 
+from numpy.typing import ArrayLike
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
@@ -12,12 +15,38 @@ from kobrel.errors import PlanError
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
 from kobrel.plan import edit
 from kobrel.plan.camera import Camera, camera_at
-from kobrel.plan.model import Anchor, DistanceTarget, Glass, Keyed, Plan, Shot, Subject, SubjectTarget, Target
+from kobrel.plan.model import (
+    Anchor,
+    DistanceTarget,
+    End,
+    Glass,
+    Keyed,
+    MadeCamera,
+    Plan,
+    Shot,
+    StandInKind,
+    Subject,
+    SubjectTarget,
+    Target,
+)
+from kobrel.plan.sight import Sightlines
+from kobrel.plan.staging import Library, stage_of, staged_alike
 from kobrel.plan.stand_ins import number_of
 from kobrel.plan.survey import Survey, survey
-from kobrel.stage.stage import Stage
+from kobrel.stage.stage import Pick, Place, Stage
 
 ON_SUBJECT_DPT = 1e-6
+
+
+@dataclass(frozen=True)
+class Tool:
+    """What the next clicks do: place a stand-in of a kind, make a tape from its first end on,
+    copy what the probe reads, or aim a meter.
+    """
+
+    does: Literal["place", "tape", "probe", "aim"]
+    stand_in: StandInKind | None = None
+    start: End | None = None
 
 
 class Session(QObject):
@@ -27,10 +56,14 @@ class Session(QObject):
     -------
     changed : plan, shot, frame or stage is another
     said : a short message for the person
+    files_wanted : the plan names files that are still to be read
+    aimed : a meter was aimed at a point, (3,) metres on the stage
     """
 
     changed = Signal()
     said = Signal(str)
+    files_wanted = Signal()
+    aimed = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -38,13 +71,21 @@ class Session(QObject):
         self.settings = QSettings()
         self.plan = Plan()
         self.stage = Stage()
+        self.library = Library()
+        self.card = 3
+        self.tool: Tool | None = None
+        self.walk: MadeCamera | None = None
+        self.selected_stand_in: int | None = None
+        self.selected_tape: str | None = None
+        self.selected_node: Place | None = None
+        self.sight: tuple[tuple[object, ...], Sightlines] | None = None
         self.shot_index = 0
         self.frame = 1001
         self.dragging = False
         self.selected_mark: float | None = None
         self.selected_subject: int | None = None
         self._drag_number = 0
-        self._survey: tuple[Plan, int, Stage, Survey | None] | None = None
+        self._survey: tuple[tuple[object, ...], Survey | None] | None = None
         self.problem = ""
 
     # What there is
@@ -68,18 +109,33 @@ class Session(QObject):
 
     @property
     def survey(self) -> Survey | None:
-        """All numbers of the shot, or None where its camera is missing (then see `problem`)."""
-        known = self._survey
-        if known and known[0] is self.plan and known[1] == self.shot_index and known[2] is self.stage:
-            return known[3]
+        """All numbers of the shot, or None where its camera is missing (then see `problem`).
+
+        While somebody walks about, they are those of the walker's camera.
+        """
+        key = (*self.work, self.walk)
+        if self._survey and same(self._survey[0], key):
+            return self._survey[1]
         result, self.problem = None, ""
-        if self.shot is not None:
+        shot = self.shot
+        if shot is not None:
+            seen = shot.but(camera=self.walk) if self.walk else shot
             try:
-                result = survey(self.plan, self.shot, self.stage)
+                result = survey(self.plan, seen, self.stage)
             except PlanError as error:
                 self.problem = str(error)
-        self._survey = (self.plan, self.shot_index, self.stage, result)
+        self._survey = (key, result)
         return result
+
+    @property
+    def work(self) -> tuple[object, ...]:
+        """What the numbers of the shot depend on, to tell whether they still hold."""
+        return (self.plan, self.shot_index, self.stage)
+
+    @property
+    def sightlines(self) -> Sightlines | None:
+        """What was last found in the lines of sight, if it still holds."""
+        return self.sight[1] if self.sight and same(self.sight[0], self.work) else None
 
     @property
     def row(self) -> int:
@@ -94,9 +150,12 @@ class Session(QObject):
 
     # Changes
 
-    def show_plan(self, plan: Plan, stage: Stage, shot_index: int = 0, frame: int | None = None) -> None:
+    def show_plan(
+        self, plan: Plan, stage: Stage, library: Library, shot_index: int = 0, frame: int | None = None
+    ) -> None:
         """Work on another plan; forgets what could be undone."""
-        self.plan, self.stage = plan, stage
+        self.plan, self.stage, self.library = plan, stage, library
+        self.tool = self.walk = self.selected_stand_in = self.selected_tape = self.selected_node = None
         self.shot_index = min(max(0, shot_index), max(0, len(plan.shots) - 1))
         self.selected_mark = self.selected_subject = None
         self.undo.clear()
@@ -111,7 +170,7 @@ class Session(QObject):
         """Turn to another shot, at its first frame."""
         if index != self.shot_index and 0 <= index < len(self.plan.shots):
             self.shot_index = index
-            self.selected_mark = None
+            self.selected_mark = self.walk = None
             shot = self.shot
             self.frame = shot.first if shot else 1001
             self.changed.emit()
@@ -152,6 +211,11 @@ class Session(QObject):
         self._drag_number += 1
         self.dragging = True
 
+    def begin_walk_step(self) -> None:
+        """A hand walks: pictures are wanted in haste until it rests."""
+        if not self.dragging:
+            self.begin_drag()
+
     def end_drag(self) -> None:
         """The hand rests."""
         if self.dragging:
@@ -160,6 +224,8 @@ class Session(QObject):
 
     def put(self, plan: Plan) -> None:
         """Take a plan without a trace in the history (its commands call this)."""
+        if not staged_alike(self.plan, plan):
+            self.stage = stage_of(plan, self.library, self.stage)
         self.plan = plan
         self.shot_index = min(self.shot_index, max(0, len(plan.shots) - 1))
         shot = self.shot
@@ -168,6 +234,42 @@ class Session(QObject):
             if self.selected_mark not in [mark.frame for mark in shot.marks]:
                 self.selected_mark = None
         self.changed.emit()
+        if self.library.missing(plan):
+            self.files_wanted.emit()
+
+    def restage(self, library: Library, like: Stage) -> None:
+        """Files were read: set the stage with them; `like` has what was built already."""
+        self.library = library
+        self.stage = stage_of(self.plan, library, like)
+        self.changed.emit()
+
+    def pick(self, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
+        """What a ray meets at the frame; None too while the stage is still being built."""
+        return self.stage.pick(self.frame, origin, direction) if self.stage.built else None
+
+    def use(self, tool: Tool | None) -> None:
+        """Take up a tool, or lay it down."""
+        if tool != self.tool:
+            self.tool = tool
+            self.changed.emit()
+
+    def select(self, stand_in: int | None = None, tape: str | None = None) -> None:
+        """Choose a stand-in or a tape, or neither."""
+        if (stand_in, tape) != (self.selected_stand_in, self.selected_tape):
+            self.selected_stand_in, self.selected_tape = stand_in, tape
+            self.changed.emit()
+
+    def select_node(self, place: Place | None) -> None:
+        """Choose a part of a scene."""
+        if place != self.selected_node:
+            self.selected_node = place
+            self.changed.emit()
+
+    def walk_with(self, camera: MadeCamera | None) -> None:
+        """Look from elsewhere, without changing the shot; None goes back to its camera."""
+        if camera != self.walk:
+            self.walk = camera
+            self.changed.emit()
 
     # Things that several views do
 
@@ -218,9 +320,11 @@ class Session(QObject):
                 return SubjectTarget(number=number)
         return None
 
-    def add_subject(self, name: str, anchor: Anchor) -> Subject:
+    def add_subject(self, name: str, anchor: Anchor, half_depth_m: float = 0.0) -> Subject:
         """Make something a subject."""
         plan, subject = edit.add_subject(self.plan, name, anchor)
+        if half_depth_m:
+            plan = edit.with_subject(plan, subject.number, half_depth_m=half_depth_m)
         self.selected_subject = subject.number
         self.edit(f"Add subject {subject.name}", plan)
         self.said.emit(f"Subject {subject.number}: {subject.name}")
@@ -257,6 +361,11 @@ class Session(QObject):
     def glass(self) -> Glass | None:
         """The glass of the shot in work."""
         return self.shot.glass if self.shot else None
+
+
+def same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    """Whether two keys hold the very same things."""
+    return all(a is b or (isinstance(a, int) and a == b) for a, b in zip(one, other, strict=True))
 
 
 class _Change(QUndoCommand):

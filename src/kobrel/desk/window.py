@@ -23,42 +23,30 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenuBar,
     QMessageBox,
-    QScrollArea,
+    QPushButton,
     QSizePolicy,
-    QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from kobrel.desk import menus
-from kobrel.desk.barrel import Barrel
-from kobrel.desk.cards.base import Card
-from kobrel.desk.cards.glass import GlassCard
-from kobrel.desk.cards.iris import IrisCard
+from kobrel.desk import blocking, menus, taping
+from kobrel.desk.body import Body
 from kobrel.desk.cards.pull import PullCard
 from kobrel.desk.cards.tape import TapeCard
 from kobrel.desk.document import Document
 from kobrel.desk.drawing import Drawing, to_image
 from kobrel.desk.jobbar import JobBar
 from kobrel.desk.look import DATA, apply
-from kobrel.desk.overhead import Overhead
-from kobrel.desk.picture_view import PictureView
+from kobrel.desk.lookout import Lookout
 from kobrel.desk.player import Player
-from kobrel.desk.pull_chart import PullChart
+from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
-from kobrel.desk.shots import ShotsColumn
-from kobrel.desk.tabs import TabEdge
-from kobrel.desk.welcome import Welcome
 from kobrel.optics.exposure import step_stop
-from kobrel.plan.model import Plan
+from kobrel.plan.model import CameraEnd, Plan
 from kobrel.plan.summary import summary
 
 PASSES = 64
 _SUCCESSION_S = 0.12
-CARDS: tuple[tuple[int, type[Card]], ...] = ((2, TapeCard), (3, GlassCard), (4, IrisCard), (5, PullCard))
-# How a card shares the room: picture : chart in height, picture : overhead in width.
-_ROOM = {2: ((62, 38), (58, 42)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)), 5: ((44, 56), (70, 30))}
 
 
 class Window(QMainWindow):
@@ -68,6 +56,8 @@ class Window(QMainWindow):
         super().__init__()
         self.session = Session(self)
         self.document = Document(self.session, self)
+        self.files = SceneFiles(self.session, self.document)
+        self.lookout = Lookout(self.session)
         self.drawing = Drawing(self.session, self)
         self.player = Player(self.session, self)
         self._latest: QImage | None = None
@@ -76,7 +66,6 @@ class Window(QMainWindow):
         self._seen: tuple[Plan, int] | None = None
         self._changed_at = 0.0
         self._bare = False
-        self._card_key = 3
         self._build()
         menus.build(self)
         self._connect()
@@ -91,62 +80,16 @@ class Window(QMainWindow):
     # Building
 
     def _build(self) -> None:
-        session = self.session
-        self.picture, self.overhead = PictureView(session), Overhead(session)
-        self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
-        self.upper = QSplitter(Qt.Orientation.Horizontal)
-        self.upper.addWidget(self.picture)
-        self.upper.addWidget(self.overhead)
-        above = QWidget()
-        stack = QVBoxLayout(above)
-        stack.setContentsMargins(0, 0, 0, 0)
-        stack.setSpacing(8)
-        stack.addWidget(self.upper, 1)
-        stack.addWidget(self.barrel)
-        self.views = QSplitter(Qt.Orientation.Vertical)
-        self.views.addWidget(above)
-        self.views.addWidget(self.chart)
-        for splitter in (self.upper, self.views):
-            splitter.setHandleWidth(8)
-            splitter.setChildrenCollapsible(False)
-        self.cards = QStackedWidget()
-        self.cards.setObjectName("panel")
-        self.cards.setFixedWidth(300)
-        self._card_index: dict[int, int] = {}
-        self.card_of: dict[int, Card] = {}
-        for key, kind in CARDS:
-            card = kind(session)
-            scroll = QScrollArea()
-            scroll.setWidgetResizable(True)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            scroll.setWidget(card)
-            scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            self._card_index[key] = self.cards.addWidget(scroll)
-            self.card_of[key] = card
-        self.tabs = TabEdge([(key, kind.name) for key, kind in CARDS])
-        self.shots_area = QScrollArea()
-        self.shots_area.setWidget(self.shots)
-        self.shots_area.setWidgetResizable(True)
-        self.shots_area.setFixedWidth(118)
-        self.shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.welcome = Welcome(self.document)
-        self.middle = QStackedWidget()
-        self.middle.addWidget(self.views)
-        self.middle.addWidget(self.welcome)
-        body = QHBoxLayout()
-        body.setContentsMargins(0, 0, 0, 0)
-        body.setSpacing(8)
-        body.addWidget(self.shots_area)
-        body.addWidget(self.middle, 1)
-        body.addWidget(self.cards)
-        body.addWidget(self.tabs)
+        self.body = body = Body(self.session, self.document, self.files)
+        self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
+        self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
+        self.card_of, self.tabs, self.cards, self.welcome = body.card_of, body.tabs, body.cards, body.welcome
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(4)
         column.addLayout(self._header())
-        column.addLayout(body, 1)
+        column.addWidget(body, 1)
         column.addLayout(self._footer())
         self.setCentralWidget(whole)
 
@@ -178,8 +121,11 @@ class Window(QMainWindow):
         # A long message is cut off rather than widening the window; its tooltip has it whole.
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
+        self.newer = QPushButton()
+        self.newer.hide()
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
+        line.addWidget(self.newer)
         line.addWidget(self.jobs)
         return line
 
@@ -198,6 +144,13 @@ class Window(QMainWindow):
         self.drawing.ready.connect(self.drawing.ask_thumbnails)
         self.document.opened.connect(self._show_opened)
         self.document.job_wanted.connect(self.jobs.run)
+        self.files.job_wanted.connect(self.jobs.run)
+        self.jobs.ended.connect(self.files.read_missing)
+        self.files.told.connect(self.show_warning)
+        self.files.outdated.connect(self._show_newer)
+        self.newer.clicked.connect(self._reload_newer)
+        self._newer: list[str] = []
+        self.drawing.ready.connect(self.lookout.allow)
         self.jobs.said.connect(self.say)
         self.jobs.failed.connect(self._show_failure)
         self.document.said.connect(self.say)
@@ -278,7 +231,7 @@ class Window(QMainWindow):
         from kobrel.picture.service import EXACT_FROM, Drawn
 
         assert isinstance(drawn, Drawn)
-        if drawn.request.stage is not self.session.stage:
+        if drawn.request.stage.family is not self.session.stage.family:
             return
         image = to_image(drawn.pixels)
         if drawn.passes == 0:
@@ -290,13 +243,28 @@ class Window(QMainWindow):
             self._flip, self._latest = self._latest, image
         self._flipped = False
         self.picture.show_image(image, status)
-        self.barrel.show_depth(drawn.depth)
+        self.barrel.show_depth(drawn.depth, drawn.sharp_part)
 
     def _show_sketch(self, shot_name: str, drawn: object) -> None:
         from kobrel.picture.service import Drawn
 
         assert isinstance(drawn, Drawn)
         self.shots.show_thumbnail(shot_name, to_image(drawn.pixels))
+
+    def _show_newer(self, paths: list[str]) -> None:
+        """Offer to read files again that are newer on disk."""
+        self._newer = paths
+        self.newer.setVisible(bool(paths))
+        if paths:
+            names = ", ".join(Path(path).name for path in paths)
+            self.newer.setText(f"Reload {names}")
+            self.newer.setToolTip("It has changed on disk. Reading it again keeps all subjects.")
+            self.say(f"{names} has changed on disk.")
+
+    def _reload_newer(self) -> None:
+        paths, self._newer = self._newer, []
+        self.newer.hide()
+        self.files.reload(paths)
 
     def _show_failure(self, reason: str) -> None:
         self.show_warning("That did not work", [reason])
@@ -312,28 +280,7 @@ class Window(QMainWindow):
 
     def show_card(self, key: int) -> None:
         """Turn to a card, and give the room to the views that its work needs."""
-        if key not in self._card_index:
-            return
-        self._keep_room()
-        self._card_key = key
-        self.cards.setCurrentIndex(self._card_index[key])
-        self.tabs.choose(key)
-        kept = self.session.settings.value(f"room/{key}")
-        if isinstance(kept, QByteArray):
-            self.views.restoreState(kept)
-        else:
-            total = max(self.views.height(), 400)
-            self.views.setSizes([total * part // 100 for part in _ROOM[key][0]])
-        across = self.session.settings.value(f"across/{key}")
-        if isinstance(across, QByteArray):
-            self.upper.restoreState(across)
-        else:
-            self.upper.setSizes([max(self.upper.width(), 400) * part // 100 for part in _ROOM[key][1]])
-
-    def _keep_room(self) -> None:
-        if self.isVisible() and not self._bare:
-            self.session.settings.setValue(f"room/{self._card_key}", self.views.saveState())
-            self.session.settings.setValue(f"across/{self._card_key}", self.upper.saveState())
+        self.body.show_card(key, keep=self.isVisible() and not self._bare)
 
     def toggle_bare(self) -> None:
         """Hide everything but Picture, Barrel and chart, and back."""
@@ -342,10 +289,7 @@ class Window(QMainWindow):
 
     def _show_sides(self) -> None:
         """What stands about the views, unless it is hidden or there is nothing yet to work on."""
-        full = bool(self.session.plan.shots)
-        self.middle.setCurrentIndex(0 if full else 1)
-        for widget in (self.shots_area, self.cards, self.tabs, self.overhead):
-            widget.setVisible(full and not self._bare)
+        self.body.show_sides(bool(self.session.plan.shots), self._bare)
 
     def choose_theme(self, theme: str) -> None:
         """Wear the dark or the light look."""
@@ -403,8 +347,25 @@ class Window(QMainWindow):
             self.session.show_frame(
                 self.session.frame + (shot_step if key == Qt.Key.Key_Right else -shot_step)
             )
+        elif key == Qt.Key.Key_Escape and (self.session.tool or self.session.walk):
+            if self.session.tool is not None:
+                self.session.use(None)
+            else:
+                self.session.walk_with(None)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._enter()
+        elif key == Qt.Key.Key_C and self.session.tool and self.session.tool.does == "tape":
+            taping.take_end(self.session, CameraEnd())
         else:
             super().keyPressEvent(event)
+
+    def _enter(self) -> None:
+        """Enter: what the tool in hand does without a pointer, or the walker's camera is taken."""
+        tool = self.session.tool
+        if tool is not None and tool.stand_in is not None:
+            blocking.place_ahead(self.session, tool.stand_in)
+        elif self.session.walk is not None:
+            blocking.take_walk(self.session)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Follow the D key, and take Tab where no card has the keyboard."""
@@ -416,7 +377,8 @@ class Window(QMainWindow):
             if (
                 event.key() == Qt.Key.Key_Tab
                 and plain
-                and watched in (self.picture, self.overhead, self.barrel, self.chart, self.shots, self)
+                and watched
+                in (self.picture, self.overhead, self.second, self.barrel, self.chart, self.shots, self)
             ):
                 if event.type() == QEvent.Type.KeyPress:
                     self.toggle_bare()
@@ -439,11 +401,16 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.jobs.cancel()
-        self._keep_room()
+        if not self._bare:
+            self.body.keep_room()
         settings = self.session.settings
         settings.setValue("window/geometry", self.saveGeometry())
-        settings.setValue("window/card", self._card_key)
+        settings.setValue("window/card", self.session.card)
         self.document.remember_place()
+        self.lookout.close()
+        tape = self.card_of[2]
+        assert isinstance(tape, TapeCard)
+        tape.readings.meter.stop()
         self.drawing.close()
         application = QApplication.instance()
         if application is not None:
@@ -456,7 +423,7 @@ class Window(QMainWindow):
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
         key = str(settings.value("window/card", 3))
-        self.show_card(int(key) if key.isdigit() and int(key) in self._card_index else 3)
+        self.show_card(int(key) if key.isdigit() and int(key) in self.card_of else 3)
         self._show_session()
 
     def add_action(

@@ -35,17 +35,20 @@ def project(kind: Projection, x: Numbers, y: Numbers, ahead: Numbers) -> tuple[N
     return np.asarray(x * scale), np.asarray(y * scale)
 
 
-def ray(kind: Projection, u: float, v: float) -> tuple[Numbers, Numbers]:
-    """Where the ray through a place in the picture starts and points, (3,) each, before a
-    camera that looks along -Z; its length is one metre along the axis (fisheye: straight).
+def ray(kind: Projection, u: ArrayLike, v: ArrayLike) -> tuple[Numbers, Numbers]:
+    """Where the rays through places in the picture start and point, (..., 3) each, before a
+    camera that looks along -Z; their length is one metre along the axis (fisheye: straight).
     """
+    x, y = np.broadcast_arrays(np.asarray(u, dtype=float), np.asarray(v, dtype=float))
+    none, ahead = np.zeros_like(x), np.full_like(x, -1.0)
+    still = np.stack([none, none, none], axis=-1)
     if kind == "orthographic":
-        return np.array([u, v, 0.0]), np.array([0.0, 0.0, -1.0])
+        return np.stack([x, y, none], axis=-1), np.stack([none, none, ahead], axis=-1)
     if kind == "perspective":
-        return np.zeros(3), np.array([u, v, -1.0])
-    angle = float(np.hypot(u, v))
+        return still, np.stack([x, y, ahead], axis=-1)
+    angle = np.hypot(x, y)
     side = np.sinc(angle / np.pi)  # sin(angle) / angle
-    return np.zeros(3), np.array([u * side, v * side, -np.cos(angle)])
+    return still, np.stack([x * side, y * side, -np.cos(angle)], axis=-1)
 
 
 def edge(kind: Projection, half: ArrayLike, distance_m: ArrayLike) -> tuple[Numbers, Numbers]:

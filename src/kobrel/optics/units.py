@@ -66,8 +66,10 @@ def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
     symbol, size = measure(unit)
     metres_in = {**METRES, "km": 1000.0, symbol: size}
     words = text.strip().lower()
+    sign = -1.0 if words[:1] in ("-", "−") else 1.0
+    words = words.lstrip("+-−").strip()
     if words in _INFINITE:
-        return math.inf
+        return sign * math.inf
     total, at, parts = 0.0, 0, 0
     last_unit: str | None = None
     while at < len(words):
@@ -84,7 +86,7 @@ def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
         last_unit, at, parts = known if spelled else None, match.end(), parts + 1
     if parts == 0:
         raise KobrelError("A length is missing. Write it like 3.2 m, 320 cm or 10' 6\".")
-    return round(total, 12)
+    return sign * round(total, 12)
 
 
 def format_length(metres: float, unit: "LengthUnit | Measure" = "m") -> str:

@@ -14,7 +14,7 @@ from kobrel.errors import KobrelError
 from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.ready import prepare
-from kobrel.picture.tracer import Film, Sharp, sharp_picture
+from kobrel.picture.tracer import Film, Sharp, sharp_part, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import Light
@@ -50,13 +50,15 @@ class Request:
 class Drawn:
     """A picture made for a request: sRGB bytes (h, w, 3), after so many exact passes.
 
-    `depth` is (h, w) metres along the axis; a hasty picture may be half the size asked for.
+    `depth` is (h, w) metres along the axis (fisheye: straight); a hasty picture may be half the
+    size asked for. `sharp_part` is how much of the picture is sharp, 0 to 1.
     """
 
     request: Request
     pixels: NDArray[np.uint8]
     passes: int
     depth: NDArray[np.float32]
+    sharp_part: float = 0.0
 
 
 class DrawingService:
@@ -161,7 +163,9 @@ class DrawingService:
     def _view(self, request: Request) -> View:
         def progress(what: str, part: float) -> None:
             self._note(f"{what}: {part:.0%}" if part < 1 else "")
-            if self._stop() and (self._pending is None or self._pending.stage is not request.stage):
+            if self._stop() and (
+                self._pending is None or self._pending.stage.family is not request.stage.family
+            ):
                 raise Cancelled("Another scene is wanted.")
 
         request.stage.prepare(progress)
@@ -176,7 +180,7 @@ class DrawingService:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
         sharp = self._sharp_of(view)
         quick = blurred(view, sharp)
-        self._current = _Work(request, Film(full), quick, sharp)
+        self._current = _Work(request, Film(full), quick, sharp, sharp_part(view, sharp.depth))
         self._show(self._current, quick)
 
     def _sharp_of(self, view: View) -> Sharp:
@@ -215,7 +219,7 @@ class DrawingService:
 
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
         pixels = developed(linear, work.request.light.exposure_ev)
-        self._drawn(Drawn(work.request, pixels, work.film.passes, work.sharp.depth))
+        self._drawn(Drawn(work.request, pixels, work.film.passes, work.sharp.depth, work.sharp_part))
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
@@ -231,3 +235,4 @@ class _Work:
     film: Film
     quick: NDArray[np.float32]
     sharp: Sharp
+    sharp_part: float

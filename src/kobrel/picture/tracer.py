@@ -117,6 +117,12 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     return ((focus - 1.0 / depth) * view.blur_scale_px).astype(np.float32)
 
 
+def sharp_part(view: View, depth: NDArray[np.float32]) -> float:
+    """How much of the picture is sharp by the shot's criterion, 0 to 1."""
+    most = view.camera.coc_px * view.width / view.camera.width_px
+    return float(np.mean(blur_picture(view, depth) <= most * (1 + 1e-6)))
+
+
 class Film:
     """Gathers exact passes of one view in linear light."""
 

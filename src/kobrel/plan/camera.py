@@ -218,20 +218,22 @@ class Camera:
         x, y, back = np.moveaxis(np.einsum("...ij,...i->...j", self.pose[..., :3, :3], away), -1, 0)
         return x, y, -back
 
-    def ray(self, x_px: float, y_px: float, width_px: float, height_px: float) -> tuple[Numbers, Numbers]:
-        """Origin and direction, (3,) each, through a pixel of a picture of some size.
+    def ray(
+        self, x_px: ArrayLike, y_px: ArrayLike, width_px: float, height_px: float
+    ) -> tuple[Numbers, Numbers]:
+        """Origins and directions, (..., 3) each, through pixels of a picture of some size.
 
-        The direction is one metre long along the axis (fisheye: straight), so that distances
-        along the ray in its own units are metres. For a camera at one frame.
+        The directions are one metre long along the axis (fisheye: straight), so that distances
+        along the rays in their own units are metres. For a camera at one frame.
         """
         half_x, half_y = self.half_widths()
         start, toward = projection.ray(
             self.projection,
-            (2 * x_px / width_px - 1) * float(half_x),
-            (1 - 2 * y_px / height_px) * float(half_y),
+            (2 * np.asarray(x_px, dtype=float) / width_px - 1) * float(half_x),
+            (1 - 2 * np.asarray(y_px, dtype=float) / height_px) * float(half_y),
         )
-        turn = self.pose[:3, :3]
-        return np.asarray(self.pose[:3, 3] + turn @ start), np.asarray(turn @ toward)
+        turn = self.pose[:3, :3].T
+        return np.asarray(self.pose[:3, 3] + start @ turn), np.asarray(toward @ turn)
 
 
 def poses(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:

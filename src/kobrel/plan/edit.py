@@ -116,7 +116,7 @@ def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float],
     )
 
 
-def with_scene(plan: Plan, name: str, **changes: Any) -> Plan:
+def with_scene(plan: Plan, name: str, /, **changes: Any) -> Plan:
     """The plan with one scene reference changed."""
     return plan.but(scenes=tuple(s.but(**changes) if s.name == name else s for s in plan.scenes))
 
@@ -181,7 +181,7 @@ def add_tape(plan: Plan, name: str, start: End, end: End) -> tuple[Plan, Tape]:
     return plan.but(tapes=(*plan.tapes, tape)), tape
 
 
-def with_tape(plan: Plan, name: str, **changes: Any) -> Plan:
+def with_tape(plan: Plan, name: str, /, **changes: Any) -> Plan:
     """The plan with one tape changed."""
     return plan.but(tapes=tuple(t.but(**changes) if t.name == name else t for t in plan.tapes))
 

@@ -79,12 +79,12 @@ def _rays(numbers: Survey, column: int) -> tuple[Numbers, Numbers]:
     camera = numbers.camera.frame(column)
     goals = np.nan_to_num(numbers.points[:, column], nan=1e6)
     width, height = _GRID
-    grid = [camera.ray(x + 0.5, y + 0.5, width, height) for y in range(height) for x in range(width)]
+    x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+    grid_from, grid_toward = camera.ray(x.ravel(), y.ravel(), width, height)
     starts = np.broadcast_to(camera.pose[:3, 3], goals.shape)
     if camera.projection == "orthographic":
         starts = goals + camera.pose[:3, 2] * numbers.sight.axial_m[:, column, None]
-    origins = np.concatenate([starts, [origin for origin, _ in grid]])
-    return origins, np.concatenate([goals - starts, [way for _, way in grid]])
+    return np.concatenate([starts, grid_from]), np.concatenate([goals - starts, grid_toward])
 
 
 def _own_rows(stage: Stage, anchor: Anchor) -> list[int]:

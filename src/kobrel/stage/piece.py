@@ -35,7 +35,7 @@ class Piece:
     """
 
     def __init__(self, scene: Scene, hidden: frozenset[str] = frozenset(), apart: bool = False) -> None:
-        self.scene, self.hidden = scene, hidden
+        self.scene, self.hidden, self.apart = scene, hidden, apart
         gone = _hidden_nodes(scene, hidden)
         drawn = [
             index
@@ -51,6 +51,11 @@ class Piece:
         self.moving = [row for row, index in enumerate(self.nodes) if index in moving]
         self._lock = threading.Lock()
         self._accelerators: list[TriangleScene] | None = None
+
+    @property
+    def built(self) -> bool:
+        """Whether rays can hit it without further work; small scenes cost too little to matter."""
+        return self._accelerators is not None or self.apart
 
     @property
     def first_rows(self) -> list[int]:

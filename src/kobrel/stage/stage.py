@@ -130,6 +130,11 @@ class Stage:
         return any(piece.moving for piece in self._pieces)
 
     @property
+    def built(self) -> bool:
+        """Whether all that is costly for rays is there."""
+        return all(piece.built for piece in self._pieces)
+
+    @property
     def warnings(self) -> list[str]:
         """What was skipped or assumed, scene by scene."""
         built = self._geometry.pictures.warnings if self._geometry else []

@@ -1,19 +1,25 @@
 """What all cards have: a title, rows of fields, large and small readings."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QButtonGroup,
+    QCheckBox,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QPushButton,
+    QStackedWidget,
     QStyleOptionComboBox,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
-from kobrel.desk.fields import Field
+from kobrel.desk.fields import Field, place_field
 from kobrel.desk.look import font
 from kobrel.desk.session import Session
 
@@ -21,22 +27,27 @@ from kobrel.desk.session import Session
 class Card(QWidget):
     """A card: fields change the plan through the session, readings show it.
 
-    Subclasses build themselves in ``__init__`` and show the session in :meth:`refresh`.
+    Subclasses build themselves in ``__init__`` and show the session in :meth:`refresh`. A page
+    of a card is a card without a title.
     """
 
     name = ""
+    is_page = False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(14, 12, 14, 12)
         self.column.setSpacing(6)
+        session.changed.connect(self._refresh_if_seen)
+        if self.is_page:
+            self.column.setContentsMargins(0, 4, 0, 0)
+            return
+        self.column.setContentsMargins(14, 12, 14, 12)
         title = QLabel(self.name)
         title.setObjectName("title")
         self.column.addWidget(title)
         self.column.addSpacing(4)
-        session.changed.connect(self._refresh_if_seen)
 
     def _refresh_if_seen(self) -> None:
         if self.isVisible():
@@ -51,7 +62,9 @@ class Card(QWidget):
 
     def row(self, label: str, *widgets: QWidget) -> None:
         """A labelled row; the label belongs to the first widget for keys and assistive technology."""
-        line = QHBoxLayout()
+        whole = QWidget()
+        line = QHBoxLayout(whole)
+        line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         text = QLabel(label)
         text.setObjectName("quiet")
@@ -62,7 +75,14 @@ class Card(QWidget):
             line.addWidget(widget)
             if isinstance(widget, Field):
                 widget.refused.connect(self.session.said)
-        self.column.addLayout(line)
+        self.column.addWidget(whole)
+
+    @staticmethod
+    def show_row(widget: QWidget, shown: bool) -> None:
+        """Show or hide the whole row that a widget stands in."""
+        row = widget.parentWidget()
+        if row is not None:
+            row.setVisible(shown)
 
     def reading(self, label: str, pixels: int = 13, role: str = "") -> QLabel:
         """A labelled number to look at."""
@@ -98,6 +118,79 @@ class Card(QWidget):
         label.setFont(font(12))
         self.column.addWidget(label)
         return label
+
+    def buttons(self, *made: tuple[str, str, Callable[[], object]]) -> list[QPushButton]:
+        """A row of buttons: what each says, what it does in a few words, and the doing."""
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        result = []
+        for text, hint, work in made:
+            button = QPushButton(text)
+            button.setToolTip(hint)
+            button.clicked.connect(lambda _on=False, do=work: do())
+            line.addWidget(button)
+            result.append(button)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        return result
+
+    def places(self, label: str, what: str, taken: Callable[[int, float], object]) -> list[Field]:
+        """A row of three lengths, X, Y and Z; `taken` is told which and the metres."""
+        fields = []
+        for axis, letter in enumerate("XYZ"):
+            field = place_field(f"{what} {letter}", lambda: self.session.unit)
+            field.taken.connect(lambda metres, a=axis: taken(a, metres))
+            fields.append(field)
+        self.row(label, *fields)
+        return fields
+
+    def tick(self, text: str, hint: str, taken: Callable[[bool], object]) -> QCheckBox:
+        """A box to tick."""
+        box = QCheckBox(text)
+        box.setToolTip(hint)
+        box.clicked.connect(lambda on: taken(bool(on)))
+        self.column.addWidget(box)
+        return box
+
+
+class PagedCard(Card):
+    """A card whose work is divided: one page is seen at a time."""
+
+    def __init__(self, session: Session, pages: list[Card], parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.pages = {page.name: page for page in pages}
+        self._choice = QButtonGroup(self)
+        self._stack = QStackedWidget()
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for number, page in enumerate(pages):
+            button = QPushButton(page.name)
+            button.setCheckable(True)
+            button.setChecked(number == 0)
+            button.setToolTip(f"The {page.name.lower()} of this card")
+            self._choice.addButton(button, number)
+            line.addWidget(button)
+            self._stack.addWidget(page)
+        line.addStretch(1)
+        self._choice.idClicked.connect(self._turn)
+        self.column.addLayout(line)
+        self.column.addWidget(self._stack, 1)
+        kept = str(session.settings.value(f"page/{self.name}", ""))
+        if kept in self.pages:
+            self.show_page(kept)
+
+    def _turn(self, number: int) -> None:
+        self._stack.setCurrentIndex(number)
+        self.session.settings.setValue(f"page/{self.name}", list(self.pages)[number])
+
+    def show_page(self, name: str) -> None:
+        """Turn to a page."""
+        number = list(self.pages).index(name)
+        self._choice.button(number).setChecked(True)
+        self._turn(number)
+
+    def refresh(self) -> None:
+        """Its pages show themselves."""
 
 
 class Choice(QComboBox):

@@ -1,0 +1,130 @@
+"""What stands between the window's heading and its bottom line: shots, views, cards and tabs."""
+
+from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from kobrel.desk.barrel import Barrel
+from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.block import BlockCard
+from kobrel.desk.cards.glass import GlassCard
+from kobrel.desk.cards.iris import IrisCard
+from kobrel.desk.cards.pull import PullCard
+from kobrel.desk.cards.tape import TapeCard
+from kobrel.desk.document import Document
+from kobrel.desk.overhead import Overhead
+from kobrel.desk.picture_view import PictureView
+from kobrel.desk.pull_chart import PullChart
+from kobrel.desk.scene_files import SceneFiles
+from kobrel.desk.session import Session
+from kobrel.desk.shots import ShotsColumn
+from kobrel.desk.tabs import TabEdge
+from kobrel.desk.welcome import Welcome
+
+# How a card shares the room: picture : chart in height, picture : overhead in width.
+_ROOM = {
+    1: ((80, 20), (58, 42)), 2: ((80, 20), (58, 42)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)),
+    5: ((44, 56), (70, 30)),
+}  # fmt: skip
+_TWO_VIEWS = (1, 2)
+
+
+class Body(QWidget):
+    """Lays the views out and shares the room between them, as each card needs it."""
+
+    def __init__(self, session: Session, document: Document, files: SceneFiles) -> None:
+        super().__init__()
+        self._session = session
+        self.picture, self.overhead = PictureView(session), Overhead(session)
+        self.second = Overhead(session, "Side")
+        self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
+        self.welcome = Welcome(document)
+        self._build_views()
+        self._build_cards(files)
+        self._shots_area = QScrollArea()
+        self._shots_area.setWidget(self.shots)
+        self._shots_area.setWidgetResizable(True)
+        self._shots_area.setFixedWidth(118)
+        self._shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._middle = QStackedWidget()
+        self._middle.addWidget(self._views)
+        self._middle.addWidget(self.welcome)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(8)
+        line.addWidget(self._shots_area)
+        line.addWidget(self._middle, 1)
+        line.addWidget(self.cards)
+        line.addWidget(self.tabs)
+
+    def _build_views(self) -> None:
+        self._upper = QSplitter(Qt.Orientation.Horizontal)
+        self._beside = QSplitter(Qt.Orientation.Vertical)
+        self._beside.addWidget(self.overhead)
+        self._beside.addWidget(self.second)
+        self._upper.addWidget(self.picture)
+        self._upper.addWidget(self._beside)
+        above = QWidget()
+        stack = QVBoxLayout(above)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(8)
+        stack.addWidget(self._upper, 1)
+        stack.addWidget(self.barrel)
+        self._views = QSplitter(Qt.Orientation.Vertical)
+        self._views.addWidget(above)
+        self._views.addWidget(self.chart)
+        for splitter in (self._upper, self._views, self._beside):
+            splitter.setHandleWidth(8)
+            splitter.setChildrenCollapsible(False)
+
+    def _build_cards(self, files: SceneFiles) -> None:
+        session = self._session
+        self.cards = QStackedWidget()
+        self.cards.setObjectName("panel")
+        self.cards.setFixedWidth(300)
+        self.card_of: dict[int, Card] = {
+            1: BlockCard(session, files), 2: TapeCard(session), 3: GlassCard(session), 4: IrisCard(session),
+            5: PullCard(session),
+        }  # fmt: skip
+        self._index: dict[int, int] = {}
+        for key, card in self.card_of.items():
+            scroll = QScrollArea()
+            scroll.setWidgetResizable(True)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            scroll.setWidget(card)
+            scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            self._index[key] = self.cards.addWidget(scroll)
+        self.tabs = TabEdge([(key, card.name) for key, card in self.card_of.items()])
+
+    def show_card(self, key: int, keep: bool) -> None:
+        """Turn to a card; `keep` remembers how the room was shared until now."""
+        if key not in self._index:
+            return
+        if keep:
+            self.keep_room()
+        self._session.card = key
+        self.second.setVisible(key in _TWO_VIEWS)
+        self.cards.setCurrentIndex(self._index[key])
+        self.tabs.choose(key)
+        settings = self._session.settings
+        for splitter, name, size, parts in (
+            (self._views, "room", self._views.height(), _ROOM[key][0]),
+            (self._upper, "across", self._upper.width(), _ROOM[key][1]),
+        ):
+            kept = settings.value(f"{name}/{key}")
+            if isinstance(kept, QByteArray):
+                splitter.restoreState(kept)
+            else:
+                splitter.setSizes([max(size, 400) * part // 100 for part in parts])
+
+    def keep_room(self) -> None:
+        """Remember how the room is shared under this card."""
+        settings, key = self._session.settings, self._session.card
+        settings.setValue(f"room/{key}", self._views.saveState())
+        settings.setValue(f"across/{key}", self._upper.saveState())
+
+    def show_sides(self, full: bool, bare: bool) -> None:
+        """Show how to begin unless there is a plan (`full`); without what stands about if `bare`."""
+        self._middle.setCurrentIndex(0 if full else 1)
+        for widget in (self._shots_area, self.cards, self.tabs, self._beside):
+            widget.setVisible(full and not bare)

@@ -1,0 +1,264 @@
+"""The readings of the Tape card: from a laser meter, typed, or pasted; and subjects from them."""
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QProcess, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableView, QWidget
+
+from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.fields import length_field, number_field
+from kobrel.desk.jobs import Job
+from kobrel.desk.meter import SimulatedMeterProcess
+from kobrel.desk.session import Session, Tool
+from kobrel.errors import KobrelError
+from kobrel.plan import edit
+from kobrel.plan.model import PointAnchor, Reading
+from kobrel.plan.moves import vector
+from kobrel.stage.scene import Progress
+
+_Index = QModelIndex | QPersistentModelIndex
+_HEADINGS = ("Name", "Straight", "Spread", "of")
+
+
+class ReadingsModel(QAbstractTableModel):
+    """The plan's readings; only names can be typed."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self._session.plan.readings)
+
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:
+        return len(_HEADINGS)
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
+        shown = orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole
+        return _HEADINGS[section] if shown else None
+
+    def flags(self, index: _Index) -> Qt.ItemFlag:
+        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        return base | Qt.ItemFlag.ItemIsEditable if index.column() == 0 else base
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        reading = self._session.plan.readings[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            spread = f"± {reading.spread_m * 1000:.1f} mm" if reading.count > 1 else "–"
+            texts = (reading.name, self._session.length(reading.distance_m), spread, str(reading.count))
+            return texts[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 0:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def setData(self, index: _Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        name, readings = str(value).strip(), list(self._session.plan.readings)
+        if not name or name == readings[index.row()].name:
+            return False
+        readings[index.row()] = readings[index.row()].but(name=name)
+        self._session.edit("Rename reading", self._session.plan.but(readings=tuple(readings)))
+        return True
+
+
+class ReadingsPage(Card):
+    """See the module."""
+
+    name = "Readings"
+    is_page = True
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        from kobrel.exchange.rangefinder import DEFAULT_PORT
+
+        self.address = QLineEdit(f"127.0.0.1:{DEFAULT_PORT}")
+        self.address.setAccessibleName("Address of the laser meter")
+        self.address.setToolTip("Where the laser meter answers, host:port")
+        self.address.setFixedWidth(150)
+        self.row("Laser meter", self.address)
+        self.count = number_field("Readings to average", "", 1, 1, 50)
+        self.count.setFixedWidth(76)
+        self.count.show_value(5)
+        self.row("Averages", self.count)
+        self.aim, self.read, self.start = self.buttons(
+            ("Aim …", "Click in Picture where it aims, then it reads", self._begin_aim),
+            ("Read", "Read what it is aimed at", lambda: self._read(None)),
+            ("Simulate", "Start the simulated meter that ships with Kobrel", self._simulate),
+        )
+        self.state = self.note("A real meter is aimed by hand. The simulated one is told where you click.")
+        self.line()
+        self._model = ReadingsModel(session)
+        self.table = QTableView()
+        self.table.setModel(self._model)
+        plain_table(self.table, "Readings", 24)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.setMinimumHeight(110)
+        self.column.addWidget(self.table, 1)
+        self.title = QLineEdit()
+        self.title.setPlaceholderText("Name")
+        self.title.setAccessibleName("Name of a reading")
+        self.title.setToolTip("Name of a reading that you type")
+        self.distance = length_field("Distance of a reading", lambda: session.unit, 0.001, 1e5)
+        self.distance.setFixedWidth(90)
+        self.distance.taken.connect(self._add_typed)
+        self.row("Type", self.title, self.distance)
+        self.paste, self.open, self.subjects, self.delete = self.buttons(
+            ("Paste", "Take lines of name, distance, unit from the clipboard", self._paste),
+            ("Open …", "Take readings from a CSV file", self._ask_open),
+            ("Subjects", "Make every reading a subject", self._make_subjects),
+            ("Delete", "Delete the chosen reading", self._delete),
+        )
+        self.note("A reading is a straight distance from the lens. Without an aim its subject stands ahead.")
+        self.meter = SimulatedMeterProcess(session)
+        self.meter.listening.connect(self._listen)
+        self.meter.ended.connect(self._say)
+        self._job: Job | None = None
+        session.aimed.connect(self._aimed)
+
+    def _say(self, text: str) -> None:
+        self.state.setText(text)
+        self.session.said.emit(text)
+
+    # The meter
+
+    def _simulate(self) -> None:
+        if self.meter.process.state() != QProcess.ProcessState.NotRunning:
+            self.meter.stop()
+            return
+        self._say("The simulated meter is being switched on …")
+        self.meter.start()
+
+    def _listen(self, port: int) -> None:
+        self.address.setText(f"127.0.0.1:{port}")
+        self._say("The simulated meter is on. Aim … and click a thing in Picture.")
+
+    def _begin_aim(self) -> None:
+        self.session.use(Tool("aim"))
+        self.session.said.emit("Click in Picture where the meter aims. Esc stops.")
+
+    def _aimed(self, point: object) -> None:
+        self.session.use(None)
+        self._read(np.asarray(point, dtype=float))
+
+    def _read(self, point: np.ndarray | None) -> None:
+        camera = self.session.camera
+        host, _, port = self.address.text().strip().rpartition(":")
+        if not host or not port.isdigit():
+            self._say("The meter's address is written host:port, such as 127.0.0.1:7150.")
+            return
+        if camera is None or self._job is not None:
+            return
+        lens, count = np.array(camera.pose[:3, 3]), round(self.count.value)
+
+        def work(progress: Progress) -> object:
+            from kobrel.exchange.rangefinder import meter
+
+            with meter(host, int(port)) as connected:
+                if point is not None:
+                    connected.aim(lens, point - lens)
+                return connected.average(count, progress)
+
+        self._job = Job(work, self)
+        self._job.done.connect(lambda found: self._take(found, lens, point))
+        self._job.failed.connect(self._fail)
+        self._say("Reading the meter …")
+        self._job.start()
+
+    def _fail(self, reason: str) -> None:
+        self._job = None
+        self._say(reason)
+
+    def _take(self, found: object, lens: np.ndarray, point: np.ndarray | None) -> None:
+        from kobrel.exchange.rangefinder import Measured
+
+        self._job = None
+        assert isinstance(found, Measured)
+        there = None
+        if point is not None:
+            way = (point - lens) / np.linalg.norm(point - lens)
+            there = vector(lens + way * found.distance_m)
+        name = f"Reading {len(self.session.plan.readings) + 1}"
+        self._add(
+            [
+                Reading(
+                    name=name, distance_m=found.distance_m, spread_m=found.spread_m, count=found.count,
+                    point_m=there,
+                )
+            ]
+        )  # fmt: skip
+        lost = f", {len(found.failed)} gave none ({found.failed[0]})" if found.failed else ""
+        self._say(
+            f"{self.session.length(found.distance_m)} ± {found.spread_m * 1000:.1f} mm "
+            f"from {found.count} readings{lost}."
+        )
+
+    # The list
+
+    def _add(self, readings: list[Reading]) -> None:
+        plan = self.session.plan
+        taken = [reading.name for reading in plan.readings]
+        for reading in readings:
+            named = reading.but(name=edit.unused(reading.name, taken))
+            taken.append(named.name)
+            plan = plan.but(readings=(*plan.readings, named))
+        self.session.edit("Add readings" if len(readings) > 1 else f"Add {readings[0].name}", plan)
+
+    def _add_typed(self, metres: float) -> None:
+        name = self.title.text().strip() or f"Reading {len(self.session.plan.readings) + 1}"
+        self._add([Reading(name=name, distance_m=metres)])
+        self.title.clear()
+
+    def take_text(self, text: str, source: str) -> None:
+        """Take readings out of text, or say what is wrong with it."""
+        from kobrel.exchange.readings import read_readings
+
+        try:
+            readings = read_readings(text, self.session.unit)
+        except KobrelError as error:
+            self._say(f"{source}: {error}")
+            return
+        self._add(readings)
+        self._say(f"{len(readings)} readings from {source}.")
+
+    def _paste(self) -> None:
+        self.take_text(QGuiApplication.clipboard().text(), "the clipboard")
+
+    def _ask_open(self) -> None:
+        kinds = "Readings (*.csv *.txt *.tsv)"
+        name, _ = QFileDialog.getOpenFileName(self, "Open readings", str(Path.home()), kinds)
+        if name:
+            try:
+                self.take_text(Path(name).read_text(encoding="utf-8-sig"), name)
+            except (OSError, UnicodeDecodeError) as error:
+                self._say(f"{name}: cannot be read ({error}).")
+
+    def _make_subjects(self) -> None:
+        session, camera = self.session, self.session.camera
+        if camera is None or not session.plan.readings:
+            return
+        plan = session.plan
+        for reading in plan.readings:
+            ahead = camera.pose[:3, 3] - camera.pose[:3, 2] * reading.distance_m
+            place = reading.point_m or vector(ahead)
+            plan, subject = edit.add_subject(plan, reading.name, PointAnchor(position_m=place))
+            session.selected_subject = subject.number
+        session.edit("Subjects from readings", plan)
+        self._say(f"{len(plan.readings)} subjects made.")
+
+    def _delete(self) -> None:
+        row, readings = self.table.currentIndex().row(), list(self.session.plan.readings)
+        if 0 <= row < len(readings):
+            gone = readings.pop(row)
+            self.session.edit(f"Delete {gone.name}", self.session.plan.but(readings=tuple(readings)))
+
+    def refresh(self) -> None:
+        self._model.layoutChanged.emit()
+        running = self.meter.process.state() != QProcess.ProcessState.NotRunning
+        self.start.setText("Switch off" if running else "Simulate")
+        for button in (self.subjects, self.delete):
+            button.setEnabled(bool(self.session.plan.readings))

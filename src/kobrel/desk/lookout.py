@@ -1,0 +1,63 @@
+"""Follows the shot's lines of sight beside the window, whenever hands rest."""
+
+from PySide6.QtCore import QObject, QTimer
+
+from kobrel.desk.jobs import Job
+from kobrel.desk.session import Session, same
+from kobrel.plan.sight import sightlines
+from kobrel.stage.scene import Progress
+
+_REST_MS = 600
+
+
+class Lookout(QObject):
+    """Keeps ``session.sight`` up to date, a little behind."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self._job: Job | None = None
+        self._for: tuple[object, ...] | None = None
+        self.may_look = False
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._begin)
+        session.changed.connect(self._wait)
+
+    def allow(self) -> None:
+        """The tracer is there: from now on there may be work for it."""
+        self.may_look = True
+        self._wait()
+
+    def _wait(self) -> None:
+        if self._for is None or not same(self._for, self._session.work):
+            self._rest.start()
+
+    def _begin(self) -> None:
+        session, shot = self._session, self._session.shot
+        if not self.may_look or shot is None or session.dragging or not session.stage.built:
+            return
+        if self._job is not None:
+            self._job.cancel()
+        work, plan, stage = session.work, session.plan, session.stage
+        self._for = work
+
+        def look(progress: Progress) -> object:
+            return sightlines(plan, shot, stage, progress)
+
+        self._job = Job(look, self)
+        self._job.done.connect(lambda found: self._take(work, found))
+        self._job.start()
+
+    def _take(self, work: tuple[object, ...], found: object) -> None:
+        self._session.sight = (work, found)  # type: ignore[assignment]
+        if same(work, self._session.work):
+            self._session.changed.emit()
+
+    def close(self) -> None:
+        """Stop looking."""
+        self.may_look = False
+        self._rest.stop()
+        if self._job is not None:
+            self._job.cancel()

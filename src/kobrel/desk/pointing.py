@@ -1,0 +1,113 @@
+"""What a click or a hovering pointer in Picture means, by card and by tool."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QGuiApplication
+
+from kobrel.desk import blocking, taping
+from kobrel.desk.session import Session
+from kobrel.plan.camera import Sight
+from kobrel.plan.model import DistanceTarget, StandInAnchor, SubjectEnd, SurfaceAnchor
+from kobrel.plan.moves import vector
+from kobrel.plan.names import thing_name
+from kobrel.plan.stand_ins import number_of
+from kobrel.stage.stage import Pick
+
+BLOCK = 1
+
+
+@dataclass(frozen=True)
+class Probed:
+    """What lies under the pointer."""
+
+    pick: Pick
+    sight: Sight
+    name: str
+
+
+class Pointing:
+    """Reads the stage through Picture for a session."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def pick(self, at: QPointF, box: QRectF) -> Pick | None:
+        """What is seen at a place within the picture's box."""
+        camera = self._session.camera
+        if camera is None or not box.contains(at):
+            return None
+        origin, toward = camera.ray(at.x() - box.left(), at.y() - box.top(), box.width(), box.height())
+        return self._session.pick(origin, toward)
+
+    def probe(self, at: QPointF, box: QRectF) -> Probed | None:
+        """The numbers of what is seen at a place."""
+        pick, camera = self.pick(at, box), self._session.camera
+        if pick is None or camera is None:
+            return None
+        return Probed(pick, camera.see(pick.point), thing_name(self._session.plan, pick.place))
+
+    def words(self, probed: Probed) -> str:
+        """The probe's reading in one line."""
+        session, sight = self._session, probed.sight
+        return (
+            f"{probed.name}   {session.length(float(sight.axial_m))} along the axis, "
+            f"{session.length(float(sight.straight_m))} straight, {float(sight.blur_px):.1f} px blur"
+        )
+
+    def copy(self, probed: Probed) -> None:
+        """Put the reading on the clipboard."""
+        QGuiApplication.clipboard().setText(self.words(probed))
+        self._session.said.emit(f"Copied: {self.words(probed)}")
+
+    def focus(self, pick: Pick) -> None:
+        """Put the focus at the distance of what was picked."""
+        camera = self._session.camera
+        if camera is not None:
+            self._session.focus_on(DistanceTarget(metres=taping.focus_distance(camera, pick.point)))
+
+    def take(self, pick: Pick, at: QPointF, box: QRectF) -> None:
+        """A click on a thing: whatever the tool or the card makes of it."""
+        session, tool = self._session, self._session.tool
+        number = number_of(pick.place.scene)
+        if tool is not None and tool.does == "place" and tool.stand_in is not None:
+            blocking.place(session, tool.stand_in, pick.point)
+        elif tool is not None and tool.does == "tape":
+            where = at - box.topLeft()
+            end, what = taping.snapped(session, pick, where, box.width(), box.height())
+            taping.take_end(session, end)
+            if what in ("vertex", "edge") and session.tool is not None:
+                session.said.emit(f"Snapped to a {what} of {taping.end_name(session, end)}.")
+        elif tool is not None and tool.does == "aim":
+            session.aimed.emit(pick.point)
+        elif tool is not None:
+            self.copy(Probed(pick, session.camera.see(pick.point), thing_name(session.plan, pick.place)))  # type: ignore[union-attr]
+        elif session.card == BLOCK:
+            if number is None:
+                session.select()
+                session.select_node(pick.place)
+            else:
+                session.select(stand_in=number)
+        elif number is not None and session.plan.stand_in(number) is not None:
+            session.select(stand_in=number)
+            already = next(
+                (s.number for s in session.plan.subjects if s.anchor == StandInAnchor(number=number)), None
+            )
+            if already is None:
+                blocking.make_subject(session)
+            else:
+                self._add_surface(pick)
+        else:
+            self._add_surface(pick)
+
+    def _add_surface(self, pick: Pick) -> None:
+        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
+        self._session.add_subject(thing_name(self._session.plan, pick.place), anchor)
+
+    def take_peg(self, number: int) -> bool:
+        """A click on a subject's peg with a tool in hand; False without one."""
+        tool = self._session.tool
+        if tool is None or tool.does != "tape":
+            return False
+        taping.take_end(self._session, SubjectEnd(number=number))
+        return True

@@ -1,0 +1,180 @@
+"""What hands do to tapes, whichever view or card they do it in."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF
+
+from kobrel.desk.session import Session, Tool
+from kobrel.plan import edit
+from kobrel.plan.camera import Camera
+from kobrel.plan.model import (
+    BoundsAnchor,
+    CameraEnd,
+    DistanceTarget,
+    End,
+    PointAnchor,
+    StandInAnchor,
+    SubjectEnd,
+    SubjectTarget,
+    SurfaceAnchor,
+    Tape,
+)
+from kobrel.plan.moves import vector
+from kobrel.plan.names import thing_name
+from kobrel.plan.tapes import TapeNumbers, end_points, measure_with
+from kobrel.stage.stage import Pick, Place
+
+SNAP_PX = 9
+
+
+def begin(session: Session) -> None:
+    """Start a tape: the next two clicks are its ends."""
+    if session.shot is None:
+        return
+    session.use(Tool("tape"))
+    session.said.emit("Click where the tape begins, in any view; C begins it at the camera. Esc stops.")
+
+
+def take_end(session: Session, end: End) -> None:
+    """Take an end for the tape being made; the second one makes it."""
+    tool = session.tool
+    if tool is None or tool.does != "tape":
+        return
+    if tool.start is None:
+        session.use(Tool("tape", start=end))
+        session.said.emit(f"It begins at {end_name(session, end)}. Click where it ends.")
+        return
+    if end == tool.start:
+        session.said.emit("Both ends are the same. Click where the tape ends.")
+        return
+    plan, tape = edit.add_tape(
+        session.plan, f"{end_name(session, tool.start)} to {end_name(session, end)}", tool.start, end
+    )
+    session.use(None)
+    session.edit(f"Tape {tape.name}", plan)
+    session.select(tape=tape.name)
+    numbers = numbers_of(session, tape)
+    if numbers is not None:
+        session.said.emit(
+            f"{tape.name}: {session.length(float(numbers.straight_m[0]))}. F puts the focus on its end."
+        )
+
+
+def end_name(session: Session, end: End) -> str:
+    """What an end of a tape is on, in words."""
+    plan = session.plan
+    if isinstance(end, CameraEnd):
+        return "camera"
+    if isinstance(end, SubjectEnd):
+        subject = plan.subject(end.number)
+        return subject.name if subject else f"missing subject {end.number}"
+    if isinstance(end, StandInAnchor):
+        stand_in = plan.stand_in(end.number)
+        return stand_in.name if stand_in else "missing stand-in"
+    if isinstance(end, PointAnchor):
+        return "a point"
+    return thing_name(plan, Place(end.scene, end.node))
+
+
+def chosen(session: Session) -> Tape | None:
+    """The chosen tape."""
+    return next((tape for tape in session.plan.tapes if tape.name == session.selected_tape), None)
+
+
+def numbers_of(session: Session, tape: Tape) -> TapeNumbers | None:
+    """A tape's numbers at the frame."""
+    camera = session.camera
+    return measure_with(camera, session.plan, session.stage, tape, [session.frame]) if camera else None
+
+
+def set_end(session: Session, tape: Tape, which: str, end: End) -> None:
+    """Put an end, "start" or "end", of a tape elsewhere."""
+    other = tape.start if which == "end" else tape.end
+    if end != other:
+        session.edit(f"Move {which} of {tape.name}", edit.with_tape(session.plan, tape.name, **{which: end}))
+
+
+def moved_end(session: Session, end: End, point: NDArray[np.float64]) -> End:
+    """An end nudged to a point: it stays tied to what it rides on where that is a node."""
+    if isinstance(end, SurfaceAnchor):
+        world = session.stage.world(Place(end.scene, end.node), [session.frame])
+        if world is not None:
+            return end.but(local=vector(np.linalg.solve(world[0], np.append(point, 1.0))[:3]))
+    if isinstance(end, PointAnchor):
+        return edit.moved_to(end, session.frame, vector(np.round(point, 5)))
+    return PointAnchor(position_m=vector(np.round(point, 5)))
+
+
+def focus_on_end(session: Session) -> None:
+    """Put the focus on the end of the chosen tape: on its subject, or at its distance."""
+    tape, camera = chosen(session), session.camera
+    if tape is None or camera is None:
+        session.said.emit("Choose a tape first.")
+        return
+    if isinstance(tape.end, SubjectEnd):
+        session.focus_on(SubjectTarget(number=tape.end.number))
+        return
+    lens = camera.pose[None, :3, 3]
+    point = end_points(session.plan, tape.end, [session.frame], session.stage, lens)[0]
+    distance = focus_distance(camera, point)
+    if distance > 0:
+        session.focus_on(DistanceTarget(metres=distance))
+    else:
+        session.said.emit("The end of the tape is behind the camera.")
+
+
+def focus_distance(camera: Camera, point: NDArray[np.float64]) -> float:
+    """A point's distance as the focus counts it."""
+    sight = camera.see(point)
+    return float(sight.straight_m if camera.surface == "sphere" else sight.axial_m)
+
+
+def remove(session: Session) -> None:
+    """Delete the chosen tape."""
+    tape = chosen(session)
+    if tape is not None:
+        session.edit(f"Delete tape {tape.name}", edit.remove_tape(session.plan, tape.name))
+        session.select()
+
+
+def surface_end(pick: Pick) -> SurfaceAnchor:
+    """An end on the surface that a ray met."""
+    return SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
+
+
+def snapped(session: Session, pick: Pick, at: QPointF, width: float, height: float) -> tuple[End, str]:
+    """An end at what was picked, drawn to a vertex, else an edge, of the triangle within reach.
+
+    `at` is the pointer in a picture of this width and height. Also says what it snapped to.
+    """
+    camera = session.camera
+    end = surface_end(pick)
+    world = session.stage.world(pick.place, [session.frame])
+    if camera is None or world is None:
+        return end, ""
+    scale = width / camera.width_px
+
+    def away(local: NDArray[np.float64]) -> float:
+        sight = camera.see(world[0, :3, :3] @ local + world[0, :3, 3])
+        return math.hypot(float(sight.x_px) * scale - at.x(), float(sight.y_px) * scale - at.y())
+
+    corner = min(pick.corners, key=away)
+    if away(corner) <= SNAP_PX:
+        return end.but(local=vector(corner)), "vertex"
+    feet = []
+    for i in range(3):
+        start, along = pick.corners[i], pick.corners[(i + 1) % 3] - pick.corners[i]
+        size = float(along @ along)
+        part = min(max(float((pick.local - start) @ along) / size, 0.0), 1.0) if size else 0.0
+        feet.append(start + part * along)
+    foot = min(feet, key=away)
+    if away(foot) <= SNAP_PX * 0.6:
+        return end.but(local=vector(foot)), "edge"
+    return end, "surface"
+
+
+def bounds_end(place: Place) -> BoundsAnchor:
+    """An end in the middle of a thing."""
+    return BoundsAnchor(scene=place.scene, node=place.path)

@@ -1,0 +1,59 @@
+"""Distances that somebody wrote down: name, distance, unit, a line each."""
+
+import csv
+import io
+
+from kobrel.errors import ExchangeError, KobrelError
+from kobrel.optics.units import LengthUnit, Measure, parse_length
+from kobrel.plan.model import Reading
+
+
+def read_readings(text: str, unit: LengthUnit | Measure = "m") -> list[Reading]:
+    """Readings from text with commas, semicolons or tabs between; a heading is passed over.
+
+    Parameters
+    ----------
+    unit : of distances without one
+
+    Raises
+    ------
+    ExchangeError
+        A line that is no reading, by its number, or no reading at all.
+
+    Examples
+    --------
+    >>> [(r.name, r.distance_m) for r in read_readings("Door, 320, cm")]
+    [('Door', 3.2)]
+    """
+    found: list[Reading] = []
+    between = max("\t;,", key=text.count)
+    for number, cells in enumerate(csv.reader(io.StringIO(text), delimiter=between), 1):
+        parts = [cell.strip() for cell in cells]
+        if not any(parts):
+            continue
+        if number == 1 and len(parts) > 1 and not any(ch.isdigit() for ch in parts[1]):
+            continue
+        try:
+            name, distance, *rest = parts
+            metres = parse_length(f"{distance} {rest[0]}" if rest and rest[0] else distance, unit)
+            found.append(Reading(name=name or f"Reading {number}", distance_m=metres))
+        except KobrelError as error:
+            raise ExchangeError(f"Line {number}: {error}") from None
+        except ValueError:
+            raise ExchangeError(
+                f"Line {number}: “{between.join(cells)[:60]}” is no reading. Write name, distance, unit; "
+                "the distance greater than nought."
+            ) from None
+    if not found:
+        raise ExchangeError("There is no reading in it. Write a line each: name, distance, unit.")
+    return found
+
+
+def readings_csv(readings: tuple[Reading, ...]) -> str:
+    """Readings as CSV, in metres."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(["name", "distance", "unit", "spread_m", "count"])
+    for reading in readings:
+        writer.writerow([reading.name, repr(reading.distance_m), "m", repr(reading.spread_m), reading.count])
+    return text.getvalue()
