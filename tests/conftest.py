@@ -11,7 +11,7 @@ from pxr import Gf, Usd, UsdGeom, Vt
 import kobrel.demo
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import FixedCamera, Glass, Keyed, Plan, Sensor, Shot
-from kobrel.plan.staging import load_stage
+from kobrel.plan.staging import Library, load_stage
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Stage
@@ -25,6 +25,11 @@ def demo():
     stage, problems = load_stage(plan)
     assert problems == []
     return plan, stage
+
+
+def library_of(plan, stage):
+    """What has been read for a plan whose stage is at hand."""
+    return Library({(ref.path, ref.unit_m): stage.scenes[ref.name] for ref in plan.scenes})
 
 
 @pytest.fixture

@@ -18,7 +18,7 @@ from kobrel.desk.player import Player
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError, SceneError
 from kobrel.plan.model import DistanceTarget, PointAnchor, SubjectTarget
-from tests.conftest import DEMO
+from tests.conftest import DEMO, library_of
 
 
 def let(ready, seconds=20):
@@ -32,7 +32,7 @@ def let(ready, seconds=20):
 @pytest.fixture
 def session(qapp, settings, demo):
     made = Session()
-    made.show_plan(*demo, shot_index=1)
+    made.show_plan(*demo, library_of(*demo), shot_index=1)
     return made
 
 

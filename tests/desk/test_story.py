@@ -61,7 +61,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     rows = [session.survey.subjects.index(s.number) for s in (lantern, ferryman)]
     for places in (
         window.picture.peg_places(),
-        window.overhead._subject_places(),
+        window.overhead.subject_places(),
         window.barrel.peg_places(),
     ):
         assert set(rows) <= {place[0] for place in places}
@@ -334,13 +334,13 @@ def test_brackets_step_the_stop_and_space_plays(hand):
 def test_every_edit_can_be_undone_by_name(hand):
     window, session = hand.window, hand.window.session
     start = session.plan
-    glass, tape = window.card_of[3], window.card_of[2]
+    glass, tape = window.card_of[3], window.card_of[2].subjects
     hand.type(glass.focal, "35")
     hand.type(glass.stop, "5.6")
     hand.type(glass.sensor_width, "30")
     hand.click(window.picture, picture_point(window, [-3.3, 1.2, -4.5]))
     hand.key(Qt.Key.Key_2)
-    tape._model.setData(tape._model.index(len(session.plan.subjects) - 1, 1), "Window")
+    tape.model.setData(tape.model.index(len(session.plan.subjects) - 1), "Window")
     tape.delete_button.click()
     hand.key(Qt.Key.Key_M, widget=window.chart)
     names = [session.undo.text(i) for i in range(session.undo.count())]
@@ -388,7 +388,7 @@ def test_the_window_comes_back_as_it_was(make_window, tmp_path):
     first.window.show_card(5)
     first.window.close()
     second = make_window()
-    assert second.window._card_key == 5
+    assert second.window.session.card == 5
     assert second.window.document.open_last()
     second.opened()
     assert second.window.session.shot.name == "03"

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
 
 from kobrel.desk.look import DARK, LIGHT
 from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
+from kobrel.optics.units import measure
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import survey
 from tests.conftest import DEMO
@@ -39,7 +40,7 @@ def test_places_and_distances_are_each_others_inverse(nearest, metres):
 @given(st.floats(0.05, 20), st.sampled_from(["m", "cm", "mm", "in", "ft"]))
 def test_ticks_are_apart_and_in_order(nearest, unit):
     scale = DioptreScale(nearest, 20, 900)
-    ticks = scale.ticks(unit, 36)
+    ticks = scale.ticks(measure(unit), 36)
     places = [scale.px(metres) for metres, _ in ticks]
     assert ticks[-1] == (math.inf, "∞")
     assert len(ticks) >= 6
@@ -79,7 +80,7 @@ def test_a_click_on_a_peg_focuses_in_barrel_and_overhead(hand):
     hand.rest()
     for view, places in (
         (window.barrel, window.barrel.peg_places()),
-        (window.overhead, window.overhead._subject_places()),
+        (window.overhead, window.overhead.subject_places()),
     ):
         row, at = next((p[0], p[1]) for p in places if session.survey.subjects[p[0]] == 2)
         hand.click(view, at)
@@ -95,12 +96,12 @@ def test_surfaces_stand_in_overhead_at_their_distances(hand):
     near, far = (float(x) for x in camera.limits_m)
     left, right = overhead._surface(camera, float(camera.half_widths()[0]), near)
     apex = overhead.place(0, 0)
-    per_m = overhead._px_per_m()
+    per_m = overhead.px_per_m()
     assert (apex.y() - left.y()) / per_m == pytest.approx(near)
     assert (right.x() - left.x()) / per_m == pytest.approx(2 * near * float(camera.half_widths()[0]))
     session.edit_glass("sphere", surface="sphere")
     hand.rest()
-    per_m = overhead._px_per_m()
+    per_m = overhead.px_per_m()
     arc = overhead._surface(session.camera, float(camera.half_widths()[0]), far)
     for point in arc:
         assert math.hypot(point.x() - apex.x(), point.y() - apex.y()) / per_m == pytest.approx(far)
@@ -110,20 +111,18 @@ def test_subjects_stand_in_overhead_and_side_where_they_are(hand):
     window, session = hand.window, hand.window.session
     pose = session.camera.pose
     head = session.survey
-    for side in (False, True):
-        window.overhead._turn.setChecked(side)
-        per_m, apex = window.overhead._px_per_m(), window.overhead.place(0, 0)
-        places = dict(window.overhead._subject_places())
+    for mode, (across, along) in {"Overhead": (0, 2), "Side": (2, 1), "Front": (0, 1)}.items():
+        window.overhead.show_mode(mode)
+        per_m, apex = window.overhead.px_per_m(), window.overhead.place(0, 0)
+        places = dict(window.overhead.subject_places())
         from kobrel.plan.anchors import subject_points
 
         for row, number in enumerate(head.subjects):
             point = subject_points(session.plan.subject(number).anchor, [session.frame], session.stage)[0]
-            local = pose[:3, :3].T @ (point - pose[:3, 3])
-            if local[2] < 0:
-                assert (places[row].x() - apex.x()) / per_m == pytest.approx(
-                    local[1 if side else 0], abs=1e-6
-                )
-                assert (apex.y() - places[row].y()) / per_m == pytest.approx(-local[2])
+            local = pose[:3, :3].T @ (point - pose[:3, 3]) * (1, 1, -1)
+            if local[2] > 0:
+                assert (places[row].x() - apex.x()) / per_m == pytest.approx(local[across], abs=1e-6)
+                assert (apex.y() - places[row].y()) / per_m == pytest.approx(local[along], abs=1e-6)
 
 
 def test_dragging_the_focus_line_in_overhead(hand):
@@ -218,16 +217,17 @@ def test_v_flips_to_the_last_picture(hand):
 def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
     window, session = hand.window, hand.window.session
     hand.key(Qt.Key.Key_2)
-    tape = window.card_of[2]
-    tape.table.selectRow(1)
+    card = window.card_of[2]
+    tape = card.subjects
+    tape.list.setCurrentIndex(tape.model.index(1))
     assert session.selected_subject == 2
     metres = float(session.survey.focus_distance_m[1, session.row])
     assert tape.distance.text() == f"{metres:.2f} m"
-    tape.unit.setCurrentIndex(tape.unit.findData("ft"))
-    tape.unit.activated.emit(0)
+    card.unit.setCurrentIndex(card.unit.findData("ft"))
+    card.unit.activated.emit(0)
     assert session.plan.unit == "ft"
     assert "'" in tape.distance.text()
-    assert tape._model.data(tape._model.index(1, 2)) == tape.distance.text()
+    assert tape.model.words(1)[0] == tape.distance.text()
     tape.focus_button.click()
     assert session.subject_in_focus() == SubjectTarget(number=2)
 
@@ -235,8 +235,8 @@ def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
 def test_tape_says_which_distance_counts(hand):
     window, session = hand.window, hand.window.session
     hand.key(Qt.Key.Key_2)
-    tape = window.card_of[2]
-    tape.table.selectRow(1)
+    tape = window.card_of[2].subjects
+    tape.list.setCurrentIndex(tape.model.index(1))
     assert (tape.axial.property("role"), tape.straight.property("role")) == ("focus", "")
     assert tape.distance.text() == tape.axial.text() != tape.straight.text()
     session.edit_glass("sphere", surface="sphere")
@@ -316,12 +316,12 @@ def test_ribbons_follow_the_look(hand):
 
 def test_an_empty_window_offers_a_start(make_window):
     hand = make_window()
-    assert hand.window.middle.currentWidget() is hand.window.welcome
+    assert hand.window.welcome.isVisible()
     assert not hand.window.cards.isVisible()
     hand.window.welcome.demo_button.click()
     hand.opened()
     assert hand.window.session.plan.name == "Night Ferry"
-    assert hand.window.middle.currentWidget() is hand.window.views
+    assert hand.window.picture.isVisible()
     assert hand.window.cards.isVisible()
 
 

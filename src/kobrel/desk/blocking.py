@@ -25,6 +25,7 @@ STAND_IN_NAMES: dict[StandInKind, str] = {
     "string": "String of lights", "scatter": "Scatter of lights",
 }  # fmt: skip
 _SMALLEST_M = 0.002
+_GREY, _GROUND = (0.3, 0.3, 0.29), (0.16, 0.155, 0.145)
 
 
 def place(session: Session, kind: StandInKind, position_m: ArrayLike, in_row: bool = False) -> StandIn:
@@ -38,6 +39,7 @@ def place(session: Session, kind: StandInKind, position_m: ArrayLike, in_row: bo
         number=1, name="Row" if in_row else STAND_IN_NAMES[kind], kind=kind, size_m=SIZES[kind],
         position_m=_rounded(position_m), turn_deg=turn,
         row=Row(direction_deg=round(turn + 180.0, 1) % 360.0) if in_row else None,
+        colour=_GROUND if kind == "ground" else _GREY,
         lights=Lights() if kind in ("string", "scatter") else None,
     )  # fmt: skip
     plan, made = edit.add_stand_in(session.plan, fresh)

@@ -22,7 +22,7 @@ from kobrel.desk.welcome import Welcome
 
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {
-    1: ((80, 20), (58, 42)), 2: ((80, 20), (58, 42)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)),
+    1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)),
     5: ((44, 56), (70, 30)),
 }  # fmt: skip
 _TWO_VIEWS = (1, 2)
@@ -81,7 +81,7 @@ class Body(QWidget):
         session = self._session
         self.cards = QStackedWidget()
         self.cards.setObjectName("panel")
-        self.cards.setFixedWidth(300)
+        self.cards.setFixedWidth(312)
         self.card_of: dict[int, Card] = {
             1: BlockCard(session, files), 2: TapeCard(session), 3: GlassCard(session), 4: IrisCard(session),
             5: PullCard(session),

@@ -147,14 +147,20 @@ def stop_field(name: str) -> Field:
     )
 
 
+def narrow(field: Field) -> Field:
+    """A field that leaves room for two more beside it."""
+    field.setFixedWidth(70)
+    field.setStyleSheet("padding: 3px 5px;")
+    return field
+
+
 def place_field(name: str, unit: Callable[[], Measure]) -> Field:
     """A length that may be negative, stepped by centimetres; narrow, as three stand in a row."""
     field = Field(
         name, lambda text: parse_length(text, unit()), lambda v: format_length(v, unit()),
         lambda v, n: round(v + 0.01 * n, 6), -1e6, 1e6, "such as 3.2 m, -40 cm or 10' 6\"",
     )  # fmt: skip
-    field.setFixedWidth(76)
-    return field
+    return narrow(field)
 
 
 def length_field(name: str, unit: Callable[[], Measure], low: float, high: float) -> Field:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from kobrel.desk import blocking, taping
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import PEG_RADIUS, draw_text, hull
+from kobrel.desk.paint import PEG_RADIUS, draw_label, draw_text, hull
 from kobrel.desk.session import Session
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandIn, StandInAnchor, SubjectEnd, Tape
 from kobrel.plan.stand_ins import MEASURED, scene_of
@@ -187,7 +187,7 @@ class Floor:
             painter.drawEllipse(at, 3.5, 3.5)
         middle = (start + end) / 2
         text = self._session.length(float(numbers.straight_m[0]))
-        draw_text(painter, middle + QPointF(7, -4), text, colour, 12 if chosen else 11, bold=chosen)
+        draw_label(painter, middle + QPointF(8, -5), text, colour, bold=chosen)
         for point, off in self.misses(tape, numbers):
             at, touch = self._view.where(point), self._view.where(off.pick.point)
             painter.setPen(QPen(look().wrong, 1.4, Qt.PenStyle.DotLine))
@@ -197,7 +197,7 @@ class Floor:
             painter.drawEllipse(at, 7, 7)
             if math.dist(_xy(at), _xy(touch)) > 3:
                 note = f"off {self._session.length(off.gap_m)}"
-                draw_text(painter, at + QPointF(10, 12), note, look().wrong, 11, bold=True)
+                draw_label(painter, at + QPointF(10, 18), note, look().wrong, bold=True)
 
     def paint_tool(self, painter: QPainter) -> None:
         """What a click would make."""

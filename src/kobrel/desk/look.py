@@ -107,6 +107,7 @@ def _sheet(c: Look) -> str:
     QLabel[role="farther"] {{ color: {n["farther"]}; }}
     QLabel[role="sharp"] {{ color: {n["sharp"]}; }}
     QLabel[role="focus"] {{ color: {n["focus"]}; }}
+    QLabel[role="wrong"] {{ color: {n["wrong"]}; }}
     QLabel[role="gone"] {{ color: {n["quiet"]}; }}
     QFrame#rule {{ background: {n["line"]}; border: none; }}
     QLabel#title {{ font-weight: bold; font-size: 16px; }}
@@ -137,10 +138,17 @@ def _sheet(c: Look) -> str:
     QPushButton:pressed {{ background: {n["line"]}; }}
     QPushButton:checked {{ background: {n["focus"]}; color: {n["on_focus"]}; border-color: {n["focus"]}; }}
     QPushButton:disabled {{ color: {n["quiet"]}; background: {n["panel"]}; }}
-    QTableView {{ background: {n["panel"]}; border: none; gridline-color: {n["line"]};
+    QTableView, QListView, QTreeView {{ background: {n["panel"]}; border: none; gridline-color: {n["line"]};
         selection-background-color: {n["raised"]}; selection-color: {n["text"]}; outline: none; }}
-    QTableView:focus {{ border: 1px solid {n["line"]}; }}
+    QTableView:focus, QListView:focus, QTreeView:focus {{ border: 1px solid {n["line"]}; }}
     QTableView::item {{ padding: 0 5px; }}
+    QTreeView::item {{ padding: 2px; }}
+    QTreeView::item:selected {{ background: {n["raised"]}; color: {n["text"]}; }}
+    QCheckBox::indicator, QTreeView::indicator {{ width: 11px; height: 11px; border: 1px solid {n["quiet"]};
+        border-radius: 2px; background: {n["base"]}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {n["focus"]};
+        border-color: {n["focus"]}; }}
+    QCheckBox:focus {{ color: {n["focus"]}; }}
     QHeaderView::section {{ background: {n["panel"]}; color: {n["quiet"]}; border: none;
         border-bottom: 1px solid {n["line"]}; padding: 3px 6px; }}
     QSlider::groove:horizontal {{ height: 4px; background: {n["line"]}; border-radius: 2px; }}

@@ -1,9 +1,9 @@
 """Overhead, and its twins Side and Front: camera, things, subjects, tapes, and the near, focus
 and far surfaces, to scale.
 
-They are drawn in the camera's own axes. In Overhead and Side the camera stands at the
-bottom and looks up: distance along its axis runs upward, and across runs what lies to its
-right (Overhead) or above it (Side). Front looks the way the camera does.
+They are drawn in the camera's own axes. In Overhead the camera stands at the bottom and
+looks up, in Side it stands at the left and looks to the right: distance along its axis runs
+that way. Front looks the way the camera does.
 """
 
 import math
@@ -27,7 +27,7 @@ from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
 
 MODES = ("Overhead", "Side", "Front")
-_FOOT, _HEAD = 24.0, 46.0
+_FOOT, _HEAD, _LEFT = 24.0, 46.0, 30.0
 _GRAB_PX = 6
 _HINT = (
     "Click a peg to focus on it, drag the brass line to refocus. Drag stand-ins, their handles and the ends "
@@ -36,7 +36,7 @@ _HINT = (
 _MODE_HINTS = {
     "Overhead": "Look from above", "Side": "Look from the side", "Front": "Look as the camera does",
 }  # fmt: skip
-_AXES = {"Overhead": (0, 2), "Side": (1, 2), "Front": (0, 1)}
+_AXES = {"Overhead": (0, 2), "Side": (2, 1), "Front": (0, 1)}
 """For each mode which of right (0), up (1) and ahead (2) run across and up the view."""
 
 
@@ -91,7 +91,7 @@ class Overhead(Panel):
     # Geometry
 
     def reach_m(self) -> float:
-        """The distance at the upper edge; in Front, the height of the view."""
+        """The distance at the far edge; in Front, the height of the view."""
         if self._frozen_reach is not None:
             return self._frozen_reach
         numbers, camera = self._session.survey, self._session.camera
@@ -103,20 +103,32 @@ class Overhead(Panel):
             return max(float(half), 0.05) * 2.6 / self._zoom
         seen = numbers.focus_distance_m[numbers.state != GONE]
         focus_m = numbers.camera.focus_m
-        far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)]])
+        ahead = [
+            float(camera.before(blocking.current_place(self._session, stand_in))[2])
+            for stand_in in self._session.plan.stand_ins
+            if stand_in.kind != "ground"
+        ]
+        far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)], ahead])
         return float(np.max(far) * 1.18 if far.size else 10.0) / self._zoom
 
     def px_per_m(self) -> float:
         """Pixels of the view in a metre."""
-        return (self.height() - _FOOT - _HEAD) / self.reach_m()
+        room = self.width() - _LEFT - 14 if self.mode == "Side" else self.height() - _FOOT - _HEAD
+        return room / self.reach_m()
 
     def place(self, across_m: float, along_m: float, px_per_m: float | None = None) -> QPointF:
         """A point of the view's plane on the widget; give the scale where many are placed."""
         scale = px_per_m or self.px_per_m()
-        foot = self.height() / 2 + 12 if self.mode == "Front" else self.height() - _FOOT
-        return QPointF(
-            self.width() / 2 + across_m * scale + self._shift.x(), foot - along_m * scale + self._shift.y()
-        )
+        zero = {
+            "Overhead": QPointF(self.width() / 2, self.height() - _FOOT),
+            "Side": QPointF(_LEFT, self.height() / 2 + 12),
+            "Front": QPointF(self.width() / 2, self.height() / 2 + 12),
+        }[self.mode]
+        return zero + self._shift + QPointF(across_m * scale, -along_m * scale)
+
+    def beside_axis(self, aside_m: float, ahead_m: float) -> QPointF:
+        """A point so far ahead of the camera and aside of its axis, in Overhead or Side."""
+        return self.place(ahead_m, aside_m) if self.mode == "Side" else self.place(aside_m, ahead_m)
 
     def flat(self, points: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Points on the stage (..., 3) in the view's plane: across and along, metres."""
@@ -141,7 +153,7 @@ class Overhead(Panel):
         camera = self._session.camera
         assert camera is not None
         right, up, ahead = camera.pose[:3, 0], camera.pose[:3, 1], -camera.pose[:3, 2]
-        return {"Overhead": (right, ahead, up), "Side": (up, ahead, -right), "Front": (right, up, -ahead)}[
+        return {"Overhead": (right, ahead, up), "Side": (ahead, up, right), "Front": (right, up, -ahead)}[
             self.mode
         ]
 
@@ -214,13 +226,14 @@ class Overhead(Panel):
 
     def _paint_surfaces(self, painter: QPainter, camera: Camera) -> None:
         half = float(camera.half_widths()[1 if self.mode == "Side" else 0])
-        far_end = self.reach_m() * 1.6 + abs(self._shift.y()) / self.px_per_m()
+        shift = max(abs(self._shift.x()), abs(self._shift.y()))
+        far_end = self.reach_m() * 1.6 + shift / self.px_per_m()
         apex = self.place(0, 0)
         painter.setPen(QPen(look().quiet, 1))
         across, along = (float(v) for v in projection.edge(camera.projection, half, far_end))
-        near = self.place(float(projection.edge(camera.projection, half, 0.0)[0]), 0) - apex
+        near = float(projection.edge(camera.projection, half, 0.0)[0])
         for sign in (-1, 1):
-            painter.drawLine(apex + near * sign, self.place(sign * across, along))
+            painter.drawLine(self.beside_axis(sign * near, 0), self.beside_axis(sign * across, along))
         nearest, far = (float(limit) for limit in camera.limits_m)
         self._paint_band(painter, camera, half, nearest, min(far, far_end))
         labels = []
@@ -231,25 +244,36 @@ class Overhead(Panel):
             if distance < far_end:
                 painter.setPen(QPen(colour, width))
                 painter.drawPolyline(QPolygonF(self._surface(camera, half, distance)))
-                labels.append((self.place(0, distance).y(), self._session.length(distance), colour))
+                labels.append((self.beside_axis(0, distance), self._session.length(distance), colour))
         self._paint_labels(painter, labels)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look().text)
-        painter.drawPolygon(QPolygonF([apex, apex + QPointF(-7, 12), apex + QPointF(7, 12)]))
+        tail = (
+            [QPointF(-12, -7), QPointF(-12, 7)] if self.mode == "Side" else [QPointF(-7, 12), QPointF(7, 12)]
+        )
+        painter.drawPolygon(QPolygonF([apex, *(apex + point for point in tail)]))
 
     def _paint_grid(self, painter: QPainter) -> None:
-        unit = self._session.unit
+        """Lines at round distances ahead, in Front at round heights."""
+        unit, side = self._session.unit, self.mode == "Side"
         rough = self.reach_m() / 5 / unit.metres
         power = 10.0 ** math.floor(math.log10(rough))
         step = next(s * power for s in (1, 2, 5, 10) if s * power >= rough) * unit.metres
-        lowest = math.ceil(self.plane_at(QPointF(0, self.height()))[1] / step)
-        highest = math.floor(self.plane_at(QPointF(0, 44))[1] / step)
+        ends = [self.plane_at(at)[0 if side else 1] for at in self._corners()]
+        lowest, highest = math.ceil(min(ends) / step), math.floor(max(ends) / step)
         for i in range(lowest if self.mode == "Front" else max(lowest, 0), highest + 1):
-            y = self.place(0, i * step).y()
+            at, label = self.place(i * step, i * step), _round_length(i * step, unit)
             painter.setPen(QPen(faded(look().line, 0.55), 1))
-            painter.drawLine(QPointF(6, y), QPointF(self.width() - 6, y))
-            label = _round_length(i * step, unit)
-            draw_text(painter, QPointF(self.width() - 8, y - 3), label, look().quiet, 11, "right")
+            if side:
+                painter.drawLine(QPointF(at.x(), 34), QPointF(at.x(), self.height() - 18))
+                draw_text(painter, QPointF(at.x(), self.height() - 6), label, look().quiet, 11, "centre")
+            else:
+                painter.drawLine(QPointF(6, at.y()), QPointF(self.width() - 6, at.y()))
+                draw_text(painter, QPointF(self.width() - 8, at.y() - 3), label, look().quiet, 11, "right")
+
+    def _corners(self) -> tuple[QPointF, QPointF]:
+        """The part of the widget that the view covers."""
+        return QPointF(8, self.height() - 8), QPointF(self.width() - 20, 44)
 
     def _paint_things(self, painter: QPainter, camera: Camera) -> None:
         """Outlines of the boxes about the meshes, faint."""
@@ -272,10 +296,10 @@ class Overhead(Panel):
         """A flat or spherical surface at a distance, across the view."""
         if camera.surface == "plane":
             across = float(projection.edge(camera.projection, half, distance)[0])
-            return [self.place(-across, distance), self.place(across, distance)]
+            return [self.beside_axis(-across, distance), self.beside_axis(across, distance)]
         widest = half if camera.projection == "fisheye" else math.atan(half)
         angles = np.linspace(-widest, widest, 25)
-        return [self.place(distance * math.sin(a), distance * math.cos(a)) for a in angles]
+        return [self.beside_axis(distance * math.sin(a), distance * math.cos(a)) for a in angles]
 
     def _paint_band(self, painter: QPainter, camera: Camera, half: float, near: float, far: float) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
@@ -283,13 +307,18 @@ class Overhead(Panel):
         outline = self._surface(camera, half, near) + self._surface(camera, half, far)[::-1]
         painter.drawPolygon(QPolygonF(outline))
 
-    def _paint_labels(self, painter: QPainter, labels: list[tuple[float, str, QColor]]) -> None:
-        """Distances at the left edge, pushed apart where they would touch."""
+    def _paint_labels(self, painter: QPainter, labels: list[tuple[QPointF, str, QColor]]) -> None:
+        """Distances at the left edge, in Side at the upper one, pushed apart where they would touch."""
         last = -1e9
-        for y, text, colour in sorted(labels, key=lambda label: label[0]):
-            at = max(y - 4, last + 14)
-            draw_text(painter, QPointF(8, at), text, colour, 11, bold=True)
-            last = at
+        if self.mode == "Side":
+            for at, text, colour in sorted(labels, key=lambda label: label[0].x()):
+                box = draw_text(painter, QPointF(max(at.x() + 3, last + 8), 43), text, colour, 11, bold=True)
+                last = box.right()
+            return
+        for at, text, colour in sorted(labels, key=lambda label: label[0].y()):
+            y = max(at.y() - 4, last + 14)
+            draw_text(painter, QPointF(8, y), text, colour, 11, bold=True)
+            last = y
 
     # Hands
 
@@ -322,8 +351,9 @@ class Overhead(Panel):
         self._session.select()
 
     def _on_focus_line(self, at: QPointF, camera: Camera) -> bool:
-        line = self.place(0, float(camera.focus_m)).y()
-        return self.mode != "Front" and abs(at.y() - line) <= _GRAB_PX
+        line = self.beside_axis(0, float(camera.focus_m))
+        away = at.x() - line.x() if self.mode == "Side" else at.y() - line.y()
+        return self.mode != "Front" and abs(away) <= _GRAB_PX
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         camera, at = self._session.camera, event.position()
@@ -333,13 +363,15 @@ class Overhead(Panel):
             self._pressed_at = at
             self.update()
         elif self._held == "focus":
-            self._session.focus_at_m(max(self.plane_at(at)[1], NEAREST_M))
+            ahead = self.plane_at(at)[0 if self.mode == "Side" else 1]
+            self._session.focus_at_m(max(ahead, NEAREST_M))
         elif self._held == "floor":
             self.floor.drag(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif camera is not None:
             over = self.floor.cursor(at)
             if over is None and self._on_focus_line(at, camera):
-                over = Qt.CursorShape.SplitVCursor
+                side = self.mode == "Side"
+                over = Qt.CursorShape.SplitHCursor if side else Qt.CursorShape.SplitVCursor
             self.setCursor(over or Qt.CursorShape.ArrowCursor)
             if self._session.tool is not None:
                 self.update()

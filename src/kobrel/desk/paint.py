@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from kobrel.desk.look import DARK, font, look
+from kobrel.desk.look import DARK, faded, font, look
 from kobrel.desk.session import Session
 from kobrel.plan.survey import GONE, SHARP, Survey
 
@@ -102,6 +102,17 @@ def hull(points: list[QPointF]) -> list[QPointF]:
         return chain[:-1]
 
     return [QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])]
+
+
+def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: bool = False) -> None:
+    """Small text on a dark ground of its own, readable over anything."""
+    painter.setFont(font(12, bold))
+    metrics = QFontMetricsF(painter.font())
+    box = QRectF(
+        at.x() - 4, at.y() - metrics.ascent() - 1, metrics.horizontalAdvance(text) + 8, metrics.height() + 2
+    )
+    painter.fillRect(box, faded(look().base, 0.82))
+    draw_text(painter, at, text, colour, 12, bold=bold)
 
 
 class Panel(QWidget):

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk import blocking, taping
 from kobrel.desk.guides import paint_guides
 from kobrel.desk.look import faded, font, look
-from kobrel.desk.paint import draw_text, subject_colour
+from kobrel.desk.paint import draw_label, draw_text, subject_colour
 from kobrel.desk.pointing import Pointing, Probed
 from kobrel.desk.session import Session
 from kobrel.plan.model import SubjectTarget
@@ -232,7 +232,7 @@ class PictureView(QWidget):
                 painter.drawEllipse(at, 3.5, 3.5)
             if places and box.contains(places[-1]):
                 text = session.length(float(numbers.straight_m[0]))
-                draw_text(painter, places[-1] + QPointF(7, 14), text, colour, 12, bold=True)
+                draw_label(painter, places[-1] + QPointF(10, 17), text, colour, bold=True)
 
     def _paint_probe(self, painter: QPainter, box: QRectF) -> None:
         """The probe's reading beside the pointer, while it is in hand."""

@@ -186,8 +186,9 @@ class Window(QMainWindow):
         session, shot = self.session, self.session.shot
         clean = session.undo.isClean()
         self.heading.setText(session.plan.name if shot else "")
+        title = f" “{shot.title}”" if shot and shot.title else ""
         self.subheading.setText(
-            f"·  shot {shot.name} “{shot.title}”  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}"
+            f"·  shot {shot.name}{title}  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}"
             if shot
             else ""
         )

@@ -224,7 +224,7 @@ class StandIn(Placed):
         description="Width, height and depth."
     )
     turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
-    colour: Colour = (0.45, 0.45, 0.44)
+    colour: Colour = (0.3, 0.3, 0.29)
     row: Row | None = None
     lights: Lights | None = Field(None, description="Of a string or scatter.")
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QStyleOptionComboBox,
     QTableView,
@@ -175,13 +176,22 @@ class PagedCard(Card):
         self._choice.idClicked.connect(self._turn)
         self.column.addLayout(line)
         self.column.addWidget(self._stack, 1)
+        self._fit()
         kept = str(session.settings.value(f"page/{self.name}", ""))
         if kept in self.pages:
             self.show_page(kept)
 
     def _turn(self, number: int) -> None:
         self._stack.setCurrentIndex(number)
+        self._fit()
         self.session.settings.setValue(f"page/{self.name}", list(self.pages)[number])
+
+    def _fit(self) -> None:
+        """Only the page that is seen asks for room."""
+        for page in self.pages.values():
+            seen = page is self._stack.currentWidget()
+            policy = QSizePolicy.Policy.Preferred if seen else QSizePolicy.Policy.Ignored
+            page.setSizePolicy(QSizePolicy.Policy.Preferred, policy)
 
     def show_page(self, name: str) -> None:
         """Turn to a page."""

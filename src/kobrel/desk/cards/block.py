@@ -53,4 +53,5 @@ def show_warnings(label: QLabel, session: Session) -> None:
         more = f"\n… and {len(found) - _MOST} more" if len(found) > _MOST else ""
         text = "\n".join(found[:_MOST]) + more or "Nothing cut, hidden or out of the picture."
     label.setText(text)
+    label.setObjectName("" if found else "quiet")
     give_role(label, "wrong" if found else "")

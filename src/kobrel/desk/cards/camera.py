@@ -34,7 +34,7 @@ class CameraPage(Card):
              lambda: blocking.take_walk(session)),
             ("Go back", "Look through the shot's camera again (Esc)", lambda: session.walk_with(None)),
         )  # fmt: skip
-        self.position = self.places("Stands at", "Camera place", lambda a, m: self._place("position_m", a, m))
+        self.position = self.places("Stands", "Camera place", lambda a, m: self._place("position_m", a, m))
         self.aim = self.places("Looks at", "Camera aim", lambda a, m: self._place("aim_m", a, m))
         self.roll = number_field("Roll", "°", 1.0, -180.0, 180.0)
         self.roll.taken.connect(lambda d: blocking.edit_camera(session, "Roll", roll_deg=d))

@@ -8,7 +8,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from kobrel.desk.cards.base import Card
-from kobrel.desk.fields import number_field
+from kobrel.desk.fields import narrow, number_field
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import draw_text
 from kobrel.desk.scene_files import SceneFiles
@@ -125,7 +125,7 @@ class LightPage(Card):
         self.azimuth = number_field("Key light, azimuth", "°", 5.0, -360.0, 360.0)
         self.elevation = number_field("Key light, elevation", "°", 5.0, -90.0, 90.0)
         for field in (self.azimuth, self.elevation):
-            field.setFixedWidth(76)
+            narrow(field)
         self.azimuth.taken.connect(lambda d: self._change("Key light", key_azimuth_deg=d))
         self.elevation.taken.connect(lambda d: self._change("Key light", key_elevation_deg=d))
         self.row("Azimuth, elevation", self.azimuth, self.elevation)

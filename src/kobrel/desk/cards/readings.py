@@ -8,7 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableView, QWidget
 
 from kobrel.desk.cards.base import Card, plain_table
-from kobrel.desk.fields import length_field, number_field
+from kobrel.desk.fields import length_field, narrow, number_field
 from kobrel.desk.jobs import Job
 from kobrel.desk.meter import SimulatedMeterProcess
 from kobrel.desk.session import Session, Tool
@@ -80,7 +80,7 @@ class ReadingsPage(Card):
         self.address.setFixedWidth(150)
         self.row("Laser meter", self.address)
         self.count = number_field("Readings to average", "", 1, 1, 50)
-        self.count.setFixedWidth(76)
+        narrow(self.count)
         self.count.show_value(5)
         self.row("Averages", self.count)
         self.aim, self.read, self.start = self.buttons(

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTreeView, QWidget
 
 from kobrel.desk.cards.base import Card, choice, choose
-from kobrel.desk.fields import number_field
+from kobrel.desk.fields import narrow, number_field
 from kobrel.desk.look import look
 from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
@@ -209,7 +209,7 @@ class ScenesPage(Card):
         self.turn = number_field("Turn of the scene", "°", 5.0, -3600.0, 3600.0)
         self.scale = number_field("Scale of the scene", "×", 0.1, 1e-6, 1e6)
         for field in (self.turn, self.scale):
-            field.setFixedWidth(76)
+            narrow(field)
         self.turn.taken.connect(lambda degrees: self._change("Turn", turn_deg=degrees))
         self.scale.taken.connect(lambda factor: self._change("Scale", scale=factor))
         self.row("Turn, scale", self.turn, self.scale)

@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QColorDialog, QComboBox, QGridLayout, QLineEdit, Q
 from kobrel.desk import blocking
 from kobrel.desk.blocking import STAND_IN_NAMES
 from kobrel.desk.cards.base import Card, choice, choose
-from kobrel.desk.fields import Field, length_field, number_field
+from kobrel.desk.fields import Field, length_field, narrow, number_field
 from kobrel.desk.session import Session
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 
-_SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "Light string", "scatter": "Light scatter"}
+_SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatter": "Scatter"}
 
 
 class StandInsPage(Card):
@@ -87,7 +87,7 @@ class _Details(Card):
         self.sizes: list[Field] = []
         for axis, name in enumerate(("Width", "Height", "Depth")):
             field = length_field(name, lambda: session.unit, 0.002, 2000.0)
-            field.setFixedWidth(76)
+            narrow(field)
             field.taken.connect(partial(blocking.resize, session, axis))
             self.sizes.append(field)
         self.row("Size", *self.sizes)
@@ -112,7 +112,7 @@ class _Details(Card):
         self.spacing = length_field("Spacing of copies", lambda: session.unit, 0.001, 1000.0)
         self.direction = number_field("Direction of the row", "°", 5.0, -3600.0, 3600.0)
         for field in (self.count, self.spacing, self.direction):
-            field.setFixedWidth(76)
+            narrow(field)
         self.count.taken.connect(lambda n: self._change_row("Copies", count=round(n)))
         self.spacing.taken.connect(lambda m: self._change_row("Spacing", spacing_m=m))
         self.direction.taken.connect(lambda d: self._change_row("Direction", direction_deg=d))
@@ -123,7 +123,7 @@ class _Details(Card):
         self.spread = number_field("Colour spread", "", 0.05, 0.0, 1.0)
         self.seed = number_field("Number they grow from", "", 1, 0, 999999, digits=6)
         for field in (self.lights, self.bulb, self.bright, self.spread, self.seed):
-            field.setFixedWidth(76)
+            narrow(field)
         self.lights.taken.connect(lambda n: self._change_lights("Lights", count=round(n)))
         self.bulb.taken.connect(lambda m: self._change_lights("Size of lights", size_m=m))
         self.bright.taken.connect(lambda b: self._change_lights("Brightness", brightness=b))

@@ -84,6 +84,7 @@ class TapesPage(Card):
             ("Delete", "Delete the chosen tape", lambda: taping.remove(session)),
         )
         self.off = self.note()
+        self.off.setObjectName("")
         self.off.setProperty("role", "wrong")
         self.snap = self.buttons(("Put it there", "Move the end onto what it missed", self._put_there))[0]
         self.start_on = self.note()
