@@ -17,7 +17,7 @@ from kobrel.optics.lens import LensModel
 from kobrel.optics.units import METRES, LengthUnit
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
-COMMANDS = ("limits", "new", "survey", "render", "export", "check", "schema")
+COMMANDS = ("limits", "new", "survey", "render", "export", "check", "rangefinder", "schema")
 
 
 @dataclass(frozen=True)

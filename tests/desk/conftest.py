@@ -2,6 +2,7 @@ import time
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -52,14 +53,23 @@ class Hand:
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, _point(at))
         QApplication.processEvents()
 
-    def drag(self, widget, start, end, steps=6):
-        QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, _point(start))
+    def drag(self, widget, start, end, steps=6, button=Qt.MouseButton.LeftButton):
+        QTest.mousePress(widget, button, Qt.KeyboardModifier.NoModifier, _point(start))
         for i in range(1, steps + 1):
             part = i / steps
             place = QPointF(start) * (1 - part) + QPointF(end) * part
             QTest.mouseMove(widget, _point(place))
             QApplication.processEvents()
-        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, _point(end))
+        QTest.mouseRelease(widget, button, Qt.KeyboardModifier.NoModifier, _point(end))
+        QApplication.processEvents()
+
+    def wheel(self, widget, at, steps):
+        place, none = QPointF(at), QPoint()
+        event = QWheelEvent(
+            place, widget.mapToGlobal(place), none, QPoint(0, 120 * steps), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
         QApplication.processEvents()
 
     def type(self, field, text, confirm=True):

@@ -22,6 +22,9 @@ if TYPE_CHECKING:
 
 _HANDLE_PX, _GRAB_PX = 4.0, 8.0
 _TOO_FLAT = 0.05
+_SEEN = 0.25
+"""A size has a handle where the view shows this part of its length."""
+_CLEAR_PX = 14.0
 _TURN_GRID_DEG = 15.0
 _MOVE_GRID_M = 0.1
 _SIZES = ("width", "height", "depth")
@@ -37,6 +40,7 @@ class Floor:
         self._view = view
         self._held = ""
         self._from: tuple[QPointF, Array] = (QPointF(), np.zeros(3))
+        self._size_before = (1.0, 1.0, 1.0)
 
     # Stand-ins
 
@@ -61,13 +65,17 @@ class Floor:
         if stand_in.kind == "ground":
             names = ["width", "depth"]
         for name in names:
-            tip = foot + self._reach(stand_in, name)
-            if math.dist(_xy(self._view.where(tip)), _xy(self._view.where(foot))) > 7:
-                result.append((name, self._view.where(tip)))
+            reach = self._reach(stand_in, name)
+            length = float(np.linalg.norm(reach))
+            if np.linalg.norm(self._flat(reach / length)) < _SEEN:
+                continue
+            longer = max(1.0, _CLEAR_PX / self._view.px_per_m() / length)
+            result.append((name, self._view.where(foot + reach * longer)))
         if self._view.mode == "Overhead" and stand_in.kind not in ("ball", "cone", "cylinder"):
+            scale = self._view.px_per_m()
             facing = self._reach(stand_in, "depth")
             length = float(np.linalg.norm(facing)) or 1.0
-            tip = foot + facing * (1 + 20 / self._view.px_per_m() / length)
+            tip = foot + facing / length * (max(length, _CLEAR_PX / scale) + 20 / scale)
             result.append(("turn", self._view.where(tip)))
         return result
 
@@ -254,6 +262,7 @@ class Floor:
         stand_in = blocking.chosen(self._session)
         if stand_in is not None:
             self._held, self._from = what, (at, blocking.current_place(self._session, stand_in))
+            self._size_before = stand_in.size_m
             self._session.begin_drag()
 
     def drag(self, at: QPointF, coarse: bool) -> None:
@@ -274,17 +283,22 @@ class Floor:
             grid = _TURN_GRID_DEG if coarse else 1.0
             blocking.change(self._session, "Turn", turn_deg=round(degrees / grid) * grid + 0.0)
         elif self._held in _SIZES:
-            self._drag_size(stand_in, place, at, coarse)
+            self._drag_size(stand_in, at, coarse)
 
-    def _drag_size(self, stand_in: StandIn, place: Array, at: QPointF, coarse: bool) -> None:
-        reach = self._reach(stand_in, self._held)
-        way = reach / np.linalg.norm(reach)
+    def _flat(self, way: Array) -> Array:
+        """A direction on the stage as the view shows it, (2,)."""
         across, up, _ = self._view.axes()
-        flat = np.array([way @ across, way @ up])
-        foot, here = np.array(self._view.flat(place), float), np.array(self._view.plane_at(at))
-        size = float((here - foot) @ flat / (flat @ flat)) * (1 if self._held == "height" else 2)
+        return np.array([way @ across, way @ up])
+
+    def _drag_size(self, stand_in: StandIn, at: QPointF, coarse: bool) -> None:
+        reach = self._reach(stand_in, self._held)
+        flat = self._flat(reach / np.linalg.norm(reach))
+        moved = np.subtract(self._view.plane_at(at), self._view.plane_at(self._from[0]))
+        by = float(moved @ flat / (flat @ flat)) * (1 if self._held == "height" else 2)
         grid = _MOVE_GRID_M if coarse else 0.01
-        blocking.resize(self._session, _SIZES.index(self._held), max(round(size / grid) * grid, grid))
+        axis = _SIZES.index(self._held)
+        size = self._size_before[axis] + by
+        blocking.resize(self._session, axis, max(round(size / grid) * grid, grid))
 
     def _moved(self, place: Array, pressed: QPointF, at: QPointF) -> Array:
         """Where a stand-in comes when dragged: in Overhead it keeps its height."""

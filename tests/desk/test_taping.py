@@ -1,0 +1,339 @@
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog
+
+from kobrel.desk import blocking, taping
+from kobrel.plan import edit
+from kobrel.plan.model import (
+    CameraEnd,
+    DistanceTarget,
+    PointAnchor,
+    StandInAnchor,
+    SubjectEnd,
+    SubjectTarget,
+    SurfaceAnchor,
+)
+
+
+@pytest.fixture
+def blocked(make_window):
+    """A person and a box on a ground, on the Tape card."""
+    hand = make_window()
+    window, session = hand.window, hand.window.session
+    window.document.begin_empty()
+    blocking.place(session, "ground", (0, 0, 0))
+    blocking.place(session, "standing", (-0.5, 0, 1))
+    blocking.place(session, "box", (1.0, 0, 0))
+    hand.wait(lambda: window.picture.ready and session.stage.built)
+    hand.key(Qt.Key.Key_2)
+    assert session.card == 2
+    return hand
+
+
+def in_picture(window, point):
+    camera, box = window.session.camera, window.picture.frame_rect()
+    sight = camera.see(point)
+    return box.topLeft() + QPointF(float(sight.x_px), float(sight.y_px)) * (box.width() / camera.width_px)
+
+
+def click_button(hand, button):
+    hand.click(button, QPointF(button.width() / 2, button.height() / 2))
+
+
+def test_a_tape_between_two_things_snaps_to_a_vertex(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    page = window.card_of[2]
+    page.show_page("Tapes")
+    click_button(hand, page.tapes.new)
+    corner = np.array([0.7, 0.6, 0.3])  # of the box, at its upper left
+    hand.click(window.picture, in_picture(window, corner) + QPointF(3, 3))
+    hand.click(window.picture, in_picture(window, (-0.5, 1.2, 1.0)))
+    tape = session.plan.tapes[0]
+    assert isinstance(tape.start, SurfaceAnchor)
+    assert isinstance(tape.end, SurfaceAnchor)
+    numbers = taping.numbers_of(session, tape)
+    np.testing.assert_allclose(numbers.start[0], corner, atol=1e-6)
+    assert page.tapes.straight.text() == session.length(float(numbers.straight_m[0]))
+    straight, axial, across = (float(x[0]) for x in (numbers.straight_m, numbers.axial_m, numbers.across_m))
+    assert straight**2 == pytest.approx(axial**2 + across**2)
+    # It rides on what it is tied to.
+    session.select(stand_in=3)
+    blocking.move(session, (2.0, 0, 0))
+    np.testing.assert_allclose(taping.numbers_of(session, tape).start[0], corner + (1, 0, 0), atol=1e-6)
+
+
+def test_a_tape_is_made_in_overhead_and_ends_on_subjects(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    blocking.place(session, "ball", (0, 0, -2))
+    blocking.make_subject(session)
+    hand.key(Qt.Key.Key_T)
+    hand.click(window.overhead, window.overhead.place(0, 0))
+    row = dict(window.overhead.subject_places())[0]
+    hand.click(window.overhead, row)
+    assert (session.plan.tapes[0].start, session.plan.tapes[0].end) == (CameraEnd(), SubjectEnd(number=1))
+    # On a thing that is seen from above, it lies on its surface.
+    hand.key(Qt.Key.Key_T)
+    hand.click(window.overhead, window.overhead.place(0, 0))
+    hand.click(window.overhead, window.overhead.where((1.1, 0, 0.1)))
+    end = session.plan.tapes[1].end
+    assert end == StandInAnchor(number=3)
+    hand.key(Qt.Key.Key_T)
+    hand.click(window.overhead, window.overhead.where((-0.5, 1.6, 1.0)) + QPointF(0, 30))
+    assert session.tool.start.scene == "stand-in 1"
+
+
+def test_an_end_that_only_looks_right_is_shown_as_off_and_put_right(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    floating = PointAnchor(position_m=(1.0, 1.4, 0.0))  # 0.8 m above the box
+    plan, tape = edit.add_tape(session.plan, "Stray", CameraEnd(), floating)
+    session.edit("tape", plan)
+    session.select(tape="Stray")
+    page = window.card_of[2]
+    page.show_page("Tapes")
+    hand.rest()
+    assert "off the nearest" in page.tapes.off.text()
+    assert page.tapes.off.isVisible()
+    numbers = taping.numbers_of(session, tape)
+    _point, miss = window.second.floor.misses(tape, numbers)[0]
+    assert miss.gap_m == pytest.approx(0.8, rel=0.03)  # the camera is a little tilted
+    click_button(hand, page.tapes.snap)
+    end = session.plan.tapes[0].end
+    assert end.scene == "stand-in 3"
+    assert not page.tapes.off.isVisible()
+    np.testing.assert_allclose(taping.numbers_of(session, session.plan.tapes[0]).end[0][1], 0.6, atol=1e-6)
+
+
+def test_ends_are_dragged_and_typed(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    plan, _ = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
+    session.edit("tape", plan)
+    view = window.overhead
+    hand.drag(view, view.where((0.3, 1.0, 2.0)), view.where((-0.2, 1.0, 3.0)))
+    end = session.plan.tapes[0].end
+    np.testing.assert_allclose(view.flat(end.position_m), view.flat((-0.2, 1.0, 3.0)), atol=0.05)
+    assert session.selected_tape == "Free"
+    page = window.card_of[2]
+    page.show_page("Tapes")
+    hand.rest()
+    hand.type(page.tapes.end[1], "50 cm")
+    assert session.plan.tapes[0].end.position_m[1] == 0.5
+    assert not page.tapes.start[0].isEnabled()
+    # Dragged onto a stand-in's point it is tied to it.
+    spot = view.where(session.stage.world(blocking_place(2), [1001])[0, :3, 3])
+    hand.drag(view, view.where(session.plan.tapes[0].end.position_m), spot)
+    assert session.plan.tapes[0].end == StandInAnchor(number=2)
+
+
+def blocking_place(number):
+    from kobrel.plan.stand_ins import MEASURED, scene_of
+    from kobrel.stage.stage import Place
+
+    return Place(scene_of(number), MEASURED)
+
+
+def test_one_key_focuses_on_a_free_end_and_tapes_are_renamed_and_deleted(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    point = (0.3, 1.0, 2.0)
+    plan, _ = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=point))
+    session.edit("tape", plan)
+    session.select(tape="Free")
+    hand.key(Qt.Key.Key_F)
+    distance = float(session.camera.see(point).axial_m)
+    assert session.shot.marks[0].target == DistanceTarget(metres=distance)
+    page = window.card_of[2]
+    page.show_page("Tapes")
+    model = page.tapes._model
+    assert model.setData(model.index(0, 0), "To the door")
+    assert [t.name for t in session.plan.tapes] == ["To the door"]
+    click_button(hand, page.tapes.delete)
+    assert session.plan.tapes == ()
+
+
+def test_a_tape_wants_two_different_ends(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    hand.key(Qt.Key.Key_T)
+    hand.key(Qt.Key.Key_C)
+    hand.key(Qt.Key.Key_C)
+    assert session.plan.tapes == ()
+    assert "Both ends are the same" in window.says.text()
+    hand.key(Qt.Key.Key_Escape)
+    assert session.tool is None
+    hand.key(Qt.Key.Key_F)
+    assert "Choose a tape first" in window.says.text()
+
+
+def test_the_probe_reads_copies_and_focuses(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    from PySide6.QtTest import QTest
+
+    hand.key(Qt.Key.Key_P)
+    at = in_picture(window, (1.0, 0.3, 0.3)).toPoint()
+    hand.rest(0.05)
+    QTest.mouseMove(window.picture, at)
+    hand.rest(0.05)
+    camera = session.camera
+    sight = camera.see((1.0, 0.3, 0.3))
+    assert session.length(float(sight.axial_m)) in window.probe.text()
+    assert "Box" in window.probe.text()
+    hand.click(window.picture, QPointF(at))
+    assert session.plan.subjects == ()
+    text = QGuiApplication.clipboard().text()
+    assert "along the axis" in text
+    assert "straight" in text
+    QTest.keyPress(window, Qt.Key.Key_D)
+    hand.click(window.picture, QPointF(at))
+    QTest.keyRelease(window, Qt.Key.Key_D)
+    assert session.shot.marks[0].target.metres == pytest.approx(float(sight.axial_m), rel=0.01)
+
+
+def subjects_page(hand):
+    page = hand.window.card_of[2]
+    page.show_page("Subjects")
+    return page.subjects
+
+
+def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
+    hand, session = blocked, blocked.window.session
+    page = subjects_page(hand)
+    for number in (2, 3):
+        session.select(stand_in=number)
+        blocking.make_subject(session)
+    person, box = session.plan.subjects
+    assert person.half_depth_m > 0
+    session.focus_on(SubjectTarget(number=box.number))
+    plan, _ = edit.add_tape(session.plan, "t", CameraEnd(), SubjectEnd(number=box.number))
+    session.edit("tape", plan)
+    page.list.setCurrentIndex(page.model.index(1))
+    click_button(hand, page.up)
+    assert [s.number for s in session.plan.subjects] == [2, 1]
+    page.sorting.setCurrentIndex(1)
+    page.sorting.activated.emit(1)
+    assert [page.model.subject(page.model.index(i)).number for i in (0, 1)] == [1, 2]
+    assert not page.up.isEnabled()
+
+    # Depth makes sharp mean all of it.
+    session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
+    session.focus_on(SubjectTarget(number=1))
+    session.selected_subject = 1
+    session.changed.emit()
+    hand.type(page.half_depth, "0")
+    row = session.survey.subjects.index(1)
+    assert session.survey.state[row, 0] == 0
+    hand.type(page.half_depth, "1.5")
+    assert session.survey.state[row, 0] == 1
+
+    # Another tie.
+    page.kind.setCurrentIndex(page.kind.findData("point"))
+    page.kind.activated.emit(1)
+    anchor = session.plan.subject(1).anchor
+    assert isinstance(anchor, PointAnchor)
+    hand.type(page.point[0], "1.25")
+    assert session.plan.subject(1).anchor.position_m[0] == 1.25
+    click_button(hand, page.key)
+    assert session.plan.subject(1).anchor.keys[0].frame == session.frame
+
+    session.focus_on(SubjectTarget(number=2))
+    session.selected_subject = 2
+    session.changed.emit()
+    page.merge_into(1)
+    assert [s.number for s in session.plan.subjects] == [1]
+    assert session.shot.marks[0].target == SubjectTarget(number=1)
+    assert session.plan.tapes[0].end == SubjectEnd(number=1)
+    session.undo.undo()
+    assert len(session.plan.subjects) == 2
+
+
+def test_a_node_can_be_measured_in_four_ways(make_window, moving_scene):
+    hand = make_window()
+    hand.window.document.open(moving_scene)
+    hand.opened()
+    session = hand.window.session
+    hand.key(Qt.Key.Key_2)
+    page = subjects_page(hand)
+    hand.wait(lambda: session.stage.built)
+    middle = session.stage.boxes(session.frame)[0].mean(axis=0)
+    hand.click(hand.window.picture, in_picture(hand.window, middle) + QPointF(22, 16))
+    kinds = [page.kind.itemData(i) for i in range(page.kind.count())]
+    assert kinds == ["surface", "bounds", "origin", "nearest", "point"]
+    places = {}
+    for kind in ("bounds", "origin", "nearest", "surface"):
+        page.kind.setCurrentIndex(page.kind.findData(kind))
+        page.kind.activated.emit(0)
+        subject = session.plan.subject(session.selected_subject)
+        assert subject.anchor.kind == kind
+        row = session.survey.subjects.index(subject.number)
+        places[kind] = session.survey.sight.straight_m[row]
+    np.testing.assert_allclose(places["bounds"], places["origin"])
+    assert np.all(places["nearest"] < places["bounds"] - 0.2)
+
+
+def test_readings_are_typed_pasted_opened_and_made_subjects(blocked, tmp_path, monkeypatch):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    card = window.card_of[2]
+    card.show_page("Readings")
+    page = card.readings
+    page.title.setText("Door")
+    hand.type(page.distance, "3.5 m")
+    QGuiApplication.clipboard().setText("name;distance;unit\nLamp;412;cm\nDoor;2;m\n")
+    click_button(hand, page.paste)
+    path = tmp_path / "far.csv"
+    path.write_text("Tree, 10' 6\"\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    click_button(hand, page.open)
+    assert [(r.name, round(r.distance_m, 4)) for r in session.plan.readings] == [
+        ("Door", 3.5), ("Lamp", 4.12), ("Door 2", 2.0), ("Tree", 3.2004),
+    ]  # fmt: skip
+    click_button(hand, page.subjects)
+    numbers = session.survey
+    np.testing.assert_allclose(numbers.sight.straight_m[:, 0], [3.5, 4.12, 2.0, 3.2004], rtol=1e-9)
+    kept = session.plan
+    QGuiApplication.clipboard().setText("Lamp; 3 days")
+    click_button(hand, page.paste)
+    assert "Line 1" in page.state.text()
+    assert session.plan is kept
+    page.table.selectRow(1)
+    click_button(hand, page.delete)
+    assert [r.name for r in session.plan.readings] == ["Door", "Door 2", "Tree"]
+
+
+def test_the_simulated_meter_is_started_aimed_and_read(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    card = window.card_of[2]
+    card.show_page("Readings")
+    page = card.readings
+    click_button(hand, page.read)
+    hand.wait(lambda: "No meter at" in page.state.text() or "gave" in page.state.text())
+    click_button(hand, page.start)
+    hand.wait(lambda: "is on" in page.state.text(), 60)
+    click_button(hand, page.aim)
+    hand.click(window.picture, in_picture(window, (1.0, 0.3, 0.3)))
+    hand.wait(lambda: len(session.plan.readings) == 1)
+    reading = session.plan.readings[0]
+    true = float(session.camera.see((1.0, 0.3, 0.3)).straight_m)
+    assert reading.distance_m == pytest.approx(true, abs=0.03)
+    assert 0 < reading.spread_m < 0.01
+    assert reading.count >= 3
+    np.testing.assert_allclose(reading.point_m, (1.0, 0.3, 0.3), atol=0.03)
+    page.address.setText("nowhere")
+    click_button(hand, page.read)
+    assert "host:port" in page.state.text()
+    click_button(hand, page.start)
+    hand.wait(lambda: "is off" in page.state.text())
+
+
+def test_lengths_in_the_scenes_own_unit(make_window, moving_scene):
+    hand = make_window()
+    hand.window.document.open(moving_scene)
+    hand.opened()
+    session, card = hand.window.session, hand.window.card_of[2]
+    hand.key(Qt.Key.Key_2)
+    card.unit.setCurrentIndex(card.unit.findData("scene"))
+    card.unit.activated.emit(0)
+    assert session.plan.unit == "scene"
+    assert session.length(1.23) == "123 cm"
+    focus = hand.window.card_of[3].focus
+    hand.key(Qt.Key.Key_3)
+    hand.type(focus, "250")
+    assert float(session.camera.focus_m) == pytest.approx(2.5)
