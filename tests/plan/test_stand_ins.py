@@ -201,12 +201,12 @@ def test_depth_makes_sharp_mean_all_of_a_subject():
     shot = plan.shots[0].but(marks=(Mark(frame=1, target=SubjectTarget(number=1)),), camera=MadeCamera(
         position_m=(0, 1, 5), aim_m=(0, 1, 0)))  # fmt: skip
     thin = survey(plan, shot, Stage(), [1])
-    deep = survey(edit.with_subject(plan, 1, half_depth_m=0.6), shot, Stage(), [1])
+    deep = survey(edit.with_subject(plan, 1, half_depth_m=1.5), shot, Stage(), [1])
     assert (thin.state[0, 0], deep.state[0, 0]) == (0, 1)
     assert float(thin.worst_px[0, 0]) == pytest.approx(0, abs=1e-9)
-    # Along the line of sight, by hand: the near side 0.6 m nearer than the point.
+    # Along the line of sight, by hand: the near side 1.5 m nearer than the point.
     toward = np.array((0.4, 0, -5)) / np.hypot(0.4, 5)
-    axial = 5 + toward[2] * 0.6
+    axial = 5 + toward[2] * 1.5
     assert float(deep.worst_px[0, 0]) == pytest.approx(float(deep.camera.frame(0).blur_px(axial)))
     np.testing.assert_allclose(deep.sight.blur_px, thin.sight.blur_px)
 

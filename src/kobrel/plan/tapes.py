@@ -80,15 +80,18 @@ def miss(end: End, point: Numbers, camera: Camera, stage: Stage, frame: float) -
     """How far a free end is off the nearest thing to its sides, above, below, before or behind.
 
     Looked along any of these ways the end seems to touch; from elsewhere it does not. None
-    for an end that is tied to something, that touches, or that has nothing about it.
+    for an end that is tied to something, that touches or is inside a thing, or that has
+    nothing about it.
     """
     if not isinstance(end, PointAnchor) or np.isnan(point).any():
         return None
-    found: Miss | None = None
-    for axis in range(3):
-        for sign in (-1.0, 1.0):
-            pick = stage.pick(frame, point, sign * camera.pose[:3, axis])
-            if pick and (found is None or pick.along < found.gap_m):
-                found = Miss(pick.along, pick)
-    reach = float(np.linalg.norm(point - camera.pose[:3, 3]))
-    return found if found and found.gap_m > max(_ON * reach, 1e-4) else None
+    near = max(_ON * float(np.linalg.norm(point - camera.pose[:3, 3])), 1e-4)
+    found: list[Miss] = []
+    for way in (*camera.pose[:3, :3].T, *-camera.pose[:3, :3].T):
+        # From a little before the point, so that a surface that it lies on is met.
+        pick = stage.pick(frame, point - way * near, way)
+        if pick:
+            found.append(Miss(pick.along - near, pick))
+    inside = len(found) == 6 and len({miss.pick.place for miss in found}) == 1
+    closest = min(found, key=lambda miss: miss.gap_m, default=None)
+    return closest if closest and closest.gap_m > near and not inside else None
