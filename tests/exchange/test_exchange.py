@@ -11,6 +11,7 @@ from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.exchange.usd import read_usd, write_usd
 from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, IrisShape, Key, Keyed, Mark
+from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import plan_from_scene
 from kobrel.plan.survey import survey
 from kobrel.stage.load import load_scene
@@ -172,3 +173,41 @@ def test_png_and_places_that_cannot_be_written(tmp_path):
         write_png(tmp_path / "nowhere" / "a.png", pixels)
     with pytest.raises(SceneError, match="not a readable picture"):
         read_pixels(tmp_path / "none.png")
+
+
+def test_an_orthographic_view_survives_usd(moving_scene, tmp_path):
+    plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
+    shot = plan.shots[0]
+    shot = shot.but(glass=shot.glass.but(projection="orthographic", field_m=3.2, cone_deg=1.5))
+    write_usd(plan, shot, stage, tmp_path / "o.usda")
+    written = Usd.Stage.Open(str(tmp_path / "o.usda"))
+    camera = UsdGeom.Camera(written.GetPrimAtPath("/Camera"))
+    assert camera.GetProjectionAttr().Get() == "orthographic"
+    # Tenths of a centimetre.
+    assert camera.GetHorizontalApertureAttr().Get(1) == pytest.approx(3200)
+    again, _ = plan_from_scene(tmp_path / "o.usda", load_scene(tmp_path / "o.usda"))
+    glass = again.shots[0].glass
+    assert (glass.projection, glass.cone_deg) == ("orthographic", 1.5)
+    assert glass.field_m == pytest.approx(3.2)
+    assert (glass.sensor.width_mm, glass.sensor.height_mm) == pytest.approx((36, 24))
+
+
+def test_a_fisheye_is_refused_by_usd_with_a_way_out(moving_scene, tmp_path):
+    plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
+    shot = plan.shots[0].but(glass=plan.shots[0].glass.but(projection="fisheye"))
+    with pytest.raises(ExchangeError, match="Export its numbers as CSV"):
+        write_usd(plan, shot, stage, tmp_path / "f.usda")
+
+
+def test_a_camera_of_a_placed_scene_fits_that_scenes_file(moving_scene, tmp_path):
+    scene = load_scene(moving_scene)
+    plan, plain = plan_from_scene(moving_scene, scene)
+    shot = plan.shots[0]
+    write_usd(plan, shot, plain, tmp_path / "a.usda")
+    moved = edit.with_scene(plan, plan.scenes[0].name, position_m=(4, 1, -2), turn_deg=50)
+    stage = stage_of(moved, Library({(plan.scenes[0].path, None): scene}), plain)
+    assert not np.allclose(survey(moved, shot, stage).camera.pose, survey(plan, shot, plain).camera.pose)
+    write_usd(moved, shot, stage, tmp_path / "b.usda")
+    one, other = read_usd(tmp_path / "a.usda"), read_usd(tmp_path / "b.usda")
+    np.testing.assert_allclose(other.pose, one.pose, atol=1e-9)
+    np.testing.assert_allclose(other.focus_m, one.focus_m)

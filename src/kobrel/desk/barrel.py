@@ -32,7 +32,6 @@ from kobrel.plan.survey import GONE
 _MARGIN = 26
 _SNAP_PX = 4
 _GRAB_PX = 7
-_STOPS = (0.5, 128.0)
 _HINT = (
     "Drag the brass index to refocus, an end of the band to change the stop.\n"
     "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too."
@@ -228,8 +227,7 @@ class Barrel(Panel):
             return
         focus = float(camera.focus_m)
         limit = min(metres, focus * 0.9999) if self._held == "near" else max(metres, focus * 1.0001)
-        stop = float(np.clip(camera.stop_for_limit(limit), *_STOPS))
-        self._session.set_keyed(f"Stop f/{stop:.3g}", "f_number", float(f"{stop:.3g}"))
+        self._session.sharp_to(limit)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         turn = event.angleDelta().y() or event.angleDelta().x()  # with Shift some platforms turn the axis

@@ -79,8 +79,8 @@ def build(window: "Window") -> None:
         window.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1))
     )
     shot.addSeparator()
-    shot.addAction(window.add_action("Open the iris a third", "[", lambda: window.step_stop(-1)))
-    shot.addAction(window.add_action("Close the iris a third", "]", lambda: window.step_stop(1)))
+    shot.addAction(window.add_action("Open the iris a third", "[", lambda: session.step_stop(-1)))
+    shot.addAction(window.add_action("Close the iris a third", "]", lambda: session.step_stop(1)))
 
     shot.addSeparator()
     walk = shot.addMenu("Walk about")

@@ -16,7 +16,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import blocking, taping
 from kobrel.desk.guides import paint_guides
@@ -56,6 +56,7 @@ class PictureView(QWidget):
         self._pointing = Pointing(session)
         self._probed: tuple[QPointF, Probed] | None = None
         self._walking_from: QPointF | None = None
+        self._pressed_at = QPointF()
         self.ready = False
         self.setMinimumSize(240, 150)
         self.setMouseTracking(True)
@@ -258,7 +259,7 @@ class PictureView(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at, numbers = event.position(), self._session.survey
         if event.button() == Qt.MouseButton.RightButton:
-            self._walking_from = at
+            self._walking_from = self._pressed_at = at
             return
         if event.button() != Qt.MouseButton.LeftButton or numbers is None:
             return
@@ -310,6 +311,18 @@ class PictureView(QWidget):
         if event.button() == Qt.MouseButton.RightButton and self._walking_from is not None:
             self._walking_from = None
             self._session.end_drag()
+            if event.position() == self._pressed_at:
+                self.menu_at(event.position()).popup(event.globalPosition().toPoint())
+
+    def menu_at(self, at: QPointF) -> QMenu:
+        """What can be done with the thing at a place."""
+        menu = QMenu(self)
+        pick = self._pointing.pick(at, self.frame_rect()) if self.ready else None
+        for text, work in self._pointing.deeds(pick) if pick else ():
+            menu.addAction(text).triggered.connect(lambda _on=False, do=work: do())
+        if menu.isEmpty():
+            menu.addAction("Nothing stands there").setEnabled(False)
+        return menu
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         blocking.dolly(self._session, event.angleDelta().y() / 120.0)

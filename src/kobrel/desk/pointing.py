@@ -1,11 +1,13 @@
 """What a click or a hovering pointer in Picture means, by card and by tool."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QGuiApplication
 
 from kobrel.desk import blocking, taping
+from kobrel.desk.hiding import isolate, set_shown
 from kobrel.desk.session import Session
 from kobrel.plan.camera import Sight
 from kobrel.plan.model import DistanceTarget, StandInAnchor, SubjectEnd, SurfaceAnchor
@@ -42,9 +44,12 @@ class Pointing:
 
     def probe(self, at: QPointF, box: QRectF) -> Probed | None:
         """The numbers of what is seen at a place."""
-        pick, camera = self.pick(at, box), self._session.camera
-        if pick is None or camera is None:
-            return None
+        pick = self.pick(at, box)
+        return self._probed(pick) if pick else None
+
+    def _probed(self, pick: Pick) -> Probed:
+        camera = self._session.camera
+        assert camera is not None
         return Probed(pick, camera.see(pick.point), thing_name(self._session.plan, pick.place))
 
     def words(self, probed: Probed) -> str:
@@ -81,7 +86,7 @@ class Pointing:
         elif tool is not None and tool.does == "aim":
             session.aimed.emit(pick.point)
         elif tool is not None:
-            self.copy(Probed(pick, session.camera.see(pick.point), thing_name(session.plan, pick.place)))  # type: ignore[union-attr]
+            self.copy(self._probed(pick))
         elif session.card == BLOCK:
             if number is None:
                 session.select()
@@ -99,6 +104,27 @@ class Pointing:
                 self._add_surface(pick)
         else:
             self._add_surface(pick)
+
+    def deeds(self, pick: Pick) -> list[tuple[str, Callable[[], object]]]:
+        """What can be done with what was picked: words and the doing."""
+        session, name = self._session, thing_name(self._session.plan, pick.place)
+        probed = self._probed(pick)
+        result: list[tuple[str, Callable[[], object]]] = [
+            (f"Make {name} a subject", lambda: self._add_surface(pick)),
+            ("Focus here", lambda: self.focus(pick)),
+            ("Start a tape here", lambda: self._tape_from(pick)),
+            ("Copy its distance", lambda: self.copy(probed)),
+        ]
+        if number_of(pick.place.scene) is None:
+            result += [
+                (f"Hide {name}", lambda: set_shown(session, pick.place, False)),
+                (f"Isolate {name}", lambda: isolate(session, pick.place)),
+            ]
+        return result
+
+    def _tape_from(self, pick: Pick) -> None:
+        taping.begin(self._session)
+        taping.take_end(self._session, taping.surface_end(pick))
 
     def _add_surface(self, pick: Pick) -> None:
         anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))

@@ -7,11 +7,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
 from numpy.typing import ArrayLike
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kobrel.errors import PlanError
+from kobrel.optics.exposure import step_stop
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
 from kobrel.plan import edit
 from kobrel.plan.camera import Camera, camera_at
@@ -36,6 +38,8 @@ from kobrel.plan.survey import Survey, survey
 from kobrel.stage.stage import Pick, Place, Stage
 
 ON_SUBJECT_DPT = 1e-6
+_STOPS = (0.5, 128.0)
+_CONES_DEG = (0.001, 89.0)
 
 
 @dataclass(frozen=True)
@@ -356,6 +360,33 @@ class Session(QObject):
         """Change a keyed value of the glass, ``f_number`` or ``focal_mm``."""
         if self.shot is not None:
             self.edit_glass(name, **{field: change(getattr(self.shot.glass, field))})
+
+    def sharp_to(self, limit_m: float) -> None:
+        """Let the sharp band end at a distance, by the stop; an orthographic view's by its cone."""
+        camera = self.camera
+        if camera is None:
+            return
+        if camera.projection == "orthographic":
+            cone = float(np.clip(camera.cone_for_limit(limit_m), *_CONES_DEG))
+            self.edit_glass(f"Cone of light {cone:.3g}°", cone_deg=float(f"{cone:.3g}"))
+        else:
+            stop = float(np.clip(camera.stop_for_limit(limit_m), *_STOPS))
+            self.set_keyed(f"Stop f/{stop:.3g}", "f_number", float(f"{stop:.3g}"))
+
+    def step_stop(self, thirds: int) -> None:
+        """Open or close the iris by thirds of a stop; an orthographic view's cone alike."""
+        camera, glass = self.camera, self.glass
+        if camera is None or glass is None:
+            return
+        if camera.projection == "orthographic":
+            half = np.tan(np.radians(glass.cone_deg) / 2) * 2.0 ** (-thirds / 6)
+            cone = float(np.clip(np.degrees(2 * np.arctan(half)), *_CONES_DEG))
+            self.edit_glass(f"Cone of light {cone:.3g}°", cone_deg=float(f"{cone:.4g}"))
+            self.said.emit(f"Cone of light {cone:.3g}°")
+            return
+        stop = step_stop(float(camera.f_number), thirds)
+        self.set_keyed(f"Stop f/{stop:g}", "f_number", stop)
+        self.said.emit(f"Stop f/{stop:g}")
 
     @property
     def glass(self) -> Glass | None:

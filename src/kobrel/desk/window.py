@@ -41,7 +41,6 @@ from kobrel.desk.lookout import Lookout
 from kobrel.desk.player import Player
 from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
-from kobrel.optics.exposure import step_stop
 from kobrel.plan.model import CameraEnd, Plan
 from kobrel.plan.summary import summary
 
@@ -308,14 +307,6 @@ class Window(QMainWindow):
         pull.play.setText("Pause" if playing else "Play")
         if not playing:
             self._ask_soon()
-
-    def step_stop(self, thirds: int) -> None:
-        """Open or close the iris by thirds of a stop."""
-        camera = self.session.camera
-        if camera is not None:
-            stop = step_stop(float(camera.f_number), thirds)
-            self.session.set_keyed(f"Stop f/{stop:g}", "f_number", stop)
-            self.say(f"Stop f/{stop:g}")
 
     def show_warning(self, title: str, lines: list[str]) -> None:
         """Say what went wrong or was left out, in a box that can be read at leisure."""

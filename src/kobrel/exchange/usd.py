@@ -23,16 +23,17 @@ from kobrel.plan.model import FileCamera, Plan, Shot
 from kobrel.plan.survey import survey
 from kobrel.stage.load import load_scene
 from kobrel.stage.motion import rigid
-from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Stage
 from kobrel.stage.usdcamera import (
     OWN_BLADES,
+    OWN_CONE,
     OWN_F_NUMBER,
     OWN_FOCAL,
     OWN_FOCUS,
     OWN_MODEL,
     OWN_ROTATION,
     OWN_ROUNDNESS,
+    OWN_SENSOR,
     OWN_SQUEEZE,
     OWN_SURFACE,
     tenths_mm,
@@ -69,13 +70,17 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
         The file cannot be written.
     """
     numbers = survey(plan, shot, stage)
+    if shot.glass.projection == "fisheye":
+        raise ExchangeError(
+            f"Shot {shot.label}: USD's camera knows no fisheye. Export its numbers as CSV instead."
+        )
     scene = stage.scenes.get(shot.camera.scene) if isinstance(shot.camera, FileCamera) else None
     if path.suffix.lower() not in (".usd", ".usda", ".usdc"):
         raise ExchangeError(f"{path}: a USD layer's name ends in .usda, .usdc or .usd.")
     layer = Sdf.Layer.CreateAnonymous(path.suffix)
     target = Usd.Stage.Open(layer)
-    unit_m, to_file = _axes(scene)
-    UsdGeom.SetStageMetersPerUnit(target, unit_m)
+    unit_m, to_file = _axes(shot, stage)
+    UsdGeom.SetStageMetersPerUnit(target, scene.unit_m if scene else 1.0)
     UsdGeom.SetStageUpAxis(target, UsdGeom.Tokens.z if scene and scene.up == "Z" else UsdGeom.Tokens.y)
     # Layers of different time codes a second are scaled when laid over each other, so the
     # scene's count is kept; how fast the shot plays stands beside it.
@@ -101,11 +106,16 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
             raise ExchangeError(f"{path}: the file cannot be written. Choose another place.")
 
 
-def _axes(scene: Scene | None) -> tuple[float, Numbers]:
-    """The scene's unit, and the matrix from metres with Y up to its axes and unit."""
-    if scene is None:
+def _axes(shot: Shot, stage: Stage) -> tuple[float, Numbers]:
+    """Metres on the stage in a unit of the scene, and the matrix from the stage to that scene's
+    axes and unit: where it stands turned or scaled, the layer still fits its file.
+    """
+    name = shot.camera.scene if isinstance(shot.camera, FileCamera) else None
+    if name is None or name not in stage.scenes:
         return 1.0, np.eye(4)
-    return scene.unit_m, np.asarray(np.linalg.inv(scene.root), float)
+    scene = stage.scenes[name]
+    placed = stage.placement_of(name) @ scene.root
+    return scene.unit_m * stage.scale_of(name), np.asarray(np.linalg.inv(placed), float)
 
 
 def _write_samples(
@@ -113,6 +123,12 @@ def _write_samples(
 ) -> None:
     tenths = 1.0 / tenths_mm(unit_m)
     prim = camera.GetPrim()
+    orthographic = numbers.projection == "orthographic"
+    width_mm, height_mm = numbers.sensor_width_mm * numbers.squeeze, numbers.sensor_height_mm
+    if orthographic:  # the schema gives the field's size in tenths of a scene unit too
+        camera.CreateProjectionAttr(UsdGeom.Tokens.orthographic)
+        width_mm, height_mm = numbers.field_m * 1000.0, numbers.field_m * 1000.0 / numbers.aspect
+        _own(prim, OWN_CONE, Sdf.ValueTypeNames.Double).Set(numbers.cone_deg)
     poses = rigid(to_file @ numbers.pose)
     camera.SetResetXformStack(True)
     transform = camera.AddTransformOp()
@@ -124,9 +140,9 @@ def _write_samples(
         (camera.CreateFocusDistanceAttr(), np.minimum(numbers.focus_m, _FAR_M) / unit_m),
         (
             camera.CreateHorizontalApertureAttr(),
-            np.full(len(frames), numbers.sensor_width_mm * numbers.squeeze * tenths),
+            np.full(len(frames), width_mm * tenths),
         ),
-        (camera.CreateVerticalApertureAttr(), np.full(len(frames), numbers.sensor_height_mm * tenths)),
+        (camera.CreateVerticalApertureAttr(), np.full(len(frames), height_mm * tenths)),
         (_own(prim, OWN_FOCAL, Sdf.ValueTypeNames.Double), numbers.focal_mm),
         (_own(prim, OWN_F_NUMBER, Sdf.ValueTypeNames.Double), numbers.f_number),
         (_own(prim, OWN_FOCUS, Sdf.ValueTypeNames.Double), numbers.focus_m),
@@ -141,6 +157,7 @@ def _write_samples(
         far = max(1e4, 1e4 / unit_m)
         camera.CreateClippingRangeAttr(Gf.Vec2f(numbers.near_clip_m / unit_m, far))
     for name, kind, value in (
+        (OWN_SENSOR, Sdf.ValueTypeNames.Double, float(numbers.sensor_width_mm)),
         (OWN_SQUEEZE, Sdf.ValueTypeNames.Double, float(numbers.squeeze)),
         (OWN_MODEL, Sdf.ValueTypeNames.Token, numbers.model),
         (OWN_SURFACE, Sdf.ValueTypeNames.Token, numbers.surface),

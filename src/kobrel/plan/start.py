@@ -116,6 +116,9 @@ def shot_from_camera(
             squeeze=source.squeeze,
             model=source.model,
             surface=source.surface,
+            projection=source.projection,
+            field_m=source.field_m,
+            cone_deg=source.cone_deg,
         ),
         iris=IrisShape(
             blades=source.iris.blades,

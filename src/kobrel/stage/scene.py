@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from kobrel.errors import KobrelError
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel
+from kobrel.optics.projection import Projection
 from kobrel.stage.motion import Array, Motion, Track
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -121,6 +122,9 @@ class CameraSource:
     squeeze: float = 1.0
     model: LensModel = "render"
     surface: FocusSurface = "plane"
+    projection: Projection = "perspective"
+    field_m: float = 4.0
+    cone_deg: float = 1.0
     iris: Iris = Iris()
 
 

@@ -290,13 +290,15 @@ class Stage:
 
     def node_world(self, scene: str, index: int, frames: ArrayLike) -> Array:
         """Transforms of a node, by its index in a scene that is there, to metres on the stage."""
-        placement = self._placements[self._names.index(scene)]
-        return np.asarray(placement @ self.scenes[scene].world(index, frames))
+        return np.asarray(self.placement_of(scene) @ self.scenes[scene].world(index, frames))
+
+    def placement_of(self, scene: str) -> Array:
+        """The matrix that carries a scene, in metres, to its place, (4, 4)."""
+        return self._placements[self._names.index(scene)] if scene in self._names else np.eye(4)
 
     def scale_of(self, scene: str) -> float:
         """How much larger a scene stands on the stage than its file says."""
-        placement = self._placements[self._names.index(scene)] if scene in self._names else np.eye(4)
-        return float(np.cbrt(abs(np.linalg.det(placement[:3, :3]))))
+        return float(np.cbrt(abs(np.linalg.det(self.placement_of(scene)[:3, :3]))))
 
     def rows_below(self, place: Place) -> list[int]:
         """Rows of a node and of all below it; none where it is not there."""

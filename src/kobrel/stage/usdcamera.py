@@ -21,6 +21,8 @@ ASSUMED_F_NUMBER = 2.8
 OWN_FOCAL = "kobrel:focalMm"
 OWN_F_NUMBER = "kobrel:fNumber"
 OWN_FOCUS = "kobrel:focusM"
+OWN_SENSOR = "kobrel:sensorWidthMm"
+OWN_CONE = "kobrel:coneDeg"
 OWN_SQUEEZE = "kobrel:squeeze"
 OWN_MODEL = "kobrel:lensModel"
 OWN_SURFACE = "kobrel:focusSurface"
@@ -44,7 +46,15 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
     warnings: list[str] = []
     width = track(camera.GetHorizontalApertureAttr())
     scale = tenths_mm(unit_m)
-    if not _possible(width, scale):
+    height = track(camera.GetVerticalApertureAttr())
+    squeeze = float(_own(prim, OWN_SQUEEZE, 1.0))
+    field_m = _field_m(camera, width, scale)
+    focal_scale = scale
+    if field_m:  # its apertures are the field's; the sensor is Kobrel's own, or one of full frame
+        sensor = float(_own(prim, OWN_SENSOR, 36.0)) * squeeze
+        shape = float(height.values[0, 0]) * scale / 1000.0 / field_m if height is not None else 2 / 3
+        width, height, scale = Track.constant([sensor]), Track.constant([sensor * shape]), 1.0
+    elif not _possible(width, scale):
         if width is not None and _possible(width, 1.0):
             warnings.append(
                 f"{prim.GetPath()}: read in tenths of a scene unit its sensor would be "
@@ -56,11 +66,10 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
     sized = _possible(width, scale)
     if sized and width is not None and width.moves:
         warnings.append(f"{prim.GetPath()}: its sensor changes over time; the first size is used.")
-    squeeze = float(_own(prim, OWN_SQUEEZE, 1.0))
     f_number = track(camera.GetFStopAttr())
     focus = track(camera.GetFocusDistanceAttr())
-    height = track(camera.GetVerticalApertureAttr())
-    focal = track(prim.GetAttribute(OWN_FOCAL)) or _scaled(track(camera.GetFocalLengthAttr()), scale)
+    focal_scale = focal_scale if field_m else scale
+    focal = track(prim.GetAttribute(OWN_FOCAL)) or _scaled(track(camera.GetFocalLengthAttr()), focal_scale)
     model: LensModel = "thin" if _own(prim, OWN_MODEL, "render") == "thin" else "render"
     surface: FocusSurface = "sphere" if _own(prim, OWN_SURFACE, "plane") == "sphere" else "plane"
     source = CameraSource(
@@ -75,6 +84,9 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
         squeeze=squeeze,
         model=model,
         surface=surface,
+        projection="orthographic" if field_m else "perspective",
+        field_m=field_m or 4.0,
+        cone_deg=float(_own(prim, OWN_CONE, 1.0)),
         iris=Iris(
             int(_own(prim, OWN_BLADES, 0)),
             float(_own(prim, OWN_ROUNDNESS, 0.0)),
@@ -84,6 +96,14 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
     if source.f_number is None:
         warnings.append(f"{source.path}: it has no f-number; f/{ASSUMED_F_NUMBER:g} is assumed.")
     return source, warnings
+
+
+def _field_m(camera: UsdGeom.Camera, width: Track | None, scale: float) -> float | None:
+    """Width of an orthographic camera's field; None for any other camera."""
+    if camera.GetProjectionAttr().Get() != UsdGeom.Tokens.orthographic or _positive(width) is None:
+        return None
+    assert width is not None
+    return float(width.values[0, 0]) * scale / 1000.0
 
 
 def track(attribute: Usd.Attribute) -> Track | None:

@@ -1,5 +1,7 @@
 """Glass: sensor, lens, stop, and what they make sharp."""
 
+import math
+
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.cards.base import Card, choice, choose
@@ -17,6 +19,10 @@ _CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}
 _MODEL_NOTES = {
     "render": "A render camera: the angle of view stays wherever it focuses.",
     "thin": "A real lens: it breathes, and close focus magnifies.",
+}
+_PROJECTION_NOTES = {
+    "orthographic": "An orthographic view: its cone of light (Block, Camera) sets the blur, not the stop.",
+    "fisheye": "A fisheye: what counts is the straight distance from the lens.",
 }
 _SURFACE_NOTES = {
     "plane": "What counts is the distance along the axis.",
@@ -131,7 +137,12 @@ class GlassCard(Card):
         choose(self.criterion, glass.criterion.kind)
         choose(self.model, glass.model)
         choose(self.surface, glass.surface)
-        self.meaning.setText(f"{_MODEL_NOTES[glass.model]} {_SURFACE_NOTES[glass.surface]}")
+        for field in (self.focal, self.stop):
+            field.setEnabled(camera.projection != "orthographic")
+        self.surface.setEnabled(camera.projection == "perspective")
+        self.model.setEnabled(camera.projection == "perspective")
+        note = _PROJECTION_NOTES.get(camera.projection)
+        self.meaning.setText(note or f"{_MODEL_NOTES[glass.model]} {_SURFACE_NOTES[glass.surface]}")
         near, far = (float(limit) for limit in camera.limits_m)
         self.near.setText(session.length(near))
         self.far.setText(session.length(far))
@@ -142,8 +153,10 @@ class GlassCard(Card):
         values = {
             "Hyperfocal": session.length(float(camera.hyperfocal_m)),
             "Pupil": f"{float(camera.pupil_mm):.2f} mm",
-            "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width",
-            "View angle": f"{float(across):.1f}° × {float(up):.1f}°",
+            "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width"
+            if math.isfinite(background)
+            else "grows without end",
+            "View angle": f"{float(across):.1f}° × {float(up):.1f}°" if across > 0 else "none, parallel rays",
             "Magnification": _ratio(float(camera.magnification)),
             "Light": f"as f/{float(camera.effective_f_number):.3g}"
             + (f", −{loss:.2f} EV" if loss > 0.005 else ""),

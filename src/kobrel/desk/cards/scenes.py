@@ -8,12 +8,12 @@ from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTreeView, QW
 
 from kobrel.desk.cards.base import Card, choice, choose
 from kobrel.desk.fields import narrow, number_field
+from kobrel.desk.hiding import isolate, reference_of, set_shown
 from kobrel.desk.look import look
 from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
 from kobrel.optics.units import METRES, UNIT_NAMES
 from kobrel.plan import edit
-from kobrel.plan.model import Plan, SceneRef
 from kobrel.stage.scene import SCENE_SUFFIXES, Scene
 from kobrel.stage.stage import Place
 
@@ -102,7 +102,7 @@ class NodesModel(QAbstractItemModel):
         place = self.place_of(index)
         if place is None:
             return None
-        reference = _reference(self._session.plan, place.scene)
+        reference = reference_of(self._session.plan, place.scene)
         problem = self._session.library.problems.get(reference.path) if reference else None
         if role == Qt.ItemDataRole.DisplayRole:
             if place.path:
@@ -123,43 +123,6 @@ class NodesModel(QAbstractItemModel):
             return False
         set_shown(self._session, place, bool(value))
         return True
-
-
-def _reference(plan: Plan, name: str) -> SceneRef | None:
-    return next((scene for scene in plan.scenes if scene.name == name), None)
-
-
-def set_shown(session: Session, place: Place, shown: bool) -> None:
-    """Draw a node with all below it, or not."""
-    reference = _reference(session.plan, place.scene)
-    if reference is not None:
-        hidden = tuple(path for path in reference.hidden if path != place.path)
-        hidden = hidden if shown else (*hidden, place.path)
-        word = "Show" if shown else "Hide"
-        session.edit(f"{word} {place.path}", edit.with_scene(session.plan, place.scene, hidden=hidden))
-
-
-def isolate(session: Session, place: Place) -> None:
-    """Hide all other nodes: those beside it and beside all above it, and other scenes' ones."""
-    plan = session.plan
-    for reference in plan.scenes:
-        scene = session.stage.scenes.get(reference.name)
-        if scene is None:
-            continue
-        chain = set()
-        at = scene.find(place.path) if reference.name == place.scene else -1
-        while at >= 0:
-            chain.add(at)
-            at = scene.nodes[at].parent
-        hidden = tuple(
-            node.path
-            for index, node in enumerate(scene.nodes)
-            if index not in chain
-            and (node.parent < 0 or node.parent in chain)
-            and node.parent != scene.find(place.path)
-        )
-        plan = edit.with_scene(plan, reference.name, hidden=hidden)
-    session.edit(f"Isolate {place.path}", plan)
 
 
 class ScenesPage(Card):
@@ -236,7 +199,7 @@ class ScenesPage(Card):
     def _chosen(self) -> Place | None:
         """The chosen node or scene; the only scene where nothing is."""
         place, scenes = self.session.selected_node, self.session.plan.scenes
-        if place is not None and _reference(self.session.plan, place.scene):
+        if place is not None and reference_of(self.session.plan, place.scene):
             return place
         return Place(scenes[0].name, "") if scenes else None
 
@@ -260,7 +223,7 @@ class ScenesPage(Card):
 
     def _reload(self) -> None:
         place = self._chosen()
-        reference = _reference(self.session.plan, place.scene) if place else None
+        reference = reference_of(self.session.plan, place.scene) if place else None
         if reference is not None:
             self._files.reload([reference.path])
 
@@ -294,7 +257,7 @@ class ScenesPage(Card):
 
     def _move(self, axis: int, metres: float) -> None:
         place = self._chosen()
-        reference = _reference(self.session.plan, place.scene) if place else None
+        reference = reference_of(self.session.plan, place.scene) if place else None
         if reference is not None:
             spot = list(reference.position_m)
             spot[axis] = metres
@@ -307,7 +270,7 @@ class ScenesPage(Card):
         if self.tree.model().rowCount() == 1 and not self.filter.text():
             self.tree.expand(self.tree.model().index(0, 0))
         place = self._chosen()
-        reference = _reference(session.plan, place.scene) if place else None
+        reference = reference_of(session.plan, place.scene) if place else None
         if session.selected_node is not None and session.selected_node != self._picked:
             self._picked = session.selected_node
             index = self._sieve.mapFromSource(self.nodes.index_of(session.selected_node))

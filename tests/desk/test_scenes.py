@@ -1,0 +1,177 @@
+import os
+import shutil
+import time
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from kobrel.plan.model import BoundsAnchor
+from kobrel.stage.stage import Place
+from tests.conftest import write_mesh
+
+
+@pytest.fixture
+def opened(make_window, moving_scene):
+    hand = make_window()
+    hand.window.document.open(moving_scene)
+    hand.opened()
+    hand.key(Qt.Key.Key_1)
+    hand.window.card_of[1].show_page("Scenes")
+    hand.rest()
+    return hand
+
+
+def triangle(path, size=1.0):
+    return write_mesh(path, [[0, 0, 0], [size, 0, 0], [0, size, 0]], [3], [0, 1, 2])
+
+
+def click_button(hand, button):
+    hand.click(button, QPointF(button.width() / 2, button.height() / 2))
+
+
+def choose(monkeypatch, path):
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+
+
+def labels(page):
+    model = page.tree.model()
+
+    def below(parent):
+        for row in range(model.rowCount(parent)):
+            index = model.index(row, 0, parent)
+            yield index.data()
+            yield from below(index)
+
+    return list(below(page.tree.rootIndex()))
+
+
+def test_a_second_scene_is_added_placed_turned_scaled_and_given_a_unit(opened, tmp_path, monkeypatch):
+    hand, window, session = opened, opened.window, opened.window.session
+    page = window.card_of[1].scenes
+    choose(monkeypatch, triangle(tmp_path / "prop.usda"))
+    click_button(hand, page.add)
+    hand.wait(lambda: window.jobs.job is None and "prop" in session.stage.scenes)
+    assert [scene.name for scene in session.plan.scenes] == ["moving", "prop"]
+    page.tree.setCurrentIndex(page.tree.model().index(1, 0))
+    hand.type(page.place[0], "2 m")
+    hand.type(page.place[1], "-50 cm")
+    hand.type(page.turn, "90")
+    hand.type(page.scale, "3")
+    prop = session.plan.scenes[1]
+    assert (prop.position_m, prop.turn_deg, prop.scale) == ((2, -0.5, 0), 90, 3)
+    before = np.ptp(session.stage.world(Place("prop", "/mesh"), [0])[0, :3, :3])
+    page.unit.setCurrentIndex(page.unit.findText("Feet and inches"))
+    page.unit.activated.emit(0)
+    hand.wait(lambda: window.jobs.job is None and session.stage.scenes["prop"].unit_m == 0.3048)
+    after = np.ptp(session.stage.world(Place("prop", "/mesh"), [0])[0, :3, :3])
+    assert after / before == pytest.approx(0.3048 / 0.01)
+    session.undo.undo()
+    assert session.stage.scenes["prop"].unit_m == 0.01
+    click_button(hand, page.remove)
+    assert [scene.name for scene in session.plan.scenes] == ["moving"]
+    session.undo.undo()
+    assert "prop" in session.stage.scenes
+
+
+def test_parts_are_found_hidden_isolated_and_shown(opened):
+    hand, window, session = opened, opened.window, opened.window.session
+    page = window.card_of[1].scenes
+    assert labels(page) == ["moving", "Rig", "Cube", "Camera"]
+    page.filter.setText("cub")
+    assert labels(page) == ["moving", "Rig", "Cube"]
+    page.filter.setText("")
+    session.select_node(Place("moving", "/Rig/Cube"))
+    hand.rest()
+    assert page.tree.currentIndex().data() == "Cube"
+    click_button(hand, page.hide_button)
+    assert session.plan.scenes[0].hidden == ("/Rig/Cube",)
+    hand.wait(lambda: session.stage.built and "exact" in window.picture.status)
+    assert session.stage.rows_below(Place("moving", "/Rig")) == []
+    click_button(hand, page.show_all)
+    assert session.plan.scenes[0].hidden == ()
+    index = page.tree.currentIndex()
+    page.tree.model().setData(index, Qt.CheckState.Unchecked.value, Qt.ItemDataRole.CheckStateRole)
+    assert session.plan.scenes[0].hidden == ("/Rig/Cube",)
+    session.undo.undo()
+    session.select_node(Place("moving", "/Rig"))
+    click_button(hand, page.isolate)
+    assert session.plan.scenes[0].hidden == ("/Camera",)
+
+
+def test_a_click_in_picture_chooses_the_part_on_the_block_card(opened):
+    hand, window, session = opened, opened.window, opened.window.session
+    hand.wait(lambda: session.stage.built)
+    camera, box = session.camera, window.picture.frame_rect()
+    sight = camera.see(session.stage.boxes(session.frame)[0].mean(axis=0))
+    scale = box.width() / camera.width_px
+    at = box.topLeft() + QPointF(float(sight.x_px) * scale + 22, float(sight.y_px) * scale + 16)
+    count = len(session.plan.subjects)
+    hand.click(window.picture, at)
+    assert session.selected_node == Place("moving", "/Rig/Cube")
+    assert window.card_of[1].scenes.tree.currentIndex().data() == "Cube"
+    assert len(session.plan.subjects) == count
+    names = [action.text() for action in window.picture.menu_at(at).actions() if action.text()]
+    assert names[0] == "Make Cube a subject"
+    next(a for a in window.picture.menu_at(at).actions() if a.text().startswith("Isolate")).trigger()
+    assert "/Camera" in session.plan.scenes[0].hidden
+
+
+def test_a_missing_file_is_found_again_by_pointing_to_it(make_window, moving_scene, tmp_path, monkeypatch):
+    hand = make_window()
+    window, session = hand.window, hand.window.session
+    window.document.open(moving_scene)
+    hand.opened()
+    path = tmp_path / "a.kobrel"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    session.add_subject("Cube", BoundsAnchor(scene="moving", node="/Rig/Cube"))
+    window.document.save()
+    elsewhere = tmp_path / "moved"
+    elsewhere.mkdir()
+    shutil.move(moving_scene, elsewhere / "moving.usda")
+    monkeypatch.setattr(QMessageBox, "open", lambda *a: None)
+    kept = session.plan
+    window.document.open(path)
+    hand.wait(lambda: window.jobs.job is None and session.plan is not kept)
+    hand.key(Qt.Key.Key_1)
+    page = window.card_of[1].scenes
+    window.card_of[1].show_page("Scenes")
+    hand.rest()
+    assert "missing" in labels(page)[0]
+    assert "is not in scene" in session.problem
+    choose(monkeypatch, elsewhere / "moving.usda")
+    click_button(hand, page.find_button)
+    hand.wait(lambda: window.jobs.job is None and "moving" in session.stage.scenes)
+    assert session.problem == ""
+    assert not np.isnan(session.survey.points[-1]).any()
+
+
+def test_a_changed_file_is_noticed_and_read_again_with_subjects_kept(make_window, tmp_path, monkeypatch):
+    path = triangle(tmp_path / "prop.usda")
+    hand = make_window()
+    window, session = hand.window, hand.window.session
+    window.document.open(path)
+    hand.opened()
+    session.add_subject("Corner", BoundsAnchor(scene="prop", node="/mesh"))
+    before = session.survey.points[-1, 0].copy()
+    time.sleep(0.05)
+    triangle(tmp_path / "other.usda", 3.0)
+    os.replace(tmp_path / "other.usda", path)
+    os.utime(path, (time.time() + 5, time.time() + 5))
+    hand.wait(lambda: window.newer.isVisible(), 20)
+    assert "Reload prop.usda" in window.newer.text()
+    click_button(hand, window.newer)
+    hand.wait(lambda: window.jobs.job is None and not np.allclose(session.survey.points[-1, 0], before))
+    np.testing.assert_allclose(session.survey.points[-1, 0], before * 3, atol=1e-9)
+    assert not window.newer.isVisible()
+
+    # One that cannot be read any more stays as it was.
+    told = []
+    window.files.told.connect(lambda title, lines: told.append((title, lines)))
+    monkeypatch.setattr(QMessageBox, "open", lambda *a: None)
+    path.write_text("no scene")
+    window.files.reload([str(path)])
+    hand.wait(lambda: bool(told))
+    assert "prop" in session.stage.scenes
+    np.testing.assert_allclose(session.survey.points[-1, 0], before * 3, atol=1e-9)
