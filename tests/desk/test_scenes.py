@@ -159,7 +159,7 @@ def test_a_changed_file_is_noticed_and_read_again_with_subjects_kept(make_window
     triangle(tmp_path / "other.usda", 3.0)
     os.replace(tmp_path / "other.usda", path)
     os.utime(path, (time.time() + 5, time.time() + 5))
-    hand.wait(lambda: window.newer.isVisible(), 20)
+    hand.wait(window.newer.isVisible, 20)
     assert "Reload prop.usda" in window.newer.text()
     click_button(hand, window.newer)
     hand.wait(lambda: window.jobs.job is None and not np.allclose(session.survey.points[-1, 0], before))
@@ -168,7 +168,7 @@ def test_a_changed_file_is_noticed_and_read_again_with_subjects_kept(make_window
 
     # One that cannot be read any more stays as it was.
     told = []
-    window.files.told.connect(lambda title, lines: told.append((title, lines)))
+    window.files.told.connect(lambda title, lines: told.append([title, *lines]))
     monkeypatch.setattr(QMessageBox, "open", lambda *a: None)
     path.write_text("no scene")
     window.files.reload([str(path)])
