@@ -174,7 +174,7 @@ def test_help_and_no_display(capsys, monkeypatch):
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
         monkeypatch.delenv(name, raising=False)
     assert "no display" in refused(capsys, DEMO)
-    for command in ("limits", "new", "survey", "render", "export", "check", "schema"):
+    for command in ("limits", "new", "survey", "render", "export", "check", "rangefinder", "schema"):
         assert command in run(capsys, command, "--help")[1]
 
 

@@ -1,5 +1,6 @@
 """The command line: the same work without a window."""
 
+import contextlib
 import json
 import math
 import os
@@ -12,7 +13,7 @@ import typer
 from typer.exceptions import Exit, TyperException
 
 from kobrel import __version__
-from kobrel.errors import KobrelError
+from kobrel.errors import KobrelError, PlanError
 from kobrel.optics.lens import LensModel
 from kobrel.optics.units import METRES, LengthUnit
 
@@ -258,14 +259,19 @@ def export(
 @app.command()
 def check(plan: PlanPath) -> None:
     """Say what is wrong with a plan and its scenes; exit with 1 if anything is."""
-    from kobrel.plan.check import findings
+    from kobrel.plan.check import findings, shot_warnings
     from kobrel.plan.file import open_plan
     from kobrel.plan.staging import load_stage
 
     document = open_plan(plan)
     with _progress() as progress:
         stage, problems = load_stage(document, progress)
-    found = problems + stage.warnings + findings(document, stage)
+        found = problems + stage.warnings + findings(document, stage)
+        for shot in document.shots:
+            with contextlib.suppress(PlanError):  # told by the findings
+                found += [
+                    f"Shot {shot.label}: {line}" for line in shot_warnings(document, shot, stage, progress)
+                ]
     for line in found:
         typer.echo(line)
     if found:

@@ -2,10 +2,11 @@
 
 from pathlib import Path
 
-from kobrel.plan.edit import add_subject
+from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.model import (
     BoundsAnchor,
+    CameraEnd,
     Criterion,
     DistanceTarget,
     FileCamera,
@@ -19,6 +20,8 @@ from kobrel.plan.model import (
     SceneRef,
     Sensor,
     Shot,
+    StandIn,
+    SubjectEnd,
     SubjectTarget,
 )
 
@@ -36,6 +39,18 @@ DUSK = Light(
     sky_strength=1.0,
     exposure_ev=0.6,
 )
+
+
+STAND_INS = (
+    StandIn(
+        number=1, name="Waiting child", kind="child", size_m=(0.45, 1.22, 0.30), position_m=(-1.55, 0.0, -3.7),
+        turn_deg=118.0, colour=(0.16, 0.07, 0.05),
+    ),
+    StandIn(
+        number=2, name="Suitcase", kind="box", size_m=(0.52, 0.38, 0.2), position_m=(-1.15, 0.0, -3.5),
+        turn_deg=28.0, colour=(0.12, 0.075, 0.04),
+    ),
+)  # fmt: skip
 
 
 def _node(path: str) -> BoundsAnchor:
@@ -68,8 +83,11 @@ def night_ferry(scene: Path) -> Plan:
         ("Compass", "Compass/Face"), ("Passenger", "Passenger/Head"), ("Ferry", "Ferry/Cabin"),
     ):  # fmt: skip
         plan, _ = add_subject(plan, title, _node(path))
+    plan, _ = add_tape(plan, "Lens to lantern", CameraEnd(), SubjectEnd(number=LANTERN))
+    plan, _ = add_tape(plan, "Lantern to ferryman", SubjectEnd(number=LANTERN), SubjectEnd(number=FERRYMAN))
     blades, round_iris = IrisShape(blades=7, roundness=0.45, rotation_deg=12), IrisShape()
     return plan.but(
+        stand_ins=STAND_INS,
         shots=(
             _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades, _on(1001, BOOTH)),
             _shot(

@@ -150,7 +150,7 @@ def stop_field(name: str) -> Field:
 def narrow(field: Field) -> Field:
     """A field that leaves room for two more beside it."""
     field.setFixedWidth(70)
-    field.setStyleSheet("padding: 3px 5px;")
+    field.setStyleSheet("padding: 3px 4px; font-size: 12px;")
     return field
 
 

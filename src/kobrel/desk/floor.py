@@ -29,6 +29,9 @@ _TURN_GRID_DEG = 15.0
 _MOVE_GRID_M = 0.1
 _SIZES = ("width", "height", "depth")
 
+_TURNS = np.linspace(0, 2 * np.pi, 64, endpoint=False)
+_FARTHEST = np.stack([np.cos(_TURNS), np.sin(_TURNS)], -1)
+
 Array = NDArray[np.float64]
 
 
@@ -51,6 +54,9 @@ class Floor:
         if not rows:
             return []
         across, along = view.flat(stage.boxes(self._session.frame)[rows].reshape(-1, 3))
+        if len(across) > len(_FARTHEST):  # of many points only those can matter that lie farthest out
+            chosen = np.unique(np.argmax(np.stack([across, along], -1) @ _FARTHEST.T, axis=0))
+            across, along = across[chosen], along[chosen]
         scale = view.px_per_m()
         return hull([view.place(x, y, scale) for x, y in zip(across, along, strict=True)])
 

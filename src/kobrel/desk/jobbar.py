@@ -67,6 +67,7 @@ class JobBar(QWidget):
 
     def _end(self, job: Job) -> bool:
         """Hide, if this was the work shown; False for work that gave way to other."""
+        job.deleteLater()  # with it goes all that its work held
         if job is not self.job:
             return False
         self.job = None

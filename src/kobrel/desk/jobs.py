@@ -48,6 +48,10 @@ class Job(QObject):
         """Ask it to stop."""
         self._stop.set()
 
+    def wait(self, seconds: float) -> None:
+        """Wait until its thread has ended, but not for longer."""
+        self._thread.join(seconds)
+
     def _progress(self, what: str, part: float) -> None:
         if self._stop.is_set():
             raise Cancelled("Stopped.")

@@ -36,7 +36,10 @@ class Lookout(QObject):
 
     def _begin(self) -> None:
         session, shot = self._session, self._session.shot
-        if not self.may_look or shot is None or session.dragging or not session.stage.built:
+        if not self.may_look or shot is None:
+            return
+        if session.dragging or not session.stage.built:
+            self._rest.start()
             return
         if self._job is not None:
             self._job.cancel()
@@ -46,9 +49,16 @@ class Lookout(QObject):
         def look(progress: Progress) -> object:
             return sightlines(plan, shot, stage, progress)
 
-        self._job = Job(look, self)
-        self._job.done.connect(lambda found: self._take(work, found))
-        self._job.start()
+        job = self._job = Job(look, self)
+        job.done.connect(lambda found: self._take(work, found))
+        for ended in (job.done, job.failed, job.cancelled):
+            ended.connect(lambda *_: self._end(job))
+        job.start()
+
+    def _end(self, job: Job) -> None:
+        if self._job is job:
+            self._job = None
+        job.deleteLater()
 
     def _take(self, work: tuple[object, ...], found: object) -> None:
         self._session.sight = (work, found)  # type: ignore[assignment]
@@ -61,3 +71,4 @@ class Lookout(QObject):
         self._rest.stop()
         if self._job is not None:
             self._job.cancel()
+            self._job.wait(2.0)

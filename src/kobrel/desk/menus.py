@@ -98,6 +98,7 @@ def build(window: "Window") -> None:
 
     tape = window.bar.addMenu("&Tape")
     tape.addAction(window.add_action("Start a tape", "T", partial(taping.begin, session)))
+    tape.addAction(window.add_action("Begin a tape at the camera", "C", partial(taping.take_camera, session)))
     tape.addAction(window.add_action("Focus on the tape's end", "F", partial(taping.focus_on_end, session)))
     tape.addAction(window.add_action("Delete the chosen tape", "", partial(taping.remove, session)))
     tape.addSeparator()

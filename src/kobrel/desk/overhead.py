@@ -88,6 +88,11 @@ class Overhead(Panel):
         self._buttons[MODES.index(mode)].setChecked(True)
         self.update()
 
+    def zoom_to(self, factor: float) -> None:
+        """Show a part so many times larger."""
+        self._zoom = min(max(factor, 0.05), 50.0)
+        self.update()
+
     # Geometry
 
     def reach_m(self) -> float:
@@ -106,7 +111,7 @@ class Overhead(Panel):
         ahead = [
             float(camera.before(blocking.current_place(self._session, stand_in))[2])
             for stand_in in self._session.plan.stand_ins
-            if stand_in.kind != "ground"
+            if stand_in.kind not in ("ground", "wall", "string", "scatter")
         ]
         far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)], ahead])
         return float(np.max(far) * 1.18 if far.size else 10.0) / self._zoom
@@ -384,8 +389,8 @@ class Overhead(Panel):
             self._session.end_drag()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self._zoom, self._shift = 1.0, QPointF()
-        self.update()
+        self._shift = QPointF()
+        self.zoom_to(1.0)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and blocking.chosen(self._session):
@@ -394,8 +399,7 @@ class Overhead(Panel):
             super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self._zoom = min(max(self._zoom * 1.15 ** (event.angleDelta().y() / 120.0), 0.05), 50.0)
-        self.update()
+        self.zoom_to(self._zoom * 1.15 ** (event.angleDelta().y() / 120.0))
 
 
 def _round_length(metres: float, unit: Measure) -> str:

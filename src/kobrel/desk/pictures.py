@@ -4,26 +4,46 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.cards.base import PagedCard
 from kobrel.desk.document import DEMO
 from kobrel.desk.look import apply
 from kobrel.desk.window import PASSES, Window
 
 SIZE = (1280, 800)
 _PATIENCE_S = 180.0
-# name, card, shot, frame, look
+
+
+class View(NamedTuple):
+    """A picture to take: a card and its page, a shot at a frame, and what is chosen."""
+
+    name: str
+    card: int
+    shot: int
+    frame: int
+    page: str = ""
+    stand_in: int | None = None
+    tape: str | None = None
+    zoom: float = 1.0
+    look: str = "dark"
+
+
 VIEWS = (
-    ("tape", 2, 1, 1020, "dark"),
-    ("glass", 3, 1, 1025, "dark"),
-    ("iris", 4, 1, 1085, "dark"),
-    ("pull", 5, 1, 1049, "dark"),
-    ("wide", 3, 0, 1030, "dark"),
-    ("compass", 3, 2, 1020, "dark"),
-    ("departure", 5, 3, 1070, "dark"),
-    ("light", 3, 1, 1068, "light"),
+    View("block", 1, 0, 1030, "Stand-ins", stand_in=1, zoom=2.2),
+    View("scenes", 1, 3, 1070, "Scenes"),
+    View("tape", 2, 1, 1020, "Subjects"),
+    View("tapes", 2, 1, 1020, "Tapes", tape="Lantern to ferryman"),
+    View("glass", 3, 1, 1025),
+    View("iris", 4, 1, 1085),
+    View("pull", 5, 1, 1049),
+    View("wide", 3, 0, 1030),
+    View("compass", 3, 2, 1020),
+    View("departure", 5, 3, 1070),
+    View("light", 3, 1, 1068, look="light"),
 )
 
 
@@ -40,19 +60,31 @@ def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
         window.drawing.start()
         window.document.open(file or DEMO)
         fine = _wait(qt, lambda: bool(window.session.plan.shots))
-        for name, card, shot, frame, theme in VIEWS:
-            if not fine or shot >= len(window.session.plan.shots):
+        for view in VIEWS:
+            if not fine or view.shot >= len(window.session.plan.shots):
                 continue
-            apply(qt, theme)
-            window.session.show_shot(shot)
-            window.session.show_frame(frame)
-            window.show_card(card)
-            fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture.status, settle=0.5)
-            window.grab().save(str(folder / f"{name}.png"))
-            print(f"kobrel: {folder / f'{name}.png'}")
+            apply(qt, view.look)
+            _arrange(window, view)
+            fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture.status, settle=1.5)
+            window.grab().save(str(folder / f"{view.name}.png"))
+            print(f"kobrel: {folder / f'{view.name}.png'}")
         window.session.undo.setClean()
         window.close()
     return 0 if fine else 1
+
+
+def _arrange(window: Window, view: View) -> None:
+    """Show in a window what a picture is to show."""
+    session = window.session
+    session.show_shot(view.shot)
+    session.show_frame(view.frame)
+    window.show_card(view.card)
+    card = window.card_of[view.card]
+    if view.page and isinstance(card, PagedCard):
+        card.show_page(view.page)
+    session.select(view.stand_in, view.tape)
+    for beside in (window.overhead, window.second):
+        beside.zoom_to(view.zoom)
 
 
 def _wait(qt: QApplication, ready: Callable[[], bool], settle: float = 0.0) -> bool:

@@ -62,6 +62,13 @@ def take_end(session: Session, end: End) -> None:
         )
 
 
+def take_camera(session: Session) -> None:
+    """Take the camera as an end, starting a tape if none is being made."""
+    if session.tool is None or session.tool.does != "tape":
+        begin(session)
+    take_end(session, CameraEnd())
+
+
 def end_name(session: Session, end: End) -> str:
     """What an end of a tape is on, in words."""
     plan = session.plan

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kobrel.desk import blocking, menus, taping
+from kobrel.desk import blocking, menus
 from kobrel.desk.body import Body
 from kobrel.desk.cards.pull import PullCard
 from kobrel.desk.cards.tape import TapeCard
@@ -41,7 +41,7 @@ from kobrel.desk.lookout import Lookout
 from kobrel.desk.player import Player
 from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
-from kobrel.plan.model import CameraEnd, Plan
+from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
 
 PASSES = 64
@@ -346,8 +346,6 @@ class Window(QMainWindow):
                 self.session.walk_with(None)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._enter()
-        elif key == Qt.Key.Key_C and self.session.tool and self.session.tool.does == "tape":
-            taping.take_end(self.session, CameraEnd())
         else:
             super().keyPressEvent(event)
 

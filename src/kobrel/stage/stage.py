@@ -165,7 +165,7 @@ class Stage:
                 self._snapshots.move_to_end(key)
                 return self._snapshots[key]
             made = self._make_snapshot(frame)
-            if keep:
+            if keep or not self.moves:
                 self._snapshots[key] = made
                 if len(self._snapshots) > _KEPT_SNAPSHOTS:
                     self._snapshots.popitem(last=False)

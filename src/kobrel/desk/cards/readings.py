@@ -169,14 +169,19 @@ class ReadingsPage(Card):
         self._say("Reading the meter …")
         self._job.start()
 
+    def _done(self) -> None:
+        if self._job is not None:
+            self._job.deleteLater()
+            self._job = None
+
     def _fail(self, reason: str) -> None:
-        self._job = None
+        self._done()
         self._say(reason)
 
     def _take(self, found: object, lens: np.ndarray, point: np.ndarray | None) -> None:
         from kobrel.exchange.rangefinder import Measured
 
-        self._job = None
+        self._done()
         assert isinstance(found, Measured)
         there = None
         if point is not None:

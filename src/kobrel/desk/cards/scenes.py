@@ -36,13 +36,13 @@ class NodesModel(QAbstractItemModel):
         self._rows: list[int] = []
         self._parents: list[int] = []
 
-    def take(self, scenes: list[tuple[str, Scene | None]]) -> None:
-        """Show these scenes; None for one that is not there."""
+    def take(self, scenes: list[tuple[str, Scene | None]]) -> bool:
+        """Show these scenes, None for one that is not there; whether they are others than before."""
         same = len(scenes) == len(self._scenes) and all(
             a[0] == b[0] and a[1] is b[1] for a, b in zip(scenes, self._scenes, strict=True)
         )
         if same:
-            return
+            return False
         self.beginResetModel()
         self._scenes, self._starts, self._children, self._rows, self._parents = scenes, [], [], [], []
         for row, (_name, scene) in enumerate(scenes):
@@ -54,6 +54,7 @@ class NodesModel(QAbstractItemModel):
                 self._children[above].append(len(self._children))
                 self._add(len(self._children[above]) - 1, above)
         self.endResetModel()
+        return True
 
     def _add(self, row: int, parent: int) -> None:
         self._children.append([])
@@ -265,10 +266,10 @@ class ScenesPage(Card):
 
     def refresh(self) -> None:
         session = self.session
-        self.nodes.take([(r.name, session.stage.scenes.get(r.name)) for r in session.plan.scenes])
+        fresh = self.nodes.take([(r.name, session.stage.scenes.get(r.name)) for r in session.plan.scenes])
         self.tree.viewport().update()
-        if self.tree.model().rowCount() == 1 and not self.filter.text():
-            self.tree.expand(self.tree.model().index(0, 0))
+        if fresh and not self.filter.text():
+            self.tree.expandToDepth(1)
         place = self._chosen()
         reference = reference_of(session.plan, place.scene) if place else None
         if session.selected_node is not None and session.selected_node != self._picked:
