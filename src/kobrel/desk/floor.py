@@ -47,18 +47,17 @@ class Floor:
 
     # Stand-ins
 
-    def _outline(self, stand_in: StandIn) -> list[QPointF]:
+    def _outline(self, stand_in: StandIn) -> QPolygonF:
         """Convex outline of all its copies in the view."""
         stage, view = self._session.stage, self._view
         rows = stage.rows_below(Place(scene_of(stand_in.number), "/"))
         if not rows:
-            return []
+            return QPolygonF()
         across, along = view.flat(stage.boxes(self._session.frame)[rows].reshape(-1, 3))
         if len(across) > len(_FARTHEST):  # of many points only those can matter that lie farthest out
             chosen = np.unique(np.argmax(np.stack([across, along], -1) @ _FARTHEST.T, axis=0))
             across, along = across[chosen], along[chosen]
-        scale = view.px_per_m()
-        return hull([view.place(x, y, scale) for x, y in zip(across, along, strict=True)])
+        return hull(view.places(across, along))
 
     def handles(self) -> list[tuple[str, QPointF]]:
         """Handles of the chosen stand-in that this view can show: sizes, and the turn."""
@@ -101,12 +100,11 @@ class Floor:
         found: list[tuple[float, StandIn]] = []
         for stand_in in self._session.plan.stand_ins:
             outline = self._outline(stand_in)
-            if len(outline) < 3:
+            if outline.count() < 3:
                 continue
-            polygon = QPolygonF(outline)
-            box = polygon.boundingRect()
+            box = outline.boundingRect()
             wide = max(box.width(), box.height()) > 0.6 * max(self._view.width(), self._view.height())
-            inside = polygon.containsPoint(at, Qt.FillRule.OddEvenFill)
+            inside = outline.containsPoint(at, Qt.FillRule.OddEvenFill)
             if inside if not wide else _near_edge(outline, at):
                 found.append((box.width() * box.height(), stand_in))
             elif not wide and box.adjusted(-3, -3, 3, 3).contains(at) and box.width() * box.height() < 100:
@@ -156,17 +154,17 @@ class Floor:
 
     def _paint_stand_in(self, painter: QPainter, stand_in: StandIn) -> None:
         outline = self._outline(stand_in)
-        if len(outline) < 2:
+        if outline.count() < 2:
             return
         chosen = self._session.selected_stand_in == stand_in.number
         colour = look().focus if chosen else look().text
         painter.setPen(QPen(colour, 1.8 if chosen else 1.0))
         painter.setBrush(faded(colour, 0.10 if chosen else 0.05))
-        painter.drawPolygon(QPolygonF(outline))
+        painter.drawPolygon(outline)
         self._paint_path(painter, stand_in)
         if not chosen:
             return
-        box = QPolygonF(outline).boundingRect()
+        box = outline.boundingRect()
         label = QPointF(min(max(box.center().x(), 40), self._view.width() - 40), box.bottom() + 14)
         draw_text(painter, label, stand_in.name, colour, 11, "centre", bold=True)
         painter.setBrush(look().base)
@@ -410,10 +408,10 @@ def _xy(point: QPointF) -> tuple[float, float]:
     return point.x(), point.y()
 
 
-def _near_edge(outline: list[QPointF], at: QPointF) -> bool:
+def _near_edge(outline: QPolygonF, at: QPointF) -> bool:
     """Whether a point is within reach of a closed outline's line."""
     goal = np.array(_xy(at))
-    corners = np.array([_xy(point) for point in outline])
+    corners = np.array([_xy(point) for point in outline.toList()])
     along = np.roll(corners, -1, axis=0) - corners
     size = np.maximum((along**2).sum(axis=1), 1e-9)
     part = np.clip(((goal - corners) * along).sum(axis=1) / size, 0, 1)

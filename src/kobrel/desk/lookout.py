@@ -3,15 +3,18 @@
 from PySide6.QtCore import QObject, QTimer
 
 from kobrel.desk.jobs import Job
-from kobrel.desk.session import Session, same
+from kobrel.desk.session import Looked, Session, same
+from kobrel.plan.check import unit_doubts, warnings_from
 from kobrel.plan.sight import sightlines
+from kobrel.plan.stand_ins import number_of
+from kobrel.plan.survey import survey
 from kobrel.stage.scene import Progress
 
 _REST_MS = 600
 
 
 class Lookout(QObject):
-    """Keeps ``session.sight`` up to date, a little behind."""
+    """Keeps ``session.looked`` up to date, a little behind."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -47,7 +50,10 @@ class Lookout(QObject):
         self._for = work
 
         def look(progress: Progress) -> object:
-            return sightlines(plan, shot, stage, progress)
+            sight = sightlines(plan, shot, stage, progress)
+            files = [name for name in stage.scenes if number_of(name) is None]
+            doubts = [doubt for name in files for doubt in unit_doubts(name, stage)]
+            return Looked(sight, (*doubts, *warnings_from(plan, survey(plan, shot, stage), sight)))
 
         job = self._job = Job(look, self)
         job.done.connect(lambda found: self._take(work, found))
@@ -61,7 +67,8 @@ class Lookout(QObject):
         job.deleteLater()
 
     def _take(self, work: tuple[object, ...], found: object) -> None:
-        self._session.sight = (work, found)  # type: ignore[assignment]
+        assert isinstance(found, Looked)
+        self._session.looked = (work, found)
         if same(work, self._session.work):
             self._session.changed.emit()
 

@@ -19,12 +19,12 @@ from kobrel.desk.floor import Floor
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, hull, subject_colour
 from kobrel.desk.scales import NEAREST_M
-from kobrel.desk.session import Session
+from kobrel.desk.session import Session, same
 from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
-from kobrel.plan.survey import GONE
+from kobrel.plan.survey import GONE, Survey
 
 MODES = ("Overhead", "Side", "Front")
 _FOOT, _HEAD, _LEFT = 24.0, 46.0, 30.0
@@ -51,6 +51,7 @@ class Overhead(Panel):
         self._held = ""
         self._pressed_at = QPointF()
         self._frozen_reach: float | None = None
+        self._reach: tuple[tuple[object, ...], float] | None = None
         self.pointer: QPointF | None = None
         self.floor = Floor(session, self)
         self.setMinimumSize(170, 120)
@@ -99,9 +100,16 @@ class Overhead(Panel):
         """The distance at the far edge; in Front, the height of the view."""
         if self._frozen_reach is not None:
             return self._frozen_reach
-        numbers, camera = self._session.survey, self._session.camera
+        session = self._session
+        numbers, camera = session.survey, session.camera
         if numbers is None or camera is None:
             return 10.0
+        key = (numbers, session.plan.stand_ins, session.row, self.mode, self._zoom)
+        if self._reach is None or not same(self._reach[0], key):
+            self._reach = key, self._find_reach(numbers, camera)
+        return self._reach[1]
+
+    def _find_reach(self, numbers: Survey, camera: Camera) -> float:
         if self.mode == "Front":
             focus = min(float(camera.focus_m), 100.0)
             half, _ = projection.edge(camera.projection, camera.half_widths()[1], focus)
@@ -121,15 +129,24 @@ class Overhead(Panel):
         room = self.width() - _LEFT - 14 if self.mode == "Side" else self.height() - _FOOT - _HEAD
         return room / self.reach_m()
 
-    def place(self, across_m: float, along_m: float, px_per_m: float | None = None) -> QPointF:
-        """A point of the view's plane on the widget; give the scale where many are placed."""
-        scale = px_per_m or self.px_per_m()
+    def place(self, across_m: float, along_m: float) -> QPointF:
+        """A point of the view's plane on the widget."""
+        scale = self.px_per_m()
+        return self._zero() + QPointF(across_m * scale, -along_m * scale)
+
+    def places(self, across_m: NDArray[np.float64], along_m: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Many points of the view's plane on the widget, (..., 2) pixels."""
+        scale, zero = self.px_per_m(), self._zero()
+        return np.stack([zero.x() + across_m * scale, zero.y() - along_m * scale], axis=-1)
+
+    def _zero(self) -> QPointF:
+        """Where the camera stands on the widget."""
         zero = {
             "Overhead": QPointF(self.width() / 2, self.height() - _FOOT),
             "Side": QPointF(_LEFT, self.height() / 2 + 12),
             "Front": QPointF(self.width() / 2, self.height() / 2 + 12),
         }[self.mode]
-        return zero + self._shift + QPointF(across_m * scale, -along_m * scale)
+        return zero + self._shift
 
     def beside_axis(self, aside_m: float, ahead_m: float) -> QPointF:
         """A point so far ahead of the camera and aside of its axis, in Overhead or Side."""
@@ -294,8 +311,8 @@ class Overhead(Panel):
         shown = (ahead.max(axis=1) > 0) & (wide < self.reach_m() * 1.5) & (wide * scale > 3)
         shown &= (across.max(axis=1) > left) & (across.min(axis=1) < right)
         shown &= (along.max(axis=1) > bottom) & (along.min(axis=1) < top)
-        for a, d in zip(across[shown], along[shown], strict=True):
-            painter.drawPolygon(QPolygonF(hull([self.place(x, y, scale) for x, y in zip(a, d, strict=True)])))
+        for corners in self.places(across[shown], along[shown]):
+            painter.drawPolygon(hull(corners))
 
     def _surface(self, camera: Camera, half: float, distance: float) -> list[QPointF]:
         """A flat or spherical surface at a distance, across the view."""

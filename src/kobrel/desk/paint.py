@@ -1,7 +1,9 @@
 """What several views draw alike: pegs, flags, the sharp band, panels."""
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import DARK, faded, font, look
@@ -86,12 +88,12 @@ def draw_text(
     return QRectF(left, at.y() - metrics.ascent(), width, metrics.height())
 
 
-def hull(points: list[QPointF]) -> list[QPointF]:
-    """Convex outline of a few points (Andrew's monotone chain)."""
-    ordered = sorted((p.x(), p.y()) for p in points)
+def hull(places: NDArray[np.float64]) -> QPolygonF:
+    """Convex outline of a few points, (n, 2) pixels (Andrew's monotone chain)."""
+    ordered = sorted(map(tuple, places.tolist()))
 
-    def half(source: list[tuple[float, float]]) -> list[tuple[float, float]]:
-        chain: list[tuple[float, float]] = []
+    def half(source: list[tuple[float, ...]]) -> list[tuple[float, ...]]:
+        chain: list[tuple[float, ...]] = []
         for p in source:
             while len(chain) > 1 and (
                 (chain[-1][0] - chain[-2][0]) * (p[1] - chain[-2][1])
@@ -101,7 +103,7 @@ def hull(points: list[QPointF]) -> list[QPointF]:
             chain.append(p)
         return chain[:-1]
 
-    return [QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])]
+    return QPolygonF([QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])])
 
 
 def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: bool = False) -> None:

@@ -42,6 +42,14 @@ _STOPS = (0.5, 128.0)
 _CONES_DEG = (0.001, 89.0)
 
 
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """What was found along the lines of sight, and what to look out for, in sentences."""
+
+    sight: Sightlines
+    warnings: tuple[str, ...]
+
+
 @dataclass(frozen=True)
 class Tool:
     """What the next clicks do: place a stand-in of a kind, make a tape from its first end on,
@@ -82,13 +90,14 @@ class Session(QObject):
         self.selected_stand_in: int | None = None
         self.selected_tape: str | None = None
         self.selected_node: Place | None = None
-        self.sight: tuple[tuple[object, ...], Sightlines] | None = None
+        self.looked: tuple[tuple[object, ...], Looked] | None = None
         self.shot_index = 0
         self.frame = 1001
         self.dragging = False
         self.selected_mark: float | None = None
         self.selected_subject: int | None = None
         self._drag_number = 0
+        self._camera: tuple[tuple[object, ...], Camera] | None = None
         self._survey: tuple[tuple[object, ...], Survey | None] | None = None
         self.problem = ""
 
@@ -126,10 +135,28 @@ class Session(QObject):
             seen = shot.but(camera=self.walk) if self.walk else shot
             try:
                 result = survey(self.plan, seen, self.stage)
+                result = self._as_before(key, result)
             except PlanError as error:
                 self.problem = str(error)
         self._survey = (key, result)
         return result
+
+    def _as_before(self, key: tuple[object, ...], fresh: Survey) -> Survey:
+        """The last survey where only things moved that no number depends on: views need not repaint."""
+        last, old = self._survey or (key, None)
+        plan, index, _stage, walk = last
+        unchanged = (
+            old is not None
+            and isinstance(plan, Plan)
+            and (index, walk) == (key[1], key[3])
+            and plan.shots == self.plan.shots
+            and plan.subjects == self.plan.subjects
+            and np.array_equal(old.points, fresh.points, equal_nan=True)
+            and np.array_equal(old.camera.pose, fresh.camera.pose)
+            and np.array_equal(old.camera.focus_m, fresh.camera.focus_m)
+            and old.camera.near_clip_m == fresh.camera.near_clip_m
+        )
+        return old if unchanged and old is not None else fresh
 
     @property
     def work(self) -> tuple[object, ...]:
@@ -137,9 +164,9 @@ class Session(QObject):
         return (self.plan, self.shot_index, self.stage)
 
     @property
-    def sightlines(self) -> Sightlines | None:
-        """What was last found in the lines of sight, if it still holds."""
-        return self.sight[1] if self.sight and same(self.sight[0], self.work) else None
+    def found(self) -> Looked | None:
+        """What was last found along the lines of sight, if it still holds."""
+        return self.looked[1] if self.looked and same(self.looked[0], self.work) else None
 
     @property
     def row(self) -> int:
@@ -150,7 +177,12 @@ class Session(QObject):
     def camera(self) -> Camera | None:
         """The camera at the frame."""
         numbers = self.survey
-        return numbers.camera.frame(self.row) if numbers else None
+        if numbers is None:
+            return None
+        key = (numbers, self.row)
+        if self._camera is None or not same(self._camera[0], key):
+            self._camera = key, numbers.camera.frame(self.row)
+        return self._camera[1]
 
     # Changes
 
@@ -396,7 +428,8 @@ class Session(QObject):
 
 def same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
     """Whether two keys hold the very same things."""
-    return all(a is b or (isinstance(a, int) and a == b) for a, b in zip(one, other, strict=True))
+    plain = (int, float, str)
+    return all(a is b or (isinstance(a, plain) and a == b) for a, b in zip(one, other, strict=True))
 
 
 class _Change(QUndoCommand):

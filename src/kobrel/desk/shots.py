@@ -53,7 +53,7 @@ class ShotsColumn(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._may_survey = True
+        self._may_survey = not self._session.dragging
         for index, shot in enumerate(self._session.plan.shots):
             chosen = index == self._session.shot_index
             box = QRectF(8, _TOP + index * _STEP, *THUMBNAIL)

@@ -49,6 +49,8 @@ class Piece:
         self.nodes = [i for i in drawn if i not in separate] + placed
         self.merged = len(drawn) - len(placed)
         self.moving = [row for row, index in enumerate(self.nodes) if index in moving]
+        self._below: dict[int, list[int]] = {}
+        self._bounds: dict[int, tuple[Array, Array]] = {}
         self._lock = threading.Lock()
         self._accelerators: list[TriangleScene] | None = None
 
@@ -95,6 +97,32 @@ class Piece:
         matrices = self.matrices(frame)
         turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self.local_boxes)
         return np.asarray(turned + matrices[:, None, :3, 3])
+
+    def rows_below(self, index: int) -> list[int]:
+        """Rows that belong to a node or to one below it."""
+        if index not in self._below:
+            within = {index}
+            for number, node in enumerate(self.scene.nodes):
+                if node.parent in within:
+                    within.add(number)
+            self._below[index] = [row for row, node in enumerate(self.nodes) if node in within]
+        return self._below[index]
+
+    def local_bounds(self, index: int) -> tuple[Array, Array]:
+        """Lowest and highest corner of a node and all below it, in its own space; its origin twice
+        where there is no mesh.
+        """
+        if index not in self._bounds:
+            at = np.array([float(self.scene.first_frame or 0)])
+            inverse = np.linalg.inv(self.scene.world(index, at)[0])
+            corners = [np.zeros((0, 3))]
+            for row in self.rows_below(index):
+                matrix = inverse @ self.scene.world(self.nodes[row], at)[0]
+                corners.append(self.local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
+            joined = np.concatenate(corners)
+            ends = (joined.min(axis=0), joined.max(axis=0)) if len(joined) else (np.zeros(3), np.zeros(3))
+            self._bounds[index] = ends
+        return self._bounds[index]
 
     @cached_property
     def meshes(self) -> list[Mesh]:

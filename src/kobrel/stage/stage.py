@@ -120,7 +120,7 @@ class Stage:
         self._snapshots: OrderedDict[float, Snapshot] = OrderedDict()
         self._like: Geometry | None = like._geometry or like._like if like else None
         self._geometry: Geometry | None = None
-        self._centres: dict[Place, Array | None] = {}
+        self._boxes: tuple[float, Array] | None = None
         self._closest: dict[Place, list[tuple[int, Closest]]] = {}
         self._lock = threading.RLock()
 
@@ -263,12 +263,16 @@ class Stage:
         return corners.min(axis=0), corners.max(axis=0)
 
     def boxes(self, frame: float | None = None) -> Array:
-        """(R, 8, 3) corners of the box about each mesh, metres."""
-        parts = [
-            piece.boxes(0.0 if frame is None else frame) @ placement[:3, :3].T + placement[:3, 3]
-            for piece, placement in zip(self._pieces, self._placements, strict=True)
-        ]
-        return np.concatenate([np.zeros((0, 8, 3)), *parts])
+        """(R, 8, 3) corners of the box about each mesh, metres; the last frame's are kept."""
+        at = 0.0 if frame is None else float(frame)
+        known = self._boxes
+        if known is None or known[0] != at:
+            parts = [
+                piece.boxes(at) @ placement[:3, :3].T + placement[:3, 3]
+                for piece, placement in zip(self._pieces, self._placements, strict=True)
+            ]
+            known = self._boxes = at, np.concatenate([np.zeros((0, 8, 3)), *parts])
+        return known[1]
 
     def place_of(self, row: int) -> Place:
         """The node that a row belongs to."""
@@ -306,11 +310,7 @@ class Stage:
         if found is None:
             return []
         start = int(self._starts[self._names.index(place.scene)])
-        return [start + row for row in self._rows_below(found[0], found[2])]
-
-    def _rows_below(self, piece: Piece, index: int) -> list[int]:
-        """Rows of a piece that belong to a node or to one below it."""
-        return [row for row, node in enumerate(piece.nodes) if _within(piece.scene, node, index)]
+        return [start + row for row in found[0].rows_below(found[2])]
 
     def centre(self, place: Place) -> Array | None:
         """Middle of the bounds of a node and all below it, in its own space; None if absent.
@@ -322,24 +322,8 @@ class Stage:
 
     def local_bounds(self, place: Place) -> tuple[Array, Array] | None:
         """Lowest and highest corner of a node and all below it, in its own space; None if absent."""
-        if place not in self._centres:
-            self._centres[place] = self._find_bounds(place)
-        found = self._centres[place]
-        return None if found is None else (found[0], found[1])
-
-    def _find_bounds(self, place: Place) -> Array | None:
         found = self._find(place)
-        if found is None:
-            return None
-        piece, _placement, index = found
-        at = np.array([float(piece.scene.first_frame or 0)])
-        inverse = np.linalg.inv(piece.scene.world(index, at)[0])
-        corners = [np.zeros((0, 3))]
-        for row in self._rows_below(piece, index):
-            matrix = inverse @ piece.scene.world(piece.nodes[row], at)[0]
-            corners.append(piece.local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
-        joined = np.concatenate(corners)
-        return np.stack([joined.min(axis=0), joined.max(axis=0)]) if len(joined) else np.zeros((2, 3))
+        return found[0].local_bounds(found[2]) if found else None
 
     def nearest(self, place: Place, points: ArrayLike, frames: ArrayLike) -> Array | None:
         """The points of a node and all below it that are nearest to given points over time.
@@ -358,7 +342,7 @@ class Stage:
             return None
         piece, placement, index = found
         if place not in self._closest:
-            rows = self._rows_below(piece, index)
+            rows = piece.rows_below(index)
             self._closest[place] = [(row, Closest(piece.meshes[row])) for row in rows]
         goals, at = np.asarray(points, dtype=float), np.atleast_1d(np.asarray(frames, dtype=float))
         best, least = None, np.full(len(goals), np.inf)
@@ -376,11 +360,3 @@ def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | 
     normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
     slope = float(normal @ direction)
     return float(normal @ (corners[0] - origin)) / slope if slope else None
-
-
-def _within(scene: Scene, node: int, above: int) -> bool:
-    while node >= 0:
-        if node == above:
-            return True
-        node = scene.nodes[node].parent
-    return False

@@ -9,8 +9,6 @@ from kobrel.desk.cards.scenes import ScenesPage
 from kobrel.desk.cards.stand_ins import StandInsPage
 from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
-from kobrel.plan.check import unit_doubts, warnings_from
-from kobrel.plan.stand_ins import number_of
 
 _MOST = 4
 
@@ -37,21 +35,15 @@ class BlockCard(PagedCard):
 
 def show_warnings(label: QLabel, session: Session) -> None:
     """Say what would spoil a render of the shot, as far as it is known yet."""
-    numbers, sight = session.survey, session.sightlines
-    found = [
-        doubt
-        for name in session.stage.scenes
-        if number_of(name) is None
-        for doubt in unit_doubts(name, session.stage)
-    ]
-    if numbers is None:
+    looked = session.found
+    warnings = looked.warnings if looked is not None and session.walk is None else ()
+    if session.survey is None:
         text = session.problem
-    elif sight is None or session.walk is not None:
-        text = "\n".join([*found, "Looking along the lines of sight …"])
+    elif looked is None or session.walk is not None:
+        text = "Looking along the lines of sight …"
     else:
-        found += warnings_from(session.plan, numbers, sight)
-        more = f"\n… and {len(found) - _MOST} more" if len(found) > _MOST else ""
-        text = "\n".join(found[:_MOST]) + more or "Nothing cut, hidden or out of the picture."
+        more = f"\n… and {len(warnings) - _MOST} more" if len(warnings) > _MOST else ""
+        text = "\n".join(warnings[:_MOST]) + more or "Nothing cut, hidden or out of the picture."
     label.setText(text)
-    label.setObjectName("" if found else "quiet")
-    give_role(label, "wrong" if found else "")
+    label.setObjectName("" if warnings else "quiet")
+    give_role(label, "wrong" if warnings else "")

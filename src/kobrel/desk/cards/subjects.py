@@ -86,8 +86,8 @@ class SubjectsModel(QAbstractListModel):
         sight, at = numbers.sight, session.row
         blur = float(sight.blur_px[row, at])
         state = STATES[numbers.state[row, at]]
-        hidden = session.sightlines
-        if hidden is not None and state != "gone" and hidden.hidden[row, at]:
+        looked = session.found
+        if looked is not None and state != "gone" and looked.sight.hidden[row, at]:
             state = f"{state}, hidden"
         behind = sight.axial_m[row, at] <= 0
         axial = "behind the camera" if behind else session.length(float(sight.axial_m[row, at]))
