@@ -11,7 +11,7 @@ from kobrel.desk.jobs import Job
 from kobrel.desk.opening import Opened, open_file
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
-from kobrel.plan.model import SUFFIX
+from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.stage.scene import SCENE_SUFFIXES, Progress
 from kobrel.stage.stage import Stage
@@ -142,6 +142,9 @@ class Document(QObject):
     def _save_to(self, path: Path) -> bool:
         from kobrel.plan.file import save_plan
 
+        plan = self._session.plan
+        if plan.name == Plan().name:
+            self._session.edit("Name the plan", plan.but(name=path.stem))
         try:
             save_plan(self._session.plan, path)
         except KobrelError as error:

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk import blocking, menus
 from kobrel.desk.body import Body
+from kobrel.desk.cards.block import BlockCard
 from kobrel.desk.cards.pull import PullCard
 from kobrel.desk.cards.tape import TapeCard
 from kobrel.desk.document import Document
@@ -325,6 +326,11 @@ class Window(QMainWindow):
         self._show_title()
         self._ask_soon()
         self.drawing.ask_thumbnails()
+        block, plan = self.card_of[1], self.session.plan
+        if isinstance(block, BlockCard) and not plan.scenes and not plan.stand_ins:
+            self.show_card(1)
+            block.show_page("Stand-ins")
+            self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
         if warnings:
             self.show_warning("The scene is open; some things were left out or assumed", warnings)
 

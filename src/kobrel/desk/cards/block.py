@@ -39,7 +39,9 @@ def show_warnings(label: QLabel, session: Session) -> None:
     warnings = looked.warnings if looked is not None and session.walk is None else ()
     if session.survey is None:
         text = session.problem
-    elif looked is None or session.walk is not None:
+    elif session.walk is not None:
+        text = "Seen from elsewhere: the shot's own camera is judged when you go back."
+    elif looked is None:
         text = "Looking along the lines of sight …"
     else:
         more = f"\n… and {len(warnings) - _MOST} more" if len(warnings) > _MOST else ""

@@ -3,11 +3,12 @@
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QProcess, Qt
+from PySide6.QtCore import QProcess
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableView, QWidget
 
 from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.fields import length_field, narrow, number_field
 from kobrel.desk.jobs import Job
 from kobrel.desk.meter import SimulatedMeterProcess
@@ -18,50 +19,24 @@ from kobrel.plan.model import PointAnchor, Reading
 from kobrel.plan.moves import vector
 from kobrel.stage.scene import Progress
 
-_Index = QModelIndex | QPersistentModelIndex
-_HEADINGS = ("Name", "Straight", "Spread", "of")
 
+class ReadingsModel(NamedRows):
+    """The plan's readings."""
 
-class ReadingsModel(QAbstractTableModel):
-    """The plan's readings; only names can be typed."""
+    headings = ("Name", "Straight", "Spread", "Of")
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
-        self._session = session
+    def things(self) -> tuple[Reading, ...]:
+        return self.session.plan.readings
 
-    def rowCount(self, parent: _Index = QModelIndex()) -> int:
-        return 0 if parent.isValid() else len(self._session.plan.readings)
+    def texts(self, row: int) -> tuple[str, ...]:
+        reading = self.things()[row]
+        spread = f"± {reading.spread_m * 1000:.1f} mm" if reading.count > 1 else "–"
+        return self.session.length(reading.distance_m), spread, str(reading.count)
 
-    def columnCount(self, parent: _Index = QModelIndex()) -> int:
-        return len(_HEADINGS)
-
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
-        shown = orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole
-        return _HEADINGS[section] if shown else None
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return base | Qt.ItemFlag.ItemIsEditable if index.column() == 0 else base
-
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        reading = self._session.plan.readings[index.row()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            spread = f"± {reading.spread_m * 1000:.1f} mm" if reading.count > 1 else "–"
-            texts = (reading.name, self._session.length(reading.distance_m), spread, str(reading.count))
-            return texts[index.column()]
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 0:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return None
-
-    def setData(self, index: _Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        name, readings = str(value).strip(), list(self._session.plan.readings)
-        if not name or name == readings[index.row()].name:
-            return False
-        readings[index.row()] = readings[index.row()].but(name=name)
-        self._session.edit("Rename reading", self._session.plan.but(readings=tuple(readings)))
-        return True
+    def rename(self, row: int, name: str) -> None:
+        readings = list(self.things())
+        readings[row] = readings[row].but(name=name)
+        self.session.edit("Rename reading", self.session.plan.but(readings=tuple(readings)))
 
 
 class ReadingsPage(Card):

@@ -1,58 +1,35 @@
 """The tapes of the Tape card."""
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QModelIndex
 from PySide6.QtWidgets import QHeaderView, QLabel, QTableView, QWidget
 
 from kobrel.desk import taping
 from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.fields import Field
 from kobrel.desk.session import Session
 from kobrel.plan import edit
 from kobrel.plan.model import CameraEnd, SubjectEnd, Tape
 from kobrel.plan.tapes import Miss, miss
 
-_Index = QModelIndex | QPersistentModelIndex
 
+class TapesModel(NamedRows):
+    """The session's tapes and their lengths at the frame."""
 
-class TapesModel(QAbstractTableModel):
-    """The session's tapes: name and length at the frame; names can be typed."""
+    headings = ("Name", "Straight")
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
-        self._session = session
+    def things(self) -> tuple[Tape, ...]:
+        return self.session.plan.tapes
 
-    def rowCount(self, parent: _Index = QModelIndex()) -> int:
-        return 0 if parent.isValid() else len(self._session.plan.tapes)
+    def texts(self, row: int) -> tuple[str, ...]:
+        numbers = taping.numbers_of(self.session, self.things()[row])
+        return (self.session.length(float(numbers.straight_m[0])) if numbers else "–",)
 
-    def columnCount(self, parent: _Index = QModelIndex()) -> int:
-        return 2
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return base | Qt.ItemFlag.ItemIsEditable if index.column() == 0 else base
-
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        tape = self._session.plan.tapes[index.row()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            if index.column() == 0:
-                return tape.name
-            numbers = taping.numbers_of(self._session, tape)
-            return self._session.length(float(numbers.straight_m[0])) if numbers else "–"
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 1:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{tape.name}. Double-click to rename."
-        return None
-
-    def setData(self, index: _Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        session, name = self._session, str(value).strip()
-        tape = session.plan.tapes[index.row()]
-        if not name or name == tape.name:
-            return False
+    def rename(self, row: int, name: str) -> None:
+        session, tape = self.session, self.things()[row]
         name = edit.unused(name, [other.name for other in session.plan.tapes])
         session.selected_tape = name
         session.edit(f"Rename {tape.name}", edit.with_tape(session.plan, tape.name, name=name))
-        return True
 
 
 class TapesPage(Card):
