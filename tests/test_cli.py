@@ -150,6 +150,12 @@ def test_bad_input_writes_nothing(capsys, moving_scene, tmp_path, arguments, mes
     assert sorted(tmp_path.rglob("*")) == before
 
 
+def test_check_tells_what_would_spoil_a_render(capsys):
+    status, out, _ = run(capsys, "check", DEMO)
+    assert status == 1
+    assert "Shot 01 Quay wide: Ferry is hidden by Poles Posts at" in out
+
+
 def test_check_names_faults_and_says_so_with_its_status(capsys, tmp_path):
     text = (
         DEMO.read_text()

@@ -193,6 +193,17 @@ def test_rows_and_lights_are_shaped_by_typing(empty):
     assert not details.in_row.isVisible()
 
 
+def test_a_copy_stands_beside_the_first(empty):
+    hand, session = empty, empty.window.session
+    blocking.place(session, "seated", (1, 0, -1))
+    click_button(hand, hand.window.card_of[1].stand_ins.details.copy)
+    first, second = session.plan.stand_ins
+    assert second.name == "Seated person 2"
+    assert (second.kind, second.size_m) == (first.kind, first.size_m)
+    assert second.position_m == pytest.approx((1.72, 0, -1))
+    assert session.selected_stand_in == second.number
+
+
 def test_deleting_a_stand_in_leaves_its_subject_where_it_was(empty):
     hand, session = empty, empty.window.session
     blocking.place(session, "standing", (1, 0, -1))

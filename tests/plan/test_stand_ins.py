@@ -19,6 +19,7 @@ from kobrel.plan.model import (
     SubjectEnd,
     SubjectTarget,
     SurfaceAnchor,
+    scene_name,
 )
 from kobrel.plan.staging import Library, stage_of, staged_alike
 from kobrel.plan.stand_ins import SIZES, number_of, scene_of, stand_in_scene
@@ -124,6 +125,7 @@ def test_names_of_scenes_tell_stand_ins_from_files():
     assert number_of(scene_of(12)) == 12
     assert number_of("ferry") is None
     assert number_of("my stand-in 3") is None
+    assert number_of(scene_name("/a/stand-in 3.usda", set())) is None
 
 
 def test_a_removed_stand_in_leaves_points_behind():

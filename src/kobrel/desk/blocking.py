@@ -143,6 +143,18 @@ def toggle_key(session: Session) -> None:
     change(session, f"Key at {session.frame}", keys=changed.keys, position_m=changed.position_m)
 
 
+def copy(session: Session) -> None:
+    """Make another like the chosen stand-in, beside it, and choose that."""
+    stand_in = chosen(session)
+    if stand_in is None:
+        return
+    aside = np.array([stand_in.size_m[0] + 0.2, 0.0, 0.0])
+    there = _rounded(current_place(session, stand_in) + aside)
+    plan, made = edit.add_stand_in(session.plan, stand_in.but(position_m=there, keys=()))
+    session.edit(f"Copy {stand_in.name}", plan)
+    session.select(stand_in=made.number)
+
+
 def remove(session: Session) -> None:
     """Delete the chosen stand-in; what was tied to it stays where it was."""
     stand_in = chosen(session)

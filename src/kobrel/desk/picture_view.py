@@ -159,15 +159,20 @@ class PictureView(QWidget):
         if numbers is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        flags: list[tuple[QRectF, int, str, QColor]] = []
+        looked = session.found if session.walk is None else None
+        flags: list[tuple[QRectF, int, str, str, QColor]] = []
         for row, at in sorted(self.peg_places(), key=lambda place: place[1].y()):
             subject = session.plan.subject(numbers.subjects[row])
             if subject is None:
                 continue
             colour = subject_colour(numbers, row, session.row)
             title = f"{subject.number} {subject.name}"
-            flag = self._place_flag(box, at, title, [taken for taken, *_ in flags])
-            flags.append((flag, row, title, colour))
+            distance = session.length(float(numbers.focus_distance_m[row, session.row]))
+            text = f"{distance}   {float(numbers.sight.blur_px[row, session.row]):.1f} px"
+            hidden = looked is not None and bool(looked.sight.hidden[row, session.row])
+            text += "   hidden" if hidden else ""
+            flag = self._place_flag(box, at, (title, text), [taken for taken, *_ in flags])
+            flags.append((flag, row, title, text, colour))
             foot = QPointF(
                 min(max(at.x(), flag.left() + 7), flag.right() - 7),
                 flag.bottom() if flag.top() < at.y() else flag.top(),
@@ -175,23 +180,24 @@ class PictureView(QWidget):
             for pen in (QPen(faded(look().base, 0.8), 3.4), QPen(colour, 1.6)):
                 painter.setPen(pen)
                 painter.drawLine(at, foot)
-            painter.setBrush(colour)
-            painter.setPen(QPen(look().base, 1.2))
+            painter.setBrush(look().base if hidden else colour)
+            painter.setPen(QPen(colour if hidden else look().base, 1.2))
             painter.drawEllipse(at, 4, 4)
-        for flag, row, title, colour in flags:
-            blur = float(numbers.sight.blur_px[row, session.row])
-            distance = float(numbers.focus_distance_m[row, session.row])
+        for flag, row, title, text, colour in flags:
             chosen = session.selected_subject == numbers.subjects[row]
             painter.setPen(QPen(colour, 2.4 if chosen else 1.4))
             painter.setBrush(faded(look().base, 0.88))
             painter.drawRoundedRect(flag, 3, 3)
             draw_text(painter, flag.topLeft() + QPointF(7, 15), title, colour, 12, bold=True)
-            text = f"{session.length(distance)}   {blur:.1f} px"
             draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
 
-    def _place_flag(self, box: QRectF, at: QPointF, name: str, taken: list[QRectF]) -> QRectF:
+    def _place_flag(self, box: QRectF, at: QPointF, lines: tuple[str, str], taken: list[QRectF]) -> QRectF:
         """Room for a flag above its peg, or wherever near it is free."""
-        width = max(112.0, QFontMetricsF(font(12, bold=True)).horizontalAdvance(name) + 16)
+        widths = [
+            QFontMetricsF(font(12, bold)).horizontalAdvance(line)
+            for line, bold in zip(lines, (True, False), strict=True)
+        ]
+        width = max(112.0, max(widths) + 16)
         left = min(max(at.x() - 22, box.left() + 4), box.right() - width - 4)
         tries = [at.y() - 62 - 40 * i for i in range(5)] + [at.y() + 26 + 40 * i for i in range(5)]
         for top in tries:

@@ -17,6 +17,8 @@ from kobrel.optics.units import PlanUnit
 
 FORMAT = 2
 SUFFIX = ".kobrel"
+STAND_IN_PREFIX = "stand-in "
+"""How the names begin that stand-ins have among the scenes of a stage; no file's does."""
 
 Ease = Literal["even", "smooth"]
 StandInKind = Literal[
@@ -476,6 +478,8 @@ class Plan(Part):
 def scene_name(path: str | PurePath, taken: set[str]) -> str:
     """A short unused name for a scene file."""
     stem = PurePath(path).stem or "scene"
+    if stem.startswith(STAND_IN_PREFIX):
+        stem = f"scene of {stem}"
     name, count = stem, 2
     while name in taken:
         name, count = f"{stem}_{count}", count + 1

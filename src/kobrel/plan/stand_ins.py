@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Lights, Placed, StandIn, StandInKind
+from kobrel.plan.model import STAND_IN_PREFIX, Lights, Placed, StandIn, StandInKind
 from kobrel.stage import people
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.scene import Material, Mesh, Node, Scene
@@ -26,13 +26,13 @@ MEASURED = "/measured"
 
 def scene_of(number: int) -> str:
     """The name that a stand-in has among the scenes of a stage."""
-    return f"stand-in {number}"
+    return f"{STAND_IN_PREFIX}{number}"
 
 
 def number_of(scene: str) -> int | None:
     """The stand-in's number behind a scene's name on the stage, or None for a file's."""
-    head, _, tail = scene.partition("stand-in ")
-    return int(tail) if not head and tail.isdigit() else None
+    tail = scene.removeprefix(STAND_IN_PREFIX)
+    return int(tail) if tail != scene and tail.isdigit() else None
 
 
 @cache

@@ -98,13 +98,19 @@ class _Details(Card):
         self.colour.setToolTip("Colour of its surface, or of its lights")
         self.colour.clicked.connect(self._take_colour)
         self.row("Turn", self.colour, self.turn)
-        (self.drop, self.key, self.subject, self.delete) = self.buttons(
+        (self.drop, self.key, self.copy, self.subject, self.delete) = self.buttons(
             ("Drop", "Put it onto what is beneath it", lambda: blocking.drop(session)),
-            ("Key", "Key its place at this frame, so that it walks; again takes the key away",
-             lambda: blocking.toggle_key(session)),
+            (
+                "Key",
+                "Key its place at this frame, so that it walks; again takes the key away",
+                lambda: blocking.toggle_key(session),
+            ),
+            ("Copy", "Another like it, beside it", lambda: blocking.copy(session)),
             ("Subject", "Make it a subject", lambda: blocking.make_subject(session)),
             ("Delete", "Delete it (Del in Overhead)", lambda: blocking.remove(session)),
-        )  # fmt: skip
+        )
+        for button in (self.drop, self.key, self.copy, self.subject, self.delete):
+            button.setStyleSheet("padding: 4px 5px;")  # fmt: skip
         self.in_row = self.tick(
             "In a row of copies", "Copies in a line, to judge how blur falls off", self._row
         )
