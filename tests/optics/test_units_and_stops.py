@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from kobrel.errors import KobrelError
 from kobrel.optics import exposure, sensor
-from kobrel.optics.units import METRES, format_length, parse_length
+from kobrel.optics.units import METRES, format_length, measure, parse_length, parse_place, scene_measure
 
 
 @pytest.mark.parametrize(
@@ -73,3 +73,22 @@ def test_formats_are_found_by_size():
     assert sensor.format_of(24.89, 18.66).name == "Super 35, 4 perforations"
     assert sensor.format_of(11, 11) is None
     assert all(size.width_mm >= size.height_mm for size in sensor.FORMATS)
+
+
+@pytest.mark.parametrize(
+    ("text", "metres"), [("-2 m", -2.0), ("−40", -0.4), ("+3", 0.03), ("- 10' 6\"", -3.2004), ("7 cm", 0.07)]
+)
+def test_coordinates_may_be_negative(text, metres):
+    assert parse_place(text, "cm") == pytest.approx(metres)
+    with pytest.raises(KobrelError):
+        parse_place("--3")
+
+
+def test_a_scenes_own_unit_is_shown_and_read():
+    unit = scene_measure(0.1)
+    assert format_length(1.234, unit) == "12.3 u"
+    assert parse_length("12.3", unit) == pytest.approx(1.23)
+    assert parse_length("12.3 u", unit) == pytest.approx(1.23)
+    assert parse_length("1.23 m", unit) == pytest.approx(1.23)
+    assert scene_measure(0.0254).symbol == "in"
+    assert measure("cm") == scene_measure(0.01)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.errors import KobrelError
 from kobrel.optics.exposure import step_stop
-from kobrel.optics.units import Measure, format_length, parse_length
+from kobrel.optics.units import Measure, format_length, parse_length, parse_place
 
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
 
@@ -157,7 +157,7 @@ def narrow(field: Field) -> Field:
 def place_field(name: str, unit: Callable[[], Measure]) -> Field:
     """A length that may be negative, stepped by centimetres; narrow, as three stand in a row."""
     field = Field(
-        name, lambda text: parse_length(text, unit()), lambda v: format_length(v, unit()),
+        name, lambda text: parse_place(text, unit()), lambda v: format_length(v, unit()),
         lambda v, n: round(v + 0.01 * n, 6), -1e6, 1e6, "such as 3.2 m, -40 cm or 10' 6\"",
     )  # fmt: skip
     return narrow(field)

@@ -51,6 +51,8 @@ class Meter:
             self._lines.write(f"{line}\n")
             self._lines.flush()
             answer = self._lines.readline().strip()
+        except ConnectionError:
+            answer = ""
         except (OSError, ValueError) as error:
             raise ExchangeError(f"The meter does not answer ({error}). Is it still switched on?") from None
         if not answer:

@@ -66,10 +66,8 @@ def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
     symbol, size = measure(unit)
     metres_in = {**METRES, "km": 1000.0, symbol: size}
     words = text.strip().lower()
-    sign = -1.0 if words[:1] in ("-", "−") else 1.0
-    words = words.lstrip("+-−").strip()
     if words in _INFINITE:
-        return sign * math.inf
+        return math.inf
     total, at, parts = 0.0, 0, 0
     last_unit: str | None = None
     while at < len(words):
@@ -86,7 +84,19 @@ def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
         last_unit, at, parts = known if spelled else None, match.end(), parts + 1
     if parts == 0:
         raise KobrelError("A length is missing. Write it like 3.2 m, 320 cm or 10' 6\".")
-    return sign * round(total, 12)
+    return round(total, 12)
+
+
+def parse_place(text: str, unit: "LengthUnit | Measure" = "m") -> float:
+    """Metres from a coordinate, which may be negative; otherwise as :func:`parse_length`.
+
+    >>> parse_place("-40 cm"), parse_place("1.5")
+    (-0.4, 1.5)
+    """
+    words = text.strip()
+    if words[:1] in ("-", "−"):
+        return -parse_length(words[1:], unit)
+    return parse_length(words.removeprefix("+"), unit)
 
 
 def format_length(metres: float, unit: "LengthUnit | Measure" = "m") -> str:
