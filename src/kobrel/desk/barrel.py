@@ -10,10 +10,10 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kobrel.desk.look import faded, look
+from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import (
     PEG_RADIUS,
     Panel,
@@ -105,7 +105,9 @@ class Barrel(Panel):
             self.begin()
             return
         surface = "straight from the lens" if camera.surface == "sphere" else "along the axis from the lens"
-        painter = self.begin(f"distance {surface}, {session.unit.symbol}")
+        note = f"distance {surface}, {session.unit.symbol}"
+        room = scale.px(float(camera.focus_m)) - 40 - 85  # the index's label is not to run into it
+        painter = self.begin(note if QFontMetricsF(font(12)).horizontalAdvance(note) < room else "")
         if self._depth is not None:
             text = f"{self.sharp_part:.0%} of the picture is sharp"
             draw_text(painter, QPointF(self.width() - 12, 18), text, look().sharp, 12, "right")

@@ -4,12 +4,7 @@ from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from kobrel.desk.barrel import Barrel
-from kobrel.desk.cards.base import Card
-from kobrel.desk.cards.block import BlockCard
-from kobrel.desk.cards.glass import GlassCard
-from kobrel.desk.cards.iris import IrisCard
-from kobrel.desk.cards.pull import PullCard
-from kobrel.desk.cards.tape import TapeCard
+from kobrel.desk.cards.deck import NAMES, Deck
 from kobrel.desk.document import Document
 from kobrel.desk.overhead import Overhead
 from kobrel.desk.picture_view import PictureView
@@ -39,7 +34,8 @@ class Body(QWidget):
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
         self.welcome = Welcome(document)
         self._build_views()
-        self._build_cards(files)
+        self.cards = Deck(session, files)
+        self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)
         self._shots_area.setWidgetResizable(True)
@@ -77,34 +73,15 @@ class Body(QWidget):
             splitter.setHandleWidth(8)
             splitter.setChildrenCollapsible(False)
 
-    def _build_cards(self, files: SceneFiles) -> None:
-        session = self._session
-        self.cards = QStackedWidget()
-        self.cards.setObjectName("panel")
-        self.cards.setFixedWidth(312)
-        self.card_of: dict[int, Card] = {
-            1: BlockCard(session, files), 2: TapeCard(session), 3: GlassCard(session), 4: IrisCard(session),
-            5: PullCard(session),
-        }  # fmt: skip
-        self._index: dict[int, int] = {}
-        for key, card in self.card_of.items():
-            scroll = QScrollArea()
-            scroll.setWidgetResizable(True)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            scroll.setWidget(card)
-            scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            self._index[key] = self.cards.addWidget(scroll)
-        self.tabs = TabEdge([(key, card.name) for key, card in self.card_of.items()])
-
     def show_card(self, key: int, keep: bool) -> None:
         """Turn to a card; `keep` remembers how the room was shared until now."""
-        if key not in self._index:
+        if key not in self.cards:
             return
         if keep:
             self.keep_room()
         self._session.card = key
         self.second.setVisible(key in _TWO_VIEWS)
-        self.cards.setCurrentIndex(self._index[key])
+        self.cards.turn_to(key)
         self.tabs.choose(key)
         settings = self._session.settings
         for splitter, name, size, parts in (

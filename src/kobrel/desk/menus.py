@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QMenu, QMessageBox
 from kobrel import __version__
 from kobrel.desk import taping
 from kobrel.desk.blocking import dolly, orbit, pan
-from kobrel.desk.cards.block import BlockCard
+from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.look import THEMES
 from kobrel.desk.session import Session, Tool
 from kobrel.plan.edit import with_shot
@@ -105,8 +105,8 @@ def build(window: "Window") -> None:
     tape.addAction(window.add_action("Probe: read and copy under the pointer", "P", partial(_probe, session)))
 
     view = window.bar.addMenu("&View")
-    for number, card in window.card_of.items():
-        view.addAction(window.add_action(card.name, str(number), partial(window.show_card, number)))
+    for number, name in NAMES.items():
+        view.addAction(window.add_action(name, str(number), partial(window.show_card, number)))
     view.addSeparator()
     view.addAction(window.add_action("Flip to the last picture", "V", window.flip_picture))
     view.addAction(window.add_action("Only Picture, Barrel and chart\tTab", "", window.toggle_bare))
@@ -134,6 +134,8 @@ def _add_scene(window: "Window") -> None:
     if window.session.shot is None:
         window.document.ask_open()
         return
+    from kobrel.desk.cards.block import BlockCard
+
     block = window.card_of[1]
     assert isinstance(block, BlockCard)
     block.scenes.ask_add()

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QContextMenuEvent,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -20,7 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from kobrel.desk.look import faded, look
+from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import Panel, draw_text, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
@@ -205,11 +206,12 @@ class PullChart(Panel):
             if seen.size and subject and distance > 0:
                 colour = state_colour(int(numbers.state[row, column]), bool(numbers.nearer[row, column]))
                 labels.append((scale.px(float(distance)), f"{number} {subject.name}", colour))
-        last = -1e9
+        last, metrics = -1e9, QFontMetricsF(font(11))
         for y, text, colour in sorted(labels, key=lambda label: label[0]):
             at = max(y + 4, last + 13)
             if at < self.height() - _BOTTOM + 10:
-                draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), text, colour, 11)
+                short = metrics.elidedText(text, Qt.TextElideMode.ElideRight, _RIGHT - 14)
+                draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), short, colour, 11)
                 last = at
 
     def _paint_keys(self, painter: QPainter) -> None:

@@ -70,12 +70,18 @@ class Session(QObject):
     said : a short message for the person
     files_wanted : the plan names files that are still to be read
     aimed : a meter was aimed at a point, (3,) metres on the stage
+    play_wanted : the shot is to be played, or paused
+    played : whether it plays now
+    closing : the window goes
     """
 
     changed = Signal()
     said = Signal(str)
     files_wanted = Signal()
     aimed = Signal(object)
+    play_wanted = Signal()
+    played = Signal(bool)
+    closing = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)

@@ -31,9 +31,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk import blocking, menus
 from kobrel.desk.body import Body
-from kobrel.desk.cards.block import BlockCard
-from kobrel.desk.cards.pull import PullCard
-from kobrel.desk.cards.tape import TapeCard
+from kobrel.desk.cards.base import PagedCard
 from kobrel.desk.document import Document
 from kobrel.desk.drawing import Drawing, to_image
 from kobrel.desk.jobbar import JobBar
@@ -83,7 +81,7 @@ class Window(QMainWindow):
         self.body = body = Body(self.session, self.document, self.files)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
-        self.card_of, self.tabs, self.cards, self.welcome = body.card_of, body.tabs, body.cards, body.welcome
+        self.card_of, self.tabs, self.cards, self.welcome = body.cards, body.tabs, body.cards, body.welcome
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 6, 0)
@@ -156,9 +154,6 @@ class Window(QMainWindow):
         self.document.said.connect(self.say)
         self.document.titled.connect(self._show_title)
         self.tabs.group.idClicked.connect(self.show_card)
-        pull = self.card_of[5]
-        assert isinstance(pull, PullCard)
-        pull.play_wanted.connect(self.player.toggle)
         self._asking, self._resting, self._sketching = QTimer(self), QTimer(self), QTimer(self)
         for timer, delay, work in (
             (self._asking, 0, self._ask_picture), (self._resting, 160, self._ask_picture),
@@ -167,6 +162,8 @@ class Window(QMainWindow):
             timer.setSingleShot(True)
             timer.setInterval(delay)
             timer.timeout.connect(work)
+        session.play_wanted.connect(self.player.toggle)
+        self.player.toggled.connect(session.played)
         self.player.toggled.connect(self._show_playing)
         self._ageing = QTimer(self)
         self._ageing.setInterval(5000)
@@ -303,9 +300,6 @@ class Window(QMainWindow):
             widget.update()
 
     def _show_playing(self, playing: bool) -> None:
-        pull = self.card_of[5]
-        assert isinstance(pull, PullCard)
-        pull.play.setText("Pause" if playing else "Play")
         if not playing:
             self._ask_soon()
 
@@ -326,9 +320,11 @@ class Window(QMainWindow):
         self._show_title()
         self._ask_soon()
         self.drawing.ask_thumbnails()
-        block, plan = self.card_of[1], self.session.plan
-        if isinstance(block, BlockCard) and not plan.scenes and not plan.stand_ins:
+        plan = self.session.plan
+        if not plan.scenes and not plan.stand_ins:
             self.show_card(1)
+            block = self.card_of[1]
+            assert isinstance(block, PagedCard)
             block.show_page("Stand-ins")
             self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
         if warnings:
@@ -404,9 +400,7 @@ class Window(QMainWindow):
         settings.setValue("window/card", self.session.card)
         self.document.remember_place()
         self.lookout.close()
-        tape = self.card_of[2]
-        assert isinstance(tape, TapeCard)
-        tape.readings.meter.stop()
+        self.session.closing.emit()
         self.drawing.close()
         application = QApplication.instance()
         if application is not None:

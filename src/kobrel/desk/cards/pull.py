@@ -1,6 +1,5 @@
 """Pull: focus over time, and keys of stop and focal length."""
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -23,15 +22,9 @@ _DISTANCE = "distance"
 
 
 class PullCard(Card):
-    """See the module.
-
-    Signals
-    -------
-    play_wanted : the person pressed play or pause
-    """
+    """See the module."""
 
     name = "Pull"
-    play_wanted = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -41,7 +34,8 @@ class PullCard(Card):
         buttons = QHBoxLayout()
         self.play = QPushButton("Play")
         self.play.setToolTip("Play the shot at its rate (Space)")
-        self.play.clicked.connect(self.play_wanted)
+        self.play.clicked.connect(session.play_wanted)
+        session.played.connect(lambda playing: self.play.setText("Pause" if playing else "Play"))
         self.set_mark = QPushButton("Set mark")
         self.set_mark.setToolTip("Set a mark at this frame on what is in focus (M)")
         self.set_mark.clicked.connect(session.set_mark)

@@ -94,6 +94,7 @@ class ReadingsPage(Card):
         self.meter.ended.connect(self._say)
         self._job: Job | None = None
         session.aimed.connect(self._aimed)
+        session.closing.connect(self.meter.stop)
 
     def _say(self, text: str) -> None:
         self.state.setText(text)

@@ -1,0 +1,76 @@
+"""The cards behind their tabs. The large ones are made when somebody first turns to them."""
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QScrollArea, QStackedWidget
+
+from kobrel.desk.cards.base import Card
+from kobrel.desk.scene_files import SceneFiles
+from kobrel.desk.session import Session
+
+NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
+
+
+class Deck(QStackedWidget):
+    """Cards by their numbers."""
+
+    def __init__(self, session: Session, files: SceneFiles) -> None:
+        super().__init__()
+        self._session, self._files = session, files
+        self._cards: dict[int, Card] = {}
+        self._index: dict[int, int] = {}
+        self.setObjectName("panel")
+        self.setFixedWidth(312)
+
+    def __getitem__(self, key: int) -> Card:
+        if key not in self._cards:
+            self._add(key, self._make(key))
+        return self._cards[key]
+
+    def __contains__(self, key: object) -> bool:
+        return key in NAMES
+
+    def values(self) -> Iterator[Card]:
+        """All cards."""
+        return (self[key] for key in NAMES)
+
+    def made(self, key: int) -> Card | None:
+        """A card if somebody has turned to it."""
+        return self._cards.get(key)
+
+    def turn_to(self, key: int) -> None:
+        """Show a card."""
+        self[key]
+        self.setCurrentIndex(self._index[key])
+
+    def _make(self, key: int) -> Card:
+        session = self._session
+        if key == 1:
+            from kobrel.desk.cards.block import BlockCard
+
+            return BlockCard(session, self._files)
+        if key == 2:
+            from kobrel.desk.cards.tape import TapeCard
+
+            return TapeCard(session)
+        if key == 3:
+            from kobrel.desk.cards.glass import GlassCard
+
+            return GlassCard(session)
+        if key == 4:
+            from kobrel.desk.cards.iris import IrisCard
+
+            return IrisCard(session)
+        from kobrel.desk.cards.pull import PullCard
+
+        return PullCard(session)
+
+    def _add(self, key: int, card: Card) -> None:
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(card)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._index[key] = self.addWidget(scroll)
+        self._cards[key] = card
