@@ -170,6 +170,12 @@ def test_a_stand_in_walks_by_keys(empty):
     assert numbers.points[0, session.row, 0] == pytest.approx(1.0)
     assert numbers.points[0, 0, 0] == pytest.approx(0.0)
     assert details.key.text() == "Key"
+    assert details.keys.text() == "keys at 1001, 1049"
+    session.show_frame(1013)
+    assert session.survey.points[0, session.row, 0] == pytest.approx(2 * 0.15625)
+    details.ease.setCurrentIndex(details.ease.findData("even"))
+    details.ease.activated.emit(1)
+    assert session.survey.points[0, session.row, 0] == pytest.approx(0.5)
 
 
 def test_rows_and_lights_are_shaped_by_typing(empty):

@@ -285,6 +285,9 @@ def test_readings_are_typed_pasted_opened_and_made_subjects(blocked, tmp_path, m
     assert [(r.name, round(r.distance_m, 4)) for r in session.plan.readings] == [
         ("Door", 3.5), ("Lamp", 4.12), ("Door 2", 2.0), ("Tree", 3.2004),
     ]  # fmt: skip
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "out.csv"), ""))
+    click_button(hand, page.save)
+    assert "Lamp,4.12,m" in (tmp_path / "out.csv").read_text()
     click_button(hand, page.subjects)
     numbers = session.survey
     np.testing.assert_allclose(numbers.sight.straight_m[:, 0], [3.5, 4.12, 2.0, 3.2004], rtol=1e-9)

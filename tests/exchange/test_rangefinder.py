@@ -9,7 +9,7 @@ import pytest
 from kobrel.devices.rangefinder import SimulatedMeter, make_server
 from kobrel.errors import ExchangeError
 from kobrel.exchange.rangefinder import meter
-from kobrel.exchange.readings import read_readings, readings_csv
+from kobrel.exchange.readings import read_readings, write_readings
 from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Stage
 from tests.conftest import box_at
@@ -160,7 +160,10 @@ def test_lines_that_are_no_readings_are_told_by_number(text, words):
         read_readings(text)
 
 
-def test_readings_survive_a_round_trip():
+def test_readings_survive_a_round_trip(tmp_path):
     found = read_readings("Door, 3.25, m\nTree, 12.125, m")
-    again = read_readings(readings_csv(tuple(found)))
+    write_readings(tuple(found), tmp_path / "r.csv")
+    again = read_readings((tmp_path / "r.csv").read_text())
     assert [(r.name, r.distance_m) for r in again] == [("Door", 3.25), ("Tree", 12.125)]
+    with pytest.raises(ExchangeError, match="cannot be written"):
+        write_readings(tuple(found), tmp_path / "nowhere" / "r.csv")

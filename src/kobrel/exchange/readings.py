@@ -2,9 +2,11 @@
 
 import csv
 import io
+from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.optics.units import LengthUnit, Measure, parse_length
+from kobrel.plan.file import write_whole
 from kobrel.plan.model import Reading
 
 
@@ -49,11 +51,20 @@ def read_readings(text: str, unit: LengthUnit | Measure = "m") -> list[Reading]:
     return found
 
 
-def readings_csv(readings: tuple[Reading, ...]) -> str:
-    """Readings as CSV, in metres."""
+def write_readings(readings: tuple[Reading, ...], path: Path) -> None:
+    """Write readings as CSV, in metres.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(["name", "distance", "unit", "spread_m", "count"])
     for reading in readings:
         writer.writerow([reading.name, repr(reading.distance_m), "m", repr(reading.spread_m), reading.count])
-    return text.getvalue()
+    try:
+        write_whole(path, text.getvalue().encode("utf-8"))
+    except OSError as error:
+        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None

@@ -175,6 +175,13 @@ def without_place_key(placed: _Placed, frame: float) -> _Placed:
     return placed.but(keys=left) if left else placed.but(keys=(), position_m=gone)
 
 
+def with_ease(placed: _Placed, frame: float, ease: Ease) -> _Placed:
+    """Something that goes on otherwise from the last key at or before a frame."""
+    before = [key.frame for key in placed.keys if key.frame <= frame]
+    at = before[-1] if before else None
+    return placed.but(keys=tuple(k.but(ease=ease) if k.frame == at else k for k in placed.keys))
+
+
 def add_tape(plan: Plan, name: str, start: End, end: End) -> tuple[Plan, Tape]:
     """The plan with a new tape, and that under an unused name."""
     tape = Tape(name=unused(name, [t.name for t in plan.tapes]), start=start, end=end)

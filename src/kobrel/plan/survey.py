@@ -52,10 +52,6 @@ class Survey:
         """(S, F) whether a subject lies on the near side of the focus."""
         return np.asarray(self.focus_distance_m < self.camera.focus_m)
 
-    def frames_in_view(self, row: int) -> str:
-        """In which frames a subject is in the picture, in words."""
-        return spans(self.frames, self.state[row] != GONE, "all", "none")
-
     def index_of(self, frame: float) -> int:
         """Position of the nearest frame."""
         return int(np.argmin(np.abs(self.frames - frame)))

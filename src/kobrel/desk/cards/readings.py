@@ -82,11 +82,14 @@ class ReadingsPage(Card):
         self.distance.setFixedWidth(90)
         self.distance.taken.connect(self._add_typed)
         self.row("Type", self.title, self.distance)
-        self.paste, self.open, self.subjects, self.delete = self.buttons(
+        self.subjects, self.delete = self.buttons(
+            ("Make subjects", "Make every reading a subject", self._make_subjects),
+            ("Delete", "Delete the chosen reading", self._delete),
+        )
+        self.paste, self.open, self.save = self.buttons(
             ("Paste", "Take lines of name, distance, unit from the clipboard", self._paste),
             ("Open …", "Take readings from a CSV file", self._ask_open),
-            ("Subjects", "Make every reading a subject", self._make_subjects),
-            ("Delete", "Delete the chosen reading", self._delete),
+            ("Save …", "Write all readings to a CSV file", self._ask_save),
         )
         self.note("A reading is a straight distance from the lens. Without an aim its subject stands ahead.")
         self.meter = SimulatedMeterProcess(session)
@@ -218,6 +221,19 @@ class ReadingsPage(Card):
             except (OSError, UnicodeDecodeError) as error:
                 self._say(f"{name}: cannot be read ({error}).")
 
+    def _ask_save(self) -> None:
+        from kobrel.exchange.readings import write_readings
+
+        start = str(Path.home() / f"{self.session.plan.name} readings.csv")
+        name, _ = QFileDialog.getSaveFileName(self, "Save readings", start, "Readings (*.csv)")
+        if name:
+            try:
+                write_readings(self.session.plan.readings, Path(name))
+            except KobrelError as error:
+                self._say(str(error))
+            else:
+                self._say(f"Written {name}")
+
     def _make_subjects(self) -> None:
         session, camera = self.session, self.session.camera
         if camera is None or not session.plan.readings:
@@ -241,5 +257,5 @@ class ReadingsPage(Card):
         self._model.layoutChanged.emit()
         running = self.meter.process.state() != QProcess.ProcessState.NotRunning
         self.start.setText("Switch off" if running else "Simulate")
-        for button in (self.subjects, self.delete):
+        for button in (self.subjects, self.delete, self.save):
             button.setEnabled(bool(self.session.plan.readings))

@@ -3,13 +3,14 @@
 from functools import partial
 
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QComboBox, QGridLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QColorDialog, QComboBox, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from kobrel.desk import blocking
 from kobrel.desk.blocking import STAND_IN_NAMES
 from kobrel.desk.cards.base import Card, choice, choose
 from kobrel.desk.fields import Field, length_field, narrow, number_field
 from kobrel.desk.session import Session
+from kobrel.plan import edit
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 
 _SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatter": "Scatter"}
@@ -111,6 +112,12 @@ class _Details(Card):
         )
         for button in (self.drop, self.key, self.copy, self.subject, self.delete):
             button.setStyleSheet("padding: 4px 5px;")  # fmt: skip
+        self.ease = choice(
+            "Way on from the last key", [("Smooth", "smooth"), ("Even", "even")], "From the last key on", 86
+        )
+        self.ease.activated.connect(self._set_ease)
+        self.keys = QLabel()
+        self.row("Walks", self.keys, self.ease)
         self.in_row = self.tick(
             "In a row of copies", "Copies in a line, to judge how blur falls off", self._row
         )
@@ -150,6 +157,12 @@ class _Details(Card):
             spot = blocking.current_place(self.session, stand_in).copy()
             spot[axis] = metres
             blocking.move(self.session, spot)
+
+    def _set_ease(self) -> None:
+        stand_in = blocking.chosen(self.session)
+        if stand_in is not None:
+            eased = edit.with_ease(stand_in, self.session.frame, self.ease.currentData())
+            blocking.change(self.session, "Way", keys=eased.keys)
 
     def _row(self, on: bool) -> None:
         blocking.change(self.session, "Row", row=Row() if on else None)
@@ -191,6 +204,13 @@ class _Details(Card):
             field.show_value(float(metres))
         self.turn.show_value(stand_in.turn_deg)
         self.key.setText("Unkey" if any(k.frame == self.session.frame for k in stand_in.keys) else "Key")
+        frames = ", ".join(f"{key.frame:g}" for key in stand_in.keys)
+        self.keys.setText(f"keys at {frames}" if len(stand_in.keys) < 4 else f"{len(stand_in.keys)} keys")
+        self.keys.setToolTip(f"Keys of its place at frames {frames}")
+        self.show_row(self.ease, bool(stand_in.keys))
+        before = [key for key in stand_in.keys if key.frame <= self.session.frame]
+        choose(self.ease, before[-1].ease if before else "smooth")
+        self.ease.setEnabled(bool(before))
         self._show_row(stand_in)
         lights = stand_in.lights or Lights()
         shown = stand_in.lights is not None
