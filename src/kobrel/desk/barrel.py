@@ -106,7 +106,7 @@ class Barrel(Panel):
             return
         surface = "straight from the lens" if camera.surface == "sphere" else "along the axis from the lens"
         note = f"distance {surface}, {session.unit.symbol}"
-        room = scale.px(float(camera.focus_m)) - 40 - 85  # the index's label is not to run into it
+        room = scale.px(float(camera.focus_m)) - 34 - 64  # the index's label is not to run into it
         painter = self.begin(note if QFontMetricsF(font(12)).horizontalAdvance(note) < room else "")
         if self._depth is not None:
             text = f"{self.sharp_part:.0%} of the picture is sharp"
