@@ -175,3 +175,28 @@ def test_a_changed_file_is_noticed_and_read_again_with_subjects_kept(make_window
     hand.wait(lambda: bool(told))
     assert "prop" in session.stage.scenes
     np.testing.assert_allclose(session.survey.points[-1, 0], before * 3, atol=1e-9)
+
+
+def test_a_scene_dropped_on_a_plan_may_be_added_to_it(opened, tmp_path):
+    hand, window, session = opened, opened.window, opened.window.session
+    menu = window.drop_menu(triangle(tmp_path / "prop.usda"))
+    texts = [action.text() for action in menu.actions()]
+    assert texts == ["Add prop.usda to this plan", "Open it by itself"]
+    menu.actions()[0].trigger()
+    hand.wait(lambda: window.jobs.job is None and "prop" in session.stage.scenes)
+    assert [scene.name for scene in session.plan.scenes] == ["moving", "prop"]
+    session.undo.undo()
+    menu.actions()[1].trigger()
+    hand.wait(lambda: window.jobs.job is None and [s.name for s in session.plan.scenes] == ["prop"])
+
+
+def test_while_a_part_is_built_nothing_is_picked(opened):
+    hand, window, session = opened, opened.window, opened.window.session
+    hand.wait(lambda: window.picture.ready and session.stage.built)
+    window.drawing.close()  # so that nobody builds
+    session.select_node(Place("moving", "/Rig/Cube"))
+    hand.rest()
+    click_button(hand, window.card_of[1].scenes.hide_button)
+    assert not session.stage.built
+    hand.click(window.picture, window.picture.frame_rect().topLeft() + QPointF(20, 60))
+    assert "not ready yet" in window.says.text()

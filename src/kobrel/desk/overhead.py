@@ -68,11 +68,6 @@ class Overhead(Panel):
             self._buttons.append(button)
             button.clicked.connect(lambda _on=False, n=name: self.show_mode(n))
 
-    @property
-    def title(self) -> str:  # type: ignore[override]
-        """The name of what is shown: its chosen button stands for it."""
-        return ""
-
     def sizeHint(self) -> QSize:
         return QSize(240, 340)
 

@@ -279,8 +279,9 @@ class PictureView(QWidget):
         pick = self._pointing.pick(at, box) if self.ready else None
         if pick is None:
             if box.contains(at):
+                ready = self.ready and self._session.stage.built
                 self._session.said.emit(
-                    "Nothing stands there to measure." if self.ready else "The scene is not ready yet."
+                    "Nothing stands there to measure." if ready else "The scene is not ready yet."
                 )
             return
         if self.focus_key_held:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
+    QMenu,
     QMenuBar,
     QMessageBox,
     QPushButton,
@@ -42,6 +43,7 @@ from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
 from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
+from kobrel.stage.scene import SCENE_SUFFIXES
 
 PASSES = 64
 _SUCCESSION_S = 0.12
@@ -385,8 +387,23 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
-        if files:
-            self.document.open(Path(files[0]))
+        if not files:
+            return
+        path = Path(files[0])
+        if self.session.shot is None or path.suffix.lower() not in SCENE_SUFFIXES:
+            self.document.open(path)
+            return
+        menu = self.drop_menu(path)
+        menu.popup(self.mapToGlobal(event.position().toPoint()))
+
+    def drop_menu(self, path: Path) -> QMenu:
+        """What may be done with a scene that is dropped on a plan."""
+        menu = QMenu(self)
+        menu.addAction(f"Add {path.name} to this plan").triggered.connect(
+            lambda _on=False: self.files.add(path)
+        )
+        menu.addAction("Open it by itself").triggered.connect(lambda _on=False: self.document.open(path))
+        return menu
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.document.may_leave():
