@@ -138,6 +138,20 @@ def test_a_stand_in_is_moved_sized_and_turned_by_its_handles(empty):
     assert session.plan.stand_in(box.number).size_m[1] == pytest.approx(1.5, abs=0.06)
 
 
+def test_a_subjects_peg_is_in_the_way_of_its_stand_in_only_when_not_blocking(empty):
+    hand, session, overhead = empty, empty.window.session, empty.window.overhead
+    person = blocking.place(session, "standing", (0, 0, 2))
+    blocking.make_subject(session)
+    hand.rest()
+    at = dict(overhead.subject_places())[0]
+    hand.drag(overhead, at, at + QPointF(0.5 * overhead.px_per_m(), 0))
+    assert session.plan.stand_in(person.number).position_m[0] == pytest.approx(0.5, abs=0.07)
+    hand.key(Qt.Key.Key_2)
+    hand.rest()
+    hand.click(overhead, dict(overhead.subject_places())[0])
+    assert session.shot.marks[0].target == SubjectTarget(number=1)
+
+
 def test_a_person_keeps_proportions_and_drops_onto_what_is_beneath(empty):
     hand, session = empty, empty.window.session
     blocking.place(session, "box", (0, 0, 0))

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from kobrel.desk import blocking, taping
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import PEG_RADIUS, draw_label, draw_text, hull
+from kobrel.desk.pointing import BLOCK
 from kobrel.desk.session import Session
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandIn, StandInAnchor, SubjectEnd, Tape
 from kobrel.plan.stand_ins import MEASURED, scene_of
@@ -253,7 +254,9 @@ class Floor:
             self._held, self._from = f"tape {which}", (at, point)
             session.begin_drag()
             return True
-        if any(math.dist(_xy(place), _xy(at)) <= PEG_RADIUS + 2 for _, place in self._view.subject_places()):
+        # While blocking, a stand-in goes before the peg of a subject on it; otherwise the peg does.
+        pegs = [place for _, place in self._view.subject_places()] if session.card != BLOCK else []
+        if any(math.dist(_xy(place), _xy(at)) <= PEG_RADIUS + 2 for place in pegs):
             return False
         stand_in = self._stand_in_at(at)
         if stand_in is not None:
