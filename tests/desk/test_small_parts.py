@@ -146,6 +146,15 @@ def test_the_band_of_an_orthographic_view_is_set_by_its_cone(session):
     assert near < 6.0
 
 
+def test_a_tape_may_end_at_the_camera_and_focus_all_the_same(session):
+    session.add_subject("Nose", PointAnchor(position_m=(0, 1, 0)))
+    plan, tape = edit.add_tape(session.plan, "t", SubjectEnd(number=1), CameraEnd())
+    session.edit("t", plan)
+    session.select(tape=tape.name)
+    taping.focus_on_end(session)
+    assert session.subject_in_focus().number == 1
+
+
 def test_a_tape_to_behind_the_camera_is_no_focus(session):
     plan, tape = edit.add_tape(session.plan, "t", CameraEnd(), PointAnchor(position_m=(0, 1, 20)))
     session.edit("t", plan)

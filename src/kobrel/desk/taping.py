@@ -115,16 +115,19 @@ def moved_end(session: Session, end: End, point: NDArray[np.float64]) -> End:
 
 
 def focus_on_end(session: Session) -> None:
-    """Put the focus on the end of the chosen tape: on its subject, or at its distance."""
+    """Put the focus on the end of the chosen tape that is not at the camera: on its subject, or at
+    its distance.
+    """
     tape, camera = chosen(session), session.camera
     if tape is None or camera is None:
         session.said.emit("Choose a tape first.")
         return
-    if isinstance(tape.end, SubjectEnd):
-        session.focus_on(SubjectTarget(number=tape.end.number))
+    end = tape.start if isinstance(tape.end, CameraEnd) else tape.end
+    if isinstance(end, SubjectEnd):
+        session.focus_on(SubjectTarget(number=end.number))
         return
     lens = camera.pose[None, :3, 3]
-    point = end_points(session.plan, tape.end, [session.frame], session.stage, lens)[0]
+    point = end_points(session.plan, end, [session.frame], session.stage, lens)[0]
     distance = focus_distance(camera, point)
     if distance > 0:
         session.focus_on(DistanceTarget(metres=distance))
