@@ -340,3 +340,35 @@ def test_lengths_in_the_scenes_own_unit(make_window, moving_scene):
     hand.key(Qt.Key.Key_3)
     hand.type(focus, "250")
     assert float(session.camera.focus_m) == pytest.approx(2.5)
+
+
+def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    session.select(stand_in=2)
+    blocking.make_subject(session)
+    far = PointAnchor(position_m=(0.0, 1.2, -3.0))
+    session.focus_on(DistanceTarget(metres=9.0))
+    hand.rest()
+
+    def pixel(view, x, y):
+        image = view.grab().toImage()
+        return image.pixelColor(round(x * view.devicePixelRatioF()), round(y * view.devicePixelRatioF()))
+
+    barrel, chart = window.barrel, window.chart
+    scale = barrel.scale()
+    near = float(session.survey.focus_distance_m[0, 0]) - 0.9
+    before = pixel(barrel, scale.px(near), barrel._line_y - 3)
+    session.edit("depth", edit.with_subject(session.plan, 1, half_depth_m=1.0))
+    hand.rest()
+    assert pixel(barrel, barrel.scale().px(near), barrel._line_y - 3) != before
+
+    plain = chart.grab().toImage()
+    plan, _ = edit.add_tape(session.plan, "Far", CameraEnd(), far)
+    session.edit("tape", plan)
+    hand.rest()
+    distance = float(session.camera.see(far.position_m).axial_m)
+    x, line = barrel.scale().px(distance), round(barrel._line_y)
+    assert any(pixel(barrel, x, y) != pixel(barrel, x + 6, y) for y in range(line - 24, line - 1))
+    session.select(tape="Far")
+    hand.rest()
+    assert chart.grab().toImage() != plain

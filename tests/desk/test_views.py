@@ -308,9 +308,8 @@ class PaintCounter(QObject):
 
 def test_ribbons_follow_the_look(hand):
     hand.window.choose_theme("light")
-    hand.rest(0.3)
-    cells = hand.window.shots._ribbons["02"][1]
-    assert LIGHT.sharp.name() in {c.name() for c in cells}
+    shots = hand.window.shots
+    hand.wait(lambda: LIGHT.sharp.name() in {c.name() for c in shots._ribbons["02"][1]})
     hand.window.choose_theme("dark")
 
 

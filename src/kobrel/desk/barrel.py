@@ -13,6 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from kobrel.desk import taping
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import (
     PEG_RADIUS,
@@ -26,6 +27,7 @@ from kobrel.desk.paint import (
 )
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
+from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
 
@@ -128,8 +130,17 @@ class Barrel(Panel):
             draw_text(painter, QPointF(x, y + 22), label, look().text, 12, "centre")
         draw_limit(painter, left, y - 26, y, near=True)
         draw_limit(painter, right, y - 26, y, near=False)
+        self._paint_tapes(painter, scale, camera)
         for row, at, distance in reversed(self.peg_places()):
             colour = subject_colour(numbers, row, session.row)
+            subject = session.plan.subject(numbers.subjects[row])
+            if subject is not None and subject.half_depth_m > 0:
+                near_side = max(distance - subject.half_depth_m, NEAREST_M)
+                painter.setPen(QPen(colour, 4))
+                painter.drawLine(
+                    QPointF(scale.px(near_side), y - 3),
+                    QPointF(scale.px(distance + subject.half_depth_m), y - 3),
+                )
             painter.setPen(QPen(colour, 1.4))
             painter.drawLine(QPointF(scale.px(distance), y), at)
             draw_peg(
@@ -145,6 +156,18 @@ class Barrel(Panel):
             painter.setPen(QPen(look().line, 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+
+    def _paint_tapes(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
+        """Where the far ends of tapes lie, as dashed ticks."""
+        for tape in self._session.plan.tapes:
+            numbers = taping.numbers_of(self._session, tape)
+            distance = taping.focus_distance(camera, numbers.end[0]) if numbers else math.nan
+            if distance > 0 and scale.px(distance) > _MARGIN - 10:
+                chosen = self._session.selected_tape == tape.name
+                colour = look().focus if chosen else look().text
+                painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+                x = scale.px(distance)
+                painter.drawLine(QPointF(x, self._line_y - 25), QPointF(x, self._line_y + 8))
 
     def _paint_fringe(self, painter: QPainter, scale: DioptreScale, sharp: tuple[float, float]) -> None:
         """How much of the picture lies at each distance: columns beneath the scale, ivory where

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk import taping
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import Panel, draw_text, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
@@ -28,6 +29,7 @@ from kobrel.desk.session import Session
 from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
 from kobrel.plan.survey import GONE, SHARP, Survey
+from kobrel.plan.tapes import measure_with
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 96, 54, 30
 _RING = 6.0
@@ -107,6 +109,7 @@ class PullChart(Panel):
         painter.drawPixmap(0, 0, self._still_part(scale, numbers))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_names(painter, scale, numbers)
+        self._paint_tape(painter, scale, numbers)
         self._paint_keys(painter)
         for mark in shot.marks:
             place = self.mark_place(mark)
@@ -194,6 +197,23 @@ class PullChart(Panel):
             _polyline(painter, x, np.where(state != GONE, y, np.nan))
             painter.setPen(QPen(look().sharp, 3.2))
             _polyline(painter, x, np.where(state == SHARP, y, np.nan))
+
+    def _paint_tape(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
+        """How far the end of the chosen tape is over the frames, dashed."""
+        tape, plan = taping.chosen(self._session), self._session.plan
+        if tape is None:
+            return
+        measured = measure_with(numbers.camera, plan, self._session.stage, tape, numbers.frames)
+        sight = numbers.camera.see(measured.end)
+        distances = sight.straight_m if numbers.camera.surface == "sphere" else sight.axial_m
+        places = scale.px_of(distances)
+        painter.setPen(QPen(look().focus, 1.4, Qt.PenStyle.DashLine))
+        points = [
+            QPointF(self.x_of(float(frame)), float(y))
+            for frame, y in zip(numbers.frames, places, strict=True)
+            if math.isfinite(y) and _TOP - 4 <= y <= self.height() - _BOTTOM
+        ]
+        painter.drawPolyline(QPolygonF(points))
 
     def _paint_names(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
         """Subjects' names at the right end, spread so that none covers another."""

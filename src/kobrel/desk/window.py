@@ -43,6 +43,7 @@ from kobrel.desk.scene_files import SceneFiles
 from kobrel.desk.session import Session
 from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
+from kobrel.plan.survey import Survey
 from kobrel.stage.scene import SCENE_SUFFIXES
 
 PASSES = 64
@@ -65,6 +66,7 @@ class Window(QMainWindow):
         self._flipped = False
         self._seen: tuple[Plan, int] | None = None
         self._changed_at = 0.0
+        self._summed: Survey | None = None
         self._bare = False
         self._build()
         menus.build(self)
@@ -198,7 +200,8 @@ class Window(QMainWindow):
         shot, numbers = self.session.shot, self.session.survey
         if shot is None or numbers is None:
             self.say(self.session.problem)
-        elif not self.session.dragging:
+        elif not self.session.dragging and self._summed is not numbers:
+            self._summed = numbers  # what was said since stays, until the numbers change
             self.say("  ·  ".join(summary(self.session.plan, shot, numbers)))
 
     def say(self, text: str) -> None:
