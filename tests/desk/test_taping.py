@@ -372,3 +372,22 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     session.select(tape="Far")
     hand.rest()
     assert chart.grab().toImage() != plain
+
+
+def test_a_tape_beside_the_picture_is_not_drawn_over_its_surround(blocked):
+    hand, window, session = blocked, blocked.window, blocked.window.session
+    picture = window.picture
+    before = picture.grab().toImage()
+    aside = PointAnchor(position_m=(-6.0, 1.4, 0.0))
+    plan, _ = edit.add_tape(session.plan, "Aside", PointAnchor(position_m=(-5.0, 1.4, 0.0)), aside)
+    session.edit("tape", plan)
+    hand.rest()
+    camera, box = session.camera, picture.frame_rect()
+    x = box.left() + float(camera.see((-5.5, 1.4, 0.0)).x_px) * box.width() / camera.width_px
+    assert x < box.left()
+    after = picture.grab().toImage()
+    column = range(0, after.width(), 3)
+    outside = [i for i in column if i / picture.devicePixelRatioF() < box.left() - 1]
+    for i in outside:
+        for j in range(0, after.height(), 3):
+            assert after.pixelColor(i, j) == before.pixelColor(i, j)

@@ -217,6 +217,8 @@ class PictureView(QWidget):
         session, camera = self._session, self._session.camera
         if camera is None or not session.plan.tapes:
             return
+        painter.save()
+        painter.setClipRect(box)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(look().panel)
         scale = box.width() / camera.width_px
@@ -240,6 +242,7 @@ class PictureView(QWidget):
             if places and box.contains(places[-1]):
                 text = session.length(float(numbers.straight_m[0]))
                 draw_label(painter, places[-1] + QPointF(10, 17), text, colour, bold=True)
+        painter.restore()
 
     def _paint_probe(self, painter: QPainter, box: QRectF) -> None:
         """The probe's reading beside the pointer, while it is in hand."""
