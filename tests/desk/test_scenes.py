@@ -190,6 +190,21 @@ def test_a_scene_dropped_on_a_plan_may_be_added_to_it(opened, tmp_path):
     hand.wait(lambda: window.jobs.job is None and [s.name for s in session.plan.scenes] == ["prop"])
 
 
+def test_edits_go_on_while_a_scene_is_read(opened, tmp_path):
+    hand, window, session = opened, opened.window, opened.window.session
+    window.files.add(triangle(tmp_path / "prop.usda"))
+    assert window.jobs.job is not None
+    session.edit_glass("stop", f_number=session.glass.f_number.but(value=5.6))
+    assert "Something is still" not in window.says.text()
+    hand.wait(lambda: window.jobs.job is None and "prop" in session.stage.scenes)
+    assert session.glass.f_number.value == 5.6
+    # What cannot begin now begins when the other work has ended.
+    window.document.render(tmp_path / "frame.png", samples=4)
+    window.files.add(triangle(tmp_path / "second.usda"))
+    hand.wait(lambda: window.jobs.job is None and "second" in session.stage.scenes)
+    assert (tmp_path / "frame.png").exists()
+
+
 def test_while_a_part_is_built_nothing_is_picked(opened):
     hand, window, session = opened, opened.window, opened.window.session
     hand.wait(lambda: window.picture.ready and session.stage.built)

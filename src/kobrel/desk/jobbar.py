@@ -16,11 +16,13 @@ class JobBar(QWidget):
     said : a short message for the person
     failed : why the work failed
     ended : nothing runs any more
+    refused : a piece of work that cannot start now
     """
 
     said = Signal(str)
     failed = Signal(str)
     ended = Signal()
+    refused = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -43,6 +45,7 @@ class JobBar(QWidget):
         if self.job is not None:
             if not (self.job.opens and job.opens):
                 self.said.emit("Something is still being written or opened. Wait for it, or cancel it first.")
+                self.refused.emit(job)
                 return
             self.job.cancel()
         self.job = job

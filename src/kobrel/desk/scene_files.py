@@ -34,6 +34,7 @@ class SceneFiles(QObject):
         super().__init__(session)
         self._session, self._document = session, document
         self._watcher = QFileSystemWatcher(self)
+        self._job: Job | None = None
         self._watched: list[str] = []
         self._times: dict[str, float] = {}
         self._settling = QTimer(self)
@@ -58,7 +59,7 @@ class SceneFiles(QObject):
 
     def read_missing(self) -> None:
         """Read what the plan names and is not here yet."""
-        if self._session.library.missing(self._session.plan):
+        if self._job is None and self._session.library.missing(self._session.plan):
             self._read(set())
 
     def reload(self, paths: list[str]) -> None:
@@ -78,10 +79,17 @@ class SceneFiles(QObject):
             stage.prepare(progress)
             return stage
 
-        job = Job(work, self)
+        job = self._job = Job(work, self)
+        for ended in (job.done, job.failed, job.cancelled):
+            ended.connect(lambda *_: self.drop(job))
         job.done.connect(lambda stage: self._take(old, library, stage, again))
         job.cancelled.connect(lambda: self._give_up(plan, old))
         self.job_wanted.emit(job)
+
+    def drop(self, job: object) -> None:
+        """A reading has ended, or could not begin."""
+        if job is self._job:
+            self._job = None
 
     def _take(self, old: Library, library: Library, stage: object, again: set[str]) -> None:
         """What was read becomes the stage; a file that cannot be read any more stays as it was."""

@@ -148,6 +148,7 @@ class Window(QMainWindow):
         self.document.job_wanted.connect(self.jobs.run)
         self.files.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
+        self.jobs.refused.connect(self.files.drop)
         self.files.told.connect(self.show_warning)
         self.files.outdated.connect(self._show_newer)
         self.newer.clicked.connect(self._reload_newer)

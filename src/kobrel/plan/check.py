@@ -18,7 +18,7 @@ _PEOPLE = ("person", "people", "human", "man", "woman", "boy", "girl", "child", 
            "passenger", "character")  # fmt: skip
 _PERSON_M = (0.45, 2.6)
 _TALL_M = 1.7
-_SCENE_M = (0.05, 50_000.0)
+_SCENE_M = (0.02, 50_000.0)
 
 
 def findings(plan: Plan, stage: Stage) -> list[str]:
