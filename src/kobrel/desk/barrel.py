@@ -33,6 +33,7 @@ from kobrel.plan.survey import GONE
 
 _MARGIN = 26
 _SNAP_PX = 4
+_READING_PX = 230
 _GRAB_PX = 7
 _HINT = (
     "Drag the brass index to refocus, an end of the band to change the stop.\n"
@@ -93,7 +94,8 @@ class Barrel(Panel):
             if x < _MARGIN - 12:
                 continue
             y = self._line_y - 16
-            while any(math.hypot(x - p.x(), y - p.y()) < 2 * PEG_RADIUS for _r, p, _d in places) and y > 30:
+            top = 44 if x > self.width() - _READING_PX else 30  # beneath what is said at the right
+            while any(math.hypot(x - p.x(), y - p.y()) < 2 * PEG_RADIUS for _r, p, _d in places) and y > top:
                 y -= 2 * PEG_RADIUS - 1
             places.append((row, QPointF(x, y), distance))
         return places

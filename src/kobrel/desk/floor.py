@@ -200,7 +200,10 @@ class Floor:
             painter.drawEllipse(at, 3.5, 3.5)
         middle = (start + end) / 2
         text = self._session.length(float(numbers.straight_m[0]))
-        draw_label(painter, middle + QPointF(8, -5), text, colour, bold=chosen)
+        left = 66 if self._view.mode == "Overhead" else 8  # where the limits are written
+        room = QRectF(left, 48, self._view.width() - left - 44, self._view.height() - 64)
+        if room.contains(middle):
+            draw_label(painter, middle + QPointF(8, -5), text, colour, bold=chosen)
         for point, off in self.misses(tape, numbers):
             at, touch = self._view.where(point), self._view.where(off.pick.point)
             painter.setPen(QPen(look().wrong, 1.4, Qt.PenStyle.DotLine))
