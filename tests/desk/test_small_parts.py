@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from kobrel.desk import blocking, taping
-from kobrel.desk.guides import delivery, inner, paint_guides
+from kobrel.desk.guides import middle, paint_guides
 from kobrel.desk.paint import hull
 from kobrel.desk.session import Session, Tool, same
 from kobrel.plan import edit
@@ -36,13 +36,9 @@ def test_a_hull_holds_all_its_points_and_turns_one_way(places):
         assert np.all(aside >= -1e-9) or np.all(aside <= 1e-9)
 
 
-def test_a_delivery_frame_is_the_largest_that_fits():
+def test_the_middle_of_a_box():
     box = QRectF(10, 20, 320, 180)
-    wide, tall = delivery(box, 2.4), delivery(box, 1.0)
-    assert (wide.width(), tall.height()) == (320, 180)
-    assert wide.height() == pytest.approx(320 / 2.4)
-    assert wide.center() == tall.center() == box.center()
-    assert inner(box, 50) == QRectF(90, 65, 160, 90)
+    assert middle(box, 0.5, 0.5) == QRectF(90, 65, 160, 90)
 
 
 def painted(guides):
@@ -61,9 +57,6 @@ def test_guides_are_drawn_where_they_say():
     assert thirds.pixelColor(100, 20) != grey
     assert thirds.pixelColor(50, 200) != grey
     assert thirds.pixelColor(50, 50) == grey
-    framed = painted(Guides(frame_aspect=2.0))
-    assert framed.pixelColor(150, 20).lightness() < 80
-    assert framed.pixelColor(150, 150) == grey
     assert painted(Guides(centre=True)).pixelColor(150, 144) != grey
 
 

@@ -10,6 +10,7 @@ from kobrel.errors import PlanError
 from kobrel.plan import edit
 from kobrel.plan.file import UPGRADES, open_plan, save_plan
 from kobrel.plan.model import (
+    FORMAT,
     DistanceTarget,
     FixedCamera,
     Glass,
@@ -109,7 +110,7 @@ def test_a_newer_plan_is_refused_and_an_older_one_upgraded(tmp_path):
     del old["name"]
     path.write_text(json.dumps(old))
     upgraded = open_plan(path, upgrades={**UPGRADES, 0: lambda c: {**c, "name": c["title"]}})
-    assert (upgraded.name, upgraded.format) == ("From before", 2)
+    assert (upgraded.name, upgraded.format) == ("From before", FORMAT)
     with pytest.raises(PlanError, match="format 0 is not known"):
         open_plan(path)
 

@@ -1,19 +1,32 @@
 """The Barrel: the distance scale of a lens, laid out flat.
 
 Near at the left, infinity at the right, even in dioptres. The brass index is the focus,
-the ivory band what is sharp, numbered pegs are the subjects; the grey fringe shows how
-much of the picture lies at each distance.
+the ivory band what is sharp, numbered pegs with flags are the subjects; the grey fringe shows
+how much of the picture lies at each distance. About the index the limits of every full stop
+are engraved; H is the hyperfocal distance. Where there is a brief, an ivory bar shows where the
+focus meets it at this stop, and an open wedge the focus with the widest choice of stops.
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kobrel.desk import taping
+from kobrel.desk import briefing, taping
+from kobrel.desk.flags import rows_of, spread
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import (
     PEG_RADIUS,
@@ -27,18 +40,35 @@ from kobrel.desk.paint import (
 )
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
+from kobrel.optics.exposure import FULL_STOPS
+from kobrel.optics.reach import Window, focus_bands, nearness_of
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
 
 _MARGIN = 26
 _SNAP_PX = 4
-_READING_PX = 230
 _GRAB_PX = 7
+_FLAG_ROWS_Y = (32.0, 50.0)
+_ONE_ROW_Y = (42.0,)
+_STOP_GAP_PX = 17
+_OUT_M = 0.1
+_MOST_ZOOM = 200.0
 _HINT = (
     "Drag the brass index to refocus, an end of the band to change the stop.\n"
-    "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too."
+    "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too.\n"
+    "Ctrl and wheel, + and - zoom about the focus, 0 shows all again."
 )
+
+
+class Flag(NamedTuple):
+    """A subject's flag: its row in the survey, the middle of its peg, its box, where it points."""
+
+    row: int
+    peg: QPointF
+    box: QRectF
+    text: str
+    distance_m: float
 
 
 class Barrel(Panel):
@@ -49,13 +79,14 @@ class Barrel(Panel):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Barrel, distance scale of the lens", _HINT, parent)
         self._held = ""
+        self._zoom = 1.0
         self._frozen: DioptreScale | None = None
         self._depth: NDArray[np.float32] | None = None
         self.sharp_part = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 112)
+        return QSize(600, 158)
 
     def show_depth(self, depth: NDArray[np.float32], sharp_part: float) -> None:
         """Take the picture's depth, metres, for the fringe, and how much of it is sharp, 0 to 1."""
@@ -71,34 +102,73 @@ class Barrel(Panel):
         numbers = self._session.survey
         if numbers is None:
             return None
-        return DioptreScale(nearest_of_interest_m(numbers), _MARGIN, self.width() - _MARGIN - 4)
+        whole = DioptreScale(nearest_of_interest_m(numbers), _MARGIN, self.width() - _MARGIN - 4)
+        focus = float(numbers.camera.focus_m[self._session.row])
+        return whole if self._zoom == 1.0 else whole.zoomed(self._zoom, focus)
+
+    def zoom(self, by: float) -> None:
+        """Show a smaller part of the scale about the focus, or a larger one, out to 10 cm."""
+        numbers = self._session.survey
+        if numbers is not None:
+            least = min(1.0, _OUT_M / nearest_of_interest_m(numbers))
+            self._zoom = min(max(self._zoom * by, least), _MOST_ZOOM)
+            self.update()
+
+    def zoom_out(self) -> None:
+        """Show all that matters in the shot."""
+        self._zoom = 1.0
+        self.update()
 
     @property
     def _line_y(self) -> float:
         return self.height() - 46.0
 
-    def peg_places(self) -> list[tuple[int, QPointF, float]]:
-        """Pegs of the subjects before the camera: (row, centre, distance); close ones step up."""
-        scale, numbers = self.scale(), self._session.survey
+    def flags(self) -> list[Flag]:
+        """Flags of the subjects before the camera. They spread so that none covers another; where
+        there is no room for their words they are pegs alone.
+        """
+        scale, numbers, session = self.scale(), self._session.survey, self._session
         if scale is None or numbers is None:
             return []
-        column = self._session.row
-        found = [
-            (float(numbers.focus_distance_m[row, column]), row)
-            for row in range(len(numbers.subjects))
-            if numbers.sight.axial_m[row, column] > 0
-        ]
-        places: list[tuple[int, QPointF, float]] = []
-        for distance, row in sorted(found):
-            x = scale.px(distance)
-            if x < _MARGIN - 12:
-                continue
-            y = self._line_y - 16
-            top = 44 if x > self.width() - _READING_PX else 30  # beneath what is said at the right
-            while any(math.hypot(x - p.x(), y - p.y()) < 2 * PEG_RADIUS for _r, p, _d in places) and y > top:
-                y -= 2 * PEG_RADIUS - 1
-            places.append((row, QPointF(x, y), distance))
-        return places
+        column = session.row
+        found = []
+        for row, number in enumerate(numbers.subjects):
+            distance = float(numbers.focus_distance_m[row, column])
+            subject = session.plan.subject(number)
+            if numbers.sight.axial_m[row, column] > 0 and subject and scale.px(distance) >= _MARGIN - 12:
+                found.append((distance, row, subject.name))
+        found = [item for item in sorted(found) if scale.px(item[0]) <= self.width() - _MARGIN + 12]
+        left, right = _MARGIN - 16.0, self.width() - _MARGIN + 16.0
+        metrics = QFontMetricsF(font(11))
+        for words in (
+            lambda name, d: f"{name} {session.length(d)}",
+            lambda name, d: name,
+            lambda name, d: "",
+        ):
+            texts = [words(name, distance) for distance, _row, name in found]
+            widths = [
+                2 * PEG_RADIUS + (metrics.horizontalAdvance(text) + 16 if text else 2) for text in texts
+            ]
+            rows = rows_of(widths, right - left, len(_FLAG_ROWS_Y))
+            if rows is not None:
+                break
+        else:
+            rows = [list(range(first, len(found), 2)) for first in range(2)]
+        flags: list[Flag] = []
+        for y, members in zip(_ONE_ROW_Y if len(rows) == 1 else _FLAG_ROWS_Y, rows, strict=False):
+            middles = spread(
+                [scale.px(found[i][0]) - PEG_RADIUS + widths[i] / 2 for i in members],
+                [widths[i] for i in members], left, right,
+            )  # fmt: skip
+            for i, middle in zip(members, middles, strict=True):
+                box = QRectF(middle - widths[i] / 2, y - PEG_RADIUS, widths[i] - 4, 2 * PEG_RADIUS)
+                peg = QPointF(box.left() + PEG_RADIUS, y)
+                flags.append(Flag(found[i][1], peg, box, texts[i], found[i][0]))
+        return flags
+
+    def peg_places(self) -> list[tuple[int, QPointF, float]]:
+        """Pegs of the subjects before the camera: (row, centre, distance)."""
+        return [(flag.row, flag.peg, flag.distance_m) for flag in self.flags()]
 
     # Painting
 
@@ -109,12 +179,12 @@ class Barrel(Panel):
             self.begin()
             return
         surface = "straight from the lens" if camera.surface == "sphere" else "along the axis from the lens"
-        note = f"distance {surface}, {session.unit.symbol}"
-        room = scale.px(float(camera.focus_m)) - 34 - 64  # the index's label is not to run into it
+        note = f"distance {surface}, {session.unit.symbol}; sharp is up to {camera.coc_px:.3g} px"
+        answer = briefing.window(session)
+        said = self._reading(answer)
+        room = self.width() - 100 - QFontMetricsF(font(12)).horizontalAdvance(said)
         painter = self.begin(note if QFontMetricsF(font(12)).horizontalAdvance(note) < room else "")
-        if self._depth is not None:
-            text = f"{self.sharp_part:.0%} of the picture is sharp"
-            draw_text(painter, QPointF(self.width() - 12, 18), text, look().sharp, 12, "right")
+        draw_text(painter, QPointF(self.width() - 12, 18), said, look().sharp, 12, "right")
         y = self._line_y
         near, far = (float(limit) for limit in camera.limits_m)
         left, right = max(scale.px(near), _MARGIN - 10), scale.px(far)
@@ -132,32 +202,129 @@ class Barrel(Panel):
             draw_text(painter, QPointF(x, y + 22), label, look().text, 12, "centre")
         draw_limit(painter, left, y - 26, y, near=True)
         draw_limit(painter, right, y - 26, y, near=False)
+        self._paint_engraved(painter, scale, camera)
         self._paint_tapes(painter, scale, camera)
-        for row, at, distance in reversed(self.peg_places()):
-            colour = subject_colour(numbers, row, session.row)
-            subject = session.plan.subject(numbers.subjects[row])
-            if subject is not None and subject.half_depth_m > 0:
-                near_side = max(distance - subject.half_depth_m, NEAREST_M)
-                painter.setPen(QPen(colour, 4))
-                painter.drawLine(
-                    QPointF(scale.px(near_side), y - 3),
-                    QPointF(scale.px(distance + subject.half_depth_m), y - 3),
-                )
-            painter.setPen(QPen(colour, 1.4))
-            painter.drawLine(QPointF(scale.px(distance), y), at)
-            draw_peg(
-                painter, at, numbers.subjects[row], colour, bool(numbers.state[row, session.row] == GONE)
-            )
+        self._paint_flags(painter, scale)
+        self._paint_brief(painter, scale, camera, answer)
         painter.setPen(QPen(look().focus, 2))
         painter.drawLine(QPointF(focus, y - 30), QPointF(focus, y))
         draw_wedge(painter, QPointF(focus, y - 26))
         text = session.length(float(camera.focus_m))
         edge = min(max(focus, _MARGIN + 20), self.width() - _MARGIN - 20)
-        draw_text(painter, QPointF(edge, y - 39), text, look().focus, 14, "centre", bold=True)
+        self._paint_focus_text(painter, QPointF(edge, y - 40), text)
         if self.hasFocus():
             painter.setPen(QPen(look().line, 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+
+    @staticmethod
+    def _paint_focus_text(painter: QPainter, at: QPointF, text: str) -> None:
+        """The focus distance, on a ground of its own over the leaders."""
+        width = QFontMetricsF(font(14, bold=True)).horizontalAdvance(text)
+        painter.fillRect(QRectF(at.x() - width / 2 - 4, at.y() - 12, width + 8, 15), look().panel)
+        draw_text(painter, at, text, look().focus, 14, "centre", bold=True)
+
+    def _reading(self, answer: Window | None) -> str:
+        """What is said at the right: how much of the picture is sharp, and what the brief wants."""
+        said = [] if self._depth is None else [f"{self.sharp_part:.0%} of the picture is sharp"]
+        if answer is not None:
+            said.append(f"brief: f/{answer.least:.3g} – {answer.greatest:.3g}")
+        elif self._session.judged is not None:
+            said.append("brief: cannot be met here")
+        return "    ".join(said)
+
+    def _paint_engraved(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
+        """Limits of every full stop about the focus, those of wide stops where there is room; and
+        the hyperfocal sign.
+        """
+        if camera.projection == "orthographic":
+            return
+        y, focus = self._line_y, scale.px(float(camera.focus_m))
+        half = float(camera.coc_mm) * 1000.0 / float(camera.focal_mm * camera.image_distance_mm)
+        centre = 1.0 / float(camera.focus_m)
+        at = {-1: focus, 1: focus}
+        quiet = faded(look().text, 0.75)
+        for stop in FULL_STOPS:
+            for side in (-1, 1):  # nearer, farther
+                dpt = centre - side * half * stop
+                x = scale.px(1.0 / dpt) if dpt > 0 else math.inf
+                if abs(x - at[side]) < _STOP_GAP_PX or not _MARGIN - 4 <= x <= self.width() - _MARGIN:
+                    continue
+                at[side] = x
+                painter.setPen(QPen(quiet, 1))
+                painter.drawLine(QPointF(x, y - 25), QPointF(x, y - 18))
+                draw_text(painter, QPointF(x, y - 6), f"{stop:g}", quiet, 11, "centre")
+        x = scale.px(float(camera.hyperfocal_m))
+        if _MARGIN - 4 <= x <= self.width() - _MARGIN + 4:
+            painter.setPen(QPen(look().text, 1.4))
+            painter.drawLine(QPointF(x, y), QPointF(x, y + 8))
+            box = QRectF(x - 7, y + 9, 14, 15)
+            painter.setBrush(look().panel)
+            painter.drawRoundedRect(box, 3, 3)
+            draw_text(painter, QPointF(x, y + 21), "H", look().text, 11, "centre", bold=True)
+
+    def _paint_flags(self, painter: QPainter, scale: DioptreScale) -> None:
+        """Depths and leaders first, then the flags over them."""
+        session, numbers = self._session, self._session.survey
+        if numbers is None:
+            return
+        y, flags = self._line_y, self.flags()
+        for flag in flags:
+            colour = subject_colour(numbers, flag.row, session.row)
+            subject = session.plan.subject(numbers.subjects[flag.row])
+            x = scale.px(flag.distance_m)
+            if subject is not None and subject.half_depth_m > 0:
+                near_side = max(flag.distance_m - subject.half_depth_m, NEAREST_M)
+                painter.setPen(QPen(colour, 4))
+                painter.drawLine(
+                    QPointF(scale.px(near_side), y - 3),
+                    QPointF(scale.px(flag.distance_m + subject.half_depth_m), y - 3),
+                )
+            painter.setPen(QPen(colour, 1.4))
+            painter.drawPolyline([QPointF(x, y), QPointF(x, y - 27), flag.peg])
+        for flag in flags:
+            colour = subject_colour(numbers, flag.row, session.row)
+            if flag.text:
+                painter.setPen(QPen(colour, 1))
+                painter.setBrush(look().base)
+                painter.drawRoundedRect(flag.box, PEG_RADIUS, PEG_RADIUS)
+                at = QPointF(flag.peg.x() + PEG_RADIUS + 4, flag.peg.y() + 4)
+                draw_text(painter, at, flag.text, colour, 11)
+            gone = bool(numbers.state[flag.row, session.row] == GONE)
+            draw_peg(painter, flag.peg, numbers.subjects[flag.row], colour, gone)
+
+    def _paint_brief(
+        self, painter: QPainter, scale: DioptreScale, camera: Camera, answer: Window | None
+    ) -> None:
+        """Where the focus meets the brief at this stop, and where the choice of stops is widest."""
+        judged = self._session.judged
+        if judged is None:
+            return
+        one = judged.brief.at(self._session.row)
+        low, high = focus_bands(one.numbers(), one.lens(), float(camera.f_number))
+        low, high = (nearness_of(side, one.focal_mm[0], one.model) for side in (low, high))
+        y = self._line_y - 30
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look().sharp)
+        for near, far in zip(high[0], low[0], strict=True):
+            if near >= far:
+                left, right = (scale.px(1.0 / d if d > 1e-9 else math.inf) for d in (near, far))
+                left = max(left, _MARGIN - 10.0)
+                painter.drawRect(QRectF(left, y, max(right - left, 2.0), 3))
+        at = self.answer_place()
+        if answer is not None and at is not None:
+            path = [at, at + QPointF(-6, -9), at + QPointF(6, -9)]
+            painter.setPen(QPen(look().sharp, 1.6))
+            painter.setBrush(QColor(look().panel))
+            painter.drawPolygon(path)
+
+    def answer_place(self) -> QPointF | None:
+        """Where the open wedge of the brief's answer stands; None without one in sight."""
+        answer, scale = briefing.window(self._session), self.scale()
+        if answer is None or scale is None:
+            return None
+        x = scale.px(1.0 / answer.x if answer.x > 1e-9 else math.inf)
+        return QPointF(x, self._line_y - 31) if _MARGIN - 12 <= x <= self.width() else None
 
     def _paint_tapes(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
         """Where the far ends of tapes lie, as dashed ticks."""
@@ -200,12 +367,20 @@ class Barrel(Panel):
         if event.button() != Qt.MouseButton.LeftButton or scale is None or numbers is None or camera is None:
             return
         at = event.position()
-        for row, place, distance in self.peg_places():
-            under_index = abs(scale.px(distance) - scale.px(float(camera.focus_m))) < 2
-            if math.hypot(at.x() - place.x(), at.y() - place.y()) <= PEG_RADIUS + 2 and not under_index:
-                self._session.selected_subject = numbers.subjects[row]
-                self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
+        for flag in self.flags():
+            if flag.box.adjusted(-2, -2, 2, 2).contains(at):
+                self._session.selected_subject = numbers.subjects[flag.row]
+                self._session.focus_on(SubjectTarget(number=numbers.subjects[flag.row]))
                 return
+        wedge = self.answer_place()
+        under_index = wedge is not None and abs(wedge.x() - scale.px(float(camera.focus_m))) < 7
+        if (
+            wedge is not None
+            and not under_index
+            and QRectF(wedge.x() - 8, wedge.y() - 11, 16, 13).contains(at)
+        ):
+            briefing.take_here(self._session)
+            return
         self._held = self._part_at(at)
         self._session.begin_drag()
         self._frozen = scale
@@ -246,8 +421,8 @@ class Barrel(Panel):
             return
         metres = max(scale.metres(at.x()), NEAREST_M)
         if self._held == "focus":
-            for row, place, distance in self.peg_places():
-                if abs(scale.px(distance) - at.x()) <= _SNAP_PX and place.x() >= _MARGIN - 10:
+            for row, _place, distance in self.peg_places():
+                if abs(scale.px(distance) - at.x()) <= _SNAP_PX:
                     self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
                     return
             self._session.focus_at_m(metres)
@@ -259,7 +434,10 @@ class Barrel(Panel):
     def wheelEvent(self, event: QWheelEvent) -> None:
         turn = event.angleDelta().y() or event.angleDelta().x()  # with Shift some platforms turn the axis
         fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._move_px(turn / 120.0 * (0.4 if fine else 4.0))
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1.25 ** (turn / 120.0))
+        else:
+            self._move_px(turn / 120.0 * (0.4 if fine else 4.0))
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -267,6 +445,12 @@ class Barrel(Panel):
         if event.key() in steps:
             fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._move_px(steps[Qt.Key(event.key())] * (0.4 if fine else 4.0))
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(1.25)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.zoom(0.8)
+        elif event.key() == Qt.Key.Key_0:
+            self.zoom_out()
         else:
             super().keyPressEvent(event)
 

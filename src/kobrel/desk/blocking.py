@@ -235,7 +235,7 @@ def take_walk(session: Session) -> None:
     else:
         new = walk
     session.walk = None
-    session.edit_shot("Camera placed", lambda s: s.but(camera=new))
+    session.edit_shot("Camera placed", lambda s: edit.with_camera(s, new))
     session.changed.emit()
     session.said.emit("This is the shot's camera now.")
 

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidge
 from kobrel.desk.barrel import Barrel
 from kobrel.desk.cards.deck import NAMES, Deck
 from kobrel.desk.document import Document
+from kobrel.desk.maps import Maps
 from kobrel.desk.overhead import Overhead
 from kobrel.desk.picture_view import PictureView
 from kobrel.desk.pull_chart import PullChart
@@ -32,6 +33,7 @@ class Body(QWidget):
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
+        self.maps = Maps(session)
         self.welcome = Welcome(document)
         self._build_views()
         self.cards = Deck(session, files)
@@ -68,10 +70,18 @@ class Body(QWidget):
         stack.addWidget(self.barrel)
         self._views = QSplitter(Qt.Orientation.Vertical)
         self._views.addWidget(above)
-        self._views.addWidget(self.chart)
+        self._lower = QStackedWidget()
+        self._lower.addWidget(self.chart)
+        self._lower.addWidget(self.maps)
+        self._views.addWidget(self._lower)
+        self._session.changed.connect(self._show_lower)
         for splitter in (self._upper, self._views, self._beside):
             splitter.setHandleWidth(8)
             splitter.setChildrenCollapsible(False)
+
+    def _show_lower(self) -> None:
+        """The chart, or the maps of trade-offs, whichever is wanted."""
+        self._lower.setCurrentWidget(self.maps if self._session.maps else self.chart)
 
     def show_card(self, key: int, keep: bool) -> None:
         """Turn to a card; `keep` remembers how the room was shared until now."""

@@ -75,7 +75,9 @@ class Drawing(QObject):
         ):
             return
         self._last = wanted
-        request = Request(session.stage, camera, session.frame, session.plan.light, *size, hasty, passes)
+        request = Request(
+            session.stage, camera.whole, session.frame, session.plan.light, *size, hasty, passes
+        )
         service.ask(request)
 
     def ask_thumbnails(self) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.errors import KobrelError
-from kobrel.optics.exposure import step_stop
+from kobrel.optics.exposure import StopSteps, step_stop
 from kobrel.optics.units import Measure, format_length, parse_length, parse_place
 
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
@@ -134,13 +134,13 @@ def number_field(name: str, unit: str, step: float, low: float, high: float, dig
     )  # fmt: skip
 
 
-def stop_field(name: str) -> Field:
-    """An f-number, stepped by thirds of a stop."""
+def stop_field(name: str, steps: Callable[[], StopSteps] = lambda: "third") -> Field:
+    """An f-number, stepped by full, half or third stops."""
     return Field(
         name,
         read_number,
         lambda v: f"f/{v:.3g}",
-        step_stop,
+        lambda v, n: step_stop(v, n, steps()),
         0.5,
         128.0,
         "an f-number; [ and ] too",

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import blocking, taping
-from kobrel.desk.guides import paint_guides
+from kobrel.desk.guides import middle, paint_crop, paint_guides
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import draw_label, draw_text, subject_colour
 from kobrel.desk.pointing import Pointing, Probed
@@ -73,19 +73,36 @@ class PictureView(QWidget):
 
     # Geometry
 
-    def frame_rect(self) -> QRectF:
-        """Where the picture stands: as large as fits, with a margin for its surround."""
+    def whole_rect(self) -> QRectF:
+        """Where the whole picture stands: as large as fits, with a margin for its surround."""
         camera = self._session.camera
-        aspect = camera.aspect if camera else 16 / 9
+        aspect = camera.whole.aspect if camera else 16 / 9
         room = QRectF(self.rect()).adjusted(6, 6, -6, -6)
         width = min(room.width(), room.height() * aspect)
         height = width / aspect
         left, top = room.center().x() - width / 2, room.center().y() - height / 2
         return QRectF(round(left), round(top), max(1, round(width)), max(1, round(height)))
 
+    def frame_rect(self) -> QRectF:
+        """Where the delivered frame stands in it."""
+        camera, whole = self._session.camera, self.whole_rect()
+        if camera is None or camera.gate_mm is None:
+            return whole
+        return middle(whole, *camera.whole.inner)
+
+    def _gate_rect(self) -> QRectF:
+        """Where the sensor ends."""
+        camera, whole = self._session.camera, self.whole_rect()
+        if camera is None or camera.gate_mm is None:
+            return whole
+        full = camera.whole
+        return middle(
+            whole, camera.gate_mm[0] / full.sensor_width_mm, camera.gate_mm[1] / full.sensor_height_mm
+        )
+
     def picture_size(self) -> tuple[int, int]:
         """Pixels to draw: those on the screen, up to a limit."""
-        box, ratio = self.frame_rect(), self.devicePixelRatioF()
+        box, ratio = self.whole_rect(), self.devicePixelRatioF()
         part = min(1.0, MOST_PIXELS_WIDE / (box.width() * ratio)) * ratio
         return max(16, round(box.width() * part)), max(9, round(box.height() * part))
 
@@ -136,7 +153,9 @@ class PictureView(QWidget):
         box = self.frame_rect()
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(box, self._image)
+            painter.drawImage(self.whole_rect(), self._image)
+        if box != self.whole_rect():
+            paint_crop(painter, self.whole_rect(), box, self._gate_rect())
         paint_guides(painter, box, self._session.plan.guides)
         self._paint_tapes(painter, box)
         self._paint_pegs(painter, box)

@@ -21,13 +21,14 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from kobrel.desk import taping
+from kobrel.desk import briefing, taping
+from kobrel.desk.asked import paint_asked, paint_stroke, subject_at
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import Panel, draw_text, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.plan import edit
-from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target, Wish
 from kobrel.plan.survey import GONE, SHARP, Survey
 from kobrel.plan.tapes import measure_with
 
@@ -50,6 +51,7 @@ class PullChart(Panel):
         super().__init__(session, "Pull chart, focus over the frames of the shot", _HINT, parent)
         self._held: float | None = None
         self._scrubbing = False
+        self._painting: tuple[int, float, float] | None = None
         self._frozen: DioptreScale | None = None
         self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(120)
@@ -80,6 +82,10 @@ class PullChart(Panel):
         part = (x - _LEFT) / max(1.0, self.width() - _LEFT - _RIGHT)
         return round(shot.first + part * (shot.last - shot.first))
 
+    @property
+    def _brief(self) -> tuple[Wish, ...]:
+        return self._session.shot.brief if self._session.shot else ()
+
     def mark_place(self, mark: Mark) -> QPointF | None:
         """Where a mark's ring stands; None before there are numbers."""
         scale, numbers, shot = self.scale(), self._session.survey, self._session.shot
@@ -109,6 +115,8 @@ class PullChart(Panel):
         painter.drawPixmap(0, 0, self._still_part(scale, numbers))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_names(painter, scale, numbers)
+        if self._painting:
+            paint_stroke(painter, session, scale, self.x_of, *self._painting)
         self._paint_tape(painter, scale, numbers)
         self._paint_keys(painter)
         for mark in shot.marks:
@@ -151,6 +159,7 @@ class PullChart(Panel):
             x = np.array([self.x_of(frame) for frame in numbers.frames])
             self._paint_band(painter, scale, numbers, x)
             self._paint_subjects(painter, scale, numbers, x)
+            paint_asked(painter, self._session, scale, self.x_of, float(self.height() - _BOTTOM))
             painter.setPen(QPen(look().focus, 2))
             _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
             painter.end()
@@ -195,7 +204,8 @@ class PullChart(Panel):
             _polyline(painter, x, y)
             painter.setPen(QPen(look().quiet, 1.2))
             _polyline(painter, x, np.where(state != GONE, y, np.nan))
-            painter.setPen(QPen(look().sharp, 3.2))
+            asked = any(wish.subject == numbers.subjects[row] for wish in self._brief)
+            painter.setPen(QPen(look().sharp, 1.6 if asked else 3.2))
             _polyline(painter, x, np.where(state == SHARP, y, np.nan))
 
     def _paint_tape(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
@@ -253,6 +263,10 @@ class PullChart(Panel):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self._session.shot is None:
             return
+        tool = self._session.tool
+        if tool is not None and tool.does == "wish":
+            self._begin_stroke(event.position())
+            return
         mark = self._mark_at(event.position())
         if mark is None:
             self._session.select_mark(None)
@@ -266,7 +280,10 @@ class PullChart(Panel):
         self._session.begin_drag()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._scrubbing:
+        if self._painting:
+            self._painting = (*self._painting[:2], float(self._frame_within(event.position().x())))
+            self.update()
+        elif self._scrubbing:
             self._session.show_frame(self.frame_at(event.position().x()))
         elif self._held is not None:
             self._drag_mark(event.position())
@@ -275,13 +292,42 @@ class PullChart(Panel):
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._scrubbing or self._held is not None:
+        if self._painting:
+            self._end_stroke()
+        elif self._scrubbing or self._held is not None:
             self._scrubbing, self._held, self._frozen = False, None, None
             self._session.end_drag()
             self.update()
 
+    def _frame_within(self, x: float) -> int:
+        shot = self._session.shot
+        return min(max(self.frame_at(x), shot.first), shot.last) if shot else 0
+
+    def _begin_stroke(self, at: QPointF) -> None:
+        """A wish is painted over the line that lies beneath the hand."""
+        scale, shot = self.scale(), self._session.shot
+        if scale is None or shot is None:
+            return
+        frame = self._frame_within(at.x())
+        subject = subject_at(self._session, scale, frame - shot.first, at.y())
+        if subject is None:
+            self._session.said.emit("Paint along a subject's line, or along infinity for the far background.")
+            return
+        self._painting = (subject, float(frame), float(frame))
+        self.update()
+
+    def _end_stroke(self) -> None:
+        tool, painting = self._session.tool, self._painting
+        self._painting = None
+        if tool is not None and painting is not None:
+            subject, first, last = painting
+            briefing.paint(self._session, subject, tool.wish, tool.px, first, last)
+        self.update()
+
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if self._session.shot is None or self._mark_at(event.position()):
+        tool = self._session.tool
+        painting = tool is not None and tool.does == "wish"
+        if self._session.shot is None or painting or self._mark_at(event.position()):
             return
         frame = self.frame_at(event.position().x())
         self._scrubbing = False

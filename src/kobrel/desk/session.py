@@ -13,9 +13,11 @@ from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kobrel.errors import PlanError
-from kobrel.optics.exposure import step_stop
+from kobrel.optics.exposure import StopSteps, marked_stop, step_stop
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
 from kobrel.plan import edit
+from kobrel.plan import glass as glasses
+from kobrel.plan.brief import Judged, judge
 from kobrel.plan.camera import Camera, camera_at
 from kobrel.plan.model import (
     Anchor,
@@ -30,6 +32,7 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
     Target,
+    WishKind,
 )
 from kobrel.plan.sight import Sightlines
 from kobrel.plan.staging import Library, stage_of, staged_alike
@@ -40,6 +43,7 @@ from kobrel.stage.stage import Pick, Place, Stage
 ON_SUBJECT_DPT = 1e-6
 _STOPS = (0.5, 128.0)
 _CONES_DEG = (0.001, 89.0)
+_STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,12 +57,14 @@ class Looked:
 @dataclass(frozen=True)
 class Tool:
     """What the next clicks do: place a stand-in of a kind, make a tape from its first end on,
-    copy what the probe reads, or aim a meter.
+    copy what the probe reads, aim a meter, or paint a wish (or none) over a subject's line.
     """
 
-    does: Literal["place", "tape", "probe", "aim"]
+    does: Literal["place", "tape", "probe", "aim", "wish"]
     stand_in: StandInKind | None = None
     start: End | None = None
+    wish: WishKind | None = None
+    px: float = 8.0
 
 
 class Session(QObject):
@@ -91,6 +97,9 @@ class Session(QObject):
         self.stage = Stage()
         self.library = Library()
         self.card = 3
+        self.maps = False
+        kept = str(self.settings.value("stop_steps", "free"))
+        self.stop_steps: StopSteps = next((s for s in _STEPS if s == kept), "free")
         self.tool: Tool | None = None
         self.walk: MadeCamera | None = None
         self.selected_stand_in: int | None = None
@@ -105,6 +114,7 @@ class Session(QObject):
         self._drag_number = 0
         self._camera: tuple[tuple[object, ...], Camera] | None = None
         self._survey: tuple[tuple[object, ...], Survey | None] | None = None
+        self._judged: tuple[Survey, Judged | None] | None = None
         self.problem = ""
 
     # What there is
@@ -138,7 +148,7 @@ class Session(QObject):
         result, self.problem = None, ""
         shot = self.shot
         if shot is not None:
-            seen = shot.but(camera=self.walk) if self.walk else shot
+            seen = edit.with_camera(shot, self.walk) if self.walk else shot
             try:
                 result = survey(self.plan, seen, self.stage)
                 result = self._as_before(key, result)
@@ -189,6 +199,16 @@ class Session(QObject):
         if self._camera is None or not same(self._camera[0], key):
             self._camera = key, numbers.camera.frame(self.row)
         return self._camera[1]
+
+    @property
+    def judged(self) -> Judged | None:
+        """How the shot fares against its brief; None where there is none, or nothing to judge."""
+        numbers, shot = self.survey, self.shot
+        if numbers is None or shot is None:
+            return None
+        if self._judged is None or self._judged[0] is not numbers:
+            self._judged = numbers, judge(self.plan, shot, numbers)
+        return self._judged[1]
 
     # Changes
 
@@ -295,6 +315,18 @@ class Session(QObject):
             self.tool = tool
             self.changed.emit()
 
+    def show_maps(self, shown: bool) -> None:
+        """Show the maps of trade-offs in the chart's room, or the chart."""
+        if shown != self.maps:
+            self.maps = shown
+            self.changed.emit()
+
+    def set_stop_steps(self, steps: StopSteps) -> None:
+        """Choose which stops are taken when one steps or drags."""
+        self.stop_steps = steps
+        self.settings.setValue("stop_steps", steps)
+        self.changed.emit()
+
     def select(self, stand_in: int | None = None, tape: str | None = None) -> None:
         """Choose a stand-in or a tape, or neither."""
         if (stand_in, tape) != (self.selected_stand_in, self.selected_tape):
@@ -396,8 +428,13 @@ class Session(QObject):
 
     def edit_keyed(self, name: str, field: str, change: Callable[[Keyed], Keyed]) -> None:
         """Change a keyed value of the glass, ``f_number`` or ``focal_mm``."""
-        if self.shot is not None:
-            self.edit_glass(name, **{field: change(getattr(self.shot.glass, field))})
+        if self.shot is None:
+            return
+        changed = change(getattr(self.shot.glass, field))
+        if field == "focal_mm":
+            self.edit_shot(name, lambda s: s.but(glass=glasses.with_focal(s.glass, changed)))
+        else:
+            self.edit_glass(name, **{field: changed})
 
     def sharp_to(self, limit_m: float) -> None:
         """Let the sharp band end at a distance, by the stop; an orthographic view's by its cone."""
@@ -409,7 +446,8 @@ class Session(QObject):
             self.edit_glass(f"Cone of light {cone:.3g}°", cone_deg=float(f"{cone:.3g}"))
         else:
             stop = float(np.clip(camera.stop_for_limit(limit_m), *_STOPS))
-            self.set_keyed(f"Stop f/{stop:.3g}", "f_number", float(f"{stop:.3g}"))
+            stop = marked_stop(stop, self.stop_steps)
+            self.set_keyed(f"Stop f/{stop:.3g}", "f_number", stop)
 
     def step_stop(self, thirds: int) -> None:
         """Open or close the iris by thirds of a stop; an orthographic view's cone alike."""

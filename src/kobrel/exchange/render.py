@@ -65,7 +65,7 @@ def render_frame(
         film.expose()
     progress(f"Writing {path.name}", 1.0)
     if path.suffix.lower() == ".png":
-        write_png(path, developed(film.picture(), plan.light.exposure_ev))
+        write_png(path, developed(film.picture(), plan.light.exposure_ev + float(camera.shown_ev)))
     else:
         depth = sharp_picture(view).depth
         write_exr(path, film.picture(), depth, blur_picture(view, depth))

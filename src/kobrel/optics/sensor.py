@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike
 from kobrel.optics.lens import Numbers
 
 CriterionKind = Literal["pixels", "millimetres", "diagonal"]
+Fit = Literal["inside", "width", "height"]
 
 
 @dataclass(frozen=True)
@@ -57,6 +58,43 @@ def format_of(width_mm: float, height_mm: float, within_mm: float = 0.015) -> Se
         if abs(size.width_mm - width_mm) <= within_mm and abs(size.height_mm - height_mm) <= within_mm:
             return size
     return None
+
+
+def frame_on_sensor(
+    width_mm: float, height_mm: float, squeeze: float, aspect: float, fit: Fit
+) -> tuple[float, float]:
+    """Width and height of the delivery frame on the sensor, mm, before the picture is desqueezed.
+
+    Parameters
+    ----------
+    aspect : width over height of the delivered picture; 0 is the whole sensor
+    fit : as wide as the sensor, as high, or the largest that lies inside; the others may
+        reach beyond it
+
+    >>> frame_on_sensor(36, 24, 1, 2.0, "inside"), frame_on_sensor(36, 24, 1, 2.0, "height")
+    ((36, 18.0), (48.0, 24))
+    """
+    if aspect <= 0:
+        return width_mm, height_mm
+    narrow = aspect / squeeze
+    if fit == "width" or (fit == "inside" and narrow * height_mm >= width_mm):
+        return width_mm, width_mm / narrow
+    return height_mm * narrow, height_mm
+
+
+def reads_as(pupil_mm: ArrayLike, view_angle_deg: ArrayLike) -> Numbers:
+    """The model scale that a blur suggests, ``A / A8``: 10 reads as a model of 1 : 10.
+
+    A8 is the pupil of a full-frame camera (36 mm wide) of the same angle of view at f/8, the
+    depth of field that a viewer expects of a photograph of the world at its size. Blur as a
+    part of the picture's width is ``A / (2 s tan(a/2))``, so that camera would blur the far
+    background as much if all were smaller, and nearer, by A / A8. 1 and less is life size.
+
+    >>> round(float(reads_as(50 / 8, 39.597752709)), 6)
+    1.0
+    """
+    reference = 36.0 / (2.0 * np.tan(np.radians(np.asarray(view_angle_deg, dtype=float)) / 2.0)) / 8.0
+    return np.asarray(pupil_mm, dtype=float) / reference
 
 
 def view_angle_deg(size_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:

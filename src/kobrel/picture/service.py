@@ -14,7 +14,7 @@ from kobrel.errors import KobrelError
 from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.ready import prepare
-from kobrel.picture.tracer import Film, Sharp, sharp_part, sharp_picture
+from kobrel.picture.tracer import Film, Sharp, delivered, sharp_part, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import Light
@@ -50,8 +50,8 @@ class Request:
 class Drawn:
     """A picture made for a request: sRGB bytes (h, w, 3), after so many exact passes.
 
-    `depth` is (h, w) metres along the axis (fisheye: straight); a hasty picture may be half the
-    size asked for. `sharp_part` is how much of the picture is sharp, 0 to 1.
+    `depth` is (h, w) metres along the axis (fisheye: straight) of what is delivered; a hasty
+    picture may be half the size asked for. `sharp_part` is how much of that is sharp, 0 to 1.
     """
 
     request: Request
@@ -59,6 +59,11 @@ class Drawn:
     passes: int
     depth: NDArray[np.float32]
     sharp_part: float = 0.0
+
+
+def brightening(request: Request) -> float:
+    """The view's exposure and what the shot's own makes of it, in stops."""
+    return request.light.exposure_ev + float(request.camera.shown_ev)
 
 
 class DrawingService:
@@ -180,7 +185,9 @@ class DrawingService:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
         sharp = self._sharp_of(view)
         quick = blurred(view, sharp)
-        self._current = _Work(request, Film(full), quick, sharp, sharp_part(view, sharp.depth))
+        self._current = _Work(
+            request, Film(full), quick, sharp, sharp_part(view, delivered(view, sharp.depth))
+        )
         self._show(self._current, quick)
 
     def _sharp_of(self, view: View) -> Sharp:
@@ -218,13 +225,14 @@ class DrawingService:
             )
 
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
-        pixels = developed(linear, work.request.light.exposure_ev)
-        self._drawn(Drawn(work.request, pixels, work.film.passes, work.sharp.depth, work.sharp_part))
+        pixels = developed(linear, brightening(work.request))
+        depth = delivered(work.film.view, work.sharp.depth)
+        self._drawn(Drawn(work.request, pixels, work.film.passes, depth, work.sharp_part))
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
         sharp = sharp_picture(view)
-        done(Drawn(request, developed(blurred(view, sharp), request.light.exposure_ev), 0, sharp.depth))
+        done(Drawn(request, developed(blurred(view, sharp), brightening(request)), 0, sharp.depth))
 
 
 @dataclass(eq=False)

@@ -117,6 +117,13 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     return ((focus - 1.0 / depth) * view.blur_scale_px).astype(np.float32)
 
 
+def delivered(view: View, values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What of a picture, (h, w), lies within the delivered frame."""
+    tall, wide = values.shape
+    x, y = (round(size * (1 - part) / 2) for size, part in zip((wide, tall), view.camera.inner, strict=True))
+    return values[y : tall - y, x : wide - x]
+
+
 def sharp_part(view: View, depth: NDArray[np.float32]) -> float:
     """How much of the picture is sharp by the shot's criterion, 0 to 1."""
     most = view.camera.coc_px * view.width / view.camera.width_px

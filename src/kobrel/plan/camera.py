@@ -1,19 +1,19 @@
 """The camera of a shot at a frame, or at many: all its numbers, in one place."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.errors import PlanError
 from kobrel.optics import lens, projection, sensor
-from kobrel.optics.exposure import effective_f_number
+from kobrel.optics.exposure import effective_f_number, light_value, t_stop
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.marks import focus_dpt, keyed_at
-from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
+from kobrel.plan.model import Exposure, FileCamera, FixedCamera, Plan, Shot
 from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
@@ -52,6 +52,9 @@ class Camera:
     focal_mm, f_number, focus_m : the lens; the focus distance counts along the axis
         for a flat focus surface and straight for a sphere
     coc_mm : the largest blur still called sharp, on the sensor
+    sensor_width_mm, sensor_height_mm : the delivered frame on the sensor
+    gate_mm : width and height of the whole sensor, if the frame is not all of it
+    inner : part of the picture's width and height that is delivered, see :attr:`whole`
     width_px : delivery width
     field_m : width of an orthographic view's field
     cone_deg : full angle of its cone of light, which the f-number does not change
@@ -73,6 +76,10 @@ class Camera:
     projection: Projection = "perspective"
     field_m: float = 4.0
     cone_deg: float = 1.0
+    gate_mm: tuple[float, float] | None = None
+    inner: tuple[float, float] = (1.0, 1.0)
+    transmission: float = 1.0
+    exposure: Exposure = field(default_factory=Exposure)
 
     def frame(self, index: int) -> "Camera":
         """One of many frames."""
@@ -93,6 +100,34 @@ class Camera:
     def height_px(self) -> int:
         """Delivery height."""
         return max(1, round(self.width_px / self.aspect))
+
+    @property
+    def whole(self) -> "Camera":
+        """The camera that pictures the whole sensor, and what of the frame lies beyond it."""
+        if self.gate_mm is None:
+            return self
+        wide, tall = max(self.gate_mm[0], self.sensor_width_mm), max(self.gate_mm[1], self.sensor_height_mm)
+        part = self.sensor_width_mm / wide
+        return replace(
+            self, sensor_width_mm=wide, sensor_height_mm=tall, width_px=round(self.width_px / part),
+            field_m=self.field_m / part, inner=(part, self.sensor_height_mm / tall), gate_mm=None,
+        )  # fmt: skip
+
+    @property
+    def t_stop(self) -> Numbers:
+        """The stop as the light counts it, close focus of a thin lens included."""
+        return t_stop(self.effective_f_number, self.transmission)
+
+    @property
+    def off_ev(self) -> Numbers:
+        """How much brighter than metered the camera records."""
+        e = self.exposure
+        return light_value(self.t_stop, e.iso, e.shutter_deg, e.nd_stops) - e.metered
+
+    @property
+    def shown_ev(self) -> Numbers:
+        """The part of it that the picture shows: none where the shot keeps its exposure."""
+        return 0.0 * self.off_ev if self.exposure.kept else self.off_ev
 
     @property
     def pupil_mm(self) -> Numbers:
@@ -244,6 +279,38 @@ def poses(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
     PlanError
         The shot's camera is in no scene of the stage.
     """
+    still = _unmoved(plan, shot, frames, stage)
+    ahead = shot.ahead_m + _ahead_for_size(plan, shot, frames, stage, still)
+    if not np.any(ahead):
+        return still
+    moved = np.array(np.broadcast_to(still, (max(len(still), np.size(ahead)), 4, 4)))
+    moved[:, :3, 3] -= moved[:, :3, 2] * np.reshape(ahead, (-1, 1))
+    return moved
+
+
+def _ahead_for_size(
+    plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage, still: Numbers
+) -> Numbers | float:
+    """How far the camera moves so that a subject keeps its size: ``d (1 - f / f0)``.
+
+    A focused lens of either model pictures it at f / (d - f) or f / d, so that the distance
+    grows as the focal length does, counted from the front focal point of a thin lens.
+    """
+    keeps, glass = shot.keeps, shot.glass
+    subject = plan.subject(keeps.subject) if keeps else None
+    if keeps is None or subject is None or glass.projection == "orthographic":
+        return 0.0
+    at = np.atleast_1d(np.asarray(frames if keeps.frame is None else [keeps.frame], dtype=float))
+    pose = still if keeps.frame is None else _unmoved(plan, shot, at, stage)
+    away = subject_points(subject.anchor, at, stage, pose[:, :3, 3]) - pose[:, :3, 3]
+    distance = -np.einsum("fi,fi->f", np.broadcast_to(pose[:, :3, 2], away.shape), away)
+    part = keyed_at(glass.focal_mm, at) / keeps.focal_mm
+    reach = distance - (keeps.focal_mm / 1000.0 if glass.model == "thin" else 0.0)
+    return np.where(distance > 0, reach * (1 - part), 0.0)
+
+
+def _unmoved(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
+    """Where the shot's camera itself is, before it is moved along its axis."""
     camera = shot.camera
     if isinstance(camera, FixedCamera):
         return rigid(np.asarray(camera.pose, dtype=float).reshape(1, 4, 4))
@@ -284,6 +351,8 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     surface = glass.surface if glass.projection == "perspective" else _SURFACES[glass.projection]
     model = glass.model if glass.projection == "perspective" else "render"
     focal = keyed_at(glass.focal_mm, at)
+    gate = glass.sensor.width_mm, glass.sensor.height_mm
+    frame = sensor.frame_on_sensor(*gate, glass.squeeze, glass.delivery.aspect, glass.delivery.fit)
     wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
     nearness = {
         subject.number: _nearness_dpt(
@@ -302,8 +371,8 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         focal_mm=focal,
         f_number=keyed_at(glass.f_number, at),
         focus_m=np.maximum(focus, lens.closest_focus_m(focal, model)),
-        sensor_width_mm=glass.sensor.width_mm,
-        sensor_height_mm=glass.sensor.height_mm,
+        sensor_width_mm=frame[0],
+        sensor_height_mm=frame[1],
         squeeze=glass.squeeze,
         model=model,
         surface=surface,
@@ -311,16 +380,18 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         coc_mm=sensor.coc_mm(
             glass.criterion.kind,
             glass.criterion.value,
-            glass.sensor.width_mm,
-            glass.sensor.height_mm,
+            *(frame if glass.criterion.kind == "pixels" else gate),
             shot.width_px,
             glass.squeeze,
         ),
         width_px=shot.width_px,
         near_clip_m=near_clip_m(shot, stage),
         projection=glass.projection,
-        field_m=glass.field_m,
+        field_m=glass.field_m * frame[0] / gate[0],
         cone_deg=glass.cone_deg,
+        gate_mm=gate if frame != gate else None,
+        transmission=glass.transmission,
+        exposure=shot.exposure,
     )
 
 

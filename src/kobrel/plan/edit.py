@@ -4,6 +4,7 @@ from typing import Any, TypeVar
 
 from kobrel.plan.model import (
     Anchor,
+    CameraRef,
     DistanceTarget,
     Ease,
     End,
@@ -24,6 +25,8 @@ from kobrel.plan.model import (
     Tape,
     Target,
     Vector,
+    Wish,
+    WishKind,
 )
 
 _Placed = TypeVar("_Placed", bound=Placed)
@@ -34,6 +37,11 @@ def with_shot(plan: Plan, index: int, shot: Shot) -> Plan:
     shots = list(plan.shots)
     shots[index] = shot
     return plan.but(shots=tuple(shots))
+
+
+def with_camera(shot: Shot, camera: CameraRef) -> Shot:
+    """The shot seen from another camera, which stands where it says."""
+    return shot.but(camera=camera, ahead_m=0.0, keeps=None)
 
 
 def add_subject(plan: Plan, name: str, anchor: Anchor) -> tuple[Plan, Subject]:
@@ -73,7 +81,11 @@ def merge_subjects(plan: Plan, number: int, into: int) -> Plan:
         if camera.kind == "made" and camera.aims_at == number:
             camera = camera.but(aims_at=into)
         marks = tuple(mark.but(target=new) if mark.target == old else mark for mark in shot.marks)
-        return shot.but(marks=marks, camera=camera)
+        brief = tuple(w.but(subject=into) if w.subject == number else w for w in shot.brief)
+        keeps = shot.keeps
+        if keeps is not None and keeps.subject == number:
+            keeps = keeps.but(subject=into)
+        return shot.but(marks=marks, camera=camera, brief=brief, keeps=keeps)
 
     return plan.but(
         subjects=tuple(s for s in plan.subjects if s.number != number),
@@ -93,7 +105,7 @@ def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float],
     """The plan without a subject; marks on it stay, at the distance the subject had there.
 
     `distances_m` gives that distance for (shot name, frame). Tapes keep what it was tied to,
-    a camera keeps its own aim.
+    a camera keeps its own aim; wishes about it go.
     """
     gone = SubjectTarget(number=number)
     subject = plan.subject(number)
@@ -102,7 +114,10 @@ def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float],
         camera = shot.camera
         if camera.kind == "made" and camera.aims_at == number:
             camera = camera.but(aims_at=None)
-        return shot.but(marks=tuple(freed(shot, mark) for mark in shot.marks), camera=camera)
+        keeps = None if shot.keeps is not None and shot.keeps.subject == number else shot.keeps
+        marks = tuple(freed(shot, mark) for mark in shot.marks)
+        brief = tuple(wish for wish in shot.brief if wish.subject != number)
+        return shot.but(marks=marks, camera=camera, brief=brief, keeps=keeps)
 
     def freed(shot: Shot, mark: Mark) -> Mark:
         if mark.target != gone:
@@ -230,6 +245,41 @@ def remove_mark(shot: Shot, frame: float) -> Shot:
     """The shot without the mark at a frame; the last one stays."""
     left = tuple(mark for mark in shot.marks if mark.frame != frame)
     return shot.but(marks=left) if left else shot
+
+
+_EXCLUDES: dict[WishKind, tuple[WishKind, ...]] = {
+    "sharp": ("sharp", "at_least", "at_most"),
+    "at_least": ("sharp", "at_least"),
+    "at_most": ("sharp", "at_most"),
+}
+
+
+def painted(shot: Shot, wish: Wish) -> Shot:
+    """The shot with a wish over its frames, in place of what was wished there that it excludes."""
+    kept = cleared(shot, wish, _EXCLUDES[wish.kind]).brief
+    fresh = wish.but(
+        first=None if wish.first is None or wish.first <= shot.first else wish.first,
+        last=None if wish.last is None or wish.last >= shot.last else wish.last,
+    )
+    return shot.but(brief=(*kept, fresh))
+
+
+def cleared(shot: Shot, where: Wish, kinds: tuple[WishKind, ...] = ("sharp", "at_least", "at_most")) -> Shot:
+    """The shot without wishes of some kinds about a subject, over a wish's frames."""
+    first = shot.first if where.first is None else where.first
+    last = shot.last if where.last is None else where.last
+    kept: list[Wish] = []
+    for old in shot.brief:
+        if old.subject != where.subject or old.kind not in kinds:
+            kept.append(old)
+            continue
+        begin = shot.first if old.first is None else old.first
+        end = shot.last if old.last is None else old.last
+        if begin < first:
+            kept.append(old.but(last=min(end, first - 1)))
+        if end > last:
+            kept.append(old.but(first=max(begin, last + 1)))
+    return shot.but(brief=tuple(kept))
 
 
 def _sorted(marks: list[Mark]) -> tuple[Mark, ...]:

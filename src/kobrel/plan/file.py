@@ -11,10 +11,28 @@ from typing import Any
 from pydantic import ValidationError
 
 from kobrel.errors import PlanError
+from kobrel.optics.exposure import light_value
 from kobrel.plan.model import FORMAT, Plan
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
-UPGRADES: Mapping[int, Upgrade] = {1: dict}  # format 2 only added parts, all with defaults
+
+
+def _exposure_and_delivery(content: dict[str, Any]) -> dict[str, Any]:
+    """Format 3: each shot has a delivered frame and an exposure, metered at the stop it had."""
+    guides = dict(content.get("guides", {}))
+    aspect = guides.pop("frame_aspect", 0.0)
+    shots = []
+    for shot in content.get("shots", []):
+        glass = {**shot.get("glass", {}), "delivery": {"aspect": aspect}}
+        stop = glass.get("f_number", {}).get("value", 2.8)
+        shots.append({**shot, "glass": glass, "exposure": {"metered": float(light_value(stop, 800, 180, 0))}})
+    return {**content, "guides": guides, "shots": shots}
+
+
+UPGRADES: Mapping[int, Upgrade] = {
+    1: dict,  # format 2 only added parts, all with defaults
+    2: _exposure_and_delivery,
+}
 """For each older format, the step that turns its JSON into the next format's."""
 
 

@@ -10,12 +10,13 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from kobrel.optics.exposure import light_value
 from kobrel.optics.lens import FocusSurface, LensModel
 from kobrel.optics.projection import Projection
-from kobrel.optics.sensor import CriterionKind
+from kobrel.optics.sensor import CriterionKind, Fit
 from kobrel.optics.units import PlanUnit
 
-FORMAT = 2
+FORMAT = 3
 SUFFIX = ".kobrel"
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
@@ -270,6 +271,40 @@ class Criterion(Part):
     value: PositiveFinite = 2.0
 
 
+class Lens(Part):
+    """A lens as a kit has it: what it can do."""
+
+    name: str = Field(min_length=1)
+    focal_mm: tuple[PositiveFinite, PositiveFinite] = Field(
+        description="Shortest and longest; a prime's alike."
+    )
+    widest: PositiveFinite = Field(2.8, description="Widest f-number.")
+    narrowest: PositiveFinite = 22.0
+    close_focus_m: PositiveFinite = Field(0.5, description="Closest focus, from the entrance pupil.")
+    squeeze: float = Field(1.0, ge=1, le=4)
+    transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that it lets through.")
+
+    @model_validator(mode="after")
+    def _makes_sense(self) -> Self:
+        if self.focal_mm[1] < self.focal_mm[0]:
+            raise ValueError(f"lens {self.name}: its longest focal length is below its shortest")
+        if self.narrowest < self.widest:
+            raise ValueError(f"lens {self.name}: its narrowest stop is wider than its widest")
+        return self
+
+    @property
+    def is_zoom(self) -> bool:
+        """Whether its focal length can be changed."""
+        return self.focal_mm[1] > self.focal_mm[0]
+
+
+class Delivery(Part):
+    """The delivered frame on the sensor."""
+
+    aspect: float = Field(0.0, ge=0, le=20, description="Width over height; 0 is the whole sensor.")
+    fit: Fit = Field("inside", description="Inside the sensor, or as wide or as high as it.")
+
+
 class Glass(Part):
     """Sensor, lens and stop."""
 
@@ -285,6 +320,9 @@ class Glass(Part):
         1.0, gt=0, lt=90, description="Full angle of an orthographic view's cone of light."
     )
     criterion: Criterion = Field(default_factory=Criterion)
+    delivery: Delivery = Field(default_factory=Delivery)
+    lens: Lens | None = Field(None, description="The lens out of a kit, with its limits.")
+    transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that the lens lets through.")
 
 
 class IrisShape(Part):
@@ -378,6 +416,53 @@ class MadeCamera(Part):
 CameraRef = Annotated[FileCamera | FixedCamera | MadeCamera, Field(discriminator="kind")]
 
 
+WishKind = Literal["sharp", "at_least", "at_most"]
+BACKGROUND = 0
+"""The subject's number in a wish that is about the far background."""
+
+
+class Wish(Part):
+    """What a subject shall be over some frames: sharp, or blurred at least or at most so much."""
+
+    subject: int = Field(ge=0, description="Number of a subject; 0 is the far background.")
+    kind: WishKind = "sharp"
+    px: PositiveFinite = Field(8.0, description="Blur in pixels at delivery, of at_least and at_most.")
+    first: Finite | None = Field(None, description="First frame; the shot's if none.")
+    last: Finite | None = Field(None, description="Last frame; the shot's if none.")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.first is not None and self.last is not None and self.last < self.first:
+            raise ValueError(f"a wish ends at frame {self.last:g}, before it begins at {self.first:g}")
+        return self
+
+
+class Exposure(Part):
+    """How bright the shot is recorded, against how bright it should be."""
+
+    kept: bool = Field(True, description="Whether the picture keeps its brightness when the stop changes.")
+    iso: PositiveFinite = 800.0
+    shutter_deg: float = Field(180.0, gt=0, le=360)
+    nd_stops: float = Field(0.0, ge=0, le=20, description="Neutral density before the lens, in stops.")
+    metered: Finite = Field(
+        default_factory=lambda: float(light_value(2.8, 800.0, 180.0, 0.0)),
+        description="Light value, log2(ISO shutter / T^2) - ND, that is right here.",
+    )
+
+    @classmethod
+    def right_at(cls, stop: float) -> Self:
+        """Exposed rightly at a T-stop, with everything else as it is by default."""
+        return cls(metered=float(light_value(stop, 800.0, 180.0, 0.0)))
+
+
+class KeepSize(Part):
+    """The camera moves along its axis so that a subject keeps its size while the lens changes."""
+
+    subject: int
+    focal_mm: PositiveFinite = Field(description="Focal length at which the camera stands where it stood.")
+    frame: Finite | None = Field(None, description="Frame whose size is kept; none is each frame's own.")
+
+
 class Shot(Part):
     """One shot: a camera, a lens, and focus over its frames."""
 
@@ -390,6 +475,10 @@ class Shot(Part):
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
+    exposure: Exposure = Field(default_factory=Exposure)
+    ahead_m: Finite = Field(0.0, description="How far the camera is moved ahead along its axis.")
+    keeps: KeepSize | None = None
+    brief: tuple[Wish, ...] = ()
     marks: tuple[Mark, ...] = Field(
         default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
     )
@@ -439,7 +528,6 @@ class Guides(Part):
     thirds: bool = False
     centre: bool = False
     safe_percent: float = Field(0.0, ge=0, le=100, description="Safe area, percent of each side; 0 is none.")
-    frame_aspect: float = Field(0.0, ge=0, le=20, description="Width over height of delivery; 0 is none.")
 
 
 class Plan(Part):

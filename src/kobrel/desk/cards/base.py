@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
@@ -85,15 +86,16 @@ class Card(QWidget):
         if row is not None:
             row.setVisible(shown)
 
-    def reading(self, label: str, pixels: int = 13, role: str = "") -> QLabel:
-        """A labelled number to look at."""
+    def reading(self, label: str, pixels: int = 13, role: str = "", hint: str = "") -> QLabel:
+        """A labelled number to look at, with a sentence behind it for those who want to know."""
         line = QHBoxLayout()
-        text = QLabel(label)
+        text = _Told(label, hint, self.session) if hint else QLabel(label)
         text.setObjectName("quiet")
         value = QLabel("–")
         value.setFont(font(pixels, bold=pixels > 13))
         value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         value.setAccessibleName(label)
+        value.setToolTip(hint)
         value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         give_role(value, role)
         line.addWidget(text)
@@ -152,6 +154,19 @@ class Card(QWidget):
         box.clicked.connect(lambda on: taken(bool(on)))
         self.column.addWidget(box)
         return box
+
+
+class _Told(QLabel):
+    """A label that says what its number means when it is clicked."""
+
+    def __init__(self, text: str, hint: str, session: Session) -> None:
+        super().__init__(text)
+        self._hint, self._session = hint, session
+        self.setToolTip(hint)
+        self.setCursor(Qt.CursorShape.WhatsThisCursor)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._session.said.emit(f"{self.text()}: {self._hint}")
 
 
 class PagedCard(Card):

@@ -89,9 +89,6 @@ class CameraPage(Card):
         self.safe = number_field("Safe area", "%", 5.0, 0.0, 100.0)
         self.safe.taken.connect(lambda p: self._guide(safe_percent=p))
         self.row("Safe area, 0 for none", self.safe)
-        self.frame = number_field("Delivery frame, width over height", "", 0.05, 0.0, 20.0)
-        self.frame.taken.connect(lambda a: self._guide(frame_aspect=a))
-        self.row("Delivery frame, w ÷ h", self.frame)
         self.column.addStretch(1)
 
     def _made(self) -> MadeCamera | None:
@@ -200,7 +197,6 @@ class CameraPage(Card):
         self.thirds.setChecked(guides.thirds)
         self.centre.setChecked(guides.centre)
         self.safe.show_value(guides.safe_percent)
-        self.frame.show_value(guides.frame_aspect)
 
     def _show_subjects(self, made: MadeCamera | None) -> None:
         entries: list[tuple[str, int | None]] = [("its own aim", None)]

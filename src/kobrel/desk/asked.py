@@ -1,0 +1,119 @@
+"""The brief in the Pull chart: what is asked lies heavy on the subjects' lines, and how it fares."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import draw_text
+from kobrel.desk.scales import DioptreScale
+from kobrel.desk.session import Session
+from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
+from kobrel.plan.model import BACKGROUND, Wish
+
+_HEAVY, _GRAB_PX = 5.0, 10.0
+
+
+def line_of(session: Session, subject: int, scale: DioptreScale) -> np.ndarray | None:
+    """Heights of a subject's line at all frames, (F,); the far background lies at infinity."""
+    numbers = session.survey
+    if numbers is None or (subject != BACKGROUND and subject not in numbers.subjects):
+        return None
+    if subject == BACKGROUND:
+        return np.full(len(numbers.frames), scale.px(math.inf))
+    return scale.px_of(numbers.focus_distance_m[numbers.subjects.index(subject)])
+
+
+def subject_at(session: Session, scale: DioptreScale, column: int, y: float) -> int | None:
+    """The subject whose line passes close to a height at a frame, or the far background."""
+    numbers = session.survey
+    if numbers is None:
+        return None
+    near = {BACKGROUND: abs(scale.px(math.inf) - y)}
+    for row, number in enumerate(numbers.subjects):
+        off = abs(float(scale.px_of(numbers.focus_distance_m[row, column])) - y)
+        if math.isfinite(off):
+            near[number] = off
+    best = min(near, key=lambda number: near[number])
+    return best if near[best] <= _GRAB_PX else None
+
+
+def paint_asked(
+    painter: QPainter, session: Session, scale: DioptreScale, x_of: Callable[[float], float], bottom: float
+) -> None:
+    """Heavy lines for what is asked: ivory for sharp, open for soft, red outlines where it is not
+    so; and beneath the frames a red bar where anything is not so.
+    """
+    judged = session.judged
+    if judged is None:
+        return
+    x = np.array([x_of(float(frame)) for frame in judged.brief.frames])
+    step = x[1] - x[0] if len(x) > 1 else 6.0
+    for wish, states in zip(judged.brief.wishes, judged.verdicts, strict=True):
+        y = line_of(session, wish.subject, scale)
+        if y is None:
+            continue
+        for first, _last in _runs(states != UNASKED):
+            _label(painter, wish, QPointF(x[first], y[first]))
+        for state, pens in ((UNSEEN, _unseen_pens()), (MET, _met_pens(wish)), (UNMET, _unmet_pens())):
+            for first, last in _runs(states == state):
+                _stroke(painter, x[first : last + 1], y[first : last + 1], step, pens)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(look().wrong)
+    for first, last in _runs(judged.unmet):
+        painter.drawRect(QRectF(x[first] - step / 2, bottom + 1, x[last] - x[first] + step, 4))
+
+
+def _met_pens(wish: Wish) -> tuple[QPen, ...]:
+    if wish.kind == "at_least":
+        return (QPen(look().quiet, _HEAVY), QPen(look().panel, _HEAVY - 2.4))
+    style = Qt.PenStyle.SolidLine if wish.kind == "sharp" else Qt.PenStyle.DashLine
+    return (QPen(look().sharp, _HEAVY, style),)
+
+
+def _unseen_pens() -> tuple[QPen, ...]:
+    return (QPen(faded(look().quiet, 0.6), 3.0, Qt.PenStyle.DotLine),)
+
+
+def _unmet_pens() -> tuple[QPen, ...]:
+    return (QPen(look().wrong, _HEAVY + 1.4), QPen(look().panel, _HEAVY - 1.4))
+
+
+def _stroke(painter: QPainter, x: np.ndarray, y: np.ndarray, step: float, pens: tuple[QPen, ...]) -> None:
+    points = [QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True) if math.isfinite(b)]
+    if len(points) == 1:  # a single frame is a dash of its own width
+        points = [points[0] - QPointF(step / 2, 0), points[0] + QPointF(step / 2, 0)]
+    for pen in pens:
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        painter.setPen(pen)
+        painter.drawPolyline(QPolygonF(points))
+
+
+def _label(painter: QPainter, wish: Wish, at: QPointF) -> None:
+    if wish.kind != "sharp" and math.isfinite(at.y()):
+        sign = "≥" if wish.kind == "at_least" else "≤"
+        draw_text(painter, at + QPointF(3, -6), f"{sign} {wish.px:.3g} px", look().quiet, 11)
+
+
+def paint_stroke(
+    painter: QPainter, session: Session, scale: DioptreScale, x_of: Callable[[float], float],
+    subject: int, first: float, last: float,
+) -> None:  # fmt: skip
+    """What is just being painted, before the hand lets go."""
+    numbers, y = session.survey, line_of(session, subject, scale)
+    if numbers is None or y is None:
+        return
+    low, high = min(first, last), max(first, last)
+    inside = np.flatnonzero((numbers.frames >= low) & (numbers.frames <= high))
+    x = np.array([x_of(float(frame)) for frame in numbers.frames[inside]])
+    colour = QColor(faded(look().focus, 0.8))
+    _stroke(painter, x, y[inside], 6.0, (QPen(colour, _HEAVY + 2),))
+
+
+def _runs(true: np.ndarray) -> list[tuple[int, int]]:
+    """First and last index of each stretch over which something is so."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]

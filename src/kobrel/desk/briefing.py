@@ -1,0 +1,151 @@
+"""What hands do to the brief, whichever view or card they do it in."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from kobrel.desk.session import Session
+from kobrel.optics.reach import Window
+from kobrel.plan import brief as briefs
+from kobrel.plan import edit
+from kobrel.plan.brief import Clash
+from kobrel.plan.model import BACKGROUND, Keyed, Wish, WishKind
+from kobrel.plan.survey import runs
+from kobrel.plan.trials import Trial, Where, trials
+from kobrel.stage.scene import Progress
+
+KINDS: dict[WishKind, str] = {"sharp": "sharp", "at_least": "at least", "at_most": "at most"}
+
+
+def paint(
+    session: Session, subject: int, kind: WishKind | None, px: float, first: float, last: float
+) -> None:
+    """Ask something of a subject over some frames, or nothing any more."""
+    wish = Wish(subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last))
+    if kind is None:
+        session.edit_shot(f"Ask nothing of {name(session, subject)}", lambda s: edit.cleared(s, wish))
+    else:
+        what = briefs.wish_text(session.plan, wish)
+        session.edit_shot(f"Ask for {what}", lambda s: edit.painted(s, wish))
+
+
+def name(session: Session, subject: int) -> str:
+    """A subject of a wish, in words."""
+    known = session.plan.subject(subject)
+    if subject == BACKGROUND:
+        return "Far background"
+    return f"{subject} {known.name}" if known else f"missing subject {subject}"
+
+
+def add(session: Session, wish: Wish) -> None:
+    """Put a wish into the brief."""
+    session.edit_shot(f"Ask for {briefs.wish_text(session.plan, wish)}", lambda s: edit.painted(s, wish))
+
+
+def change(session: Session, index: int, **changes: object) -> None:
+    """Change one wish of the brief."""
+    shot = session.shot
+    if shot is None or not 0 <= index < len(shot.brief):
+        return
+    try:
+        fresh = shot.brief[index].but(**changes)
+    except ValueError:
+        session.said.emit("A wish ends no earlier than it begins.")
+        session.changed.emit()
+        return
+    wishes = (*shot.brief[:index], fresh, *shot.brief[index + 1 :])
+    session.edit_shot("Change the brief", lambda s: s.but(brief=wishes))
+
+
+def remove(session: Session, index: int) -> None:
+    """Take one wish out of the brief."""
+    shot = session.shot
+    if shot is not None and 0 <= index < len(shot.brief):
+        wishes = (*shot.brief[:index], *shot.brief[index + 1 :])
+        session.edit_shot("Take a wish back", lambda s: s.but(brief=wishes))
+
+
+def window(session: Session) -> Window | None:
+    """The focus, in dioptres, and the stops that grant the brief at this frame."""
+    judged = session.judged
+    return briefs.frame_answer(judged.brief, session.row) if judged else None
+
+
+def clash(session: Session, whole: bool) -> Clash | None:
+    """Why the brief cannot be met: at this frame, or at the first frame that does not let it."""
+    judged = session.judged
+    if judged is None:
+        return None
+    if not whole:
+        return briefs.clash(judged.brief, session.row)
+    failing = np.flatnonzero(~judged.answer.possible)
+    return briefs.clash(judged.brief, int(failing[0])) if len(failing) else None
+
+
+def take_here(session: Session) -> None:
+    """Set focus and stop at this frame as the brief wants them."""
+    numbers, found = session.survey, window(session)
+    if numbers is None or found is None:
+        session.said.emit("No focus and stop grant the brief at this frame.")
+        return
+    row = session.row
+    session.edit_shot("Take the brief's answer", lambda s: briefs.taken_at(s, numbers, row, found))
+
+
+def take_whole(session: Session) -> None:
+    """Set one stop and the slowest focus move that meet the brief over the shot."""
+    judged, shot, camera = session.judged, session.shot, session.camera
+    if judged is None or shot is None or camera is None:
+        return
+    stops = judged.answer.stops
+    if not stops:
+        session.said.emit("No single stop meets the brief in all frames. The stop may be keyed instead.")
+        return
+    stop = briefs.nearest_stop(stops, float(camera.f_number))
+    every = np.full(len(judged.brief.frames), stop)
+    taken = briefs.taken_over(shot, judged.brief, Keyed(value=stop), every)
+    session.edit_shot("Take the brief's pull", lambda _s: taken)
+    session.said.emit(f"f/{stop:.3g}, and the slowest pull that meets the brief: {len(taken.marks)} marks.")
+
+
+def take_keyed(session: Session) -> None:
+    """Key the stop too, so that each frame that can be met is."""
+    judged, shot = session.judged, session.shot
+    if judged is None or shot is None:
+        return
+    taken = briefs.with_keyed_stop(shot, judged.answer)
+    session.edit_shot("Take the brief's pull and stops", lambda _s: taken)
+    count = len(taken.glass.f_number.keys)
+    session.said.emit(f"{count or 'No'} keys of the stop, {len(taken.marks)} marks of the focus.")
+
+
+def search(session: Session, whole: bool) -> Callable[[Progress], list[Trial]] | None:
+    """Work that finds what would make the brief possible, over the shot or at this frame."""
+    shot = session.shot
+    if shot is None:
+        return None
+    where = Where(session.plan, session.stage, None if whole else float(session.frame))
+
+    def work(progress: Progress) -> list[Trial]:
+        found: list[Trial] = []
+        progress("Looking for what would do it", 0.0)
+        for trial in trials(where, shot):
+            found.append(trial)
+            progress("Looking for what would do it", min(0.9, len(found) / 8))
+        return found
+
+    return work
+
+
+def fails_text(session: Session) -> str:
+    """Where the brief is not met, in words."""
+    judged = session.judged
+    if judged is None:
+        return ""
+    unmet = judged.unmet
+    if not unmet.any():
+        return "Met in all frames."
+    if unmet.all():
+        return "Not met in any frame."
+    found = ", ".join(f"{a:g}–{b:g}" if b > a else f"{a:g}" for a, b in runs(judged.brief.frames, unmet))
+    return f"Not met at {found}."

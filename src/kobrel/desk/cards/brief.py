@@ -1,0 +1,347 @@
+"""The brief of the Glass card: what each subject shall be, and the focus and stop for it."""
+
+from collections.abc import Sequence
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableView,
+    QWidget,
+)
+
+from kobrel.desk import briefing
+from kobrel.desk.briefing import KINDS
+from kobrel.desk.cards.base import Card, choice, choose, give_role, plain_table
+from kobrel.desk.cards.tables import NamedRows
+from kobrel.desk.fields import narrow, number_field
+from kobrel.desk.jobs import Job
+from kobrel.desk.session import Session, Tool
+from kobrel.plan import brief as briefs
+from kobrel.plan.brief import MET, UNMET
+from kobrel.plan.model import BACKGROUND, Wish, WishKind
+from kobrel.plan.trials import Trial
+
+_BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
+    ("Sharp", "sharp", "shall be sharp"), ("Soft", "at_least", "shall be at least so soft"),
+    ("No softer", "at_most", "shall be at most so soft"), ("Clear", None, "does not matter"),
+)  # fmt: skip
+_MOST_TRIALS = 8
+
+
+class _Wishes(NamedRows):
+    """The wishes of the shot: what, over which frames, and whether it is met."""
+
+    headings = ("Shall be", "Frames", "Met")
+
+    def things(self) -> Sequence["_Line"]:
+        shot = self.session.shot
+        return [_Line(self.session, wish) for wish in shot.brief] if shot else []
+
+    def texts(self, row: int) -> tuple[str, ...]:
+        session, shot = self.session, self.session.shot
+        assert shot is not None
+        wish = shot.brief[row]
+        first = shot.first if wish.first is None else wish.first
+        last = shot.last if wish.last is None else wish.last
+        frames = "all" if (first, last) == (shot.first, shot.last) else f"{first:g}–{last:g}"
+        judged = session.judged
+        if judged is None or wish not in judged.brief.wishes:
+            return frames, "–"
+        states = judged.verdicts[judged.brief.wishes.index(wish)]
+        unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
+        return frames, "yes" if met and not unmet else f"not in {unmet}" if unmet else "unseen"
+
+    def rename(self, row: int, name: str) -> None:
+        """A wish is called by what it says."""
+
+    def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+
+
+class _Line:
+    """A wish with its words as a name."""
+
+    def __init__(self, session: Session, wish: Wish) -> None:
+        self.name = briefs.short_text(session.plan, wish)
+
+
+class BriefPage(Card):
+    """See the module."""
+
+    name = "Brief"
+    is_page = True
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._job: Job | None = None
+        self._trials: list[Trial] = []
+        self._tried: tuple[object, ...] = ()
+        self._build_brushes()
+        self._build_list()
+        self.line()
+        self._build_answer()
+        self.column.addStretch(1)
+
+    def _build_brushes(self) -> None:
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        self.brushes: dict[WishKind | None, QPushButton] = {}
+        for text, kind, meaning in _BRUSHES:
+            button = QPushButton(text)
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 3px 5px;")
+            button.setToolTip(f"Paint over a subject's line in the Pull chart: it {meaning}. Esc stops.")
+            button.clicked.connect(partial(self._hold, kind))
+            line.addWidget(button)
+            self.brushes[kind] = button
+        self.px = narrow(number_field("Blur", "px", 1.0, 0.1, 5000.0))
+        self.px.show_value(8.0)
+        self.px.taken.connect(lambda _v: self._hold_again())
+        line.addWidget(self.px)
+        self.column.addLayout(line)
+        self.hint = self.note("Take one, then drag along a subject's line in the Pull chart.")
+
+    def _build_list(self) -> None:
+        session = self.session
+        self.model = _Wishes(session)
+        self.list = QTableView()
+        plain_table(self.list, "Wishes of the brief", 22)
+        self.list.setModel(self.model)
+        self.list.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.list.setFixedHeight(134)
+        header = self.list.horizontalHeader()
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        for column in (1, 2):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
+        self.list.selectionModel().currentRowChanged.connect(lambda *_: self._show_chosen())
+        self.column.addWidget(self.list)
+        self.subject: QComboBox = choice("Subject of the wish", [], "Whom or what the wish is about", 110)
+        self.kind = choice("Wish", [(text, kind) for kind, text in KINDS.items()], "What it shall be", 84)
+        self.wish_px = narrow(number_field("Blur of the wish", "px", 1.0, 0.1, 5000.0))
+        self.subject.activated.connect(lambda _i: self._change(subject=self.subject.currentData()))
+        self.kind.activated.connect(lambda _i: self._change(kind=self.kind.currentData()))
+        self.wish_px.taken.connect(lambda px: self._change(px=px))
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for widget in (self.subject, self.kind, self.wish_px):
+            line.addWidget(widget)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        self.first = narrow(number_field("First frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
+        self.last = narrow(number_field("Last frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
+        self.first.taken.connect(lambda f: self._change(first=float(round(f))))
+        self.last.taken.connect(lambda f: self._change(last=float(round(f))))
+        self.row("Frames", self.first, self.last)
+        self.add, self.delete = self.buttons(
+            ("Add a wish", "Ask for the chosen subject to be sharp over the shot", self._add),
+            ("Delete", "Take the chosen wish back", self._delete),
+        )
+
+    def _build_answer(self) -> None:
+        self.over = choice(
+            "Answer for", [("this frame", False), ("the whole shot", True)], "What the answer is for", 120
+        )
+        self.over.activated.connect(lambda _i: self.refresh())
+        self.row("Answer for", self.over)
+        self.stops = self.reading("Stops", 21, "sharp", "The stops that grant the brief, with some focus.")
+        self.focus = self.reading("Focus", 15, "focus", "The focus with the widest choice of stops.")
+        self.says = self.note()
+        self.fails = self.note()
+        self.take, self.keyed = self.buttons(
+            ("Take it", "Set stop and focus so that the brief is met", self._take),
+            ("Key the stop too", "Let the stop change over the shot where one stop does not do", self._key),
+        )
+        self.ask = self.buttons(
+            (
+                "What would do it?",
+                "Look for stops, sensors, lenses and places that meet the brief",
+                self._search,
+            )
+        )[0]
+        self.trials = [self._trial_button(i) for i in range(_MOST_TRIALS)]
+
+    def _trial_button(self, index: int) -> QPushButton:
+        button = QPushButton()
+        button.setStyleSheet("text-align: left; padding: 4px 6px; font-size: 12px;")
+        button.clicked.connect(lambda _on=False: self._try(index))
+        button.hide()
+        self.column.addWidget(button)
+        return button
+
+    # Hands
+
+    def _hold(self, kind: WishKind | None) -> None:
+        tool = self.session.tool
+        held = tool is not None and tool.does == "wish" and tool.wish == kind
+        self.session.use(None if held else Tool("wish", wish=kind, px=self.px.value))
+
+    def _hold_again(self) -> None:
+        tool = self.session.tool
+        if tool is not None and tool.does == "wish":
+            self.session.use(Tool("wish", wish=tool.wish, px=self.px.value))
+
+    def _index(self) -> int:
+        return self.list.currentIndex().row()
+
+    def _change(self, **changes: object) -> None:
+        briefing.change(self.session, self._index(), **changes)
+
+    def _add(self) -> None:
+        session = self.session
+        numbers = [subject.number for subject in session.plan.subjects]
+        chosen = session.selected_subject if session.selected_subject in numbers else None
+        briefing.add(
+            session, Wish(subject=chosen or (numbers[0] if numbers else BACKGROUND), **self._extent())
+        )
+        self.list.setCurrentIndex(self.model.index(len(self.model.things()) - 1, 0))
+
+    def _extent(self) -> dict[str, object]:
+        """A wish without a subject to be about is about the background, and asks it to be soft."""
+        return {} if self.session.plan.subjects else {"kind": "at_least", "px": self.px.value}
+
+    def _delete(self) -> None:
+        briefing.remove(self.session, self._index())
+
+    def _take(self) -> None:
+        (briefing.take_whole if self.over.currentData() else briefing.take_here)(self.session)
+
+    def _key(self) -> None:
+        briefing.take_keyed(self.session)
+
+    def _search(self) -> None:
+        work = briefing.search(self.session, bool(self.over.currentData()))
+        if work is None or self._job is not None:
+            return
+        key = self._key_of_trials()
+        job = self._job = Job(work, self)
+        job.done.connect(lambda found: self._show_trials(key, found))
+        job.failed.connect(self.session.said)
+        for ended in (job.done, job.failed, job.cancelled):
+            ended.connect(self._end_search)
+        self.ask.setEnabled(False)
+        self.ask.setText("Looking …")
+        job.start()
+
+    def _end_search(self) -> None:
+        if self._job is not None:
+            self._job.deleteLater()
+            self._job = None
+        self.ask.setEnabled(True)
+        self.ask.setText("What would do it?")
+
+    def _key_of_trials(self) -> tuple[object, ...]:
+        return (self.session.shot, bool(self.over.currentData()), self.session.frame)
+
+    def _show_trials(self, key: tuple[object, ...], found: object) -> None:
+        assert isinstance(found, list)
+        self._tried, self._trials = key, found
+        if not found:
+            self.session.said.emit("Nothing within reach of a lens, sensor or place would do; let a wish go.")
+        self.refresh()
+
+    def _try(self, index: int) -> None:
+        trial = self._trials[index]
+        self.session.edit_shot(f"Try: {trial.text}", lambda _s: trial.shot)
+        self.session.said.emit(f"{trial.text}. Undo takes it back.")
+
+    # Showing
+
+    def refresh(self) -> None:
+        session, shot = self.session, self.session.shot
+        self.setEnabled(shot is not None)
+        if shot is None:
+            return
+        tool = session.tool
+        for kind, button in self.brushes.items():
+            button.setChecked(tool is not None and tool.does == "wish" and tool.wish == kind)
+        self.model.layoutChanged.emit()
+        if shot.brief and self._index() < 0:
+            self.list.setCurrentIndex(self.model.index(0, 0))
+        self._show_chosen()
+        self._show_answer()
+
+    def _show_chosen(self) -> None:
+        session, shot, index = self.session, self.session.shot, self._index()
+        wish = shot.brief[index] if shot and 0 <= index < len(shot.brief) else None
+        entries = [(f"{s.number} {s.name}", s.number) for s in session.plan.subjects]
+        entries.append(("Far background", BACKGROUND))
+        if [self.subject.itemText(i) for i in range(self.subject.count())] != [text for text, _ in entries]:
+            self.subject.clear()
+            for text, number in entries:
+                self.subject.addItem(text, number)
+        for widget in (self.subject, self.kind, self.wish_px, self.first, self.last, self.delete):
+            widget.setEnabled(wish is not None)
+        if shot is None or wish is None:
+            return
+        choose(self.subject, wish.subject)
+        choose(self.kind, wish.kind)
+        self.wish_px.show_value(wish.px)
+        self.wish_px.setVisible(wish.kind != "sharp")
+        self.first.show_value(shot.first if wish.first is None else wish.first)
+        self.last.show_value(shot.last if wish.last is None else wish.last)
+
+    def _show_answer(self) -> None:
+        session, judged = self.session, self.session.judged
+        whole = bool(self.over.currentData())
+        self.fails.setText(briefing.fails_text(session))
+        possible = False
+        self.focus.setText("–")
+        if judged is None:
+            self.stops.setText("–")
+            camera = session.camera
+            flat = camera is not None and camera.projection == "orthographic"
+            self.says.setText(
+                "An orthographic view has no stop: the brief needs a lens."
+                if flat
+                else "Nothing is asked yet. What shall be sharp, and what soft?"
+            )
+        elif whole:
+            possible = bool(judged.answer.stops)
+            self.stops.setText(_ranges(judged.answer.stops))
+            self.says.setText(_whole_text(judged.answer))
+            self.focus.setText("moves as slowly as it can" if possible else "–")
+        else:
+            window = briefing.window(session)
+            possible = window is not None
+            self.stops.setText(_ranges(((window.least, window.greatest),) if window else ()))
+            if window is not None:
+                self.focus.setText(session.length(1 / window.x if window.x > 1e-9 else float("inf")))
+            self.says.setText("")
+        failing = None if judged is None or possible else briefing.clash(session, whole)
+        if failing is not None:
+            place = f"At {failing.frame:g}: " if whole else ""
+            self.says.setText(f"{place}{failing.text}")
+        give_role(self.says, "wrong" if failing is not None else "")
+        self.says.setVisible(bool(self.says.text()))
+        self.take.setEnabled(possible)
+        self.keyed.setVisible(whole and judged is not None)
+        self.ask.setVisible(judged is not None and not possible)
+        fresh = self._tried == self._key_of_trials()
+        for button, trial in zip(self.trials, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
+            button.setVisible(fresh and trial is not None and not possible)
+            if trial is not None:
+                text = button.fontMetrics().elidedText(trial.text, Qt.TextElideMode.ElideRight, 268)
+                button.setText(text)
+                button.setToolTip(f"{trial.text}. A click tries it; undo takes it back.")
+
+
+def _ranges(stops: Sequence[tuple[float, float]]) -> str:
+    if not stops:
+        return "none"
+    return ", ".join(f"f/{a:.3g}" if b / a < 1.005 else f"f/{a:.3g} – {b:.3g}" for a, b in stops[:2])
+
+
+def _whole_text(answer: briefs.Answer) -> str:
+    """The stops over the shot, in a sentence."""
+    if not answer.possible.any():
+        return "No frame can be met."
+    frames = answer.brief.frames
+    low, high = int(np.nanargmax(answer.least)), int(np.nanargmin(answer.greatest))
+    needs = f"The most is asked at {frames[low]:g}: f/{answer.least[low]:.3g} or more"
+    return f"{needs}; the least is borne at {frames[high]:g}: f/{answer.greatest[high]:.3g}."

@@ -1,0 +1,138 @@
+"""What the glass does, to read: limits of sharpness, blur, view, and what they suggest."""
+
+import math
+
+import numpy as np
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.cards.base import Card, choice, choose
+from kobrel.desk.fields import number_field
+from kobrel.desk.session import Session
+from kobrel.plan.camera import Camera
+from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as
+from kobrel.plan.model import Criterion
+
+_CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
+_CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}
+_MODEL_NOTES = {
+    "render": "A render camera: the angle of view stays wherever it focuses.",
+    "thin": "A real lens: it breathes, and close focus magnifies.",
+}
+_PROJECTION_NOTES = {
+    "orthographic": "An orthographic view: its cone of light (Block, Camera) sets the blur, not the stop.",
+    "fisheye": "A fisheye: what counts is the straight distance from the lens.",
+}
+_SURFACE_NOTES = {
+    "plane": "What counts is the distance along the axis.",
+    "sphere": "What counts is the straight distance from the lens.",
+}
+_READINGS = {
+    "Hyperfocal": "Focused here, everything from half this distance to infinity is sharp.",
+    "Far background": "Blur of what lies infinitely far: the largest that anything behind can have.",
+    "View angle": "Across and upward, of the delivered frame.",
+    "Field at the focus": "Width and height of what the frame takes in at the focus distance.",
+    "One pixel there": "The smallest thing at the focus distance that fills a pixel at delivery.",
+    "Magnification": "Size on the sensor against size in the scene, at the focus distance.",
+    "Breathing": "How much the picture's width grows or shrinks over the shot's pull, as focus changes it.",
+    "Reads as": "The model scale such a blur suggests: a full-frame camera of the same angle of view at "
+    "f/8 would blur the background as much if all were so much smaller.",
+}
+
+
+class LimitsPage(Card):
+    """See the module."""
+
+    name = "Read"
+    is_page = True
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.near = self.reading("Sharp from", 21, "nearer", "Nearest distance that is sharp.")
+        self.far = self.reading("Sharp to", 21, "farther", "Farthest distance that is sharp.")
+        self.sharp_depth = self.reading("Sharp depth", 21, "sharp", "From the near limit to the far one.")
+        self.counts = self.reading("Sharp is", hint="The largest blur that is still called sharp.")
+        self.column.addSpacing(6)
+        self.small = {name: self.reading(name, hint=hint) for name, hint in _READINGS.items()}
+        self.line()
+        self.criterion = choice(
+            "Sharp up to, in", [(text, kind) for kind, text in _CRITERIA.items()],
+            "How the largest blur still called sharp is given", width=112,
+        )  # fmt: skip
+        self.criterion.activated.connect(self._take_criterion_kind)
+        self.criterion_value = number_field("Sharp up to", "", 0.1, 1e-6, 1e6)
+        self.criterion_value.setFixedWidth(70)
+        self.criterion_value.taken.connect(
+            lambda v: session.edit_glass(
+                "Criterion", criterion=Criterion(kind=self.criterion.currentData(), value=v)
+            )
+        )
+        self.row("Sharp up to", self.criterion_value, self.criterion)
+        self.model = choice("Lens model", [("Render camera", "render"), ("Real lens", "thin")], "Lens model")
+        self.model.activated.connect(
+            lambda _i: session.edit_glass("Lens model", model=self.model.currentData())
+        )
+        self.row("Lens model", self.model)
+        self.surface = choice("Focus surface", [("Plane", "plane"), ("Sphere", "sphere")], "Focus surface")
+        self.surface.activated.connect(
+            lambda _i: session.edit_glass("Focus surface", surface=self.surface.currentData())
+        )
+        self.row("Focus surface", self.surface)
+        self.meaning = self.note()
+        self.differs = self.note()
+        self.column.addStretch(1)
+
+    def _take_criterion_kind(self) -> None:
+        kind = self.criterion.currentData()
+        self.session.edit_glass("Criterion", criterion=Criterion(kind=kind, value=_CRITERION_DEFAULTS[kind]))
+
+    def refresh(self) -> None:
+        session = self.session
+        shot, camera, numbers = session.shot, session.camera, session.survey
+        self.setEnabled(shot is not None)
+        if shot is None or camera is None or numbers is None:
+            return
+        glass = shot.glass
+        near, far = (float(limit) for limit in camera.limits_m)
+        self.near.setText(session.length(near))
+        self.far.setText(session.length(far))
+        self.sharp_depth.setText(session.length(far - near))
+        self.counts.setText(criterion_text(glass.criterion, camera))
+        for name, text in self._texts(camera, breathing(numbers)).items():
+            self.small[name].setText(text)
+        self.criterion_value.show_value(glass.criterion.value)
+        choose(self.criterion, glass.criterion.kind)
+        choose(self.model, glass.model)
+        choose(self.surface, glass.surface)
+        self.surface.setEnabled(camera.projection == "perspective")
+        self.model.setEnabled(camera.projection == "perspective")
+        note = _PROJECTION_NOTES.get(camera.projection)
+        self.meaning.setText(note or f"{_MODEL_NOTES[glass.model]} {_SURFACE_NOTES[glass.surface]}")
+        self.differs.setText(
+            models_differ(camera, session.unit) if camera.projection == "perspective" else ""
+        )
+        self.differs.setVisible(bool(self.differs.text()))
+
+    def _texts(self, camera: Camera, breathes: float) -> dict[str, str]:
+        session = self.session
+        across, up = camera.view_angles_deg
+        background = float(camera.blur_px(float("inf")))
+        wide, tall = field_m(camera)
+        scale = reads_as(camera)
+        return {
+            "Hyperfocal": session.length(float(camera.hyperfocal_m)),
+            "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width"
+            if math.isfinite(background)
+            else "grows without end",
+            "View angle": f"{float(across):.1f}° × {float(up):.1f}°" if across > 0 else "none, parallel rays",
+            "Field at the focus": f"{session.length(wide)} × {session.length(tall)}"
+            if np.isfinite(wide)
+            else "without end",
+            "One pixel there": f"{wide / camera.width_px * 1000:.3g} mm" if np.isfinite(wide) else "–",
+            "Magnification": _ratio(float(camera.magnification)),
+            "Breathing": f"{breathes:.2%} of width" if breathes >= 5e-5 else "none",
+            "Reads as": "–" if np.isnan(scale) else "life size" if scale <= 1.05 else f"1 : {scale:.1f}",
+        }
+
+
+def _ratio(magnification: float) -> str:
+    return f"1 : {1 / magnification:.3g}" if magnification > 0 else "–"

@@ -1,0 +1,170 @@
+"""Changes of sensor, lens, stop and exposure, with what is to stay the same."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from kobrel.optics.exposure import MARKED_STOPS
+from kobrel.optics.sensor import frame_on_sensor
+from kobrel.plan.camera import Camera
+from kobrel.plan.marks import keyed_at
+from kobrel.plan.model import Exposure, Glass, KeepSize, Keyed, Lens, Sensor, Shot
+from kobrel.plan.survey import Survey, spans
+
+_LEAST_EV = 0.005
+_SLACK = 1e-3
+
+
+def scaled(keyed: Keyed, by: float) -> Keyed:
+    """A keyed value and its keys, times a number."""
+    keys = tuple(key.but(value=key.value * by) for key in keyed.keys)
+    return Keyed(value=keyed.value * by, keys=keys)
+
+
+def frame_width_mm(glass: Glass) -> float:
+    """Width on the sensor of what is delivered, times the squeeze: what the angle of view comes from."""
+    sensor, delivery = glass.sensor, glass.delivery
+    width, _ = frame_on_sensor(
+        sensor.width_mm, sensor.height_mm, glass.squeeze, delivery.aspect, delivery.fit
+    )
+    return width * glass.squeeze
+
+
+def with_sensor(glass: Glass, sensor: Sensor, keep_framing: bool) -> Glass:
+    """The glass with another sensor: the lens stays, or the framing across does."""
+    changed = glass.but(sensor=sensor)
+    if not keep_framing:
+        return changed
+    by = frame_width_mm(changed) / frame_width_mm(glass)
+    return with_focal(changed, scaled(glass.focal_mm, by))
+
+
+def with_focal(glass: Glass, focal_mm: Keyed) -> Glass:
+    """The glass with other focal lengths; a lens out of a kit that has none such is put down."""
+    lens, values = glass.lens, [key.value for key in focal_mm.keys] or [focal_mm.value]
+    fits = lens is not None and all(
+        lens.focal_mm[0] * (1 - _SLACK) <= value <= lens.focal_mm[1] * (1 + _SLACK) for value in values
+    )
+    return glass.but(focal_mm=focal_mm, lens=lens if fits else None)
+
+
+def with_lens(glass: Glass, lens: Lens | None) -> Glass:
+    """The glass with a lens out of a kit: its squeeze and transmission, and the focal length it
+    has; None keeps the numbers as those of no lens in particular.
+    """
+    if lens is None:
+        return glass.but(lens=None)
+    low, high = lens.focal_mm
+    kept = glass.focal_mm if lens.is_zoom else Keyed(value=glass.focal_mm.value)
+    focal = Keyed(
+        value=min(max(kept.value, low), high),
+        keys=tuple(key.but(value=min(max(key.value, low), high)) for key in kept.keys),
+    )
+    return glass.but(lens=lens, focal_mm=focal, squeeze=lens.squeeze, transmission=lens.transmission)
+
+
+def keep_size(shot: Shot, subject: int, focal_mm: float, frame: float | None) -> Shot:
+    """The shot whose camera moves so that a subject keeps its size from this focal length on."""
+    return shot.but(keeps=KeepSize(subject=subject, focal_mm=focal_mm, frame=frame))
+
+
+def lens_doubts(shot: Shot, numbers: Survey) -> list[str]:
+    """What the lens out of the kit cannot do in a shot, in sentences."""
+    lens, camera = shot.glass.lens, numbers.camera
+    if lens is None:
+        return []
+    focus = np.broadcast_to(camera.focus_m, numbers.frames.shape)
+    stop = np.broadcast_to(camera.f_number, numbers.frames.shape)
+    found = []
+    for wrong, text in (
+        (focus < lens.close_focus_m * (1 - _SLACK), f"focuses no nearer than {lens.close_focus_m:g} m"),
+        (stop < lens.widest * (1 - _SLACK), f"opens no wider than f/{lens.widest:g}"),
+        (stop > lens.narrowest * (1 + _SLACK), f"closes no further than f/{lens.narrowest:g}"),
+    ):
+        if wrong.any():
+            at = spans(numbers.frames, wrong, "in the whole shot", "")
+            found.append(f"{lens.name} {text}, but is asked to {at if wrong.all() else f'at {at}'}.")
+    return found
+
+
+MakeUp = Literal["iso", "shutter_deg", "nd_stops"]
+
+
+def made_up(exposure: Exposure, off_ev: float, by: MakeUp) -> Exposure | None:
+    """The exposure whose ISO, shutter angle or ND takes back a difference; None if it cannot."""
+    if by == "iso":
+        return exposure.but(iso=exposure.iso * 2.0**-off_ev)
+    if by == "shutter_deg":
+        angle = exposure.shutter_deg * 2.0**-off_ev
+        return exposure.but(shutter_deg=angle) if angle <= 360 * (1 + 1e-9) else None
+    density = exposure.nd_stops + off_ev
+    return exposure.but(nd_stops=max(density, 0.0)) if -1e-9 <= density <= 20 else None
+
+
+def metered(exposure: Exposure, off_ev: float) -> Exposure:
+    """The exposure that calls right what is recorded now."""
+    return exposure.but(metered=exposure.metered + off_ev)
+
+
+@dataclass(frozen=True)
+class Match:
+    """Settings of another sensor that give the same framing and the same blur.
+
+    Parameters
+    ----------
+    cannot : what will differ all the same, in sentences
+    """
+
+    sensor: Sensor
+    focal_mm: float
+    f_number: float
+    iso: float
+    cannot: tuple[str, ...]
+
+
+def match(shot: Shot, camera: Camera, sensor: Sensor, squeeze: float) -> Match:
+    """What to set on another sensor, at the camera's frame.
+
+    The same angle of view needs the same ratio of image distance to frame width, and the same
+    blur in the picture then needs the same pupil: N' = f' / A. The ISO makes up the stop.
+    """
+    glass = shot.glass
+    other = glass.but(sensor=sensor, squeeze=squeeze)
+    by = frame_width_mm(other) / frame_width_mm(glass)
+    image = float(camera.image_distance_mm) * by
+    nearness = 1.0 / (1000.0 * float(camera.focus_m)) if glass.model == "thin" else 0.0
+    focal = image / (1.0 + image * nearness)
+    stop = focal / float(camera.pupil_mm)
+    old_t, new_t = float(camera.effective_f_number), stop * (1 + (image * nearness))
+    cannot = []
+    if not MARKED_STOPS[0] <= stop <= MARKED_STOPS[-1]:
+        cannot.append(f"f/{stop:.2g} is beyond any lens: the blur stays {'less' if stop < 1 else 'more'}.")
+    elif stop < 1.0:
+        cannot.append(f"f/{stop:.2g} is wider than lenses are made.")
+    if squeeze != glass.squeeze:
+        shapes = ["round" if q == 1 else f"{q:g} times taller than wide" for q in (squeeze, glass.squeeze)]
+        cannot.append(f"Discs are {shapes[0]}, not {shapes[1]}; their height matches.")
+    shape = (sensor.width_mm * squeeze / sensor.height_mm) / (
+        glass.sensor.width_mm * glass.squeeze / glass.sensor.height_mm
+    )
+    if glass.delivery.aspect <= 0 and abs(shape - 1) > _SLACK:
+        cannot.append(
+            f"The picture is {'flatter' if shape > 1 else 'taller'}: width matches, height does not."
+        )
+    if glass.model == "thin":
+        cannot.append("Away from this focus the lenses breathe differently.")
+    if glass.criterion.kind == "millimetres":
+        cannot.append("The limit of sharp is in millimetres and means another blur in the picture there.")
+    return Match(sensor, focal, stop, shot.exposure.iso * (new_t / old_t) ** 2, tuple(cannot))
+
+
+def matched(shot: Shot, found: Match, squeeze: float, frame: float) -> Shot:
+    """The shot with the settings of a match; keys move along with the value at the frame."""
+    glass = shot.glass
+    focal_by = found.focal_mm / float(keyed_at(glass.focal_mm, frame)[0])
+    stop_by = found.f_number / float(keyed_at(glass.f_number, frame)[0])
+    changed = with_focal(glass.but(sensor=found.sensor, squeeze=squeeze), scaled(glass.focal_mm, focal_by))
+    return shot.but(
+        glass=changed.but(f_number=scaled(glass.f_number, stop_by)), exposure=shot.exposure.but(iso=found.iso)
+    )

@@ -1,0 +1,128 @@
+"""Kits of lenses: a few generic ones that ship, and own ones as JSON or CSV."""
+
+import csv
+import json
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from pydantic import Field, ValidationError
+
+import kobrel
+from kobrel.errors import PlanError
+from kobrel.plan.file import plain_reason
+from kobrel.plan.model import Lens, Part
+
+_FOLDER = Path(kobrel.__file__).parent / "data" / "lenses"
+_COLUMNS = (
+    "name", "focal_mm", "longest_mm", "widest", "narrowest", "close_focus_m", "squeeze", "transmission",
+)  # fmt: skip
+_EXAMPLE = "name,focal_mm,longest_mm,widest,narrowest,close_focus_m,squeeze,transmission"
+SUFFIXES = (".json", ".csv")
+
+
+class Kit(Part):
+    """Lenses that belong together."""
+
+    kit: str = Field(min_length=1, description="Name of the kit.")
+    lenses: tuple[Lens, ...] = Field(min_length=1)
+
+
+def shipped_kits() -> list[Kit]:
+    """The generic kits, by name."""
+    return sorted((read_kit(path) for path in _FOLDER.glob("*.json")), key=lambda kit: kit.kit)
+
+
+def read_kit(path: Path) -> Kit:
+    """A kit from a JSON or CSV file.
+
+    JSON: ``{"kit": "Mine", "lenses": [{"name": "50 mm", "focal_mm": 50, "widest": 1.4,
+    "narrowest": 22, "close_focus_m": 0.45, "squeeze": 1, "transmission": 0.9}]}``, a zoom's
+    ``focal_mm`` is ``[24, 70]``. CSV: a line of the same names, with ``longest_mm`` for zooms,
+    then a line for each lens; the kit is called as the file.
+
+    Raises
+    ------
+    PlanError
+        The file cannot be read or a lens in it makes no sense; says where.
+    """
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise PlanError(f"{path}: cannot be read ({error}).") from None
+    content = _from_csv(path, text) if path.suffix.lower() == ".csv" else _from_json(path, text)
+    try:
+        return Kit.model_validate(content)
+    except ValidationError as error:
+        raise PlanError(f"{path}: {plain_reason(error)}") from None
+
+
+def _from_json(path: Path, text: str) -> dict[str, Any]:
+    try:
+        content = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise PlanError(
+            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})."
+        ) from None
+    if not isinstance(content, dict) or not isinstance(content.get("lenses"), list):
+        raise PlanError(f"{path}: this is no kit of lenses, it has no list “lenses”.")
+    lenses = [
+        {**lens, "focal_mm": _pair(lens.get("focal_mm"))} if isinstance(lens, dict) else lens
+        for lens in content["lenses"]
+    ]
+    return {"kit": path.stem, **content, "lenses": lenses}
+
+
+def _pair(focal: Any) -> Any:
+    """Shortest and longest focal length; a prime gives one number."""
+    return focal if isinstance(focal, list) else [focal, focal]
+
+
+def _from_csv(path: Path, text: str) -> dict[str, Any]:
+    delimiter = ";" if text.split("\n", 1)[0].count(";") else ","
+    rows = csv.DictReader(text.splitlines(), delimiter=delimiter, skipinitialspace=True)
+    names = [name.strip() for name in rows.fieldnames or () if name]
+    if not {"name", "focal_mm"} <= set(names):
+        raise PlanError(f"{path}: line 1: a kit begins with a line such as {_EXAMPLE}.")
+    unknown = [name for name in names if name not in _COLUMNS]
+    if unknown:
+        raise PlanError(
+            f"{path}: line 1: column “{unknown[0]}” is not known. Columns: {', '.join(_COLUMNS)}."
+        )
+    return {"kit": path.stem, "lenses": list(_csv_lenses(path, rows))}
+
+
+def _csv_lenses(path: Path, rows: "csv.DictReader[str]") -> Iterable[dict[str, Any]]:
+    for row in rows:
+        given = {key.strip(): (value or "").strip() for key, value in row.items() if key}
+        lens: dict[str, Any] = {"name": given.pop("name")}
+        numbers = {}
+        for column, value in given.items():
+            if value:
+                try:
+                    numbers[column] = float(value.replace(",", "."))
+                except ValueError:
+                    raise PlanError(
+                        f"{path}: line {rows.line_num}: “{value}” in column {column} is not a number."
+                    ) from None
+        if "focal_mm" not in numbers:
+            raise PlanError(f"{path}: line {rows.line_num}: lens “{lens['name']}” has no focal length.")
+        shortest = numbers.pop("focal_mm")
+        longest = numbers.pop("longest_mm", shortest)
+        yield {**lens, **numbers, "focal_mm": [shortest, longest]}
+
+
+def nearest_lens(kit: Kit, focal_mm: float, widest_wanted: float, closest_wanted_m: float) -> Lens | None:
+    """The lens of a kit nearest in focal length that opens so wide and focuses so near."""
+    able = [
+        lens
+        for lens in kit.lenses
+        if lens.widest <= widest_wanted * (1 + 1e-3) and lens.close_focus_m <= closest_wanted_m * (1 + 1e-9)
+    ]
+    return min(able, key=lambda lens: _ratio(lens, focal_mm), default=None)
+
+
+def _ratio(lens: Lens, focal_mm: float) -> float:
+    """By how much a focal length lies outside a lens's, 1 within."""
+    low, high = lens.focal_mm
+    return max(low / focal_mm, focal_mm / high, 1.0)
