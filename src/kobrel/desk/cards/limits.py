@@ -9,7 +9,7 @@ from kobrel.desk.cards.base import Card, choice, choose
 from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
 from kobrel.plan.camera import Camera
-from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as
+from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as, surfaces_differ
 from kobrel.plan.model import Criterion
 
 _CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
@@ -107,9 +107,8 @@ class LimitsPage(Card):
         self.model.setEnabled(camera.projection == "perspective")
         note = _PROJECTION_NOTES.get(camera.projection)
         self.meaning.setText(note or f"{_MODEL_NOTES[glass.model]} {_SURFACE_NOTES[glass.surface]}")
-        self.differs.setText(
-            models_differ(camera, session.unit) if camera.projection == "perspective" else ""
-        )
+        apart = [models_differ(camera, session.unit), surfaces_differ(camera, session.unit)]
+        self.differs.setText(" ".join(apart) if camera.projection == "perspective" else "")
         self.differs.setVisible(bool(self.differs.text()))
 
     def _texts(self, camera: Camera, breathes: float) -> dict[str, str]:
