@@ -56,14 +56,14 @@ def paint_asked(
         y = line_of(session, wish.subject, scale)
         if y is None:
             continue
-        for first, _last in _runs(states != UNASKED):
+        for first, _last in index_runs(states != UNASKED):
             _label(painter, wish, QPointF(x[first], y[first]))
         for state, pens in ((UNSEEN, _unseen_pens()), (MET, _met_pens(wish)), (UNMET, _unmet_pens())):
-            for first, last in _runs(states == state):
+            for first, last in index_runs(states == state):
                 _stroke(painter, x[first : last + 1], y[first : last + 1], step, pens)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(look().wrong)
-    for first, last in _runs(judged.unmet):
+    for first, last in index_runs(judged.unmet):
         painter.drawRect(QRectF(x[first] - step / 2, bottom + 1, x[last] - x[first] + step, 4))
 
 
@@ -113,7 +113,7 @@ def paint_stroke(
     _stroke(painter, x, y[inside], 6.0, (QPen(colour, _HEAVY + 2),))
 
 
-def _runs(true: np.ndarray) -> list[tuple[int, int]]:
+def index_runs(true: np.ndarray) -> list[tuple[int, int]]:
     """First and last index of each stretch over which something is so."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
     return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]

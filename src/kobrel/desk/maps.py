@@ -10,9 +10,20 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 
 from kobrel.desk import choosing
+from kobrel.desk.asked import index_runs
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import Panel, draw_label, draw_text
 from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
@@ -25,8 +36,8 @@ from kobrel.plan.camera import Camera
 from kobrel.plan.model import DistanceTarget, Shot
 from kobrel.plan.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
 
-_LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 36, 34, 64
-_SIZE = (160, 96)
+_LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 32, 42, 64
+_SIZE = (256, 96)
 _FOCALS = (8, 10, 12, 14, 18, 21, 25, 28, 35, 40, 50, 65, 85, 100, 135, 180, 250, 400, 600, 1000)
 _HINT = (
     "Click or drag to take a point. Left: another focal length moves the camera, so that the subject keeps "
@@ -135,12 +146,13 @@ class Maps(Panel):
         painter.drawImage(box, _image(one))
         painter.save()
         painter.setClipRect(box)
+        x = np.linspace(box.left(), box.right(), len(one.across))
         for stop in FULL_STOPS:
             y = self._stop_y(box, one.stops, stop)
-            if box.top() - 1 <= y <= box.bottom() + 1:
-                painter.setPen(QPen(faded(look().line, 0.7), 1))
-                painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        x = np.linspace(box.left(), box.right(), len(one.across))
+            painter.setPen(QPen(faded(look().line, 0.7), 1))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        if one.windows is not None:
+            self._paint_windows(painter, box, one, x)
         taken: list[QPointF] = []
         for depth, stops in one.contours:
             painter.setPen(QPen(faded(look().sharp, 0.85), 1.3))
@@ -155,8 +167,6 @@ class Maps(Panel):
                 taken.append(label)
                 draw_label(painter, label, self._session.length(depth), look().sharp)
         painter.restore()
-        if one.allowed is not None:
-            self._outline(painter, box, one.allowed)
         for stop in FULL_STOPS:
             y = self._stop_y(box, one.stops, stop)
             if box.top() - 1 <= y <= box.bottom() + 1:
@@ -175,23 +185,24 @@ class Maps(Panel):
                 return at
         return None
 
-    @staticmethod
-    def _outline(painter: QPainter, box: QRectF, allowed: NDArray[np.bool_]) -> None:
+    def _paint_windows(self, painter: QPainter, box: QRectF, one: Map, x: np.ndarray) -> None:
         """Darken what does not meet the brief, and draw the edge of what does."""
-        rows, columns = allowed.shape
-        shade = np.zeros((rows, columns, 4), np.uint8)
-        dark = look().base
-        shade[~allowed] = (dark.red(), dark.green(), dark.blue(), 150)
-        picture = QImage(shade.data, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888)
-        painter.drawImage(box, picture)
-        wide, tall = box.width() / columns, box.height() / rows
+        inside = QPainterPath()
+        for low, high in one.windows or ():
+            there = np.isfinite(low) & (low <= one.stops[-1]) & (high >= one.stops[0])
+            for first, last in index_runs(there):
+                columns = range(first, last + 1)
+                upper = [QPointF(float(x[i]), self._stop_y(box, one.stops, float(low[i]))) for i in columns]
+                lower = [QPointF(float(x[i]), self._stop_y(box, one.stops, float(high[i]))) for i in columns]
+                part = QPainterPath()
+                part.addPolygon(QPolygonF([*upper, *lower[::-1], upper[0]]))
+                inside = inside.united(part)
+        outside = QPainterPath()
+        outside.addRect(box)
+        painter.fillPath(outside.subtracted(inside), faded(look().base, 0.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(look().sharp, 2))
-        for y, x in zip(*np.nonzero(allowed[:, 1:] != allowed[:, :-1]), strict=True):
-            at = box.left() + (x + 1) * wide
-            painter.drawLine(QPointF(at, box.top() + y * tall), QPointF(at, box.top() + (y + 1) * tall))
-        for y, x in zip(*np.nonzero(allowed[1:] != allowed[:-1]), strict=True):
-            at = box.top() + (y + 1) * tall
-            painter.drawLine(QPointF(box.left() + x * wide, at), QPointF(box.left() + (x + 1) * wide, at))
+        painter.drawPath(inside)
 
     def _focals(self, painter: QPainter, box: QRectF, camera: Camera, _scale: DioptreScale) -> None:
         last = -1e9
@@ -201,7 +212,7 @@ class Maps(Panel):
             if 0 <= part <= 1 and x - last > 34:
                 last = x
                 draw_text(painter, QPointF(x, box.bottom() + 17), f"{focal}", look().quiet, 11, "centre")
-        draw_text(painter, QPointF(box.left() - 7, box.bottom() + 17), "mm", look().quiet, 11, "right")
+        draw_text(painter, QPointF(box.left() - 24, box.bottom() + 17), "mm", look().quiet, 11, "right")
 
     def _distances(self, painter: QPainter, box: QRectF, _camera: Camera, scale: DioptreScale) -> None:
         for metres, label in scale.ticks(self._session.unit, 34):
@@ -209,7 +220,7 @@ class Maps(Panel):
             if box.left() - 1 <= x <= box.right() + 1:
                 draw_text(painter, QPointF(x, box.bottom() + 17), label, look().quiet, 11, "centre")
         unit = self._session.unit.symbol
-        draw_text(painter, QPointF(box.left() - 7, box.bottom() + 17), unit, look().quiet, 11, "right")
+        draw_text(painter, QPointF(box.left() - 24, box.bottom() + 17), unit, look().quiet, 11, "right")
 
     def _paint_place(self, painter: QPainter, focal: bool) -> None:
         at = self.place(focal)
@@ -223,7 +234,7 @@ class Maps(Panel):
 
     def _paint_key(self, painter: QPainter) -> None:
         """What the blue means, and the lines."""
-        y = self.height() - 8.0
+        y = self.height() - 7.0
         text = "blue: blur of the far background    ivory lines: sharp depth"
         if self._session.judged is not None:
             text += "    outlined: meets the brief at this frame"

@@ -35,15 +35,12 @@ _SAME_DPT = 1e-6
 def short_text(plan: Plan, wish: Wish) -> str:
     """A wish in as few words as a table has room for."""
     subject = plan.subject(wish.subject)
-    name = (
-        "Background" if wish.subject == BACKGROUND else f"{wish.subject} {subject.name if subject else '?'}"
-    )
-    return (
-        name
-        + {"sharp": " sharp", "at_least": f" ≥ {wish.px:.3g} px", "at_most": f" ≤ {wish.px:.3g} px"}[
-            wish.kind
-        ]
-    )
+    name = f"{wish.subject} {subject.name}" if subject else f"{wish.subject} ?"
+    if wish.subject == BACKGROUND:
+        name = "Background"
+    return name + {
+        "sharp": " sharp", "at_least": f" ≥ {wish.px:.3g} px", "at_most": f" ≤ {wish.px:.3g} px",
+    }[wish.kind]  # fmt: skip
 
 
 def wish_text(plan: Plan, wish: Wish) -> str:

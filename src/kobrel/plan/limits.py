@@ -69,7 +69,8 @@ def models_differ(camera: Camera, unit: Measure) -> str:
     deep = (far - near) / (own_far - own_near) - 1.0 if np.isfinite(far) and np.isfinite(own_far) else 0.0
     return (
         f"{name} would hold {format_length(near, unit)} – {format_length(far, unit)} sharp here, "
-        f"{abs(deep):.1%} {'deeper' if deep >= 0 else 'less deep'}, see {angle}, and blur the background {abs(blur):.2%} {'more' if blur >= 0 else 'less'}."
+        f"{abs(deep):.1%} {'deeper' if deep >= 0 else 'less deep'}, see {angle}, "
+        f"and blur the background {abs(blur):.2%} {'more' if blur >= 0 else 'less'}."
     )
 
 

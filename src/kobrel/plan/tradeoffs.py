@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from kobrel.errors import OpticsError
 from kobrel.optics import lens, reach, sensor
@@ -27,14 +26,15 @@ class Map:
     stops : (m,) f-numbers
     blur_px : (m, n) far background
     contours : sharp depths in metres, each with the stops (n,) that give it
-    allowed : (m, n) where the brief is met, or None without a brief
+    windows : least and greatest stops (n,) that meet the brief, a pair for each place that the
+        focus can have among what shall be soft; not-a-number where none does; None without a brief
     """
 
     across: Numbers
     stops: Numbers
     blur_px: Numbers
     contours: tuple[tuple[float, Numbers], ...]
-    allowed: NDArray[np.bool_] | None
+    windows: tuple[tuple[Numbers, Numbers], ...] | None
 
 
 def stop_scale(camera: Camera, count: int) -> Numbers:
@@ -69,13 +69,18 @@ def focal_map(camera: Camera, subject_m: float, brief: Terms | None, size: tuple
     by = focal / own
     ahead = camera_ahead_m(camera, subject_m, by)
     focus = subject_m - ahead
-    allowed = None
+    windows = None
     if brief is not None:
         many = brief.at(np.zeros(len(focal), dtype=int))
-        low, high = reach.stop_windows(many.numbers(ahead, by), many.lens(by))
-        stops = stop_scale(camera, size[1])[:, None, None]
-        allowed = np.asarray(((low <= stops) & (stops <= high)).any(axis=2))
-    return _map(camera, focal, focal, focus, size[1], allowed)
+        windows = _pairs(*reach.stop_windows(many.numbers(ahead, by), many.lens(by)))
+    return _map(camera, focal, focal, focus, size[1], windows)
+
+
+def _pairs(low: Numbers, high: Numbers) -> tuple[tuple[Numbers, Numbers], ...]:
+    """Windows (n, K) as K pairs."""
+    none = ~(low <= high)
+    low, high = np.where(none, np.nan, low), np.where(none, np.nan, high)
+    return tuple((low[:, k], high[:, k]) for k in range(low.shape[1]) if np.isfinite(low[:, k]).any())
 
 
 def camera_ahead_m(camera: Camera, subject_m: float, by: Numbers) -> Numbers:
@@ -96,13 +101,13 @@ def focus_map(camera: Camera, nearest_m: float, brief: Terms | None, size: tuple
     with np.errstate(divide="ignore"):
         focus = 1.0 / dpt
     focal = np.full(len(focus), float(camera.focal_mm))
-    allowed = None
+    windows = None
     if brief is not None:
         x = reach.coordinate(dpt, focal, camera.model)
         low, high = reach.stops_at(brief.numbers(), brief.lens(), x)
-        stops = stop_scale(camera, size[1])[:, None]
-        allowed = np.asarray((low <= stops) & (stops <= high) & (x <= brief.lens().closest_x[0]))
-    return _map(camera, focus, focal, focus, size[1], allowed)
+        low = np.where(x <= brief.lens().closest_x[0], low, np.inf)
+        windows = _pairs(low[:, None], high[:, None])
+    return _map(camera, focus, focal, focus, size[1], windows)
 
 
 def _map(
@@ -111,12 +116,12 @@ def _map(
     focal: Numbers,
     focus: Numbers,
     rows: int,
-    allowed: NDArray[np.bool_] | None,
+    windows: tuple[tuple[Numbers, Numbers], ...] | None,
 ) -> Map:
     stops = stop_scale(camera, rows)
     blur = lens.background_blur_mm(focal, stops[:, None], focus, camera.model)
     pixels = sensor.blur_px(blur, camera.sensor_width_mm, camera.width_px, camera.squeeze)
-    return Map(across, stops, pixels, _contours(camera, focal, focus, stops), allowed)
+    return Map(across, stops, pixels, _contours(camera, focal, focus, stops), windows)
 
 
 def _contours(
