@@ -381,7 +381,9 @@ def test_criterion_and_formats_in_the_glass_card(make_window):
     hand = make_window()
     hand.window.document.open(DEMO)
     hand.opened()
-    session, glass = hand.window.session, hand.window.card_of[3]
+    session, card = hand.window.session, hand.window.card_of[3]
+    card.show_page("Read")
+    glass, lens = card.read, card.lens
     glass.criterion.setCurrentIndex(glass.criterion.findData("diagonal"))
     glass.criterion.activated.emit(0)
     assert (session.glass.criterion.kind, session.glass.criterion.value) == ("diagonal", 1500)
@@ -390,7 +392,8 @@ def test_criterion_and_formats_in_the_glass_card(make_window):
     near = glass.near.text()
     hand.type(glass.criterion_value, "4000")
     assert glass.near.text() != near
-    hand.type(glass.sensor_height, "10.5")
-    assert glass.format.currentText() == "Own size"
-    hand.type(glass.squeeze, "1.5")
+    card.show_page("Lens")
+    hand.type(lens.sensor_height, "10.5")
+    assert lens.format.currentText() == "Own size"
+    hand.type(lens.squeeze, "1.5")
     assert session.glass.squeeze == 1.5

@@ -74,7 +74,7 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
 
     # Lens, stop and sensor, typed.
     hand.key(Qt.Key.Key_3)
-    glass = window.card_of[3]
+    glass = window.card_of[3].lens
     hand.type(glass.focal, "65")
     hand.type(glass.stop, "f/2")
     hand.type(glass.delivery, "2048")
@@ -192,7 +192,7 @@ def test_dragging_an_end_of_the_band_changes_the_stop(hand, end):
 
 def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(hand):
     window, session = hand.window, hand.window.session
-    focus = window.card_of[3].focus
+    focus = window.card_of[3].lens.focus
     for text, metres in (("3.2 m", 3.2), ("320 cm", 3.2), ("10' 6\"", 3.2004), ("5", 5.0), ("inf", np.inf)):
         hand.type(focus, text)
         assert float(session.camera.focus_m) == pytest.approx(metres)
@@ -204,15 +204,16 @@ def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(hand):
     assert focus.property("wrong") is True
     QTest.keyClick(focus, Qt.Key.Key_Escape)
     assert focus.text() == "∞"
-    hand.type(window.card_of[3].focal, "0.2")
+    hand.type(window.card_of[3].lens.focal, "0.2")
     assert "out of range" in window.says.text()
 
 
 def test_lens_model_and_surface_say_what_they_mean(hand):
     window, session = hand.window, hand.window.session
-    glass = window.card_of[3]
+    window.card_of[3].show_page("Read")
+    glass = window.card_of[3].read
     angle = glass.small["View angle"].text()
-    hand.type(glass.focus, "0.3 m")
+    hand.type(window.card_of[3].lens.focus, "0.3 m")
     glass.model.setCurrentIndex(1)
     glass.model.activated.emit(1)
     assert session.glass.model == "thin"
@@ -334,7 +335,7 @@ def test_brackets_step_the_stop_and_space_plays(hand):
 def test_every_edit_can_be_undone_by_name(hand):
     window, session = hand.window, hand.window.session
     start = session.plan
-    glass, tape = window.card_of[3], window.card_of[2].subjects
+    glass, tape = window.card_of[3].lens, window.card_of[2].subjects
     hand.type(glass.focal, "35")
     hand.type(glass.stop, "5.6")
     hand.type(glass.sensor_width, "30")
@@ -359,7 +360,7 @@ def test_every_edit_can_be_undone_by_name(hand):
 
 def test_unsaved_work_is_asked_about(hand, monkeypatch, tmp_path):
     window, session = hand.window, hand.window.session
-    hand.type(window.card_of[3].focal, "35")
+    hand.type(window.card_of[3].lens.focal, "35")
     asked = []
 
     def answer(button):
@@ -373,7 +374,7 @@ def test_unsaved_work_is_asked_about(hand, monkeypatch, tmp_path):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "kept.kobrel"), ""))
     assert window.document.may_leave() is True
     assert open_plan(tmp_path / "kept.kobrel") == session.plan
-    hand.type(window.card_of[3].focal, "40")
+    hand.type(window.card_of[3].lens.focal, "40")
     answer(QMessageBox.StandardButton.Discard)
     assert window.document.may_leave() is True
     assert len(asked) == 4

@@ -336,7 +336,7 @@ def test_lengths_in_the_scenes_own_unit(make_window, moving_scene):
     card.unit.activated.emit(0)
     assert session.plan.unit == "scene"
     assert session.length(1.23) == "123 cm"
-    focus = hand.window.card_of[3].focus
+    focus = hand.window.card_of[3].lens.focus
     hand.key(Qt.Key.Key_3)
     hand.type(focus, "250")
     assert float(session.camera.focus_m) == pytest.approx(2.5)

@@ -136,3 +136,38 @@ def test_the_two_models_meet_far_away():
 def test_sphere_surface_stands_nearer_off_the_axis():
     assert lens.focus_along_axis_m(4.0, "plane", 0.8) == 4.0
     assert lens.focus_along_axis_m(4.0, "sphere", 0.8) == pytest.approx(3.2)
+
+
+# Against thirty digits
+
+
+def in_thirty_digits(focal, stop, focus, distance, coc, model):
+    """1/near and 1/far, and blur in millimetres, by the textbook formulas."""
+    with mpmath.workdps(34):
+        f, n, s, d, c0 = (mpmath.mpf(float(x)) for x in (focal, stop, focus, distance, coc))
+        v = f if model == "render" else f * s * 1000 / (s * 1000 - f)
+        per_dioptre = f / n * v / 1000
+        return 1 / s + c0 / per_dioptre, 1 / s - c0 / per_dioptre, per_dioptre * abs(1 / s - 1 / d)
+
+
+@pytest.mark.parametrize("model", ["render", "thin"])
+def test_limits_and_blur_agree_with_thirty_digits(model):
+    rng = np.random.default_rng(1001)
+    beyond = 0
+    for _ in range(400):
+        focal, stop = np.exp(rng.uniform(np.log(8), np.log(400))), 2.0 ** rng.uniform(0, 5)
+        focus = np.exp(rng.uniform(np.log(focal / 1000 * 3), np.log(200)))
+        distance = focus * np.exp(rng.uniform(0.05, 3)) ** rng.choice([-1, 1])
+        width, pixels, squeeze = rng.uniform(5, 60), rng.integers(640, 8192), rng.choice([1.0, 1.3, 1.8, 2.0])
+        coc = sensor.coc_mm("pixels", rng.uniform(1, 4), width, width / 1.8, pixels, squeeze)
+        near, far, blur = in_thirty_digits(focal, stop, focus, distance, coc, model)
+        got = lens.limits_m(focal, stop, focus, coc, model)
+        assert float(got[0]) == pytest.approx(float(1 / near), rel=1e-9)
+        # close to the hyperfocal the far limit is a small difference of large numbers
+        beyond += far <= 0
+        assert 1 / float(got[1]) == pytest.approx(max(float(far), 0.0), rel=1e-9, abs=1e-9 / focus)
+        millimetres = lens.blur_mm(focal, stop, focus, distance, model)
+        assert float(millimetres) == pytest.approx(float(blur), rel=1e-9)
+        px = float(blur * int(pixels) / (mpmath.mpf(float(width)) * float(squeeze)))
+        assert float(sensor.blur_px(millimetres, width, pixels, squeeze)) == pytest.approx(px, rel=1e-9)
+    assert 20 < beyond < 380

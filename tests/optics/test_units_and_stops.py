@@ -1,5 +1,6 @@
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -92,3 +93,47 @@ def test_a_scenes_own_unit_is_shown_and_read():
     assert parse_length("1.23 m", unit) == pytest.approx(1.23)
     assert scene_measure(0.0254).symbol == "in"
     assert measure("cm") == scene_measure(0.01)
+
+
+def test_stops_of_a_series():
+    assert [exposure.step_stop(2.8, n, "full") for n in (-1, 1, 2)] == [2.0, 4.0, 5.6]
+    assert exposure.step_stop(2.8, 1, "half") == 3.3
+    assert exposure.step_stop(3.0, 1, "full") == 4.0
+    for series, stop in (("full", 2.8), ("half", 3.3), ("third", 3.2), ("free", 3.12)):
+        assert exposure.marked_stop(3.123, series) == stop
+
+
+@pytest.mark.parametrize("series", ["full", "half", "third"])
+def test_steps_of_a_series_are_alike(series):
+    stops, per_stop = [0.5], {"full": 1, "half": 2, "third": 3}[series]
+    while stops[-1] < 128:
+        stops.append(exposure.step_stop(stops[-1], 1, series))
+    assert len(stops) == 16 * per_stop + 1
+    steps = exposure.ev_difference(stops[:-1], stops[1:])
+    np.testing.assert_allclose(steps, 1 / per_stop, atol=0.2)
+
+
+def test_light_by_stop_iso_shutter_and_density():
+    base = exposure.light_value(2.8, 800, 180, 0)
+    assert exposure.light_value(2.8, 1600, 180, 1) == pytest.approx(base)
+    assert exposure.light_value(2.8 * np.sqrt(2), 800, 360, 0) == pytest.approx(base)
+    assert exposure.light_value(exposure.t_stop(2.0, 0.25), 800, 180, 0) == pytest.approx(
+        exposure.light_value(2.0, 800, 180, 2)
+    )
+
+
+def test_the_delivered_frame_on_the_sensor():
+    assert sensor.frame_on_sensor(36, 24, 1, 0, "inside") == (36, 24)
+    assert sensor.frame_on_sensor(36, 24, 1, 2.4, "inside") == pytest.approx((36, 15))
+    assert sensor.frame_on_sensor(36, 24, 1, 1.0, "inside") == pytest.approx((24, 24))
+    assert sensor.frame_on_sensor(36, 24, 1, 1.0, "width") == pytest.approx((36, 36))
+    assert sensor.frame_on_sensor(36, 24, 1, 2.0, "height") == pytest.approx((48, 24))
+    assert sensor.frame_on_sensor(21.95, 18.59, 2, 2.39, "height") == pytest.approx((22.215, 18.59), rel=1e-4)
+
+
+def test_reads_as_compares_with_full_frame_at_f8():
+    for width in (8.8, 24.9, 36.0, 54.0):
+        focal = 50 * width / 36
+        angle = sensor.view_angle_deg(width, focal)
+        assert sensor.reads_as(50 / 8, angle) == pytest.approx(1)
+        assert sensor.reads_as(50 / 1.4, angle) == pytest.approx(8 / 1.4)

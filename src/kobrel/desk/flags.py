@@ -13,7 +13,7 @@ def spread(wanted: Sequence[float], widths: Sequence[float], left: float, right:
     [10.0, 30.0]
     """
     offsets, at = [], 0.0
-    for before, width in zip([0.0, *widths[:-1]], widths, strict=True):
+    for before, width in zip([0.0, *widths][: len(widths)], widths, strict=True):
         at += (before + width) / 2
         offsets.append(at)
     groups: list[tuple[float, int]] = []  # mean of wanted place less offset, how many

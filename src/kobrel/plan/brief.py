@@ -347,15 +347,21 @@ def _bands(brief: Terms, f_number: ArrayLike) -> tuple[Numbers, Numbers]:
     return choose_bands(low, high)
 
 
+def _slowest(low: Numbers, high: Numbers) -> tuple[Numbers, list[int]]:
+    """The slowest path a little inside a band, (F,), and the few frames that lines need for it."""
+    width = high - low
+    inset = np.minimum(width, 4 * width.min()) * _MARGIN
+    path = taut(low + inset, high - inset)
+    return path, fewest_corners(path, low, high)
+
+
 def slowest_focus(brief: Terms, f_number: ArrayLike) -> tuple[Mark, ...]:
     """The marks of the slowest move of the focus that grants a brief at a stop, a scalar or (F,).
 
     The move keeps a little inside its band, so that straight stretches with few marks fit.
     """
     low, high = _bands(brief, f_number)
-    inset = (high - low) * _MARGIN
-    path = taut(low + inset, high - inset)
-    corners = fewest_corners(path, low, high)
+    path, corners = _slowest(low, high)
     if len(corners) > 1 and np.ptp(path[corners]) == 0:
         corners = corners[:1]
     return tuple(
@@ -376,9 +382,7 @@ def slowest_stop(found: Answer) -> Keyed:
     low[bad], high[bad] = brief.widest, brief.narrowest
     with np.errstate(divide="ignore", invalid="ignore"):
         least, greatest = choose_bands(np.log2(low), np.log2(high))
-    inset = (greatest - least) * _MARGIN
-    path = taut(least + inset, greatest - inset)
-    corners = fewest_corners(path, least, greatest)
+    path, corners = _slowest(least, greatest)
     keys = tuple(Key(frame=float(brief.frames[i]), value=float(2.0 ** path[i]), ease="even") for i in corners)
     if len(keys) > 1 and np.ptp(path[corners]) == 0:
         keys = ()

@@ -293,8 +293,8 @@ def _ahead_for_size(
 ) -> Numbers | float:
     """How far the camera moves so that a subject keeps its size: ``d (1 - f / f0)``.
 
-    A focused lens of either model pictures it at f / (d - f) or f / d, so that the distance
-    grows as the focal length does, counted from the front focal point of a thin lens.
+    A render camera pictures it at f / d, a thin lens focused on it at f / (d - f): either way
+    its size stays where the distance grows as the focal length does.
     """
     keeps, glass = shot.keeps, shot.glass
     subject = plan.subject(keeps.subject) if keeps else None
@@ -305,8 +305,7 @@ def _ahead_for_size(
     away = subject_points(subject.anchor, at, stage, pose[:, :3, 3]) - pose[:, :3, 3]
     distance = -np.einsum("fi,fi->f", np.broadcast_to(pose[:, :3, 2], away.shape), away)
     part = keyed_at(glass.focal_mm, at) / keeps.focal_mm
-    reach = distance - (keeps.focal_mm / 1000.0 if glass.model == "thin" else 0.0)
-    return np.where(distance > 0, reach * (1 - part), 0.0)
+    return np.where(distance > 0, distance * (1 - part), 0.0)
 
 
 def _unmoved(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:

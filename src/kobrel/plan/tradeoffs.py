@@ -67,7 +67,7 @@ def focal_map(camera: Camera, subject_m: float, brief: Terms | None, size: tuple
     own = float(camera.focal_mm)
     focal = own * np.geomspace(1 / FOCAL_FACTOR, FOCAL_FACTOR, size[0])
     by = focal / own
-    ahead = camera_ahead_m(camera, subject_m, by)
+    ahead = subject_m * (1.0 - by)  # as KeepSize moves the camera
     focus = subject_m - ahead
     windows = None
     if brief is not None:
@@ -81,14 +81,6 @@ def _pairs(low: Numbers, high: Numbers) -> tuple[tuple[Numbers, Numbers], ...]:
     none = ~(low <= high)
     low, high = np.where(none, np.nan, low), np.where(none, np.nan, high)
     return tuple((low[:, k], high[:, k]) for k in range(low.shape[1]) if np.isfinite(low[:, k]).any())
-
-
-def camera_ahead_m(camera: Camera, subject_m: float, by: Numbers) -> Numbers:
-    """How far the camera moves ahead when its focal length grows by a factor and the subject
-    keeps its size.
-    """
-    front = float(camera.focal_mm) / 1000.0 if camera.model == "thin" else 0.0
-    return (subject_m - front) * (1.0 - by)
 
 
 def focus_map(camera: Camera, nearest_m: float, brief: Terms | None, size: tuple[int, int]) -> Map:
@@ -140,4 +132,5 @@ def _contours(
         inside = (values >= stops[0]) & (values <= stops[-1])
         if inside.mean() > 0.15:
             found.append((depth, np.where(inside, values, np.nan)))
-    return tuple(found[-_MOST_CONTOURS:])
+    few = np.unique(np.linspace(0, len(found) - 1, min(len(found), _MOST_CONTOURS)).round().astype(int))
+    return tuple(found[i] for i in few)

@@ -149,12 +149,11 @@ def _other_focal(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
     if kept is None or shot.keeps is not None:
         return
     few, _rows = _thinned(brief)
-    extra = few.focal_mm / 1000.0 if brief.model == "thin" else 0.0
-    reach_m = few.axial_m[:, kept] - extra
+    distance = few.axial_m[:, kept]
 
     def can(octaves: float) -> bool:
         by = 2.0**octaves
-        return possible(few, reach_m * (1 - by), by)
+        return possible(few, distance * (1 - by), by)
 
     for side, word in ((1.0, "Longer lens"), (-1.0, "Shorter lens")):
         steps = side * np.linspace(0, np.log2(_FOCAL_FACTOR), _STEPS // 2)[1:]
@@ -169,7 +168,7 @@ def _other_focal(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
         focal = glasses.scaled(shot.glass.focal_mm, by)
         changed = changed.but(glass=glasses.with_focal(shot.glass, focal))
         subject = where.plan.subject(wish.subject)
-        moved = float(reach_m[0] * (1 - by))
+        moved = float(distance[0] * (1 - by))
         text = (
             f"{word}, {focal.value:.3g} mm, {subject.name if subject else ''} the same size, camera "
             f"{abs(moved):.2f} m {'nearer' if moved > 0 else 'back'}"

@@ -167,7 +167,8 @@ class BriefPage(Card):
         self.trials = [self._trial_button(i) for i in range(_MOST_TRIALS)]
 
     def _trial_button(self, index: int) -> QPushButton:
-        button = QPushButton()
+        button = QPushButton("Trial")
+        button.setToolTip("A change after which the brief can be met")
         button.setStyleSheet("text-align: left; padding: 4px 6px; font-size: 12px;")
         button.clicked.connect(lambda _on=False: self._try(index))
         button.hide()
