@@ -22,6 +22,7 @@ from statistics import median
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
+from glass import dragging, solving
 from rich.console import Console
 from rich.table import Table
 
@@ -128,10 +129,6 @@ def tracing(table: Table, name: str, stage: Stage, view: View) -> None:
     TriangleMesh(flat, triangles)
     flat.run(origins[:1], directions[:1])
     pool = ThreadPoolExecutor(thread_count())
-
-    def split(count: int) -> list[slice]:
-        edges = np.linspace(0, count, 2 * thread_count() + 1).astype(int)
-        return [slice(a, b) for a, b in itertools.pairwise(edges)]
 
     def package() -> None:
         list(pool.map(lambda s: flat.run(origins[s], directions[s], output=1), split(len(origins))))
@@ -257,6 +254,28 @@ def blocking(table: Table) -> None:
     )
 
 
+def bare_pass(stage: Stage, plan: Plan, shot: Shot, size: tuple[int, int]) -> float:
+    """Seconds of embreex alone for the rays of one exact pass of a picture."""
+    view = View(stage.snapshot(shot.first), camera_at(plan, shot, shot.first, stage), plan.light, *size)
+    STAGES[id(view.snapshot)] = stage
+    origins, directions, starts, ways = pass_rays(view)
+    flat = EmbreeScene()
+    TriangleMesh(flat, flat_triangles(view)[1])
+
+    def package() -> None:
+        list(pool.map(lambda s: flat.run(origins[s], directions[s], output=1), split(len(origins))))
+        list(pool.map(lambda s: flat.run(starts[s], ways[s], query="OCCLUDED"), split(len(starts))))
+
+    pool = ThreadPoolExecutor(thread_count())
+    return paired(package)[0]
+
+
+def split(count: int) -> list[slice]:
+    """So many rays in parts, two for each thread."""
+    edges = np.linspace(0, count, 2 * thread_count() + 1).astype(int)
+    return [slice(a, b) for a, b in itertools.pairwise(edges)]
+
+
 def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
     scene = next(iter(stage.scenes))
     nodes = [
@@ -361,6 +380,8 @@ def main() -> None:
     tracing(table, "300,000 triangles", large, view)
     blocking(table)
     surveying(table, stage, plan, shot)
+    solving(table, paired)
+    dragging(table, bare_pass)
     loading(table)
     starting(table)
     Console(width=140).print(table)

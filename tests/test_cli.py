@@ -168,6 +168,28 @@ def test_check_names_faults_and_says_so_with_its_status(capsys, tmp_path):
     assert "Subject 2 Ferryman" in out
 
 
+def test_solve_answers_a_brief_or_says_why_not(capsys, tmp_path):
+    status, out, _ = run(capsys, "solve", DEMO, "--shot", "02", "-o", tmp_path / "solved.kobrel")
+    assert status == 0
+    assert out.startswith("Stops: f/0.5 to f/2.26")
+    assert "Focus: " in out
+    taken = open_plan(tmp_path / "solved.kobrel").shots[1]
+    assert len(taken.marks) == out.count("Focus: ")
+    status, out, _ = run(capsys, "solve", DEMO, "--shot", "02", "--frame", "1080")
+    assert (status, out.splitlines()[-1]) == (0, "Focus: 5.96 m at 1080")
+    text = DEMO.read_text().replace('"px": 16.0', '"px": 400.0')
+    text = text.replace('"night_ferry.usdc"', f'"{DEMO.parent}/night_ferry.usdc"')
+    (tmp_path / "hard.kobrel").write_text(text)
+    status, out, _ = run(capsys, "solve", tmp_path / "hard.kobrel", "--shot", "02")
+    assert status == 1
+    assert "Far background at least 400 px soft" in out
+    assert "This would do: " in out
+    plain = DEMO.read_text().replace('"brief": [', '"no": [')
+    plain = plain.replace('"night_ferry.usdc"', f'"{DEMO.parent}/night_ferry.usdc"')
+    (tmp_path / "plain.kobrel").write_text(plain)
+    assert "has no brief" in refused(capsys, "solve", tmp_path / "plain.kobrel")
+
+
 def test_a_plan_whose_scene_is_gone(capsys, moving_scene, tmp_path):
     plan = tmp_path / "p.kobrel"
     run(capsys, "new", moving_scene, "-o", plan)
@@ -180,7 +202,7 @@ def test_help_and_no_display(capsys, monkeypatch):
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
         monkeypatch.delenv(name, raising=False)
     assert "no display" in refused(capsys, DEMO)
-    for command in ("limits", "new", "survey", "render", "export", "check", "rangefinder", "schema"):
+    for command in ("limits", "new", "survey", "solve", "render", "export", "check", "rangefinder", "schema"):
         assert command in run(capsys, command, "--help")[1]
 
 

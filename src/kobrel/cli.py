@@ -18,7 +18,7 @@ from kobrel.optics.lens import LensModel
 from kobrel.optics.units import METRES, LengthUnit
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
-COMMANDS = ("limits", "new", "survey", "render", "export", "check", "rangefinder", "schema")
+COMMANDS = ("limits", "new", "survey", "solve", "render", "export", "check", "rangefinder", "schema")
 
 
 @dataclass(frozen=True)
@@ -188,7 +188,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
     from kobrel.plan.check import plan_unit
     from kobrel.plan.survey import STATES
 
-    table = Table(title=f"{document.name}, shot {shot.label}")
+    table = Table(title=f"{document.name}, shot {shot.label}, sharp up to {result.camera.coc_px:.3g} px")
     for heading in (
         "frame",
         "focus",
@@ -213,6 +213,56 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
             length(result.near_m[i]), length(result.far_m[i]), *states,
         )  # fmt: skip
     Console().print(table)
+
+
+@app.command()
+def solve(
+    plan: PlanPath,
+    shot: ShotName = None,
+    frame: Annotated[int | None, typer.Option(help="For one frame; else over the shot.")] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the plan with it.")] = None,
+) -> None:
+    """The stop and focus that meet a shot's brief, or why there are none; exit with 1 then."""
+    from kobrel.plan import brief as briefs
+    from kobrel.plan.edit import with_shot
+    from kobrel.plan.file import save_plan
+    from kobrel.plan.trials import Where, solved, trials
+
+    document, chosen, stage = _open(plan, shot)
+    where = Where(document, stage, frame)
+    brief = where.terms(chosen)
+    if not brief.wishes:
+        raise PlanError(f"{plan}: shot {chosen.label} has no brief. Say in it what shall be sharp or soft.")
+    found = briefs.answer(brief)
+    taken = solved(where, chosen)
+    if taken is None:
+        for row in [i for i, fine in enumerate(found.possible) if not fine][:1]:
+            clash = briefs.clash(brief, row)
+            typer.echo(f"Frame {clash.frame:g}: {clash.text}" if clash else "It cannot be met.")
+        if found.possible.all():
+            typer.echo("Each frame can be met, but not all with one stop.")
+        for trial in trials(where, chosen):
+            typer.echo(f"This would do: {trial.text}")
+        raise typer.Exit(1)
+    typer.echo("Stops: " + ", ".join(f"f/{low:.4g} to f/{high:.4g}" for low, high in found.stops))
+    _print_marks(document, taken, frame)
+    if output is not None:
+        save_plan(with_shot(document, document.shots.index(chosen), taken), output)
+
+
+def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
+    """Stop and marks of a solved shot."""
+    from kobrel.optics.units import format_length
+    from kobrel.plan.check import plan_unit
+    from kobrel.plan.marks import keyed_at
+
+    stop = float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
+    typer.echo(f"Stop:  f/{stop:.4g}")
+    for mark in shot.marks:
+        if frame is None or mark.frame == frame or len(shot.marks) == 1:
+            subject = document.subject(mark.target.number) if mark.target.kind == "subject" else None
+            on = subject.name if subject else format_length(mark.target.metres, plan_unit(document))
+            typer.echo(f"Focus: {on} at {mark.frame:g}")
 
 
 @app.command()

@@ -2,13 +2,18 @@
 
 from pathlib import Path
 
+from kobrel.optics.exposure import t_stop
 from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
+from kobrel.plan.glass import with_lens
+from kobrel.plan.lenses import shipped_kits
 from kobrel.plan.model import (
+    BACKGROUND,
     BoundsAnchor,
     CameraEnd,
     Criterion,
     DistanceTarget,
+    Exposure,
     FileCamera,
     Glass,
     IrisShape,
@@ -23,6 +28,7 @@ from kobrel.plan.model import (
     StandIn,
     SubjectEnd,
     SubjectTarget,
+    Wish,
 )
 
 NAME = "ferry"
@@ -61,9 +67,14 @@ def _on(frame: int, subject: int) -> Mark:
     return Mark(frame=frame, target=SubjectTarget(number=subject))
 
 
-def _shot(name: str, title: str, camera: str, last: int, glass: Glass, iris: IrisShape, *marks: Mark) -> Shot:
+def _shot(
+    name: str, title: str, camera: str, last: int, glass: Glass, iris: IrisShape, brief: tuple[Wish, ...],
+    *marks: Mark,
+) -> Shot:  # fmt: skip
+    stop = float(t_stop(glass.f_number.value, glass.transmission))
     return Shot(
-        name=name, title=title, first=1001, last=last, glass=glass, iris=iris, marks=marks,
+        name=name, title=title, first=1001, last=last, glass=glass, iris=iris, marks=marks, brief=brief,
+        exposure=Exposure.right_at(stop),
         camera=FileCamera(scene=NAME, path=f"/NightFerry/Cameras/{camera}"),
     )  # fmt: skip
 
@@ -85,22 +96,33 @@ def night_ferry(scene: Path) -> Plan:
         plan, _ = add_subject(plan, title, _node(path))
     plan, _ = add_tape(plan, "Lens to lantern", CameraEnd(), SubjectEnd(number=LANTERN))
     plan, _ = add_tape(plan, "Lantern to ferryman", SubjectEnd(number=LANTERN), SubjectEnd(number=FERRYMAN))
+    prime = next(lens for kit in shipped_kits() for lens in kit.lenses if lens.focal_mm == (65, 65))
     blades, round_iris = IrisShape(blades=7, roundness=0.45, rotation_deg=12), IrisShape()
     return plan.but(
         stand_ins=STAND_INS,
         shots=(
-            _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades, _on(1001, BOOTH)),
+            _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades,
+                (Wish(subject=BOOTH), Wish(subject=FERRYMAN, kind="at_most", px=4)), _on(1001, BOOTH),
+            ),
             _shot(
                 "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=1.4), squeeze=2.0), round_iris,
+                (
+                    Wish(subject=LANTERN, last=1037), Wish(subject=FERRYMAN, first=1061),
+                    Wish(subject=BACKGROUND, kind="at_least", px=16),
+                ),
                 _on(1001, LANTERN), _on(1037, LANTERN), _on(1061, FERRYMAN), _on(1096, FERRYMAN),
             ),
             _shot(
                 "03", "Brass compass", "Compass", 1060, _glass(85, Keyed(value=5.6)), blades,
+                (Wish(subject=COMPASS, last=1024), Wish(subject=BACKGROUND, kind="at_least", px=60)),
                 _on(1001, COMPASS), Mark(frame=1060, target=DistanceTarget(metres=0.47)),
             ),
             _shot(
                 "04", "Departure", "Departure", 1120,
-                _glass(65, Keyed(value=2.0, keys=(Key(frame=1060, value=2.0), Key(frame=1112, value=4.0)))), blades,
+                with_lens(
+                    _glass(65, Keyed(value=2.0, keys=(Key(frame=1060, value=2.0), Key(frame=1112, value=4.0)))), prime,
+                ),
+                blades, (Wish(subject=PASSENGER, last=1080), Wish(subject=FERRY, first=1110)),
                 _on(1001, PASSENGER), _on(1080, PASSENGER), _on(1108, FERRY),
             ),
         )

@@ -53,7 +53,7 @@ class Lookout(QObject):
             sight = sightlines(plan, shot, stage, progress)
             files = [name for name in stage.scenes if number_of(name) is None]
             doubts = [doubt for name in files for doubt in unit_doubts(name, stage)]
-            return Looked(sight, (*doubts, *warnings_from(plan, survey(plan, shot, stage), sight)))
+            return Looked(sight, (*doubts, *warnings_from(plan, shot, survey(plan, shot, stage), sight)))
 
         job = self._job = Job(look, self)
         job.done.connect(lambda found: self._take(work, found))

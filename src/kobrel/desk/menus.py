@@ -29,7 +29,7 @@ T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
 Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
 Enter makes the walker's camera the shot's, Esc goes back
 Tab hides everything but Picture, Barrel and chart
-Wheel over the Barrel moves the focus, with Shift finely"""
+Wheel over the Barrel moves the focus, with Shift finely, with Ctrl zooms; + and - zoom, 0 shows all"""
 
 
 def build(window: "Window") -> None:
@@ -175,6 +175,7 @@ def choose_camera(window: "Window", scene_name: str, path: str) -> None:
     if shot is None or source is None:
         return
     fresh = shot_from_camera(shot.name, scene_name, scene, source, shot.first, shot.last)
+    fresh = fresh.but(brief=shot.brief, exposure=shot.exposure, width_px=shot.width_px)
     session.edit(f"Camera {fresh.title}", with_shot(session.plan, session.shot_index, fresh))
 
 

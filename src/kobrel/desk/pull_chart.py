@@ -149,10 +149,9 @@ class PullChart(Panel):
             pixmap.fill(look().base)
             shot = self._session.shot
             assert shot is not None
-            painter = self.begin(
-                f"frames {shot.first}–{shot.last}, distance in {self._session.unit.symbol}, even in dioptres",
-                pixmap,
-            )
+            unit, most = self._session.unit.symbol, numbers.camera.coc_px
+            note = f"frames {shot.first}–{shot.last}, distance in {unit}, even in dioptres; "
+            painter = self.begin(f"{note}sharp is up to {most:.3g} px", pixmap)
             self._paint_grid(painter, scale)
             wide, tall = self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM
             painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, wide + 2, tall + 15))

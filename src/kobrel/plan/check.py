@@ -7,6 +7,8 @@ import numpy as np
 from kobrel.errors import PlanError
 from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
 from kobrel.plan.anchors import subject_points
+from kobrel.plan.brief import UNMET, judge
+from kobrel.plan.glass import lens_doubts
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
 from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
@@ -88,10 +90,10 @@ def shot_warnings(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_
     Cancelled
         `progress` asked to stop.
     """
-    return warnings_from(plan, survey(plan, shot, stage), sightlines(plan, shot, stage, progress))
+    return warnings_from(plan, shot, survey(plan, shot, stage), sightlines(plan, shot, stage, progress))
 
 
-def warnings_from(plan: Plan, numbers: Survey, sight: Sightlines) -> list[str]:
+def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) -> list[str]:
     """As :func:`shot_warnings`, from numbers at hand."""
 
     def length(metres: float) -> str:
@@ -116,7 +118,19 @@ def warnings_from(plan: Plan, numbers: Survey, sight: Sightlines) -> list[str]:
         if sight.hidden[row].any():
             frames = spans(numbers.frames, sight.hidden[row], "all frames", "")
             found.append(f"{subject.name} is hidden by {sight.by[row]} at {frames}.")
-    return found
+    return found + lens_doubts(shot, numbers) + _unmet(plan, shot, numbers)
+
+
+def _unmet(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
+    """Wishes of the brief that are not met."""
+    judged = judge(plan, shot, numbers)
+    if judged is None:
+        return []
+    return [
+        f"Not met: {text}, at {spans(numbers.frames, states == UNMET, 'all frames', '')}."
+        for text, states in zip(judged.brief.texts, judged.verdicts, strict=True)
+        if (states == UNMET).any()
+    ]
 
 
 def plan_unit(plan: Plan) -> LengthUnit:

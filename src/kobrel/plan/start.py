@@ -11,6 +11,7 @@ from kobrel.plan.edit import add_subject
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
+    Exposure,
     FileCamera,
     Glass,
     IrisShape,
@@ -125,6 +126,7 @@ def shot_from_camera(
             roundness=source.iris.roundness,
             rotation_deg=source.iris.rotation_deg,
         ),
+        exposure=Exposure.right_at(float(source.f_number.values[0, 0]) if source.f_number else 2.8),
         marks=_marks(focus, first, last),
     )
 
