@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -27,7 +26,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk import briefing, taping
 from kobrel.desk.flags import rows_of, spread
-from kobrel.desk.look import faded, font, look
+from kobrel.desk.look import faded, look
 from kobrel.desk.paint import (
     PEG_RADIUS,
     Panel,
@@ -37,10 +36,12 @@ from kobrel.desk.paint import (
     draw_wedge,
     hatch,
     subject_colour,
+    text_width,
 )
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.optics.exposure import FULL_STOPS
+from kobrel.optics.lens import Numbers
 from kobrel.optics.reach import Window, focus_bands, nearness_of
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import SubjectTarget
@@ -82,6 +83,7 @@ class Barrel(Panel):
         self._zoom = 1.0
         self._frozen: DioptreScale | None = None
         self._depth: NDArray[np.float32] | None = None
+        self._columns: tuple[tuple[NDArray[np.float32], DioptreScale, int], Numbers, Numbers] | None = None
         self.sharp_part = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -139,16 +141,13 @@ class Barrel(Panel):
                 found.append((distance, row, subject.name))
         found = [item for item in sorted(found) if scale.px(item[0]) <= self.width() - _MARGIN + 12]
         left, right = _MARGIN - 16.0, self.width() - _MARGIN + 16.0
-        metrics = QFontMetricsF(font(11))
         for words in (
             lambda name, d: f"{name} {session.length(d)}",
             lambda name, d: name,
             lambda name, d: "",
         ):
             texts = [words(name, distance) for distance, _row, name in found]
-            widths = [
-                2 * PEG_RADIUS + (metrics.horizontalAdvance(text) + 16 if text else 2) for text in texts
-            ]
+            widths = [2 * PEG_RADIUS + (text_width(text, 11) + 16 if text else 2) for text in texts]
             rows = rows_of(widths, right - left, len(_FLAG_ROWS_Y))
             if rows is not None:
                 break
@@ -182,8 +181,8 @@ class Barrel(Panel):
         note = f"distance {surface}, {session.unit.symbol}; sharp is up to {camera.coc_px:.3g} px"
         answer = briefing.window(session)
         said = self._reading(answer)
-        room = self.width() - 100 - QFontMetricsF(font(12)).horizontalAdvance(said)
-        painter = self.begin(note if QFontMetricsF(font(12)).horizontalAdvance(note) < room else "")
+        room = self.width() - 100 - text_width(said, 12)
+        painter = self.begin(note if text_width(note, 12) < room else "")
         draw_text(painter, QPointF(self.width() - 12, 18), said, look().sharp, 12, "right")
         y = self._line_y
         near, far = (float(limit) for limit in camera.limits_m)
@@ -220,7 +219,7 @@ class Barrel(Panel):
     @staticmethod
     def _paint_focus_text(painter: QPainter, at: QPointF, text: str) -> None:
         """The focus distance, on a ground of its own over the leaders."""
-        width = QFontMetricsF(font(14, bold=True)).horizontalAdvance(text)
+        width = text_width(text, 14, True)
         painter.fillRect(QRectF(at.x() - width / 2 - 4, at.y() - 12, width + 8, 15), look().panel)
         draw_text(painter, at, text, look().focus, 14, "centre", bold=True)
 
@@ -345,19 +344,24 @@ class Barrel(Panel):
         quiet = faded(look().quiet, 0.55)
         if self._depth is None:
             return
-        edges = np.arange(_MARGIN - 10, self.width() - _MARGIN + 12, 5.0)
-        with np.errstate(divide="ignore"):
-            places = scale.px_of(self._depth.ravel()[::3].astype(float))
-        counts, _ = np.histogram(places, edges)
-        if not counts.any():
-            return
-        tall = np.sqrt(counts / counts.max()) * 15
+        edges, tall = self._fringe(self._depth, scale)
         painter.setPen(Qt.PenStyle.NoPen)
         bottom = self.height() - 5
         for x, height in zip(edges, tall, strict=False):
             painter.setBrush(faded(look().sharp, 0.9) if sharp[0] <= x + 2.5 <= sharp[1] else quiet)
             if height > 0.4:
                 painter.drawRect(QRectF(x + 0.5, bottom - height, 4, height))
+
+    def _fringe(self, depth: NDArray[np.float32], scale: DioptreScale) -> tuple[Numbers, Numbers]:
+        """Left ends and heights of the fringe's columns."""
+        key = (depth, scale, self.width())
+        if self._columns is None or (self._columns[0][0] is not depth or self._columns[0][1:] != key[1:]):
+            edges = np.arange(_MARGIN - 10, self.width() - _MARGIN + 12, 5.0)
+            with np.errstate(divide="ignore"):
+                places = scale.px_of(depth.ravel()[::3].astype(float))
+            counts, _ = np.histogram(places, edges)
+            self._columns = key, edges[:-1], np.sqrt(counts / max(counts.max(), 1)) * 15
+        return self._columns[1], self._columns[2]
 
     # Hands
 

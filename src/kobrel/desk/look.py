@@ -1,6 +1,7 @@
 """How Kobrel looks: colours by role, type, and the style sheet."""
 
 from dataclasses import dataclass, fields
+from functools import cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -53,8 +54,9 @@ def look() -> Look:
     return _current[0]
 
 
+@cache
 def font(pixels: int = 13, bold: bool = False) -> QFont:
-    """Kobrel's type at a size in pixels, 11 at the least."""
+    """Kobrel's type at a size in pixels, 11 at the least; not to be changed."""
     result = QFont(FAMILY)
     result.setPixelSize(max(11, pixels))
     result.setBold(bold)

@@ -1,8 +1,11 @@
 """What several views draw alike: pegs, flags, the sharp band, panels."""
 
+from collections.abc import Callable
+from functools import cache, lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -11,6 +14,7 @@ from kobrel.desk.session import Session
 from kobrel.plan.survey import GONE, SHARP, Survey
 
 PEG_RADIUS = 8.0
+_LATER_MS = 180
 
 
 def role_of(state: int, nearer: bool) -> str:
@@ -69,6 +73,18 @@ def hatch(near: bool) -> QBrush:
     return QBrush(colour, Qt.BrushStyle.BDiagPattern if not near else Qt.BrushStyle.FDiagPattern)
 
 
+@cache
+def metrics(pixels: int, bold: bool = False) -> QFontMetricsF:
+    """Measures of Kobrel's type at a size."""
+    return QFontMetricsF(font(pixels, bold))
+
+
+@lru_cache(4096)
+def text_width(text: str, pixels: int, bold: bool = False) -> float:
+    """How wide a text is drawn."""
+    return metrics(pixels, bold).horizontalAdvance(text)
+
+
 def draw_text(
     painter: QPainter,
     at: QPointF,
@@ -80,12 +96,11 @@ def draw_text(
 ) -> QRectF:
     """Text whose base line passes through a point; returns the box it covers."""
     painter.setFont(font(pixels, bold))
-    metrics = QFontMetricsF(painter.font())
-    width = metrics.horizontalAdvance(text)
+    measured, width = metrics(pixels, bold), text_width(text, pixels, bold)
     left = at.x() - {"left": 0.0, "centre": width / 2, "right": width}[align]
     painter.setPen(colour)
     painter.drawText(QPointF(left, at.y()), text)
-    return QRectF(left, at.y() - metrics.ascent(), width, metrics.height())
+    return QRectF(left, at.y() - measured.ascent(), width, measured.height())
 
 
 def hull(places: NDArray[np.float64]) -> QPolygonF:
@@ -109,12 +124,30 @@ def hull(places: NDArray[np.float64]) -> QPolygonF:
 def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: bool = False) -> None:
     """Small text on a dark ground of its own, readable over anything."""
     painter.setFont(font(12, bold))
-    metrics = QFontMetricsF(painter.font())
+    measured = metrics(12, bold)
     box = QRectF(
-        at.x() - 4, at.y() - metrics.ascent() - 1, metrics.horizontalAdvance(text) + 8, metrics.height() + 2
+        at.x() - 4, at.y() - measured.ascent() - 1, text_width(text, 12, bold) + 8, measured.height() + 2
     )
     painter.fillRect(box, faded(look().base, 0.82))
     draw_text(painter, at, text, colour, 12, bold=bold)
+
+
+def follow(session: Session, widget: QWidget, in_hand: Callable[[], bool] = lambda: False) -> None:
+    """Paint a view anew with every change: at once, or a little later while a hand is busy in
+    another view, so that the view in hand and the picture come first.
+    """
+    later = QTimer(widget)
+    later.setSingleShot(True)
+    later.setInterval(_LATER_MS)
+    later.timeout.connect(widget.update)
+
+    def changed() -> None:
+        if not session.dragging or in_hand():
+            widget.update()
+        elif not later.isActive():
+            later.start()
+
+    session.changed.connect(changed)
 
 
 class Panel(QWidget):
@@ -135,7 +168,13 @@ class Panel(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(spoken)
         self.setToolTip(hint)
-        session.changed.connect(self.update)
+        self._beneath_hand = False
+        follow(session, self, lambda: self._beneath_hand)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):
+            self._beneath_hand = event.type() == QEvent.Type.MouseButtonPress
+        return super().event(event)
 
     def begin(self, note: str = "", onto: QPixmap | None = None) -> QPainter:
         """A painter on the cleared panel, or on a picture of it, with the title written."""

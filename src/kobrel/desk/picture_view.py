@@ -6,7 +6,6 @@ import time
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QFontMetricsF,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -20,8 +19,8 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import blocking, taping
 from kobrel.desk.guides import middle, paint_crop, paint_guides
-from kobrel.desk.look import faded, font, look
-from kobrel.desk.paint import draw_label, draw_text, subject_colour
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import draw_label, draw_text, follow, subject_colour, text_width
 from kobrel.desk.pointing import Pointing, Probed
 from kobrel.desk.session import Session
 from kobrel.plan.model import SubjectTarget
@@ -66,7 +65,7 @@ class PictureView(QWidget):
             "Click a thing to make it a subject. Click a peg, or hold D and click anywhere, to focus there.\n"
             "Drag with the right button to walk around, with Shift aside; the wheel walks nearer."
         )
-        session.changed.connect(self.update)
+        follow(session, self, lambda: self._walking_from is not None)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 380)
@@ -163,8 +162,7 @@ class PictureView(QWidget):
         if self._session.walk is not None:
             self._paint_banner(painter, box)
         if self.status:
-            painter.setFont(font(12))
-            width = QFontMetricsF(painter.font()).horizontalAdvance(self.status)
+            width = text_width(self.status, 12)
             painter.fillRect(QRectF(box.left(), box.bottom() - 24, width + 18, 24), faded(look().base, 0.62))
             draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self.status, look().text, 12)
         if self._session.problem:
@@ -212,10 +210,7 @@ class PictureView(QWidget):
 
     def _place_flag(self, box: QRectF, at: QPointF, lines: tuple[str, str], taken: list[QRectF]) -> QRectF:
         """Room for a flag above its peg, or wherever near it is free."""
-        widths = [
-            QFontMetricsF(font(12, bold)).horizontalAdvance(line)
-            for line, bold in zip(lines, (True, False), strict=True)
-        ]
+        widths = [text_width(line, 12, bold) for line, bold in zip(lines, (True, False), strict=True)]
         width = max(112.0, max(widths) + 16)
         left = min(max(at.x() - 22, box.left() + 4), box.right() - width - 4)
         tries = [at.y() - 62 - 40 * i for i in range(5)] + [at.y() + 26 + 40 * i for i in range(5)]

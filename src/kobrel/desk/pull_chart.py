@@ -10,7 +10,6 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QContextMenuEvent,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -23,8 +22,8 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import briefing, taping
 from kobrel.desk.asked import paint_asked, paint_stroke, subject_at
-from kobrel.desk.look import faded, font, look
-from kobrel.desk.paint import Panel, draw_text, state_colour
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import Panel, draw_text, metrics, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.plan import edit
@@ -235,11 +234,11 @@ class PullChart(Panel):
             if seen.size and subject and distance > 0:
                 colour = state_colour(int(numbers.state[row, column]), bool(numbers.nearer[row, column]))
                 labels.append((scale.px(float(distance)), f"{number} {subject.name}", colour))
-        last, metrics = -1e9, QFontMetricsF(font(11))
+        last = -1e9
         for y, text, colour in sorted(labels, key=lambda label: label[0]):
             at = max(y + 4, last + 13)
             if at < self.height() - _BOTTOM + 10:
-                short = metrics.elidedText(text, Qt.TextElideMode.ElideRight, _RIGHT - 14)
+                short = metrics(11).elidedText(text, Qt.TextElideMode.ElideRight, _RIGHT - 14)
                 draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), short, colour, 11)
                 last = at
 

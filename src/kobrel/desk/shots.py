@@ -2,11 +2,11 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from kobrel.desk.look import font, look
-from kobrel.desk.paint import draw_text, state_colour, subject_colour
+from kobrel.desk.look import look
+from kobrel.desk.paint import draw_text, follow, metrics, state_colour, subject_colour
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan.model import Plan, Shot, SubjectTarget
@@ -31,7 +31,7 @@ class ShotsColumn(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
         self.setToolTip("Click a shot to work on it; up and down keys step through them.")
-        session.changed.connect(self.update)
+        follow(session, self)
 
     def sizeHint(self) -> QSize:
         return QSize(112, 400)
@@ -70,7 +70,7 @@ class ShotsColumn(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(look().focus if chosen else look().line, 2 if chosen else 1))
             painter.drawRoundedRect(box, 3, 3)
-            name = QFontMetricsF(font(12, chosen)).elidedText(shot.label, Qt.TextElideMode.ElideRight, 102)
+            name = metrics(12, chosen).elidedText(shot.label, Qt.TextElideMode.ElideRight, 102)
             draw_text(
                 painter,
                 QPointF(8, box.bottom() + 15),

@@ -18,6 +18,8 @@ from kobrel.picture.tracer import Sharp, in_bands, never, signed_blur
 from kobrel.picture.view import View
 
 TAPS = 48
+HASTY_TAPS = 24
+"""While a hand moves; the finer frame follows when it rests."""
 _SMALL = 4.5
 _TILE = 16
 
@@ -144,8 +146,10 @@ def _join(first, sharp, blur, layers, out):  # type: ignore[no-untyped-def]
                 out[y, x, c] = base * (1.0 - mixed[6]) + mixed[3 + c]
 
 
-def blurred(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> NDArray[np.float32]:
-    """The picture with approximate depth of field, (H, W, 3) linear.
+def blurred(
+    view: View, sharp: Sharp, stop: Callable[[], bool] = never, count: int = TAPS
+) -> NDArray[np.float32]:
+    """The picture with approximate depth of field, (H, W, 3) linear, from so many taps a pixel.
 
     Raises
     ------
@@ -154,7 +158,7 @@ def blurred(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> NDArr
     """
     blur = signed_blur(view, sharp.depth)
     half_blur = np.ascontiguousarray(blur[::2, ::2]) * np.float32(0.5)
-    taps = _taps(view)
+    taps = _taps(view, count)
     levels, starts, widths, heights = _pyramid(_halved(sharp.colour))
     reach = _reach(np.maximum(-half_blur, 0.0))
     layers = np.empty((*half_blur.shape, 7), np.float32)
@@ -169,10 +173,10 @@ def blurred(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> NDArr
     return out
 
 
-def _taps(view: View) -> NDArray[np.float32]:
+def _taps(view: View, count: int) -> NDArray[np.float32]:
     """Even places on the iris, (n, 3): x, y, and how far out in terms of the outline, 0 to 1."""
-    k = np.arange(TAPS)
-    across = np.asarray((k + 0.5) / TAPS, np.float64)
+    k = np.arange(count)
+    across = np.asarray((k + 0.5) / count, np.float64)
     places = iris.sample(
         view.fan.astype(np.float64), np.asarray((k * 0.6180339887498949) % 1.0, np.float64), across
     )

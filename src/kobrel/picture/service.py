@@ -3,6 +3,7 @@ they are made, and whoever asks never waits.
 """
 
 import threading
+import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
 from kobrel.picture.develop import developed
-from kobrel.picture.quick import blurred
+from kobrel.picture.quick import HASTY_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
 from kobrel.picture.tracer import Film, Sharp, delivered, sharp_part, sharp_picture
 from kobrel.picture.view import View
@@ -24,6 +25,8 @@ from kobrel.stage.stage import Stage
 EXACT_FROM = 8
 """Passes after which the exact picture stands alone; before, it fades in over the quick one."""
 _KEPT_SHARP = 6
+_HASTY_S = 0.05
+"""A hasty picture that takes longer at full size is drawn at half."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,6 +94,7 @@ class DrawingService:
         self._closing = False
         self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
         self._current: _Work | None = None
+        self._hasty_s = 0.0
         self._thread = threading.Thread(target=self._run, name="kobrel-drawing", daemon=True)
         self._thread.start()
 
@@ -180,14 +184,18 @@ class DrawingService:
     def _begin(self, request: Request) -> None:
         """Answer at once with a smooth frame; start gathering passes unless in haste."""
         full = self._view(request)
-        view = full
-        if request.hasty and self._key(full) not in self._sharp:
+        view, begun = full, time.perf_counter()
+        fresh = self._key(full) not in self._sharp
+        half = request.hasty and (fresh or self._hasty_s > _HASTY_S)
+        if half:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
         sharp = self._sharp_of(view)
-        quick = blurred(view, sharp)
-        self._current = _Work(
-            request, Film(full), quick, sharp, sharp_part(view, delivered(view, sharp.depth))
-        )
+        quick = blurred(view, sharp, count=HASTY_TAPS if request.hasty else TAPS)
+        part = sharp_part(view, delivered(view, sharp.depth))
+        self._current = _Work(request, Film(full), quick, sharp, part)
+        if request.hasty and not fresh:
+            took = (time.perf_counter() - begun) * (4.0 if half else 1.0)
+            self._hasty_s += (took - self._hasty_s) * 0.3
         self._show(self._current, quick)
 
     def _sharp_of(self, view: View) -> Sharp:

@@ -119,6 +119,8 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def delivered(view: View, values: NDArray[np.float32]) -> NDArray[np.float32]:
     """What of a picture, (h, w), lies within the delivered frame."""
+    if view.camera.inner == (1.0, 1.0):
+        return values
     tall, wide = values.shape
     x, y = (round(size * (1 - part) / 2) for size, part in zip((wide, tall), view.camera.inner, strict=True))
     return values[y : tall - y, x : wide - x]

@@ -1,6 +1,6 @@
 """The brief: what each subject shall be over which frames, and the focus and stop that grant it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -202,6 +202,13 @@ class Judged:
     brief: "Terms"
     verdicts: NDArray[np.int8]
     answer: "Answer"
+    _windows: dict[int, reach.Window | None] = field(default_factory=dict)
+
+    def window(self, row: int) -> reach.Window | None:
+        """The focus with the widest window of stops at a frame, see :func:`frame_answer`."""
+        if row not in self._windows:
+            self._windows[row] = frame_answer(self.brief, row)
+        return self._windows[row]
 
     @property
     def unmet(self) -> NDArray[np.bool_]:
