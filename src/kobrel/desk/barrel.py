@@ -194,10 +194,13 @@ class Barrel(Panel):
         painter.fillRect(QRectF(left, y - 25, right - left, 25), faded(look().sharp, 0.30))
         painter.setPen(QPen(look().line, 1))
         painter.drawLine(QPointF(_MARGIN - 10, y), QPointF(self.width() - _MARGIN + 10, y))
+        sign = self._hyperfocal_px(scale, camera)
         for metres, label in scale.ticks(session.unit, 36):
             x = scale.px(metres)
             painter.setPen(QPen(look().text, 1.4))
             painter.drawLine(QPointF(x, y), QPointF(x, y + 8))
+            if label != "∞" and sign is not None and abs(x - sign) < 22:
+                continue
             draw_text(painter, QPointF(x, y + 22), label, look().text, 12, "centre")
         draw_limit(painter, left, y - 26, y, near=True)
         draw_limit(painter, right, y - 26, y, near=False)
@@ -228,7 +231,7 @@ class Barrel(Panel):
         said = [] if self._depth is None else [f"{self.sharp_part:.0%} of the picture is sharp"]
         if answer is not None:
             said.append(f"brief: f/{answer.least:.3g} – {answer.greatest:.3g}")
-        elif self._session.judged is not None:
+        elif (judged := self._session.judged) is not None and judged.asks(self._session.row):
             said.append("brief: cannot be met here")
         return "    ".join(said)
 
@@ -253,14 +256,23 @@ class Barrel(Panel):
                 painter.setPen(QPen(quiet, 1))
                 painter.drawLine(QPointF(x, y - 25), QPointF(x, y - 18))
                 draw_text(painter, QPointF(x, y - 6), f"{stop:g}", quiet, 11, "centre")
-        x = scale.px(float(camera.hyperfocal_m))
-        if _MARGIN - 4 <= x <= self.width() - _MARGIN + 4:
+        sign = self._hyperfocal_px(scale, camera)
+        if sign is not None:
             painter.setPen(QPen(look().text, 1.4))
-            painter.drawLine(QPointF(x, y), QPointF(x, y + 8))
-            box = QRectF(x - 7, y + 9, 14, 15)
+            x = scale.px(float(camera.hyperfocal_m))
+            painter.drawPolyline([QPointF(x, y), QPointF(x, y + 5), QPointF(sign, y + 9)])
             painter.setBrush(look().panel)
-            painter.drawRoundedRect(box, 3, 3)
-            draw_text(painter, QPointF(x, y + 21), "H", look().text, 11, "centre", bold=True)
+            painter.drawRoundedRect(QRectF(sign - 7, y + 9, 14, 15), 3, 3)
+            draw_text(painter, QPointF(sign, y + 21), "H", look().text, 11, "centre", bold=True)
+
+    def _hyperfocal_px(self, scale: DioptreScale, camera: Camera) -> float | None:
+        """Where the hyperfocal sign stands, clear of infinity's; None where it is out of sight."""
+        if camera.projection == "orthographic":
+            return None
+        x = scale.px(float(camera.hyperfocal_m))
+        if not _MARGIN - 4 <= x <= self.width() - _MARGIN + 4:
+            return None
+        return min(x, scale.px(math.inf) - 20.0)
 
     def _paint_flags(self, painter: QPainter, scale: DioptreScale) -> None:
         """Depths and leaders first, then the flags over them."""
@@ -297,7 +309,7 @@ class Barrel(Panel):
     ) -> None:
         """Where the focus meets the brief at this stop, and where the choice of stops is widest."""
         judged = self._session.judged
-        if judged is None:
+        if judged is None or not judged.asks(self._session.row):
             return
         one = judged.brief.at(self._session.row)
         low, high = focus_bands(one.numbers(), one.lens(), float(camera.f_number))

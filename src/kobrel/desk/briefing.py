@@ -68,7 +68,7 @@ def remove(session: Session, index: int) -> None:
 def window(session: Session) -> Window | None:
     """The focus, in dioptres, and the stops that grant the brief at this frame."""
     judged = session.judged
-    return judged.window(session.row) if judged else None
+    return judged.window(session.row) if judged and judged.asks(session.row) else None
 
 
 def clash(session: Session, whole: bool) -> Clash | None:

@@ -109,7 +109,7 @@ def _sheet(c: Look) -> str:
     QLabel[role="farther"] {{ color: {n["farther"]}; }}
     QLabel[role="sharp"] {{ color: {n["sharp"]}; }}
     QLabel[role="focus"] {{ color: {n["focus"]}; }}
-    QLabel[role="wrong"] {{ color: {n["wrong"]}; }}
+    QLabel#quiet[role="wrong"], QLabel[role="wrong"] {{ color: {n["wrong"]}; }}
     QLabel[role="gone"] {{ color: {n["quiet"]}; }}
     QFrame#rule {{ background: {n["line"]}; border: none; }}
     QLabel#title {{ font-weight: bold; font-size: 16px; }}

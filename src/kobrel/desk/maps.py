@@ -154,6 +154,7 @@ class Maps(Panel):
         if one.windows is not None:
             self._paint_windows(painter, box, one, x)
         taken: list[QPointF] = []
+        unit = self._session.unit
         for depth, stops in one.contours:
             painter.setPen(QPen(faded(look().sharp, 0.85), 1.3))
             points = [
@@ -165,7 +166,7 @@ class Maps(Panel):
             label = self._label_place(points, taken, box)
             if label is not None:
                 taken.append(label)
-                draw_label(painter, label, self._session.length(depth), look().sharp)
+                draw_label(painter, label, f"{depth / unit.metres:.3g} {unit.symbol}", look().sharp)
         painter.restore()
         for stop in FULL_STOPS:
             y = self._stop_y(box, one.stops, stop)
@@ -235,7 +236,7 @@ class Maps(Panel):
     def _paint_key(self, painter: QPainter) -> None:
         """What the blue means, and the lines."""
         y = self.height() - 7.0
-        text = "blue: blur of the far background    ivory lines: sharp depth"
+        text = "blue: blur of the far background    lines: sharp depth"
         if self._session.judged is not None:
             text += "    outlined: meets the brief at this frame"
         draw_text(painter, QPointF(_LEFT, y), text, look().quiet, 11)

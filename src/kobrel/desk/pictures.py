@@ -37,13 +37,17 @@ VIEWS = (
     View("scenes", 1, 3, 1070, "Scenes"),
     View("tape", 2, 1, 1020, "Subjects"),
     View("tapes", 2, 1, 1020, "Tapes", tape="Lantern to ferryman"),
-    View("glass", 3, 1, 1025),
+    View("glass", 3, 1, 1025, "Lens"),
+    View("brief", 3, 2, 1016, "Brief"),
+    View("maps", 3, 1, 1025, "Weigh"),
+    View("exposure", 3, 3, 1100, "Light"),
+    View("readings", 3, 0, 1030, "Read"),
     View("iris", 4, 1, 1085),
     View("pull", 5, 1, 1049),
-    View("wide", 3, 0, 1030),
-    View("compass", 3, 2, 1020),
+    View("wide", 3, 0, 1040, "Lens"),
+    View("compass", 3, 2, 1010, "Lens"),
     View("departure", 5, 3, 1070),
-    View("light", 3, 1, 1068, look="light"),
+    View("light", 3, 1, 1068, "Read", look="light"),
 )
 
 

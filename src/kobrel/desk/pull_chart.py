@@ -153,7 +153,7 @@ class PullChart(Panel):
             painter = self.begin(f"{note}sharp is up to {most:.3g} px", pixmap)
             self._paint_grid(painter, scale)
             wide, tall = self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM
-            painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, wide + 2, tall + 15))
+            painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, wide + 2, tall + 20))
             x = np.array([self.x_of(frame) for frame in numbers.frames])
             self._paint_band(painter, scale, numbers, x)
             self._paint_subjects(painter, scale, numbers, x)

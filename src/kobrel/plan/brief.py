@@ -204,6 +204,10 @@ class Judged:
     answer: "Answer"
     _windows: dict[int, reach.Window | None] = field(default_factory=dict)
 
+    def asks(self, row: int) -> bool:
+        """Whether anything that is seen is asked for at a frame."""
+        return bool(self.brief.live[row].any())
+
     def window(self, row: int) -> reach.Window | None:
         """The focus with the widest window of stops at a frame, see :func:`frame_answer`."""
         if row not in self._windows:

@@ -21,6 +21,7 @@ from kobrel.desk.cards.base import Card, choice, choose, give_role, plain_table
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.fields import narrow, number_field
 from kobrel.desk.jobs import Job
+from kobrel.desk.look import font
 from kobrel.desk.session import Session, Tool
 from kobrel.plan import brief as briefs
 from kobrel.plan.brief import MET, UNMET
@@ -55,7 +56,7 @@ class _Wishes(NamedRows):
             return frames, "–"
         states = judged.verdicts[judged.brief.wishes.index(wish)]
         unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
-        return frames, "yes" if met and not unmet else f"not in {unmet}" if unmet else "unseen"
+        return frames, "yes" if met and not unmet else f"not {unmet}" if unmet else "unseen"
 
     def rename(self, row: int, name: str) -> None:
         """A wish is called by what it says."""
@@ -112,6 +113,7 @@ class BriefPage(Card):
         self.model = _Wishes(session)
         self.list = QTableView()
         plain_table(self.list, "Wishes of the brief", 22)
+        self.list.setFont(font(12))
         self.list.setModel(self.model)
         self.list.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.list.setFixedHeight(134)

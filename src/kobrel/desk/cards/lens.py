@@ -29,6 +29,7 @@ class LensPage(Card):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._kits: list[Kit] = []
+        self._held: Lens | None = None
         self._build_sensor()
         self.line()
         self._build_lens()
@@ -263,12 +264,19 @@ class LensPage(Card):
         choose(self.fit, delivery.fit)
 
     def _show_kits(self, wanted: str = "") -> None:
-        """Fill the list of kits the first time, and after one was added."""
-        if self._kits:
-            return
-        self._kits, problems = choosing.kits(self.session)
+        """Fill the list of kits the first time, and after one was added; another lens on the camera
+        turns to its kit.
+        """
         shot = self.session.shot
         own = shot.glass.lens if shot else None
+        if self._kits:
+            holder = next((kit for kit in self._kits if own in kit.lenses), None)
+            if own != self._held and holder is not None:
+                self.kit.setCurrentIndex(self._kits.index(holder))
+            self._held = own
+            return
+        self._kits, problems = choosing.kits(self.session)
+        self._held = own
         self.kit.clear()
         for kit in self._kits:
             self.kit.addItem(kit.kit, kit)
