@@ -8,15 +8,9 @@ import numpy as np
 from rich.table import Table
 
 from kobrel.plan import brief as briefs
-from kobrel.plan.model import (
-    MadeCamera,
-    PlaceKey,
-    Plan,
-    PointAnchor,
-    Shot,
-    Subject,
-    Wish,
-)
+from kobrel.plan.instrument import Wish
+from kobrel.plan.model import MadeCamera, Plan, PointAnchor, Shot, Subject
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
 

@@ -7,13 +7,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from kobrel.desk import blocking
 from kobrel.plan.file import open_plan
-from kobrel.plan.model import (
-    CameraEnd,
-    MadeCamera,
-    StandInAnchor,
-    SubjectEnd,
-    SubjectTarget,
-)
+from kobrel.plan.model import CameraEnd, MadeCamera, StandInAnchor, SubjectEnd, SubjectTarget
 
 
 @pytest.fixture

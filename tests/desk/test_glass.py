@@ -12,7 +12,8 @@ from kobrel.desk.flags import rows_of, spread
 from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
 from kobrel.optics.units import METRES, Measure, measure
 from kobrel.plan.brief import UNMET
-from kobrel.plan.model import SubjectTarget, Wish
+from kobrel.plan.instrument import Wish
+from kobrel.plan.model import SubjectTarget
 
 LANTERN, FERRYMAN, BOOTH = 1, 2, 3
 

@@ -10,7 +10,9 @@ from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
-from kobrel.plan.model import DistanceTarget, IrisShape, Keyed, Light, Mark
+from kobrel.plan.instrument import IrisShape
+from kobrel.plan.model import DistanceTarget, Light, Mark
+from kobrel.plan.parts import Keyed
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at
 

@@ -7,18 +7,10 @@ from kobrel.errors import OpticsError
 from kobrel.plan import brief as briefs
 from kobrel.plan import edit
 from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
+from kobrel.plan.instrument import Lens, Wish
 from kobrel.plan.marks import keyed_at
-from kobrel.plan.model import (
-    DistanceTarget,
-    Lens,
-    Mark,
-    PlaceKey,
-    Plan,
-    PointAnchor,
-    Subject,
-    SubjectTarget,
-    Wish,
-)
+from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject, SubjectTarget
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.plan.trials import Where, solved, trials
 

@@ -8,19 +8,18 @@ from kobrel.optics import lens
 from kobrel.plan import edit
 from kobrel.plan.camera import camera_at, cameras_at
 from kobrel.plan.check import findings
+from kobrel.plan.instrument import Criterion
 from kobrel.plan.marks import focus_dpt, keyed_at
 from kobrel.plan.model import (
     BoundsAnchor,
-    Criterion,
     DistanceTarget,
     FileCamera,
-    Key,
-    Keyed,
     Mark,
     PointAnchor,
     SubjectTarget,
     SurfaceAnchor,
 )
+from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import fewest, plan_from_scene
 from kobrel.plan.summary import summary

@@ -9,13 +9,11 @@ from pydantic import ValidationError
 from kobrel.errors import PlanError
 from kobrel.plan import edit
 from kobrel.plan.file import UPGRADES, open_plan, save_plan
+from kobrel.plan.instrument import Glass
 from kobrel.plan.model import (
     FORMAT,
     DistanceTarget,
     FixedCamera,
-    Glass,
-    Key,
-    Keyed,
     Mark,
     Plan,
     PointAnchor,
@@ -23,6 +21,7 @@ from kobrel.plan.model import (
     Shot,
     SubjectTarget,
 )
+from kobrel.plan.parts import Key, Keyed
 
 CAMERA = FixedCamera(pose=tuple(float(i % 5 == 0) for i in range(16)))
 

@@ -13,24 +13,10 @@ from kobrel.plan import limits
 from kobrel.plan.brief import terms
 from kobrel.plan.camera import camera_at
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Sensor, Wish
 from kobrel.plan.lenses import nearest_lens, read_kit, shipped_kits
-from kobrel.plan.model import (
-    Criterion,
-    Delivery,
-    DistanceTarget,
-    Exposure,
-    KeepSize,
-    Key,
-    Keyed,
-    Lens,
-    Mark,
-    PlaceKey,
-    Plan,
-    PointAnchor,
-    Sensor,
-    Subject,
-    Wish,
-)
+from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject
+from kobrel.plan.parts import Key, Keyed, PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.plan.tradeoffs import focal_map, focus_map
 

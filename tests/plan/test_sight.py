@@ -9,7 +9,6 @@ from kobrel.plan.model import (
     DistanceTarget,
     MadeCamera,
     Mark,
-    PlaceKey,
     Plan,
     PointAnchor,
     Shot,
@@ -19,6 +18,7 @@ from kobrel.plan.model import (
     SubjectEnd,
     Tape,
 )
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.sight import sightlines
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.stand_ins import SIZES

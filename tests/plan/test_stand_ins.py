@@ -9,7 +9,6 @@ from kobrel.plan.model import (
     Lights,
     MadeCamera,
     Mark,
-    PlaceKey,
     Plan,
     PointAnchor,
     Row,
@@ -21,6 +20,7 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     scene_name,
 )
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.staging import Library, stage_of, staged_alike
 from kobrel.plan.stand_ins import SIZES, number_of, scene_of, stand_in_scene
 from kobrel.plan.survey import survey

@@ -6,30 +6,23 @@ from kobrel.optics.exposure import t_stop
 from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
+from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, IrisShape, Sensor, Wish
 from kobrel.plan.lenses import shipped_kits
 from kobrel.plan.model import (
-    BACKGROUND,
     BoundsAnchor,
     CameraEnd,
-    Criterion,
     DistanceTarget,
-    Exposure,
     FileCamera,
-    Glass,
-    IrisShape,
-    Key,
-    Keyed,
     Light,
     Mark,
     Plan,
     SceneRef,
-    Sensor,
     Shot,
     StandIn,
     SubjectEnd,
     SubjectTarget,
-    Wish,
 )
+from kobrel.plan.parts import Key, Keyed
 
 NAME = "ferry"
 LANTERN, FERRYMAN, BOOTH, COMPASS, PASSENGER, FERRY = range(1, 7)

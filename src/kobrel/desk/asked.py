@@ -12,7 +12,7 @@ from kobrel.desk.paint import draw_text
 from kobrel.desk.scales import DioptreScale
 from kobrel.desk.session import Session
 from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
-from kobrel.plan.model import BACKGROUND, Wish
+from kobrel.plan.instrument import BACKGROUND, Wish
 
 _HEAVY, _GRAB_PX = 5.0, 10.0
 

@@ -6,16 +6,9 @@ from numpy.typing import ArrayLike
 from kobrel.desk.session import Session, Tool
 from kobrel.plan import edit, moves
 from kobrel.plan.anchors import subject_points
-from kobrel.plan.model import (
-    Lights,
-    MadeCamera,
-    PlaceKey,
-    Row,
-    StandIn,
-    StandInAnchor,
-    StandInKind,
-)
+from kobrel.plan.model import Lights, MadeCamera, Row, StandIn, StandInAnchor, StandInKind
 from kobrel.plan.moves import vector
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.staging import stage_of
 from kobrel.plan.stand_ins import SIZES, place_track
 

@@ -9,7 +9,8 @@ from kobrel.optics.reach import Window
 from kobrel.plan import brief as briefs
 from kobrel.plan import edit
 from kobrel.plan.brief import Clash
-from kobrel.plan.model import BACKGROUND, Keyed, Wish, WishKind
+from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
+from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import runs
 from kobrel.plan.trials import Trial, Where, trials
 from kobrel.stage.scene import Progress

@@ -8,8 +8,9 @@ from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan import glass as glasses
 from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Lens, Sensor
 from kobrel.plan.lenses import Kit, nearest_lens, read_kit, shipped_kits
-from kobrel.plan.model import Lens, Sensor, SubjectTarget
+from kobrel.plan.model import SubjectTarget
 
 _KITS = "kits"
 _FRAMING = "sensor/keeps_framing"

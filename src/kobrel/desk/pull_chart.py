@@ -27,7 +27,8 @@ from kobrel.desk.paint import Panel, draw_text, metrics, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.plan import edit
-from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target, Wish
+from kobrel.plan.instrument import Wish
+from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
 from kobrel.plan.survey import GONE, SHARP, Survey
 from kobrel.plan.tapes import measure_with
 

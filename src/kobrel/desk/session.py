@@ -19,12 +19,11 @@ from kobrel.plan import edit
 from kobrel.plan import glass as glasses
 from kobrel.plan.brief import Judged, judge
 from kobrel.plan.camera import Camera, camera_at
+from kobrel.plan.instrument import Glass, WishKind
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
     End,
-    Glass,
-    Keyed,
     MadeCamera,
     Plan,
     Shot,
@@ -32,8 +31,8 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
     Target,
-    WishKind,
 )
+from kobrel.plan.parts import Keyed
 from kobrel.plan.sight import Sightlines
 from kobrel.plan.staging import Library, stage_of, staged_alike
 from kobrel.plan.stand_ins import number_of

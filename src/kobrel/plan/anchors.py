@@ -4,14 +4,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import (
-    Anchor,
-    BoundsAnchor,
-    NearestAnchor,
-    PointAnchor,
-    StandInAnchor,
-    SurfaceAnchor,
-)
+from kobrel.plan.model import Anchor, BoundsAnchor, NearestAnchor, PointAnchor, StandInAnchor, SurfaceAnchor
 from kobrel.plan.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Place, Stage
 

@@ -12,19 +12,10 @@ from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
 from kobrel.plan import edit
+from kobrel.plan.instrument import BACKGROUND, Wish
 from kobrel.plan.marks import keyed_at
-from kobrel.plan.model import (
-    BACKGROUND,
-    DistanceTarget,
-    Key,
-    Keyed,
-    Mark,
-    Plan,
-    Shot,
-    SubjectTarget,
-    Target,
-    Wish,
-)
+from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
+from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.survey import GONE, Survey
 
 _BEHIND_DPT = 1e6
@@ -170,7 +161,7 @@ def terms(plan: Plan, shot: Shot, numbers: Survey) -> Terms:
         half_m=np.array(half),
         px=np.array([camera.coc_px if w.kind == "sharp" else w.px for w in known]),
         asked=asked,
-        live=asked & np.reshape(np.transpose(seen), shape),
+        live=asked & np.reshape(np.transpose(np.array(seen, dtype=bool)), shape),
         px_per_mm=camera.width_px / (camera.sensor_width_mm * camera.squeeze),
         model=camera.model,
         by_straight=camera.surface == "sphere",

@@ -12,8 +12,9 @@ from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
+from kobrel.plan.instrument import Exposure
 from kobrel.plan.marks import focus_dpt, keyed_at
-from kobrel.plan.model import Exposure, FileCamera, FixedCamera, Plan, Shot
+from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
 from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage

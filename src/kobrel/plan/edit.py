@@ -2,17 +2,13 @@
 
 from typing import Any, TypeVar
 
+from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.model import (
     Anchor,
     CameraRef,
     DistanceTarget,
-    Ease,
     End,
-    Key,
-    Keyed,
     Mark,
-    Placed,
-    PlaceKey,
     Plan,
     PointAnchor,
     SceneRef,
@@ -24,10 +20,8 @@ from kobrel.plan.model import (
     SubjectTarget,
     Tape,
     Target,
-    Vector,
-    Wish,
-    WishKind,
 )
+from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
 
 _Placed = TypeVar("_Placed", bound=Placed)
 

@@ -8,8 +8,10 @@ import numpy as np
 from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.sensor import frame_on_sensor
 from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Exposure, Glass, KeepSize, Lens, Sensor
 from kobrel.plan.marks import keyed_at
-from kobrel.plan.model import Exposure, Glass, KeepSize, Keyed, Lens, Sensor, Shot
+from kobrel.plan.model import Shot
+from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import Survey, spans
 
 _LEAST_EV = 0.005

@@ -11,7 +11,8 @@ from pydantic import Field, ValidationError
 import kobrel
 from kobrel.errors import PlanError
 from kobrel.plan.file import plain_reason
-from kobrel.plan.model import Lens, Part
+from kobrel.plan.instrument import Lens
+from kobrel.plan.parts import Part
 
 _FOLDER = Path(kobrel.__file__).parent / "data" / "lenses"
 _COLUMNS = (

@@ -7,7 +7,7 @@ import numpy as np
 from kobrel.optics import sensor
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.camera import Camera
-from kobrel.plan.model import Criterion
+from kobrel.plan.instrument import Criterion
 from kobrel.plan.survey import Survey
 
 

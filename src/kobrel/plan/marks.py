@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Ease, Keyed, Mark, SubjectTarget
+from kobrel.plan.model import Mark, SubjectTarget
+from kobrel.plan.parts import Ease, Keyed
 from kobrel.stage.motion import eased
 
 

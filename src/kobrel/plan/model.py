@@ -4,86 +4,35 @@ Lengths are metres (lens and sensor: millimetres), times are frames. Fields that
 version does not know are kept and written back.
 """
 
-import itertools
 from pathlib import PurePath
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
-from kobrel.optics.exposure import light_value
-from kobrel.optics.lens import FocusSurface, LensModel
-from kobrel.optics.projection import Projection
-from kobrel.optics.sensor import CriterionKind, Fit
 from kobrel.optics.units import PlanUnit
+from kobrel.plan.instrument import Exposure, Glass, IrisShape, KeepSize, Wish
+from kobrel.plan.parts import (
+    Colour,
+    Ease,
+    Finite,
+    Part,
+    Placed,
+    Positive,
+    PositiveFinite,
+    Vector,
+    require_rising,
+    require_unique,
+)
 
 FORMAT = 3
 SUFFIX = ".kobrel"
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
 
-Ease = Literal["even", "smooth"]
 StandInKind = Literal[
     "standing", "seated", "child", "box", "ball", "cone", "cylinder", "card", "wall", "ground",
     "string", "scatter",
 ]  # fmt: skip
-Positive = Annotated[float, Field(gt=0)]
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
-Vector = tuple[Finite, Finite, Finite]
-Colour = Vector
-
-
-def _require_rising(frames: list[float], what: str) -> None:
-    for before, after in itertools.pairwise(frames):
-        if after <= before:
-            raise ValueError(
-                f"{what} at frames {before:g} and {after:g} are not in order, or at one frame twice"
-            )
-
-
-def _require_unique(names: list[str], what: str) -> None:
-    seen: set[str] = set()
-    for name in names:
-        if name in seen:
-            raise ValueError(f"{what} {name} is used twice")
-        seen.add(name)
-
-
-class Part(BaseModel):
-    """Base of all parts of a plan."""
-
-    # Each part is compiled when first used: a start needs few of them.
-    model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings", defer_build=True)
-
-    def but(self, **changes: Any) -> Self:
-        """The same with some fields changed, checked anew.
-
-        Raises
-        ------
-        pydantic.ValidationError
-            A change breaks a rule of the part.
-        """
-        return type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
-
-
-class PlaceKey(Part):
-    """A place at a frame; `ease` is the way to the next key."""
-
-    frame: Finite
-    position_m: Vector
-    ease: Ease = "smooth"
-
-
-class Placed(Part):
-    """Something with a place, or with keys of it."""
-
-    position_m: Vector
-    keys: tuple[PlaceKey, ...] = ()
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        _require_rising([key.frame for key in self.keys], "keys")
-        return self
 
 
 class SceneRef(Part):
@@ -237,108 +186,6 @@ class StandIn(Placed):
         return self.kind in ("standing", "seated", "child")
 
 
-class Key(Part):
-    """A value at a frame; `ease` is the way to the next key."""
-
-    frame: Finite
-    value: PositiveFinite
-    ease: Ease = "smooth"
-
-
-class Keyed(Part):
-    """A value that stands still, or follows keys if there are any."""
-
-    value: PositiveFinite
-    keys: tuple[Key, ...] = ()
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        _require_rising([key.frame for key in self.keys], "keys")
-        return self
-
-
-class Sensor(Part):
-    """Size of the sensor."""
-
-    width_mm: PositiveFinite = 36.0
-    height_mm: PositiveFinite = 20.25
-
-
-class Criterion(Part):
-    """The largest blur still called sharp: pixels at delivery, millimetres, or diagonal / value."""
-
-    kind: CriterionKind = "pixels"
-    value: PositiveFinite = 2.0
-
-
-class Lens(Part):
-    """A lens as a kit has it: what it can do."""
-
-    name: str = Field(min_length=1)
-    focal_mm: tuple[PositiveFinite, PositiveFinite] = Field(
-        description="Shortest and longest; a prime's alike."
-    )
-    widest: PositiveFinite = Field(2.8, description="Widest f-number.")
-    narrowest: PositiveFinite = 22.0
-    close_focus_m: PositiveFinite = Field(0.5, description="Closest focus, from the entrance pupil.")
-    squeeze: float = Field(1.0, ge=1, le=4)
-    transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that it lets through.")
-
-    @model_validator(mode="after")
-    def _makes_sense(self) -> Self:
-        if self.focal_mm[1] < self.focal_mm[0]:
-            raise ValueError(f"lens {self.name}: its longest focal length is below its shortest")
-        if self.narrowest < self.widest:
-            raise ValueError(f"lens {self.name}: its narrowest stop is wider than its widest")
-        return self
-
-    @property
-    def is_zoom(self) -> bool:
-        """Whether its focal length can be changed."""
-        return self.focal_mm[1] > self.focal_mm[0]
-
-
-class Delivery(Part):
-    """The delivered frame on the sensor."""
-
-    aspect: float = Field(0.0, ge=0, le=20, description="Width over height; 0 is the whole sensor.")
-    fit: Fit = Field("inside", description="Inside the sensor, or as wide or as high as it.")
-
-
-class Glass(Part):
-    """Sensor, lens and stop."""
-
-    sensor: Sensor = Field(default_factory=Sensor)
-    focal_mm: Keyed = Field(default_factory=lambda: Keyed(value=50.0))
-    f_number: Keyed = Field(default_factory=lambda: Keyed(value=2.8))
-    squeeze: float = Field(1.0, ge=1, le=4, description="Anamorphic squeeze.")
-    model: LensModel = "render"
-    surface: FocusSurface = "plane"
-    projection: Projection = "perspective"
-    field_m: PositiveFinite = Field(4.0, description="Width of the field of an orthographic view.")
-    cone_deg: float = Field(
-        1.0, gt=0, lt=90, description="Full angle of an orthographic view's cone of light."
-    )
-    criterion: Criterion = Field(default_factory=Criterion)
-    delivery: Delivery = Field(default_factory=Delivery)
-    lens: Lens | None = Field(None, description="The lens out of a kit, with its limits.")
-    transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that the lens lets through.")
-
-
-class IrisShape(Part):
-    """The opening of the lens."""
-
-    blades: int = Field(0, ge=0, le=64, description="0 is a circle.")
-    roundness: float = Field(0.0, ge=0, le=1)
-    rotation_deg: Finite = 0.0
-
-    @model_validator(mode="after")
-    def _enough_blades(self) -> Self:
-        if self.blades in (1, 2):
-            raise ValueError("an iris has 3 blades or more, or 0 for a circle")
-        return self
-
-
 class SubjectTarget(Part):
     """Focus on a subject, wherever it is at each frame."""
 
@@ -405,7 +252,7 @@ class MadeCamera(Part):
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Self:
-        _require_rising([key.frame for key in self.keys], "camera keys")
+        require_rising([key.frame for key in self.keys], "camera keys")
         places = [(self.position_m, self.aim_m), *((key.position_m, key.aim_m) for key in self.keys)]
         for position, aim in places:
             if position == aim:
@@ -414,53 +261,6 @@ class MadeCamera(Part):
 
 
 CameraRef = Annotated[FileCamera | FixedCamera | MadeCamera, Field(discriminator="kind")]
-
-
-WishKind = Literal["sharp", "at_least", "at_most"]
-BACKGROUND = 0
-"""The subject's number in a wish that is about the far background."""
-
-
-class Wish(Part):
-    """What a subject shall be over some frames: sharp, or blurred at least or at most so much."""
-
-    subject: int = Field(ge=0, description="Number of a subject; 0 is the far background.")
-    kind: WishKind = "sharp"
-    px: PositiveFinite = Field(8.0, description="Blur in pixels at delivery, of at_least and at_most.")
-    first: Finite | None = Field(None, description="First frame; the shot's if none.")
-    last: Finite | None = Field(None, description="Last frame; the shot's if none.")
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if self.first is not None and self.last is not None and self.last < self.first:
-            raise ValueError(f"a wish ends at frame {self.last:g}, before it begins at {self.first:g}")
-        return self
-
-
-class Exposure(Part):
-    """How bright the shot is recorded, against how bright it should be."""
-
-    kept: bool = Field(True, description="Whether the picture keeps its brightness when the stop changes.")
-    iso: PositiveFinite = 800.0
-    shutter_deg: float = Field(180.0, gt=0, le=360)
-    nd_stops: float = Field(0.0, ge=0, le=20, description="Neutral density before the lens, in stops.")
-    metered: Finite = Field(
-        default_factory=lambda: float(light_value(2.8, 800.0, 180.0, 0.0)),
-        description="Light value, log2(ISO shutter / T^2) - ND, that is right here.",
-    )
-
-    @classmethod
-    def right_at(cls, stop: float) -> Self:
-        """Exposed rightly at a T-stop, with everything else as it is by default."""
-        return cls(metered=float(light_value(stop, 800.0, 180.0, 0.0)))
-
-
-class KeepSize(Part):
-    """The camera moves along its axis so that a subject keeps its size while the lens changes."""
-
-    subject: int
-    focal_mm: PositiveFinite = Field(description="Focal length at which the camera stands where it stood.")
-    frame: Finite | None = Field(None, description="Frame whose size is kept; none is each frame's own.")
 
 
 class Shot(Part):
@@ -489,7 +289,7 @@ class Shot(Part):
             raise ValueError(f"last frame {self.last} comes before first frame {self.first}")
         if not self.marks:
             raise ValueError("a shot needs at least one mark, it says where the focus is")
-        _require_rising([mark.frame for mark in self.marks], "marks")
+        require_rising([mark.frame for mark in self.marks], "marks")
         return self
 
     @property
@@ -547,11 +347,11 @@ class Plan(Part):
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Self:
-        _require_unique([scene.name for scene in self.scenes], "scene name")
-        _require_unique([str(subject.number) for subject in self.subjects], "subject number")
-        _require_unique([str(stand_in.number) for stand_in in self.stand_ins], "stand-in number")
-        _require_unique([tape.name for tape in self.tapes], "tape name")
-        _require_unique([shot.name for shot in self.shots], "shot name")
+        require_unique([scene.name for scene in self.scenes], "scene name")
+        require_unique([str(subject.number) for subject in self.subjects], "subject number")
+        require_unique([str(stand_in.number) for stand_in in self.stand_ins], "stand-in number")
+        require_unique([tape.name for tape in self.tapes], "tape name")
+        require_unique([shot.name for shot in self.shots], "shot name")
         return self
 
     def subject(self, number: int) -> Subject | None:

@@ -17,7 +17,7 @@ def look_at(position_m: ArrayLike, aim_m: ArrayLike, roll_deg: ArrayLike = 0.0) 
     back = position - aim
     length = np.linalg.norm(back, axis=1, keepdims=True)
     back = np.where(length > 0, back / np.where(length > 0, length, 1.0), (0.0, 0.0, 1.0))
-    upright = np.abs(back[:, 1:2]) < 1 - 1e-6
+    upright = np.hypot(back[:, 0:1], back[:, 2:3]) > 1e-7
     up = np.where(upright, (0.0, 1.0, 0.0), (0.0, 0.0, -1.0))
     right = np.cross(up, back)
     right /= np.linalg.norm(right, axis=1, keepdims=True)

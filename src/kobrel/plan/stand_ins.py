@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import STAND_IN_PREFIX, Lights, Placed, StandIn, StandInKind
+from kobrel.plan.model import STAND_IN_PREFIX, Lights, StandIn, StandInKind
+from kobrel.plan.parts import Placed
 from kobrel.stage import people
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.scene import Material, Mesh, Node, Scene

@@ -8,26 +8,22 @@ from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.camera import camera_at
 from kobrel.plan.edit import add_subject
+from kobrel.plan.instrument import Exposure, Glass, IrisShape, Sensor
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
-    Exposure,
     FileCamera,
-    Glass,
-    IrisShape,
-    Key,
-    Keyed,
     MadeCamera,
     Mark,
     Plan,
     PointAnchor,
     SceneRef,
-    Sensor,
     Shot,
     SurfaceAnchor,
     scene_name,
 )
 from kobrel.plan.moves import vector
+from kobrel.plan.parts import Key, Keyed
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Scene
 from kobrel.stage.stage import Stage

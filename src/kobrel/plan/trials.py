@@ -12,8 +12,10 @@ from kobrel.optics.sensor import FORMATS
 from kobrel.plan import brief as briefs
 from kobrel.plan import glass as glasses
 from kobrel.plan.brief import Terms
+from kobrel.plan.instrument import BACKGROUND, Sensor
 from kobrel.plan.marks import keyed_at
-from kobrel.plan.model import BACKGROUND, Keyed, Plan, Sensor, Shot
+from kobrel.plan.model import Plan, Shot
+from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
 

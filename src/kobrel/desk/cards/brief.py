@@ -25,7 +25,7 @@ from kobrel.desk.look import font
 from kobrel.desk.session import Session, Tool
 from kobrel.plan import brief as briefs
 from kobrel.plan.brief import MET, UNMET
-from kobrel.plan.model import BACKGROUND, Wish, WishKind
+from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
 from kobrel.plan.trials import Trial
 
 _BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
@@ -56,7 +56,7 @@ class _Wishes(NamedRows):
             return frames, "–"
         states = judged.verdicts[judged.brief.wishes.index(wish)]
         unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
-        return frames, "yes" if met and not unmet else f"not {unmet}" if unmet else "unseen"
+        return frames, "yes" if met and not unmet else f"not in {unmet}" if unmet else "unseen"
 
     def rename(self, row: int, name: str) -> None:
         """A wish is called by what it says."""

@@ -7,7 +7,7 @@ from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
 from kobrel.plan import glass as glasses
 from kobrel.plan.glass import MakeUp
-from kobrel.plan.model import Exposure
+from kobrel.plan.instrument import Exposure
 
 _NOTES = {
     True: "The picture keeps its brightness: something else makes up for the stop. "

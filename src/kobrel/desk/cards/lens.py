@@ -12,8 +12,8 @@ from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.optics.sensor import FORMATS, format_of
 from kobrel.optics.units import scene_measure
+from kobrel.plan.instrument import Delivery, Lens, Sensor
 from kobrel.plan.lenses import SUFFIXES, Kit
-from kobrel.plan.model import Delivery, Lens, Sensor
 from kobrel.plan.stand_ins import number_of
 
 _OWN = "own"

@@ -9,8 +9,8 @@ from kobrel.desk.cards.base import Card, choice, choose
 from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
 from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Criterion
 from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as, surfaces_differ
-from kobrel.plan.model import Criterion
 
 _CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
 _CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}

@@ -25,7 +25,6 @@ from kobrel.plan.model import (
     BoundsAnchor,
     NearestAnchor,
     OriginAnchor,
-    PlaceKey,
     PointAnchor,
     StandInAnchor,
     Subject,
@@ -34,6 +33,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.moves import vector
 from kobrel.plan.names import thing_name
+from kobrel.plan.parts import PlaceKey
 from kobrel.plan.stand_ins import place_track
 from kobrel.plan.survey import GONE, STATES, spans
 from kobrel.stage.stage import Place

@@ -10,7 +10,7 @@ from kobrel.desk.session import Session
 from kobrel.optics.sensor import FORMATS
 from kobrel.plan import glass as glasses
 from kobrel.plan.glass import Match
-from kobrel.plan.model import Sensor
+from kobrel.plan.instrument import Sensor
 
 
 class WeighPage(Card):

@@ -1,0 +1,100 @@
+"""What the parts of a plan are made of: frozen parts, vectors, keys."""
+
+import itertools
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+Ease = Literal["even", "smooth"]
+Positive = Annotated[float, Field(gt=0)]
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Vector = tuple[Finite, Finite, Finite]
+Colour = Vector
+
+
+def require_rising(frames: list[float], what: str) -> None:
+    """See that frames come one after the other.
+
+    Raises
+    ------
+    ValueError
+        Two are at one frame or in the wrong order; says which.
+    """
+    for before, after in itertools.pairwise(frames):
+        if after <= before:
+            raise ValueError(
+                f"{what} at frames {before:g} and {after:g} are not in order, or at one frame twice"
+            )
+
+
+def require_unique(names: list[str], what: str) -> None:
+    """See that no name is used twice.
+
+    Raises
+    ------
+    ValueError
+        One is; says which.
+    """
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            raise ValueError(f"{what} {name} is used twice")
+        seen.add(name)
+
+
+class Part(BaseModel):
+    """Base of all parts of a plan."""
+
+    # Each part is compiled when first used: a start needs few of them.
+    model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings", defer_build=True)
+
+    def but(self, **changes: Any) -> Self:
+        """The same with some fields changed, checked anew.
+
+        Raises
+        ------
+        pydantic.ValidationError
+            A change breaks a rule of the part.
+        """
+        return type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
+
+
+class PlaceKey(Part):
+    """A place at a frame; `ease` is the way to the next key."""
+
+    frame: Finite
+    position_m: Vector
+    ease: Ease = "smooth"
+
+
+class Placed(Part):
+    """Something with a place, or with keys of it."""
+
+    position_m: Vector
+    keys: tuple[PlaceKey, ...] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        require_rising([key.frame for key in self.keys], "keys")
+        return self
+
+
+class Key(Part):
+    """A value at a frame; `ease` is the way to the next key."""
+
+    frame: Finite
+    value: PositiveFinite
+    ease: Ease = "smooth"
+
+
+class Keyed(Part):
+    """A value that stands still, or follows keys if there are any."""
+
+    value: PositiveFinite
+    keys: tuple[Key, ...] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        require_rising([key.frame for key in self.keys], "keys")
+        return self
