@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from kobrel.desk import choosing
 from kobrel.desk.document import DEMO
@@ -221,7 +221,7 @@ def test_a_coupled_exposure_darkens_the_picture(hand):
 
 def test_readings_explain_themselves(hand):
     read = page(hand, "Read")
-    label = next(w for w in read.findChildren(type(read.near).__mro__[0]) if w.text() == "Reads as")
+    label = next(w for w in read.findChildren(QLabel) if w.text() == "Reads as")
     QTest.mouseClick(label, Qt.MouseButton.LeftButton)
     assert "model scale" in hand.window.says.text()
     assert read.small["Reads as"].text().startswith("1 : ")
@@ -263,7 +263,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(hand):
     assert brief.model.data(brief.model.index(0, 0)) == "1 Lantern sharp"
 
     # a longer pull than needed is there; the answer for the shot replaces it
-    pick(brief.over, True)
+    pick(brief.over, "whole")
     assert brief.stops.text().startswith("f/")
     QTest.mouseClick(brief.take, Qt.MouseButton.LeftButton)
     assert "slowest pull" in window.says.text()
@@ -320,6 +320,67 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(hand):
     assert "Undo takes it back" in window.says.text()
     session.undo.undo()
     assert session.shot == before
+
+
+def test_an_answer_for_some_frames_leaves_the_others(hand):
+    session = hand.window.session
+    brief = page(hand, "Brief")
+    marks = session.shot.marks
+    session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN),)))
+    pick(brief.over, "span")
+    assert brief.begin.isVisible()
+    hand.type(brief.begin, "1010")
+    hand.type(brief.end, "1020")
+    assert brief.says.text().startswith("The most is asked at ")
+    QTest.mouseClick(brief.take, Qt.MouseButton.LeftButton)
+    assert (session.judged.verdicts[0, 9:20] != UNMET).all()
+    assert session.shot.marks[0] == marks[0]
+    assert session.shot.marks[-3:] == marks[-3:]
+    pick(brief.over, "here")
+    session.show_frame(1015)
+    assert brief.says.text().endswith("focused at " + brief.focus.text() + ".")
+    session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN, last=1012),)))
+    assert brief.says.text() == "Nothing is asked at this frame."
+    assert not brief.take.isEnabled()
+
+
+def test_one_stop_will_not_do_so_the_stop_is_keyed(hand):
+    session = hand.window.session
+    brief = page(hand, "Brief")
+    wishes = (
+        Wish(subject=LANTERN, last=1040), Wish(subject=FERRYMAN, last=1040),
+        Wish(subject=FERRYMAN, first=1060), Wish(subject=0, kind="at_least", px=20, first=1060),
+    )  # fmt: skip
+    session.edit_shot("Ask", lambda s: s.but(brief=wishes))
+    pick(brief.over, "whole")
+    assert "key the stop too" in brief.says.text()
+    assert not brief.take.isEnabled()
+    QTest.mouseClick(brief.keyed, Qt.MouseButton.LeftButton)
+    assert session.glass.f_number.keys
+    assert brief.fails.text() == "Met in all frames."
+
+
+def test_a_number_is_stepped_by_dragging_its_label(hand):
+    session = hand.window.session
+    lens = page(hand, "Lens")
+    label = next(w for w in lens.findChildren(QLabel) if w.buddy() is lens.focal)
+    count = session.undo.count()
+    hand.drag(label, QPointF(10, 8), QPointF(60, 8), steps=10)
+    assert float(session.camera.focal_mm) == 60
+    assert session.undo.count() == count + 1
+    hand.type(lens.ahead, "-0.5 m")
+    assert choosing.moved_ahead_m(session) == pytest.approx(-0.5)
+    assert "0.500 m farther back" in lens.moved.text()
+
+
+def test_very_small_things_in_inches(hand):
+    session = hand.window.session
+    read = page(hand, "Read")
+    millimetres = float(read.small["One pixel there"].text().split()[0])
+    session.edit("feet", session.plan.but(unit="ft"))
+    inches, unit = read.small["One pixel there"].text().split()
+    assert unit == "in"
+    assert float(inches) * 25.4 == pytest.approx(millimetres, rel=0.01)
 
 
 def test_the_barrel_shows_the_answer_and_takes_it(hand):

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import draw_text
@@ -45,7 +45,8 @@ def paint_asked(
     painter: QPainter, session: Session, scale: DioptreScale, x_of: Callable[[float], float], bottom: float
 ) -> None:
     """Heavy lines for what is asked: ivory for sharp, open for soft, red outlines where it is not
-    so; and beneath the frames a red bar where anything is not so.
+    so; beneath the frames a red bar where anything is not so, and a red lattice over those that no
+    focus and stop can grant.
     """
     judged = session.judged
     if judged is None:
@@ -62,6 +63,10 @@ def paint_asked(
             for first, last in index_runs(states == state):
                 _stroke(painter, x[first : last + 1], y[first : last + 1], step, pens)
     painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(faded(look().wrong, 0.35), Qt.BrushStyle.DiagCrossPattern))
+    top = scale.px(math.inf)
+    for first, last in index_runs(~judged.answer.possible):
+        painter.drawRect(QRectF(x[first] - step / 2, top, x[last] - x[first] + step, bottom - top))
     painter.setBrush(look().wrong)
     for first, last in index_runs(judged.unmet):
         painter.drawRect(QRectF(x[first] - step / 2, bottom + 1, x[last] - x[first] + step, 4))

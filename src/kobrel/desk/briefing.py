@@ -8,13 +8,14 @@ from kobrel.desk.session import Session
 from kobrel.optics.reach import Window
 from kobrel.plan import brief as briefs
 from kobrel.plan import edit
-from kobrel.plan.brief import Clash
+from kobrel.plan.brief import Answer, Clash
 from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
 from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import runs
 from kobrel.plan.trials import Trial, Where, trials
 from kobrel.stage.scene import Progress
 
+Span = tuple[float, float]
 KINDS: dict[WishKind, str] = {"sharp": "sharp", "at_least": "at least", "at_most": "at most"}
 
 
@@ -72,15 +73,22 @@ def window(session: Session) -> Window | None:
     return judged.window(session.row) if judged and judged.asks(session.row) else None
 
 
-def clash(session: Session, whole: bool) -> Clash | None:
-    """Why the brief cannot be met: at this frame, or at the first frame that does not let it."""
-    judged = session.judged
-    if judged is None:
+def answer_over(session: Session, span: Span) -> Answer | None:
+    """What grants the brief over some frames in a row."""
+    judged, shot = session.judged, session.shot
+    if judged is None or shot is None:
         return None
-    if not whole:
-        return briefs.clash(judged.brief, session.row)
-    failing = np.flatnonzero(~judged.answer.possible)
-    return briefs.clash(judged.brief, int(failing[0])) if len(failing) else None
+    if span[0] <= shot.first and span[1] >= shot.last:
+        return judged.answer
+    frames = judged.brief.frames
+    rows = np.flatnonzero((frames >= span[0]) & (frames <= span[1]))
+    return briefs.answer(judged.brief.at(rows)) if len(rows) else None
+
+
+def clash(found: Answer) -> Clash | None:
+    """Why the brief cannot be met, at the first frame that does not let it."""
+    failing = np.flatnonzero(~found.possible)
+    return briefs.clash(found.brief, int(failing[0])) if len(failing) else None
 
 
 def take_here(session: Session) -> None:
@@ -93,39 +101,40 @@ def take_here(session: Session) -> None:
     session.edit_shot("Take the brief's answer", lambda s: briefs.taken_at(s, numbers, row, found))
 
 
-def take_whole(session: Session) -> None:
-    """Set one stop and the slowest focus move that meet the brief over the shot."""
-    judged, shot, camera = session.judged, session.shot, session.camera
-    if judged is None or shot is None or camera is None:
+def take_over(session: Session, span: Span) -> None:
+    """Set one stop and the slowest focus move that meet the brief over some frames."""
+    found, shot, camera = answer_over(session, span), session.shot, session.camera
+    if found is None or shot is None or camera is None:
         return
-    stops = judged.answer.stops
+    stops = found.stops
     if not stops:
         session.said.emit("No single stop meets the brief in all frames. The stop may be keyed instead.")
         return
     stop = briefs.nearest_stop(stops, float(camera.f_number))
-    every = np.full(len(judged.brief.frames), stop)
-    taken = briefs.taken_over(shot, judged.brief, Keyed(value=stop), every)
+    every = np.full(len(found.brief.frames), stop)
+    taken = briefs.taken_over(shot, found.brief, Keyed(value=stop), every)
     session.edit_shot("Take the brief's pull", lambda _s: taken)
     session.said.emit(f"f/{stop:.3g}, and the slowest pull that meets the brief: {len(taken.marks)} marks.")
 
 
-def take_keyed(session: Session) -> None:
+def take_keyed(session: Session, span: Span) -> None:
     """Key the stop too, so that each frame that can be met is."""
-    judged, shot = session.judged, session.shot
-    if judged is None or shot is None:
+    found, shot = answer_over(session, span), session.shot
+    if found is None or shot is None:
         return
-    taken = briefs.with_keyed_stop(shot, judged.answer)
+    taken = briefs.with_keyed_stop(shot, found)
     session.edit_shot("Take the brief's pull and stops", lambda _s: taken)
     count = len(taken.glass.f_number.keys)
     session.said.emit(f"{count or 'No'} keys of the stop, {len(taken.marks)} marks of the focus.")
 
 
-def search(session: Session, whole: bool) -> Callable[[Progress], list[Trial]] | None:
-    """Work that finds what would make the brief possible, over the shot or at this frame."""
+def search(session: Session, span: Span | None) -> Callable[[Progress], list[Trial]] | None:
+    """Work that finds what would make the brief possible, over some frames or at this one."""
     shot = session.shot
     if shot is None:
         return None
-    where = Where(session.plan, session.stage, None if whole else float(session.frame))
+    here = None if span else float(session.frame)
+    where = Where(session.plan, session.stage, here, span)
 
     def work(progress: Progress) -> list[Trial]:
         found: list[Trial] = []

@@ -84,7 +84,8 @@ class Field(QLineEdit):
         self.style().unpolish(self)
         self.style().polish(self)
 
-    def _move(self, steps: int) -> None:
+    def step_by(self, steps: int) -> None:
+        """Go so many steps up, or down."""
         self.setModified(False)
         self._mark_wrong(False)
         self._emit(min(max(self._step(self.value, steps), self._low), self._high))
@@ -92,7 +93,7 @@ class Field(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
         if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._move(1 if key == Qt.Key.Key_Up else -1)
+            self.step_by(1 if key == Qt.Key.Key_Up else -1)
         elif key == Qt.Key.Key_Escape and self.isModified():
             self.setModified(False)
             self._mark_wrong(False)
@@ -108,7 +109,7 @@ class Field(QLineEdit):
         if not self.hasFocus():
             event.ignore()  # a card that scrolls must not change what passes under the pointer
             return
-        self._move(1 if event.angleDelta().y() > 0 else -1)
+        self.step_by(1 if event.angleDelta().y() > 0 else -1)
 
 
 def read_number(text: str) -> float:

@@ -34,15 +34,18 @@ class Trial:
 
 @dataclass(frozen=True)
 class Where:
-    """The frames that a brief is to be met at: all of the shot, or one."""
+    """The frames that a brief is to be met at: one, some in a row, or all of the shot."""
 
     plan: Plan
     stage: Stage
-    frame: float | None
+    frame: float | None = None
+    span: tuple[float, float] | None = None
 
     def terms(self, shot: Shot) -> Terms:
         """The brief of a shot at these frames."""
-        numbers = survey(self.plan, shot, self.stage, None if self.frame is None else [self.frame])
+        first, last = self.span or (shot.first, shot.last)
+        frames = np.arange(first, last + 1.0) if self.frame is None else np.array([self.frame])
+        numbers = survey(self.plan, shot, self.stage, frames)
         return briefs.terms(self.plan, shot, numbers)
 
 

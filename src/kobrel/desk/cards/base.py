@@ -25,6 +25,8 @@ from kobrel.desk.fields import Field, place_field
 from kobrel.desk.look import font
 from kobrel.desk.session import Session
 
+_STEP_PX, _FINE_PX = 5.0, 20.0
+
 
 class Card(QWidget):
     """A card: fields change the plan through the session, readings show it.
@@ -68,9 +70,10 @@ class Card(QWidget):
         line = QHBoxLayout(whole)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
-        text = QLabel(label)
+        first = widgets[0]
+        text = _Handle(label, first, self.session) if isinstance(first, Field) else QLabel(label)
         text.setObjectName("quiet")
-        text.setBuddy(widgets[0])
+        text.setBuddy(first)
         line.addWidget(text)
         line.addStretch(1)
         for widget in widgets:
@@ -154,6 +157,36 @@ class Card(QWidget):
         box.clicked.connect(lambda on: taken(bool(on)))
         self.column.addWidget(box)
         return box
+
+
+class _Handle(QLabel):
+    """The label of a number: drag it sideways to step the number."""
+
+    def __init__(self, text: str, field: Field, session: Session) -> None:
+        super().__init__(text)
+        self._field, self._session = field, session
+        self._from: float | None = None
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setToolTip(f"Drag sideways to step it, with Shift finely. {field.toolTip()}")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and self._field.isEnabled():
+            self._from = event.position().x()
+            self._session.begin_drag()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._from is None:
+            return
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        steps = int((event.position().x() - self._from) / (_FINE_PX if fine else _STEP_PX))
+        if steps:
+            self._from = event.position().x()
+            self._field.step_by(steps)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._from is not None:
+            self._from = None
+            self._session.end_drag()
 
 
 class _Told(QLabel):

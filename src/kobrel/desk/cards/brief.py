@@ -33,6 +33,7 @@ _BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
     ("No softer", "at_most", "shall be at most so soft"), ("Clear", None, "does not matter"),
 )  # fmt: skip
 _MOST_TRIALS = 8
+_HERE, _WHOLE, _SPAN = "here", "whole", "span"
 
 
 class _Wishes(NamedRows):
@@ -147,10 +148,18 @@ class BriefPage(Card):
 
     def _build_answer(self) -> None:
         self.over = choice(
-            "Answer for", [("this frame", False), ("the whole shot", True)], "What the answer is for", 120
+            "Answer for",
+            [("this frame", _HERE), ("the whole shot", _WHOLE), ("frames", _SPAN)],
+            "What the answer is for: this frame, the whole shot, or some frames in a row",
+            120,
         )
         self.over.activated.connect(lambda _i: self.refresh())
         self.row("Answer for", self.over)
+        self.begin = narrow(number_field("First frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
+        self.end = narrow(number_field("Last frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
+        for field in (self.begin, self.end):
+            field.taken.connect(lambda _f: self.refresh())
+        self.row("From, to", self.begin, self.end)
         self.stops = self.reading("Stops", 21, "sharp", "The stops that grant the brief, with some focus.")
         self.focus = self.reading("Focus", 15, "focus", "The focus with the widest choice of stops.")
         self.says = self.note()
@@ -212,13 +221,30 @@ class BriefPage(Card):
         briefing.remove(self.session, self._index())
 
     def _take(self) -> None:
-        (briefing.take_whole if self.over.currentData() else briefing.take_here)(self.session)
+        span = self._span()
+        if span is None:
+            briefing.take_here(self.session)
+        else:
+            briefing.take_over(self.session, span)
+
+    def _span(self) -> tuple[float, float] | None:
+        """The frames that the answer is for; None for the one that is shown."""
+        shot, over = self.session.shot, self.over.currentData()
+        if shot is None or over == _HERE:
+            return None
+        if over == _WHOLE:
+            return float(shot.first), float(shot.last)
+        low, high = sorted((round(self.begin.value), round(self.end.value)))
+        low = min(max(low, shot.first), shot.last)
+        return float(low), float(min(max(high, low), shot.last))
 
     def _key(self) -> None:
-        briefing.take_keyed(self.session)
+        span = self._span()
+        if span is not None:
+            briefing.take_keyed(self.session, span)
 
     def _search(self) -> None:
-        work = briefing.search(self.session, bool(self.over.currentData()))
+        work = briefing.search(self.session, self._span())
         if work is None or self._job is not None:
             return
         key = self._key_of_trials()
@@ -239,7 +265,8 @@ class BriefPage(Card):
         self.ask.setText("What would do it?")
 
     def _key_of_trials(self) -> tuple[object, ...]:
-        return (self.session.shot, bool(self.over.currentData()), self.session.frame)
+        span = self._span()
+        return (self.session.shot, span, self.session.frame if span is None else 0)
 
     def _show_trials(self, key: tuple[object, ...], found: object) -> None:
         assert isinstance(found, list)
@@ -290,40 +317,35 @@ class BriefPage(Card):
         self.last.show_value(shot.last if wish.last is None else wish.last)
 
     def _show_answer(self) -> None:
-        session, judged = self.session, self.session.judged
-        whole = bool(self.over.currentData())
+        session, judged, shot = self.session, self.session.judged, self.session.shot
+        if shot is not None and self.begin.value < shot.first:
+            self.begin.show_value(shot.first)
+            self.end.show_value(shot.last)
+        self.show_row(self.begin, self.over.currentData() == _SPAN)
+        span = self._span()
         self.fails.setText(briefing.fails_text(session))
-        possible = False
-        self.focus.setText("–")
-        if judged is None:
-            self.stops.setText("–")
-            camera = session.camera
-            flat = camera is not None and camera.projection == "orthographic"
-            self.says.setText(
-                "An orthographic view has no stop: the brief needs a lens."
-                if flat
-                else "Nothing is asked yet. What shall be sharp, and what soft?"
-            )
-        elif whole:
-            possible = bool(judged.answer.stops)
-            self.stops.setText(_ranges(judged.answer.stops))
-            self.says.setText(_whole_text(judged.answer))
-            self.focus.setText("moves as slowly as it can" if possible else "–")
+        found = briefing.answer_over(session, span or (session.frame, session.frame))
+        window = briefing.window(session) if span is None else None
+        possible = bool(found and found.stops)
+        stops = ((window.least, window.greatest),) if window else found.stops if found and span else ()
+        self.stops.setText(_ranges(stops) if found else "–")
+        focus = session.length(1 / window.x if window.x > 1e-9 else float("inf")) if window else ""
+        self.focus.setText(focus or ("moves as slowly as it can" if possible and span else "–"))
+        failing = briefing.clash(found) if found is not None and not possible else None
+        if judged is None or found is None:
+            said = self._why_nothing()
+        elif failing is not None:
+            said = f"At {failing.frame:g}: {failing.text}" if span else failing.text
+        elif span is not None:
+            said = _whole_text(found)
+        elif window is not None:
+            said = f"At {_ranges(stops).replace(' – ', ' to ')} it is met, focused at {focus}."
         else:
-            window = briefing.window(session)
-            possible = window is not None
-            self.stops.setText(_ranges(((window.least, window.greatest),) if window else ()))
-            if window is not None:
-                self.focus.setText(session.length(1 / window.x if window.x > 1e-9 else float("inf")))
-            self.says.setText("")
-        failing = None if judged is None or possible else briefing.clash(session, whole)
-        if failing is not None:
-            place = f"At {failing.frame:g}: " if whole else ""
-            self.says.setText(f"{place}{failing.text}")
+            said = "Nothing is asked at this frame."
+        self.says.setText(said)
         give_role(self.says, "wrong" if failing is not None else "")
-        self.says.setVisible(bool(self.says.text()))
-        self.take.setEnabled(possible)
-        self.keyed.setVisible(whole and judged is not None)
+        self.take.setEnabled(possible and (span is not None or window is not None))
+        self.keyed.setVisible(span is not None and judged is not None)
         self.ask.setVisible(judged is not None and not possible)
         fresh = self._tried == self._key_of_trials()
         for button, trial in zip(self.trials, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
@@ -332,6 +354,12 @@ class BriefPage(Card):
                 text = button.fontMetrics().elidedText(trial.text, Qt.TextElideMode.ElideRight, 268)
                 button.setText(text)
                 button.setToolTip(f"{trial.text}. A click tries it; undo takes it back.")
+
+    def _why_nothing(self) -> str:
+        camera = self.session.camera
+        if camera is not None and camera.projection == "orthographic":
+            return "An orthographic view has no stop: the brief needs a lens."
+        return "Nothing is asked yet. What shall be sharp, and what soft?"
 
 
 def _ranges(stops: Sequence[tuple[float, float]]) -> str:
@@ -342,8 +370,10 @@ def _ranges(stops: Sequence[tuple[float, float]]) -> str:
 
 def _whole_text(answer: briefs.Answer) -> str:
     """The stops over the shot, in a sentence."""
-    if not answer.possible.any():
-        return "No frame can be met."
+    if not answer.possible.all():
+        return "Not all frames can be met."
+    if not answer.stops:
+        return "Each frame can be met, but not all with one stop: key the stop too."
     frames = answer.brief.frames
     low, high = int(np.nanargmax(answer.least)), int(np.nanargmin(answer.greatest))
     needs = f"The most is asked at {frames[low]:g}: f/{answer.least[low]:.3g} or more"

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from kobrel.desk import choosing
 from kobrel.desk.cards.base import Card, choice, choose, give_role
-from kobrel.desk.fields import length_field, narrow, number_field, stop_field
+from kobrel.desk.fields import length_field, narrow, number_field, place_field, stop_field
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
@@ -113,6 +113,11 @@ class LensPage(Card):
         )
         self.keeping.activated.connect(lambda _i: choosing.set_keeping(session, self.keeping.currentData()))
         self.row("When it changes", self.keeping)
+        self.ahead = place_field("Camera moved ahead", lambda: session.unit)
+        self.ahead.taken.connect(
+            lambda m: session.edit_shot(f"Camera {session.length(m)} ahead", lambda s: s.but(ahead_m=m))
+        )
+        self.row("Camera ahead", self.ahead)
         self.moved = self.note()
         self.squeeze = number_field("Squeeze", "×", 0.1, 1.0, 4.0)
         self.squeeze.taken.connect(lambda q: session.edit_glass(f"Squeeze {q:g}", squeeze=q))
@@ -327,6 +332,7 @@ class LensPage(Card):
     def _show_keeping(self) -> None:
         session, shot = self.session, self.session.shot
         keeps = shot.keeps if shot else None
+        self.ahead.show_value(shot.ahead_m if shot else 0.0)
         choose(self.keeping, "" if keeps is None else "move" if keeps.frame is None else "frame")
         moved = choosing.moved_ahead_m(session)
         text = ""

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.cards.base import Card, choice, choose
 from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
+from kobrel.optics.units import METRES
 from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Criterion
 from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as, surfaces_differ
@@ -126,11 +127,18 @@ class LimitsPage(Card):
             "Field at the focus": f"{session.length(wide)} × {session.length(tall)}"
             if np.isfinite(wide)
             else "without end",
-            "One pixel there": f"{wide / camera.width_px * 1000:.3g} mm" if np.isfinite(wide) else "–",
+            "One pixel there": _small(wide / camera.width_px, session.unit.symbol),
             "Magnification": _ratio(float(camera.magnification)),
             "Breathing": f"{breathes:.2%} of width" if breathes >= 5e-5 else "none",
             "Reads as": "–" if np.isnan(scale) else "life size" if scale <= 1.05 else f"1 : {scale:.1f}",
         }
+
+
+def _small(metres: float, symbol: str) -> str:
+    """A very small length, in millimetres or in inches where lengths are so."""
+    if not np.isfinite(metres):
+        return "–"
+    return f"{metres / METRES['in']:.3g} in" if symbol in ("in", "ft") else f"{metres * 1000:.3g} mm"
 
 
 def _ratio(magnification: float) -> str:
