@@ -63,7 +63,7 @@ def paint_asked(
             for first, last in index_runs(states == state):
                 _stroke(painter, x[first : last + 1], y[first : last + 1], step, pens)
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QBrush(faded(look().wrong, 0.35), Qt.BrushStyle.DiagCrossPattern))
+    painter.setBrush(QBrush(faded(look().wrong, 0.22), Qt.BrushStyle.DiagCrossPattern))
     top = scale.px(math.inf)
     for first, last in index_runs(~judged.answer.possible):
         painter.drawRect(QRectF(x[first] - step / 2, top, x[last] - x[first] + step, bottom - top))

@@ -5,6 +5,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -37,9 +38,9 @@ _HERE, _WHOLE, _SPAN = "here", "whole", "span"
 
 
 class _Wishes(NamedRows):
-    """The wishes of the shot: what, over which frames, and whether it is met."""
+    """The wishes of the shot: what, over which frames, and in how many of them it is not met."""
 
-    headings = ("Shall be", "Frames", "Met")
+    headings = ("Shall be", "Frames", "Unmet")
 
     def things(self) -> Sequence["_Line"]:
         shot = self.session.shot
@@ -57,7 +58,7 @@ class _Wishes(NamedRows):
             return frames, "–"
         states = judged.verdicts[judged.brief.wishes.index(wish)]
         unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
-        return frames, "yes" if met and not unmet else f"not in {unmet}" if unmet else "unseen"
+        return frames, f"{unmet}" if unmet else "none" if met else "unseen"
 
     def rename(self, row: int, name: str) -> None:
         """A wish is called by what it says."""
@@ -151,7 +152,7 @@ class BriefPage(Card):
             "Answer for",
             [("this frame", _HERE), ("the whole shot", _WHOLE), ("frames", _SPAN)],
             "What the answer is for: this frame, the whole shot, or some frames in a row",
-            120,
+            140,
         )
         self.over.activated.connect(lambda _i: self.refresh())
         self.row("Answer for", self.over)
@@ -351,8 +352,7 @@ class BriefPage(Card):
         for button, trial in zip(self.trials, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
             button.setVisible(fresh and trial is not None and not possible)
             if trial is not None:
-                text = button.fontMetrics().elidedText(trial.text, Qt.TextElideMode.ElideRight, 268)
-                button.setText(text)
+                button.setText(_in_lines(trial.text, button.fontMetrics(), 262))
                 button.setToolTip(f"{trial.text}. A click tries it; undo takes it back.")
 
     def _why_nothing(self) -> str:
@@ -360,6 +360,18 @@ class BriefPage(Card):
         if camera is not None and camera.projection == "orthographic":
             return "An orthographic view has no stop: the brief needs a lens."
         return "Nothing is asked yet. What shall be sharp, and what soft?"
+
+
+def _in_lines(text: str, metrics: QFontMetrics, wide: int) -> str:
+    """A text broken between words where it is wider than there is room."""
+    lines = [""]
+    for word in text.split(" "):
+        longer = f"{lines[-1]} {word}".strip()
+        if lines[-1] and metrics.horizontalAdvance(longer) > wide:
+            lines.append(word)
+        else:
+            lines[-1] = longer
+    return "\n".join(lines)
 
 
 def _ranges(stops: Sequence[tuple[float, float]]) -> str:

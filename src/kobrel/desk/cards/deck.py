@@ -21,7 +21,7 @@ class Deck(QStackedWidget):
         self._cards: dict[int, Card] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
-        self.setFixedWidth(312)
+        self.setFixedWidth(322)
 
     def __getitem__(self, key: int) -> Card:
         if key not in self._cards:
