@@ -13,6 +13,7 @@ from kobrel.desk.scales import DioptreScale
 from kobrel.desk.session import Session
 from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.instrument import BACKGROUND, Wish
+from kobrel.plan.survey import index_runs
 
 _HEAVY, _GRAB_PX = 5.0, 10.0
 
@@ -116,9 +117,3 @@ def paint_stroke(
     x = np.array([x_of(float(frame)) for frame in numbers.frames[inside]])
     colour = QColor(faded(look().focus, 0.8))
     _stroke(painter, x, y[inside], 6.0, (QPen(colour, _HEAVY + 2),))
-
-
-def index_runs(true: np.ndarray) -> list[tuple[int, int]]:
-    """First and last index of each stretch over which something is so."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]

@@ -9,9 +9,9 @@ from kobrel.optics.reach import Window
 from kobrel.plan import brief as briefs
 from kobrel.plan import edit
 from kobrel.plan.brief import Answer, Clash
-from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
+from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import runs
+from kobrel.plan.survey import spans
 from kobrel.plan.trials import Trial, Where, trials
 from kobrel.stage.scene import Progress
 
@@ -25,18 +25,12 @@ def paint(
     """Ask something of a subject over some frames, or nothing any more."""
     wish = Wish(subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last))
     if kind is None:
-        session.edit_shot(f"Ask nothing of {name(session, subject)}", lambda s: edit.cleared(s, wish))
+        session.edit_shot(
+            f"Ask nothing of {briefs.wished_name(session.plan, subject)}", lambda s: edit.cleared(s, wish)
+        )
     else:
         what = briefs.wish_text(session.plan, wish)
         session.edit_shot(f"Ask for {what}", lambda s: edit.painted(s, wish))
-
-
-def name(session: Session, subject: int) -> str:
-    """A subject of a wish, in words."""
-    known = session.plan.subject(subject)
-    if subject == BACKGROUND:
-        return "Far background"
-    return f"{subject} {known.name}" if known else f"missing subject {subject}"
 
 
 def add(session: Session, wish: Wish) -> None:
@@ -152,10 +146,5 @@ def fails_text(session: Session) -> str:
     judged = session.judged
     if judged is None:
         return ""
-    unmet = judged.unmet
-    if not unmet.any():
-        return "Met in all frames."
-    if unmet.all():
-        return "Not met in any frame."
-    found = ", ".join(f"{a:g}–{b:g}" if b > a else f"{a:g}" for a, b in runs(judged.brief.frames, unmet))
-    return f"Not met at {found}."
+    where = spans(judged.brief.frames, judged.unmet, "any frame", "")
+    return f"Not met {'in' if judged.unmet.all() else 'at'} {where}." if where else "Met in all frames."

@@ -23,7 +23,6 @@ from PySide6.QtGui import (
 )
 
 from kobrel.desk import choosing
-from kobrel.desk.asked import index_runs
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import Panel, draw_label, draw_text
 from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
@@ -34,6 +33,7 @@ from kobrel.plan import edit
 from kobrel.plan import glass as glasses
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import DistanceTarget, Shot
+from kobrel.plan.survey import index_runs
 from kobrel.plan.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
 
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 32, 42, 64

@@ -23,27 +23,26 @@ _MARGIN = 0.06
 _SAME_DPT = 1e-6
 
 
+def wished_name(plan: Plan, number: int) -> str:
+    """Whom or what a wish is about, in words."""
+    if number == BACKGROUND:
+        return "Far background"
+    subject = plan.subject(number)
+    return f"{number} {subject.name}" if subject else f"missing subject {number}"
+
+
 def short_text(plan: Plan, wish: Wish) -> str:
     """A wish in as few words as a table has room for."""
-    subject = plan.subject(wish.subject)
-    name = f"{wish.subject} {subject.name}" if subject else f"{wish.subject} ?"
-    if wish.subject == BACKGROUND:
-        name = "Background"
-    return name + {
-        "sharp": " sharp", "at_least": f" ≥ {wish.px:.3g} px", "at_most": f" ≤ {wish.px:.3g} px",
-    }[wish.kind]  # fmt: skip
+    name = wished_name(plan, wish.subject).removeprefix("Far ")
+    sign = {"sharp": " sharp", "at_least": f" ≥ {wish.px:.3g} px", "at_most": f" ≤ {wish.px:.3g} px"}
+    return (name[:1].upper() + name[1:]) + sign[wish.kind]
 
 
 def wish_text(plan: Plan, wish: Wish) -> str:
     """A wish in words, without its frames."""
-    subject = plan.subject(wish.subject)
-    name = f"{wish.subject} {subject.name}" if subject else f"missing subject {wish.subject}"
-    if wish.subject == BACKGROUND:
-        name = "Far background"
-    return name + {
-        "sharp": " sharp", "at_least": f" at least {wish.px:.3g} px soft",
-        "at_most": f" at most {wish.px:.3g} px soft",
-    }[wish.kind]  # fmt: skip
+    limit = f"{wish.px:.3g} px soft"
+    said = {"sharp": " sharp", "at_least": f" at least {limit}", "at_most": f" at most {limit}"}
+    return wished_name(plan, wish.subject) + said[wish.kind]
 
 
 @dataclass(frozen=True, eq=False)

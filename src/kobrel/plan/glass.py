@@ -14,7 +14,6 @@ from kobrel.plan.model import Shot
 from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import Survey, spans
 
-_LEAST_EV = 0.005
 _SLACK = 1e-3
 
 

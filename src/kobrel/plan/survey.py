@@ -97,8 +97,13 @@ def _worst_px(plan: Plan, camera: Camera, points: Numbers, sight: Sight) -> Numb
 
 def runs(frames: Numbers, true: NDArray[np.bool_]) -> list[tuple[float, float]]:
     """First and last frame of each stretch over which something is so."""
+    return [(float(frames[first]), float(frames[last])) for first, last in index_runs(true)]
+
+
+def index_runs(true: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last index of each stretch over which something is so."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
-    return [(float(frames[a]), float(frames[b - 1])) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def spans(frames: Numbers, true: NDArray[np.bool_], throughout: str, never: str) -> str:

@@ -234,7 +234,7 @@ def _softer_wish(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
                 low, high = (low, middle) if possible(with_px(middle)) else (middle, high)
             changed = wish.but(kind="at_most", px=_rounded(high, down=False))
             text = "at most {:.3g} px soft instead of " + ("sharp" if wish.kind == "sharp" else "{:.3g}")
-        name = brief.texts[index].rsplit(" sharp", 1)[0].split(" at ", 1)[0]
+        name = briefs.wished_name(where.plan, wish.subject)
         softer = tuple(changed if old is wish else old for old in shot.brief)
         yield from _tried(where, f"{name} {text.format(changed.px, own)}", shot.but(brief=softer))
 
