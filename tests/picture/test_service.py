@@ -1,6 +1,7 @@
 import itertools
 import threading
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -59,6 +60,36 @@ def test_a_smooth_frame_comes_first_and_then_the_passes(listener, request_for):
     assert passes == sorted(passes)
     assert listener.drawn[-1].pixels.shape == (64, 96, 3)
     assert np.isfinite(listener.drawn[-1].depth).any()
+
+
+def test_brightness_alone_starts_nothing_anew(listener, request_for):
+    first = request_for(passes=12)
+    listener.service.ask(first)
+    listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 12)
+    before = len(listener.drawn)
+    brighter = replace(
+        first,
+        light=first.light.but(exposure_ev=1.0),
+        camera=replace(first.camera, coc_mm=first.camera.coc_mm * 100),
+    )
+    listener.service.ask(brighter)
+    listener.wait(lambda: len(listener.drawn) > before)
+    assert listener.drawn[before].passes == 12
+    assert listener.drawn[before].pixels.mean() > listener.drawn[before - 1].pixels.mean() * 1.1
+    assert listener.drawn[before].sharp_part > listener.drawn[before - 1].sharp_part
+    listener.service.ask(replace(first, camera=replace(first.camera, focus_m=np.float64(2.0))))
+    listener.wait(lambda: listener.drawn[-1].passes == 12 and len(listener.drawn) > before + 2)
+    assert listener.drawn[before + 1].passes == 0
+
+
+def test_another_projection_is_drawn_anew(listener, request_for):
+    first = request_for(passes=1)
+    turned = replace(first.camera, projection="fisheye")
+    listener.service.ask(replace(first, hasty=True))
+    listener.wait(lambda: listener.drawn)
+    listener.service.ask(replace(first, hasty=True, camera=turned))
+    listener.wait(lambda: listener.drawn[-1].request.camera is turned)
+    assert not np.array_equal(listener.drawn[0].depth, listener.drawn[-1].depth)
 
 
 def test_in_haste_only_one_frame_is_made_and_it_may_be_half_size(listener, request_for):

@@ -12,6 +12,7 @@ from kobrel.plan import glass as glasses
 from kobrel.plan import limits
 from kobrel.plan.brief import terms
 from kobrel.plan.camera import camera_at
+from kobrel.plan.check import findings
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Sensor, Wish
 from kobrel.plan.lenses import nearest_lens, read_kit, shipped_kits
@@ -407,3 +408,11 @@ def test_maps_tell_what_happens_when_a_point_is_taken(ahead, model):
             after = survey(plan, there, stage, [1])
             fine = after.worst_px[0, 0] <= after.camera.coc_px and after.sight.blur_px[1, 0] >= 6
             assert bool(fine) is expected
+
+
+def test_what_a_brief_and_a_kept_size_miss_is_found(ahead):
+    plan, shot, stage = ahead()
+    lost = shot.but(brief=(Wish(subject=8),), keeps=KeepSize(subject=9, focal_mm=50))
+    said = " ".join(findings(plan.but(shots=(lost,)), stage))
+    assert "about subject 8, which is not there" in said
+    assert "size of subject 9, which is not there" in said

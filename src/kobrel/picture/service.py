@@ -184,6 +184,8 @@ class DrawingService:
     def _begin(self, request: Request) -> None:
         """Answer at once with a smooth frame; start gathering passes unless in haste."""
         full = self._view(request)
+        if self._goes_on(request, full):
+            return
         view, begun = full, time.perf_counter()
         fresh = self._key(full) not in self._sharp
         half = request.hasty and (fresh or self._hasty_s > _HASTY_S)
@@ -197,6 +199,17 @@ class DrawingService:
             took = (time.perf_counter() - begun) * (4.0 if half else 1.0)
             self._hasty_s += (took - self._hasty_s) * 0.3
         self._show(self._current, quick)
+
+    def _goes_on(self, request: Request, full: View) -> bool:
+        """Show what is gathered already where only its brightness or what is called sharp changed."""
+        work = self._current
+        if work is None or work.film.passes == 0 or not _alike(work.film.view, full):
+            return False
+        work.film.view = full
+        part = sharp_part(full, delivered(full, work.sharp.depth))
+        self._current = work = replace(work, request=request, sharp_part=part)
+        self._show(work, self._gathered(work))
+        return True
 
     def _sharp_of(self, view: View) -> Sharp:
         key = self._key(view)
@@ -219,6 +232,7 @@ class DrawingService:
             view.width,
             view.height,
             numbers[:14].tobytes(),
+            float(numbers[17]),
             view.light_numbers.tobytes(),
         )
 
@@ -226,11 +240,13 @@ class DrawingService:
         work.film.expose(self._stop)
         done = work.film.passes
         if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
-            exact = work.film.picture()
-            part = min(1.0, done / EXACT_FROM)
-            self._show(
-                work, exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part)
-            )
+            self._show(work, self._gathered(work))
+
+    @staticmethod
+    def _gathered(work: "_Work") -> NDArray[np.float32]:
+        """The exact picture so far, fading in over the smooth frame."""
+        exact, part = work.film.picture(), min(1.0, work.film.passes / EXACT_FROM)
+        return exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part)
 
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
         pixels = developed(linear, brightening(work.request))
@@ -241,6 +257,22 @@ class DrawingService:
         view = self._view(request)
         sharp = sharp_picture(view)
         done(Drawn(request, developed(blurred(view, sharp), brightening(request)), 0, sharp.depth))
+
+
+def _alike(one: View, other: View) -> bool:
+    """Whether two views trace the same picture."""
+    return (
+        one.snapshot is other.snapshot
+        and (one.width, one.height) == (other.width, other.height)
+        and all(
+            np.array_equal(a, b)
+            for a, b in (
+                (one.numbers, other.numbers),
+                (one.fan, other.fan),
+                (one.light_numbers, other.light_numbers),
+            )
+        )
+    )
 
 
 @dataclass(eq=False)

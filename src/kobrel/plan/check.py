@@ -9,6 +9,7 @@ from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.brief import UNMET, judge
 from kobrel.plan.glass import lens_doubts
+from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
 from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
@@ -59,7 +60,16 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
 
 
 def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
-    found = []
+    found = [
+        f"Shot {shot.label}: a wish of its brief is about subject {wish.subject}, which is not there."
+        for wish in shot.brief
+        if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
+    ]
+    if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
+        found.append(
+            f"Shot {shot.label}: its camera keeps the size of subject {shot.keeps.subject}, "
+            "which is not there."
+        )
     for mark in shot.marks:
         if mark.target.kind != "subject":
             continue
