@@ -1,12 +1,13 @@
 """What stands between the window's heading and its bottom line: shots, views, cards and tabs."""
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from kobrel.desk.barrel import Barrel
 from kobrel.desk.cards.deck import NAMES, Deck
 from kobrel.desk.document import Document
-from kobrel.desk.maps import Maps
 from kobrel.desk.overhead import Overhead
 from kobrel.desk.picture_view import PictureView
 from kobrel.desk.pull_chart import PullChart
@@ -15,6 +16,9 @@ from kobrel.desk.session import Session
 from kobrel.desk.shots import ShotsColumn
 from kobrel.desk.tabs import TabEdge
 from kobrel.desk.welcome import Welcome
+
+if TYPE_CHECKING:
+    from kobrel.desk.maps import Maps
 
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {
@@ -33,7 +37,7 @@ class Body(QWidget):
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
-        self.maps = Maps(session)
+        self._maps: Maps | None = None
         self.welcome = Welcome(document)
         self._build_views()
         self.cards = Deck(session, files)
@@ -72,7 +76,6 @@ class Body(QWidget):
         self._views.addWidget(above)
         self._lower = QStackedWidget()
         self._lower.addWidget(self.chart)
-        self._lower.addWidget(self.maps)
         self._views.addWidget(self._lower)
         self._session.changed.connect(self._show_lower)
         for splitter in (self._upper, self._views, self._beside):
@@ -82,6 +85,16 @@ class Body(QWidget):
     def _show_lower(self) -> None:
         """The chart, or the maps of trade-offs, whichever is wanted."""
         self._lower.setCurrentWidget(self.maps if self._session.maps else self.chart)
+
+    @property
+    def maps(self) -> "Maps":
+        """The maps of trade-offs, made when somebody first wants them."""
+        if self._maps is None:
+            from kobrel.desk.maps import Maps
+
+            self._maps = Maps(self._session)
+            self._lower.addWidget(self._maps)
+        return self._maps
 
     def show_card(self, key: int, keep: bool) -> None:
         """Turn to a card; `keep` remembers how the room was shared until now."""
