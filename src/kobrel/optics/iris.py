@@ -9,6 +9,7 @@ the desqueezed picture.
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from kobrel.errors import OpticsError
 from kobrel.optics.lens import Numbers
@@ -27,17 +28,48 @@ class Iris:
     blades : number of blades, 0 for a circle, else 3 or more
     roundness : 0 for straight edges to 1 for a circle
     rotation_deg : turn of the iris, counter-clockwise as seen in the picture, degrees
+    rim : weight of the rim, -1 to +1: transmission is ``1 + rim (2 p^2 - 1)`` at the part p of
+        the way from the centre to the outline, with mean 1
     """
 
     blades: int = 0
     roundness: float = 0.0
     rotation_deg: float = 0.0
+    rim: float = 0.0
 
     def __post_init__(self) -> None:
         if self.blades < 0 or self.blades in (1, 2):
             raise OpticsError(f"An iris has 3 blades or more, or 0 for a circle, not {self.blades}.")
         if not 0.0 <= self.roundness <= 1.0:
             raise OpticsError(f"Roundness goes from 0 (straight) to 1 (circle), not {self.roundness:g}.")
+        if not -1.0 <= self.rim <= 1.0:
+            raise OpticsError(
+                f"The rim's weight goes from -1 (bright centre) to 1 (bright rim), not {self.rim:g}."
+            )
+
+
+def turned_deg(rotation_deg: ArrayLike, turn_per_stop_deg: float, f_number: ArrayLike) -> Numbers:
+    """Rotation of an iris that turns as it closes, counted from f/1.
+
+    >>> float(turned_deg(10, 4, 2.0))
+    18.0
+    """
+    stops = 2.0 * np.log2(np.asarray(f_number, dtype=float))
+    return np.asarray(rotation_deg, dtype=float) + turn_per_stop_deg * stops
+
+
+def area_within(v: ArrayLike, rim: float) -> Numbers:
+    """The part of the area within which the part v of the light passes, for a weight of the rim.
+
+    The light within the area a is ``a + rim (a^2 - a)``; this solves it for a.
+
+    >>> float(area_within(0.5, 0.0)), round(float(area_within(0.5, 1.0)), 6)
+    (0.5, 0.707107)
+    """
+    light = np.asarray(v, dtype=float)
+    if abs(rim) < _STRAIGHT:
+        return light + 0.0
+    return (rim - 1.0 + np.sqrt((1.0 - rim) ** 2 + 4.0 * rim * light)) / (2.0 * rim)
 
 
 def radius(iris: Iris, angle_rad: Numbers) -> Numbers:
@@ -83,13 +115,14 @@ def polygon_area(points: Numbers) -> float:
     return float(abs(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y)) / 2.0)
 
 
-def sample(fan: Numbers, u: Numbers, v: Numbers) -> Numbers:
-    """Points spread evenly over the opening.
+def sample(fan: Numbers, u: Numbers, v: Numbers, rim: float = 0.0) -> Numbers:
+    """Points spread over the opening as evenly as its light.
 
     Parameters
     ----------
     fan : (n + 1, 2) outline from :func:`outline`
     u, v : numbers in [0, 1) of one shape; u goes around, v outward
+    rim : weight of the rim
 
     Returns
     -------
@@ -99,4 +132,4 @@ def sample(fan: Numbers, u: Numbers, v: Numbers) -> Numbers:
     corner = np.minimum(place.astype(int), len(fan) - 2)
     part = (place - corner)[..., None]
     edge = fan[corner] * (1 - part) + fan[corner + 1] * part
-    return np.sqrt(np.asarray(v))[..., None] * edge
+    return np.sqrt(area_within(v, rim))[..., None] * edge

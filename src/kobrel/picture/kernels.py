@@ -50,18 +50,53 @@ def _hashed(x, y, salt):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
+def _area_within(v, rim):  # type: ignore[no-untyped-def]
+    """As :func:`kobrel.optics.iris.area_within`."""
+    if abs(rim) < 1e-6:
+        return v
+    return (rim - 1.0 + np.sqrt((1.0 - rim) * (1.0 - rim) + 4.0 * rim * v)) / (2.0 * rim)
+
+
+@kernel
+def _flawed(view, tx, ty, ax, ay, area, focus, colour):  # type: ignore[no-untyped-def]
+    """Direction across the axis of a ray from a place on the pupil through a lens with flaws, and
+    whether the front stop lets it pass. `colour` is 2 for red and blue.
+    """
+    if colour == 2:
+        focus -= view[21]
+    focus += view[23] * (2.0 * area - 1.0)
+    cx, cy = tx - ax * focus, ty - ay * focus
+    if view[22] != 0.0:
+        out = np.sqrt(tx * tx + ty * ty)
+        if out > 0.0:
+            ux, uy = tx / out, ty / out
+            half = 0.5 * view[22] * out * out * view[24]
+            along, aside = (ax * ux + ay * uy) * half, (ay * ux - ax * uy) * half
+            cx += along * ux + aside * uy
+            cy += along * uy - aside * ux
+    passed = True
+    if view[20] > 0.0:
+        qx, qy = ax + view[19] * cx, ay + view[19] * cy
+        passed = qx * qx + qy * qy <= view[20] * view[20]
+    return cx, cy, passed
+
+
+@kernel
+def lens_ray(view, fan, px, py, around, across, colour=0):  # type: ignore[no-untyped-def]
     """A ray through a place in the picture (0 to 1 each way) and a place on the iris.
 
-    Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z).
+    Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z, whether
+    it passes the lens). `colour` says which light: 0 all, 1 green, 2 red and blue.
     """
+    passed = True
     tx = (2.0 * px - 1.0) * view[12]
     ty = (1.0 - 2.0 * py) * view[13]
     corners = len(fan) - 1
     place = around * corners
     k = min(int(place), corners - 1)
     part = place - k
-    out = np.sqrt(across) * view[14]
+    area = _area_within(across, view[18])
+    out = np.sqrt(area) * view[14]
     ax = out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part)
     ay = out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part)
     focus = view[15]
@@ -69,7 +104,10 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
     if view[17] == 0.0:
         if view[16] != 0.0:
             focus *= np.sqrt(tx * tx + ty * ty + 1.0)
-        cx, cy = tx - ax * focus, ty - ay * focus
+        if view[25] != 0.0:
+            cx, cy, passed = _flawed(view, tx, ty, ax, ay, area, focus, colour)
+        else:
+            cx, cy = tx - ax * focus, ty - ay * focus
     elif view[17] == 1.0:  # parallel rays; all of a cone meet in the plane of focus
         cx, cy = -ax, -ay
         ax, ay = tx + ax / focus, ty + ay / focus
@@ -86,7 +124,7 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
     dx = view[0] * cx + view[1] * cy + view[2] * cz
     dy = view[3] * cx + view[4] * cy + view[5] * cz
     dz = view[6] * cx + view[7] * cy + view[8] * cz
-    return ox, oy, oz, dx, dy, dz
+    return ox, oy, oz, dx, dy, dz, passed
 
 
 @kernel
@@ -155,9 +193,10 @@ def _falling(light, nx, ny, nz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, rays, met, ids):  # type: ignore[no-untyped-def]
+def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, rays, met, ids, light_of):  # type: ignore[no-untyped-def]
     """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
-    triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2).
+    triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2); which
+    light each carries to `light_of` (W,): 0 all, 1 green, 2 red and blue, 3 none.
     """
     width = len(rays)
     address, numbers, integers, valid = packet
@@ -169,7 +208,11 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
                 px, py, around, across = lens_sample(x, y, number, width, height)
             else:
                 px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
-            ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
+            colour = 0
+            if lens and view[21] != 0.0:
+                colour = 1 + (number + int(2.0 * _hashed(x, y, 5))) % 2
+            ox, oy, oz, dx, dy, dz, passed = lens_ray(view, fan, px, py, around, across, colour)
+            light_of[x] = colour if passed or not lens else 3
             rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
             rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
             put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz)
@@ -332,9 +375,10 @@ def draw_rows(  # type: ignore[no-untyped-def]
     waiting = np.empty(width, np.int32)
     start = np.empty((width, 3), np.float32)
     share = np.empty((width, 3), np.float32)
+    light_of = np.zeros(width, np.uint8)
     own_light, own_first = light.copy(), first_rows.copy()
     for y in range(rows[0], rows[1]):
-        _shoot_row(scene, own_first, view, fan, y, height, number, lens, packet, rays, met, ids)
+        _shoot_row(scene, own_first, view, fan, y, height, number, lens, packet, rays, met, ids, light_of)
         count = _shade_row(
             rays, met, ids, own_light, environment, normal_matrices, tables.normal_start, tables.uv_start,
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
@@ -344,8 +388,15 @@ def draw_rows(  # type: ignore[no-untyped-def]
         )  # fmt: skip
         _shadow_row(scene, packet, own_light, count, waiting, start, share, out)
         for x in range(width):
-            for c in range(3):
-                colour[y, x, c] += out[x, c]
+            kind = light_of[x]
+            if kind == 0:
+                for c in range(3):
+                    colour[y, x, c] += out[x, c]
+            elif kind == 1:
+                colour[y, x, 1] += 2 * out[x, 1]
+            elif kind == 2:
+                colour[y, x, 0] += 2 * out[x, 0]
+                colour[y, x, 2] += 2 * out[x, 2]
         if len(depth):
             for x in range(width):
                 depth[y, x] = met[x, 5]

@@ -178,9 +178,14 @@ def _taps(view: View, count: int) -> NDArray[np.float32]:
     k = np.arange(count)
     across = np.asarray((k + 0.5) / count, np.float64)
     places = iris.sample(
-        view.fan.astype(np.float64), np.asarray((k * 0.6180339887498949) % 1.0, np.float64), across
+        view.fan.astype(np.float64),
+        np.asarray((k * 0.6180339887498949) % 1.0, np.float64),
+        across,
+        view.camera.iris.rim,
     )
-    return np.column_stack([places, np.sqrt(across)]).astype(np.float32)
+    return np.column_stack([places, np.sqrt(iris.area_within(across, view.camera.iris.rim))]).astype(
+        np.float32
+    )
 
 
 def _pyramid(

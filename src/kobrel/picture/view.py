@@ -7,9 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.optics import iris
+from kobrel.optics.flaws import shift_dpt
 from kobrel.optics.lens import Numbers
 from kobrel.optics.projection import cone_blur_m
 from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Flaws
 from kobrel.plan.model import Light
 from kobrel.stage.environment import Environment
 from kobrel.stage.stage import Snapshot
@@ -40,7 +42,7 @@ class View:
     @cached_property
     def fan(self) -> NDArray[np.float32]:
         """Outline of the iris, (n + 1, 2)."""
-        return iris.outline(self.camera.iris, self.camera.squeeze).astype(np.float32)
+        return iris.outline(self.camera.opening, self.camera.squeeze).astype(np.float32)
 
     @cached_property
     def light_numbers(self) -> NDArray[np.float32]:
@@ -73,8 +75,11 @@ _FARTHEST_CONE_M = 1e4
 def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> Numbers:
     """A camera for kernels: rotation by rows (0-8), place (9-11), half width and height of the
     picture in its own coordinates (12, 13), pupil radius in metres (14), focus in dioptres
-    (15), sphere (16), projection (17). For an orthographic view 14 is the tangent of half its
-    cone of light.
+    (15), sphere (16), projection (17), weight of the rim (18); then the flaws of a lens in
+    perspective: distance and radius of its front stop in metres (19, 20), shift of red and blue
+    (21), astigmatism in the corner (22) and spherical aberration (23) in dioptres, 1 over the
+    square of the corner's tangent (24), whether there are any (25). For an orthographic view 14
+    is the tangent of half its cone of light.
 
     Pixels are square: a picture of another shape than the sensor keeps its angle of view
     across and shows more or less above and below.
@@ -89,8 +94,21 @@ def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> N
             camera.pose[:3, 3] - origin,
             [half_x, half_x * height_over_width, *lens],
             [1.0 if camera.surface == "sphere" else 0.0, _KINDS[camera.projection]],
+            [camera.iris.rim, *_flaw_numbers(camera)],
         ]
     ).astype(float)
+
+
+def _flaw_numbers(camera: Camera) -> list[float]:
+    """Numbers 19 to 25 of :func:`view_numbers`."""
+    flaws, front = camera.flaws, camera.flaws.front_stop
+    if camera.projection != "perspective" or flaws == Flaws():
+        return [0.0] * 7
+    shifts = (flaws.colour_mm, flaws.swirl_mm, flaws.spherical_mm)
+    dioptres = [float(shift_dpt(mm, camera.image_distance_mm)) for mm in shifts]
+    half_x, half_y = (float(half) for half in camera.half_widths())
+    stop = [front.distance_mm / 1000.0, front.diameter_mm / 2000.0] if front else [0.0, 0.0]
+    return [*stop, *dioptres, 1.0 / (half_x**2 + half_y**2), 1.0]
 
 
 def light_numbers(light: Light, environment: Environment | None = None) -> NDArray[np.float32]:

@@ -8,11 +8,11 @@ from numpy.typing import ArrayLike, NDArray
 from kobrel.errors import PlanError
 from kobrel.optics import lens, projection, sensor
 from kobrel.optics.exposure import effective_f_number, light_value, t_stop
-from kobrel.optics.iris import Iris
+from kobrel.optics.iris import Iris, turned_deg
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
-from kobrel.plan.instrument import Exposure
+from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.marks import focus_dpt, keyed_at
 from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
 from kobrel.plan.moves import made_poses
@@ -81,6 +81,8 @@ class Camera:
     inner: tuple[float, float] = (1.0, 1.0)
     transmission: float = 1.0
     exposure: Exposure = field(default_factory=Exposure)
+    turn_per_stop_deg: float = 0.0
+    flaws: Flaws = field(default_factory=Flaws)
 
     def frame(self, index: int) -> "Camera":
         """One of many frames."""
@@ -113,6 +115,14 @@ class Camera:
             self, sensor_width_mm=wide, sensor_height_mm=tall, width_px=round(self.width_px / part),
             field_m=self.field_m / part, inner=(part, self.sensor_height_mm / tall), gate_mm=None,
         )  # fmt: skip
+
+    @property
+    def opening(self) -> Iris:
+        """The iris as it is turned at the camera's one frame."""
+        if not self.turn_per_stop_deg:
+            return self.iris
+        turned = turned_deg(self.iris.rotation_deg, self.turn_per_stop_deg, self.f_number)
+        return replace(self.iris, rotation_deg=float(turned))
 
     @property
     def t_stop(self) -> Numbers:
@@ -376,7 +386,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         squeeze=glass.squeeze,
         model=model,
         surface=surface,
-        iris=Iris(shot.iris.blades, shot.iris.roundness, shot.iris.rotation_deg),
+        iris=Iris(shot.iris.blades, shot.iris.roundness, shot.iris.rotation_deg, shot.iris.rim),
         coc_mm=sensor.coc_mm(
             glass.criterion.kind,
             glass.criterion.value,
@@ -392,6 +402,8 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         gate_mm=gate if frame != gate else None,
         transmission=glass.transmission,
         exposure=shot.exposure,
+        turn_per_stop_deg=shot.iris.turn_per_stop_deg,
+        flaws=shot.flaws,
     )
 
 

@@ -85,12 +85,31 @@ class IrisShape(Part):
     blades: int = Field(0, ge=0, le=64, description="0 is a circle.")
     roundness: float = Field(0.0, ge=0, le=1)
     rotation_deg: Finite = 0.0
+    turn_per_stop_deg: Finite = Field(0.0, description="How far it turns for each stop it closes, from f/1.")
+    rim: float = Field(0.0, ge=-1, le=1, description="Weight of the rim: +1 bright rim, -1 bright centre.")
 
     @model_validator(mode="after")
     def _enough_blades(self) -> Self:
         if self.blades in (1, 2):
             raise ValueError("an iris has 3 blades or more, or 0 for a circle")
         return self
+
+
+class FrontStop(Part):
+    """A second round stop before the pupil, which cuts the discs towards the corners."""
+
+    distance_mm: PositiveFinite = Field(description="How far before the pupil.")
+    diameter_mm: PositiveFinite
+    made_up: bool = Field(False, description="Whether the corners are lifted by the light that it takes.")
+
+
+class Flaws(Part):
+    """What a real lens does besides; all off by default. Amounts are shifts of the image, mm."""
+
+    front_stop: FrontStop | None = None
+    colour_mm: Finite = Field(0.0, description="Red and blue focus so much farther than green.")
+    swirl_mm: Finite = Field(0.0, description="Astigmatism in the corner: between the two foci.")
+    spherical_mm: Finite = Field(0.0, description="Spherical: between the rim's focus and the middle's.")
 
 
 WishKind = Literal["sharp", "at_least", "at_most"]

@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kobrel.optics.units import PlanUnit
-from kobrel.plan.instrument import Exposure, Glass, IrisShape, KeepSize, Wish
+from kobrel.plan.instrument import Exposure, Flaws, Glass, IrisShape, KeepSize, Wish
 from kobrel.plan.parts import (
     Colour,
     Ease,
@@ -274,6 +274,7 @@ class Shot(Part):
     camera: CameraRef
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
+    flaws: Flaws = Field(default_factory=Flaws)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
     exposure: Exposure = Field(default_factory=Exposure)
     ahead_m: Finite = Field(0.0, description="How far the camera is moved ahead along its axis.")

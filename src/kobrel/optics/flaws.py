@@ -1,0 +1,45 @@
+"""What real lenses do besides: discs cut towards the corners, and the aberrations that show in blur.
+
+Sources: Ray, *Applied Photographic Optics* (mechanical vignetting, secondary spectrum);
+Welford, *Aberrations of Optical Systems* (third-order spherical aberration, astigmatism);
+Kingslake, *Lens Design Fundamentals* (longitudinal aberrations).
+"""
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from kobrel.optics.lens import Numbers
+
+
+def shift_dpt(shift_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
+    """How far the focus moves in dioptres where the image moves along the axis by so much.
+
+    From ``1/s = 1/f - 1/v``: ``d(1/s) = dv / v^2``.
+
+    >>> float(shift_dpt(0.1, 50.0))
+    0.04
+    """
+    return 1000.0 * np.asarray(shift_mm, dtype=float) / np.asarray(image_distance_mm, dtype=float) ** 2
+
+
+def light_left(pupil_mm: ArrayLike, stop_mm: ArrayLike, apart_mm: ArrayLike) -> Numbers:
+    """The part of a round pupil's light that a second round stop lets pass, seen at an angle.
+
+    The area that two circles share, over the pupil's.
+
+    Parameters
+    ----------
+    pupil_mm, stop_mm : diameters, the pupil's as it lies in the plane of the stop
+    apart_mm : how far their centres lie apart, ``L tan t``
+
+    >>> float(light_left(10, 12, 0)), float(light_left(10, 10, 10)), float(light_left(10, 5, 0))
+    (1.0, 0.0, 0.25)
+    """
+    r, big = np.asarray(pupil_mm, dtype=float) / 2.0, np.asarray(stop_mm, dtype=float) / 2.0
+    d = np.maximum(np.abs(np.asarray(apart_mm, dtype=float)), 1e-12)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        one = np.arccos(np.clip((d * d + r * r - big * big) / (2 * d * r), -1, 1))
+        other = np.arccos(np.clip((d * d + big * big - r * r) / (2 * d * big), -1, 1))
+    corner = (-d + r + big) * (d + r - big) * (d - r + big) * (d + r + big)
+    shared = r * r * one + big * big * other - 0.5 * np.sqrt(np.maximum(corner, 0.0))
+    return np.clip(shared / (np.pi * r * r), 0.0, 1.0)

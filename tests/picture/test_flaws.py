@@ -1,0 +1,141 @@
+"""Discs of lenses with flaws, measured in rendered pictures against the formulas."""
+
+import numpy as np
+import pytest
+
+from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.picture.view import View
+from kobrel.plan.camera import camera_at
+from kobrel.plan.instrument import Flaws, FrontStop, IrisShape
+from kobrel.plan.parts import Keyed
+from tests.conftest import ball_at
+from tests.picture.test_tracer import DARK, exposed, focused
+
+SIZE = (240, 160)
+
+
+def view_with(looking_at, place, focus, flaws=None, iris=None, focal=50.0, stop=1.0):
+    node = ball_at(place, 0.004 * abs(place[2]), emission=(60.0,) * 3)
+    glass = {"focal_mm": Keyed(value=focal), "f_number": Keyed(value=stop)}
+    plan, shot, stage = looking_at(node, glass=glass)
+    shot = focused(shot, focus).but(flaws=flaws or Flaws(), iris=iris or IrisShape())
+    return View(stage.snapshot(1), camera_at(plan, shot, 1, stage), DARK, *SIZE)
+
+
+def spread(picture):
+    """Middle (x, y) of light, and its second moments (xx, yy)."""
+    y, x = np.mgrid[: picture.shape[0], : picture.shape[1]]
+    weight = picture / picture.sum()
+    cx, cy = (weight * x).sum(), (weight * y).sum()
+    return cx, cy, (weight * (x - cx) ** 2).sum(), (weight * (y - cy) ** 2).sum()
+
+
+@pytest.mark.parametrize("rim", [-1.0, -0.5, 0.5, 1.0])
+@pytest.mark.parametrize(("focus", "distance"), [(1.0, 3.0), (3.0, 1.0)])
+def test_the_rim_weighs_as_it_says(looking_at, rim, focus, distance):
+    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), 256).sum(axis=2)
+    picture = exposed(view_with(looking_at, (0, 0, -distance), focus, iris=IrisShape(rim=rim)), 256).sum(
+        axis=2
+    )
+    assert picture.sum() == pytest.approx(plain.sum(), rel=0.02)
+    # with transmission 1 + k (2 p^2 - 1) the mean square radius is (1/2 + k/6) of the edge's
+    ratio = sum(spread(picture)[2:]) / sum(spread(plain)[2:])
+    assert ratio == pytest.approx(1 + rim / 3, rel=0.05)
+
+
+def test_an_iris_turns_as_it_closes(looking_at):
+    iris = IrisShape(blades=5, rotation_deg=7, turn_per_stop_deg=12)
+    cameras = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).camera for n in (1.0, 2.0, 4.0)]
+    assert [camera.opening.rotation_deg for camera in cameras] == pytest.approx([7, 31, 55])
+    fans = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).fan for n in (1.0, 2.0)]
+    assert not np.allclose(*fans)
+
+
+def corner_stop(view, amount):
+    """A front stop as wide as the pupil, that a corner's discs are narrower by an amount."""
+    pupil = float(view.camera.pupil_mm)
+    tangent = float(np.hypot(*(float(half) for half in view.camera.half_widths())))
+    return FrontStop(distance_mm=amount * pupil / tangent, diameter_mm=pupil)
+
+
+@pytest.mark.parametrize("amount", [0.3, 0.6])
+def test_discs_are_cut_towards_the_corners(looking_at, amount):
+    """Far lights with the focus at infinity's near side: the cut is that of two circles."""
+    focus, far = 4.0, 400.0
+    half_x, half_y = 0.36, 0.24
+    middle = view_with(looking_at, (0, 0, -far), focus)
+    flaws = Flaws(front_stop=corner_stop(middle, amount))
+    on_axis = exposed(view_with(looking_at, (0, 0, -far), focus, flaws), 256).sum()
+    assert on_axis == pytest.approx(exposed(middle, 256).sum(), rel=0.03)
+    place = (0.8 * half_x * far, 0.8 * half_y * far, -far)
+    whole = exposed(view_with(looking_at, place, focus), 256).sum(axis=2)
+    cut = exposed(view_with(looking_at, place, focus, flaws), 256).sum(axis=2)
+    front, pupil = flaws.front_stop, float(middle.camera.pupil_mm)
+    apart = front.distance_mm * 0.8 * np.hypot(half_x, half_y)
+    assert cut.sum() / whole.sum() == pytest.approx(float(light_left(pupil, pupil, apart)), abs=0.03)
+    # the disc is narrower along the way to the corner than across it
+    y, x = np.mgrid[: SIZE[1], : SIZE[0]]
+    along = (x * half_x - y * half_y) / np.hypot(half_x, half_y)
+    across = (x * half_y + y * half_x) / np.hypot(half_x, half_y)
+
+    def moment(picture, value):
+        weight = picture / picture.sum()
+        return (weight * (value - (weight * value).sum()) ** 2).sum()
+
+    assert moment(cut, along) < 0.9 * moment(whole, along) * (1 - amount / 3)
+    assert moment(cut, along) < moment(cut, across)
+
+
+def test_light_left_by_counting():
+    rng = np.random.default_rng(2)
+    points = rng.uniform(-1, 1, (400_000, 2))
+    pupil = points[np.hypot(*points.T) <= 1]
+    for stop, apart in ((2.0, 0.5), (2.4, 1.3), (1.2, 0.2), (2.0, 2.0)):
+        inside = np.hypot(pupil[:, 0] - apart, pupil[:, 1]) <= stop / 2
+        assert float(light_left(2.0, stop, apart)) == pytest.approx(inside.mean(), abs=0.003)
+
+
+@pytest.mark.parametrize(("focus", "distance", "larger"), [(1.0, 4.0, "green"), (4.0, 1.0, "purple")])
+def test_fringes_change_colour_across_the_focus(looking_at, focus, distance, larger):
+    flaws = Flaws(colour_mm=0.2)
+    view = view_with(looking_at, (0, 0, -distance), focus, flaws)
+    picture = exposed(view, 512)
+    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), 512)
+    np.testing.assert_allclose(picture.sum(axis=(0, 1)), plain.sum(axis=(0, 1)), rtol=0.03)
+    red, green, blue = (np.sqrt(sum(spread(picture[..., c])[2:])) for c in range(3))
+    assert red == pytest.approx(blue, rel=0.02)
+    assert (green > red) == (larger == "green")
+    shift = float(shift_dpt(0.2, view.camera.image_distance_mm))
+    off = np.array([1 / focus - shift, 1 / focus]) - 1 / distance
+    assert red / green == pytest.approx(abs(off[0] / off[1]), rel=0.03)
+
+
+def test_swirl_stretches_discs_around_the_middle(looking_at):
+    far, focus = 400.0, 2.0
+    place = (0.2 * far, 0, -far)
+    plain = spread(exposed(view_with(looking_at, place, focus, stop=0.5), 256).sum(axis=2))
+    view = view_with(looking_at, place, focus, Flaws(swirl_mm=0.9), stop=0.5)
+    swirled = spread(exposed(view, 256).sum(axis=2))
+    assert plain[2] == pytest.approx(plain[3], rel=0.05)
+    part = 0.2**2 / (0.36**2 + 0.24**2)
+    half = float(shift_dpt(0.9, view.camera.image_distance_mm)) * part / 2
+    expected = ((0.5 - half) / (0.5 + half)) ** 2
+    assert swirled[2] / swirled[3] == pytest.approx(expected * plain[2] / plain[3], rel=0.05)
+    centre = spread(exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=0.9)), 256).sum(axis=2))
+    assert centre[2] == pytest.approx(centre[3], rel=0.03)
+
+
+def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):
+    means = {}
+    for name, focus, distance in (("behind", 2.0, 8.0), ("before", 2.0, 1.14)):
+        flaws = Flaws(spherical_mm=0.3)
+        plain = spread(exposed(view_with(looking_at, (0, 0, -distance), focus), 256).sum(axis=2))
+        view = view_with(looking_at, (0, 0, -distance), focus, flaws)
+        shift = float(shift_dpt(0.3, view.camera.image_distance_mm))
+        area = (np.arange(2000) + 0.5) / 2000
+        off = 1 / focus - 1 / distance
+        expected = np.mean(area * (off + shift * (2 * area - 1)) ** 2) / np.mean(area * off**2)
+        got = sum(spread(exposed(view, 256).sum(axis=2))[2:]) / sum(plain[2:])
+        assert got == pytest.approx(expected, rel=0.04)
+        means[name] = got
+    assert means["behind"] > 1 > means["before"]
