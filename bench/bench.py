@@ -84,7 +84,7 @@ def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarra
         y, x = divmod(i, view.width)
         sample = lens_sample(x, y, 0, view.width, view.height)
         ray = lens_ray(view.numbers, view.fan, *sample)
-        origins[i], directions[i] = ray[:3], ray[3:6]
+        origins[i], directions[i] = ray[:3], ray[3:]
     hits = rays.closest_hits(view.snapshot.handle, view.snapshot.first_rows, origins, directions)
     met = hits.row >= 0
     toward = light_numbers(view.light)[:3].astype(float)

@@ -14,8 +14,8 @@ from tests.picture.test_tracer import DARK, exposed, focused
 SIZE = (240, 160)
 
 
-def view_with(looking_at, place, focus, flaws=None, iris=None, focal=50.0, stop=1.0):
-    node = ball_at(place, 0.004 * abs(place[2]), emission=(60.0,) * 3)
+def view_with(looking_at, place, focus, flaws=None, iris=None, focal=50.0, stop=1.0, size=0.004):
+    node = ball_at(place, size * abs(place[2]), emission=(60.0,) * 3)
     glass = {"focal_mm": Keyed(value=focal), "f_number": Keyed(value=stop)}
     plan, shot, stage = looking_at(node, glass=glass)
     shot = focused(shot, focus).but(flaws=flaws or Flaws(), iris=iris or IrisShape())
@@ -111,18 +111,20 @@ def test_fringes_change_colour_across_the_focus(looking_at, focus, distance, lar
 
 
 def test_swirl_stretches_discs_around_the_middle(looking_at):
-    far, focus = 400.0, 2.0
+    far, focus = 400.0, 0.8
     place = (0.2 * far, 0, -far)
-    plain = spread(exposed(view_with(looking_at, place, focus, stop=0.5), 256).sum(axis=2))
-    view = view_with(looking_at, place, focus, Flaws(swirl_mm=0.9), stop=0.5)
+    plain = spread(exposed(view_with(looking_at, place, focus, size=0.012), 256).sum(axis=2))
+    view = view_with(looking_at, place, focus, Flaws(swirl_mm=2.0), size=0.012)
     swirled = spread(exposed(view, 256).sum(axis=2))
     assert plain[2] == pytest.approx(plain[3], rel=0.05)
     part = 0.2**2 / (0.36**2 + 0.24**2)
-    half = float(shift_dpt(0.9, view.camera.image_distance_mm)) * part / 2
-    expected = ((0.5 - half) / (0.5 + half)) ** 2
+    half = float(shift_dpt(2.0, view.camera.image_distance_mm)) * part / 2
+    expected = ((1.25 - half) / (1.25 + half)) ** 2
     assert swirled[2] / swirled[3] == pytest.approx(expected * plain[2] / plain[3], rel=0.05)
-    centre = spread(exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=0.9)), 256).sum(axis=2))
-    assert centre[2] == pytest.approx(centre[3], rel=0.03)
+    centre = spread(
+        exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=2.0), size=0.012), 256).sum(axis=2)
+    )
+    assert centre[2] == pytest.approx(centre[3], rel=0.05)
 
 
 def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):

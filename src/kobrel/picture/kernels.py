@@ -58,56 +58,48 @@ def _area_within(v, rim):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _flawed(view, tx, ty, ax, ay, area, focus, colour):  # type: ignore[no-untyped-def]
-    """Direction across the axis of a ray from a place on the pupil through a lens with flaws, and
-    whether the front stop lets it pass. `colour` is 2 for red and blue.
-    """
-    if colour == 2:
-        focus -= view[21]
-    focus += view[23] * (2.0 * area - 1.0)
-    cx, cy = tx - ax * focus, ty - ay * focus
-    if view[22] != 0.0:
-        out = np.sqrt(tx * tx + ty * ty)
-        if out > 0.0:
-            ux, uy = tx / out, ty / out
-            half = 0.5 * view[22] * out * out * view[24]
-            along, aside = (ax * ux + ay * uy) * half, (ay * ux - ax * uy) * half
-            cx += along * ux + aside * uy
-            cy += along * uy - aside * ux
-    passed = True
-    if view[20] > 0.0:
-        qx, qy = ax + view[19] * cx, ay + view[19] * cy
-        passed = qx * qx + qy * qy <= view[20] * view[20]
-    return cx, cy, passed
-
-
-@kernel
-def lens_ray(view, fan, px, py, around, across, colour=0):  # type: ignore[no-untyped-def]
-    """A ray through a place in the picture (0 to 1 each way) and a place on the iris.
-
-    Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z, whether
-    it passes the lens). `colour` says which light: 0 all, 1 green, 2 red and blue.
-    """
-    passed = True
-    tx = (2.0 * px - 1.0) * view[12]
-    ty = (1.0 - 2.0 * py) * view[13]
+def _pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
+    """A place on the iris, metres: so far around, within so much of the area."""
     corners = len(fan) - 1
     place = around * corners
     k = min(int(place), corners - 1)
     part = place - k
-    area = _area_within(across, view[18])
     out = np.sqrt(area) * view[14]
-    ax = out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part)
-    ay = out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part)
+    return (
+        out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part),
+        out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part),
+    )
+
+
+@kernel
+def _on_stage(view, ax, ay, az, cx, cy, cz):  # type: ignore[no-untyped-def]
+    """A ray of the camera's own axes on the stage: origin and direction."""
+    return (
+        view[9] + view[0] * ax + view[1] * ay + view[2] * az,
+        view[10] + view[3] * ax + view[4] * ay + view[5] * az,
+        view[11] + view[6] * ax + view[7] * ay + view[8] * az,
+        view[0] * cx + view[1] * cy + view[2] * cz,
+        view[3] * cx + view[4] * cy + view[5] * cz,
+        view[6] * cx + view[7] * cy + view[8] * cz,
+    )
+
+
+@kernel
+def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
+    """A ray through a place in the picture (0 to 1 each way) and a place on the iris.
+
+    Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z).
+    """
+    tx = (2.0 * px - 1.0) * view[12]
+    ty = (1.0 - 2.0 * py) * view[13]
+    area = across if view[18] == 0.0 else _area_within(across, view[18])
+    ax, ay = _pupil(view, fan, around, area)
     focus = view[15]
     az, cz = 0.0, -1.0
     if view[17] == 0.0:
         if view[16] != 0.0:
             focus *= np.sqrt(tx * tx + ty * ty + 1.0)
-        if view[25] != 0.0:
-            cx, cy, passed = _flawed(view, tx, ty, ax, ay, area, focus, colour)
-        else:
-            cx, cy = tx - ax * focus, ty - ay * focus
+        cx, cy = tx - ax * focus, ty - ay * focus
     elif view[17] == 1.0:  # parallel rays; all of a cone meet in the plane of focus
         cx, cy = -ax, -ay
         ax, ay = tx + ax / focus, ty + ay / focus
@@ -118,12 +110,37 @@ def lens_ray(view, fan, px, py, around, across, colour=0):  # type: ignore[no-un
         outward, aside = ax * ux + ay * uy, ay * ux - ax * uy
         ax, ay, az = outward * cosine * ux - aside * uy, outward * cosine * uy + aside * ux, outward * sine
         cx, cy, cz = sine * ux - ax * focus, sine * uy - ay * focus, -cosine - az * focus
-    ox = view[9] + view[0] * ax + view[1] * ay + view[2] * az
-    oy = view[10] + view[3] * ax + view[4] * ay + view[5] * az
-    oz = view[11] + view[6] * ax + view[7] * ay + view[8] * az
-    dx = view[0] * cx + view[1] * cy + view[2] * cz
-    dy = view[3] * cx + view[4] * cy + view[5] * cz
-    dz = view[6] * cx + view[7] * cy + view[8] * cz
+    return _on_stage(view, ax, ay, az, cx, cy, cz)
+
+
+@kernel
+def flawed_ray(view, fan, px, py, around, across, colour):  # type: ignore[no-untyped-def]
+    """As :func:`lens_ray`, through a lens in perspective with flaws, for one light: 1 green, 2 red
+    and blue; and whether its front stop lets the ray pass.
+    """
+    tx = (2.0 * px - 1.0) * view[12]
+    ty = (1.0 - 2.0 * py) * view[13]
+    area = _area_within(across, view[18])
+    ax, ay = _pupil(view, fan, around, area)
+    focus = view[15]
+    if view[16] != 0.0:
+        focus *= np.sqrt(tx * tx + ty * ty + 1.0)
+    if colour == 2:
+        focus -= view[21]
+    focus += view[23] * (2.0 * area - 1.0)
+    cx, cy = tx - ax * focus, ty - ay * focus
+    out = np.sqrt(tx * tx + ty * ty)
+    if view[22] != 0.0 and out > 0.0:
+        ux, uy = tx / out, ty / out
+        half = 0.5 * view[22] * out * out * view[24]
+        along, aside = (ax * ux + ay * uy) * half, (ay * ux - ax * uy) * half
+        cx += along * ux + aside * uy
+        cy += along * uy - aside * ux
+    passed = True
+    if view[20] > 0.0:
+        qx, qy = ax + view[19] * cx, ay + view[19] * cy
+        passed = qx * qx + qy * qy <= view[20] * view[20]
+    ox, oy, oz, dx, dy, dz = _on_stage(view, ax, ay, 0.0, cx, cy, -1.0)
     return ox, oy, oz, dx, dy, dz, passed
 
 
@@ -200,6 +217,7 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
     """
     width = len(rays)
     address, numbers, integers, valid = packet
+    flawed = lens and view[25] != 0.0
     for first in range(0, width, LANES):
         count = min(LANES, width - first)
         for lane in range(count):
@@ -208,11 +226,12 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
                 px, py, around, across = lens_sample(x, y, number, width, height)
             else:
                 px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
-            colour = 0
-            if lens and view[21] != 0.0:
-                colour = 1 + (number + int(2.0 * _hashed(x, y, 5))) % 2
-            ox, oy, oz, dx, dy, dz, passed = lens_ray(view, fan, px, py, around, across, colour)
-            light_of[x] = colour if passed or not lens else 3
+            if flawed:
+                colour = 1 + (number + int(2.0 * _hashed(x, y, 5))) % 2 if view[21] != 0.0 else 0
+                ox, oy, oz, dx, dy, dz, passed = flawed_ray(view, fan, px, py, around, across, colour)
+                light_of[x] = colour if passed else 3
+            else:
+                ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
             rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
             rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
             put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz)
