@@ -427,8 +427,12 @@ def test_maps_take_a_point_and_give_the_room_back(hand):
     assert window.chart.isVisible()
     page(hand, "Weigh")
     hand.key(Qt.Key.Key_4)
-    assert window.chart.isVisible()
+    assert window.body.discs.isVisible()
     assert not maps.isVisible()
+    hand.key(Qt.Key.Key_3)
+    assert maps.isVisible()
+    hand.key(Qt.Key.Key_5)
+    assert window.chart.isVisible()
 
 
 def test_maps_with_a_brief_and_without_a_lens(hand):

@@ -228,7 +228,7 @@ def test_lens_model_and_surface_say_what_they_mean(hand):
 def test_the_iris_card_changes_the_picture(hand):
     window, session = hand.window, hand.window.session
     hand.key(Qt.Key.Key_4)
-    iris = window.card_of[4]
+    iris = window.card_of[4].shape
     assert iris.isVisible()
     hand.type(iris.blades, "6")
     hand.type(iris.roundness, "0.3")

@@ -4,11 +4,14 @@ import numpy as np
 import pytest
 
 from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.picture.discs import corner_loss_stops, disc
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
+from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.plan.instrument import Flaws, FrontStop, IrisShape
+from kobrel.plan.model import Light
 from kobrel.plan.parts import Keyed
-from tests.conftest import ball_at
+from tests.conftest import ball_at, box_at
 from tests.picture.test_tracer import DARK, exposed, focused
 
 SIZE = (240, 160)
@@ -141,3 +144,64 @@ def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):
         assert got == pytest.approx(expected, rel=0.04)
         means[name] = got
     assert means["behind"] > 1 > means["before"]
+
+
+@pytest.mark.parametrize("distance", [1.0, 9.0])
+@pytest.mark.parametrize(
+    ("flaws", "iris"),
+    [
+        ({}, IrisShape(blades=3, rotation_deg=90)),
+        ({"swirl_mm": 1.5, "spherical_mm": 0.2}, IrisShape(rim=0.7)),
+        ({"colour_mm": 0.4}, IrisShape(blades=6)),
+        ({"front_stop": FrontStop(distance_mm=70, diameter_mm=50)}, IrisShape()),
+    ],
+)
+def test_a_disc_by_itself_is_the_one_in_the_picture(looking_at, distance, flaws, iris):
+    across, up = 0.55, 0.45
+    place = (across * 0.36 * distance, up * 0.24 * distance, -distance)
+    view = view_with(looking_at, place, 2.5, Flaws(**flaws), iris, size=0.006)
+    picture = exposed(view, 400)
+    made = disc(view.camera, distance, across, up)
+    scale = view.width / view.camera.width_px
+    for c in range(3):
+        weight = made.colours[:, c] / made.colours[:, c].sum()
+        middle = weight @ made.offsets_px * scale
+        moments = weight @ (made.offsets_px * scale - middle) ** 2
+        cx, cy, xx, yy = spread(picture[..., c])
+        x, y = view.width * (1 + across) / 2 - 0.5, view.height * (1 - up) / 2 - 0.5
+        assert (cx - x, y - cy) == pytest.approx(tuple(middle), abs=0.6)
+        # the light itself is two pixels in radius
+        assert (xx, yy) == pytest.approx(tuple(moments + 1.05), rel=0.12, abs=0.6)
+    assert made.light == pytest.approx(float(made.colours.mean()))
+    assert max(made.size_px) > 8
+
+
+def test_corners_are_lifted_by_what_the_front_stop_takes(looking_at):
+    nodes = [box_at((0, 0, -50), (200, 200, 0.1))]
+    even = Light(key_strength=0, zenith=(1, 1, 1), horizon=(1, 1, 1), ground=(1, 1, 1))
+    means = {}
+    for made_up in (False, True):
+        plan, shot, stage = looking_at(*nodes, glass={"f_number": Keyed(value=1.0)})
+        front = FrontStop(distance_mm=60, diameter_mm=50, made_up=made_up)
+        shot = focused(shot, 5.0).but(flaws=Flaws(front_stop=front))
+        view = View(stage.snapshot(1), camera_at(plan, shot, 1, stage), even, 96, 64)
+        picture = exposed(view, 256).mean(axis=2)
+        corner = picture[:6, :6].mean()
+        means[made_up] = corner / picture[30:34, 46:50].mean()
+        loss = float(corner_loss_stops(view.camera, 1 - 6 / 96, 1 - 6 / 64))
+    assert np.log2(means[False]) == pytest.approx(-loss, abs=0.08)
+    assert means[True] == pytest.approx(1, abs=0.05)
+
+
+def test_no_front_stop_loses_nothing(looking_at):
+    camera = view_with(looking_at, (0, 0, -3), 1.0).camera
+    assert corner_loss_stops(camera, 1.0, 1.0) == 0
+    stop = front_stop(camera, 0.4)
+    cut = view_with(looking_at, (0, 0, -3), 1.0, Flaws(front_stop=stop)).camera
+    assert cat_eye_amount(cut) == pytest.approx(0.4)
+    assert cat_eye_amount(camera) == 0
+    far = disc(cut, np.inf, 1.0, 1.0)
+    along = np.array([0.36, 0.24]) / np.hypot(0.36, 0.24)
+    lit = far.offsets_px[far.colours.any(axis=1)] @ along
+    whole = disc(camera, np.inf, 1.0, 1.0).offsets_px @ along
+    assert np.ptp(lit) / np.ptp(whole) == pytest.approx(0.6, abs=0.03)

@@ -18,11 +18,12 @@ from kobrel.desk.tabs import TabEdge
 from kobrel.desk.welcome import Welcome
 
 if TYPE_CHECKING:
+    from kobrel.desk.discs import Discs
     from kobrel.desk.maps import Maps
 
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {
-    1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((74, 26), (78, 22)),
+    1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((62, 38), (78, 22)),
     5: ((44, 56), (70, 30)),
 }  # fmt: skip
 _TWO_VIEWS = (1, 2)
@@ -38,6 +39,7 @@ class Body(QWidget):
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
         self._maps: Maps | None = None
+        self._discs: Discs | None = None
         self.welcome = Welcome(document)
         self._build_views()
         self.cards = Deck(session, files)
@@ -83,8 +85,10 @@ class Body(QWidget):
             splitter.setChildrenCollapsible(False)
 
     def _show_lower(self) -> None:
-        """The chart, or the maps of trade-offs, whichever is wanted."""
-        self._lower.setCurrentWidget(self.maps if self._session.maps else self.chart)
+        """The chart, or whatever is wanted in its room."""
+        below = self._session.below
+        wanted = self.maps if below == "maps" else self.discs if below == "discs" else self.chart
+        self._lower.setCurrentWidget(wanted)
 
     @property
     def maps(self) -> "Maps":
@@ -95,6 +99,16 @@ class Body(QWidget):
             self._maps = Maps(self._session)
             self._lower.addWidget(self._maps)
         return self._maps
+
+    @property
+    def discs(self) -> "Discs":
+        """The chart of blur discs, made when somebody first wants it."""
+        if self._discs is None:
+            from kobrel.desk.discs import Discs
+
+            self._discs = Discs(self._session)
+            self._lower.addWidget(self._discs)
+        return self._discs
 
     def show_card(self, key: int, keep: bool) -> None:
         """Turn to a card; `keep` remembers how the room was shared until now."""

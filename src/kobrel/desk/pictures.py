@@ -42,7 +42,7 @@ VIEWS = (
     View("maps", 3, 1, 1025, "Weigh"),
     View("exposure", 3, 3, 1100, "Light"),
     View("readings", 3, 0, 1030, "Read"),
-    View("iris", 4, 1, 1085),
+    View("iris", 4, 1, 1085, "Shape"),
     View("pull", 5, 1, 1049),
     View("wide", 3, 0, 1040, "Lens"),
     View("compass", 3, 2, 1010, "Lens"),

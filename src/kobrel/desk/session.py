@@ -42,6 +42,8 @@ from kobrel.stage.stage import Pick, Place, Stage
 ON_SUBJECT_DPT = 1e-6
 _STOPS = (0.5, 128.0)
 _CONES_DEG = (0.001, 89.0)
+Below = Literal["", "maps", "discs"]
+"""What stands in the chart's room: the chart, maps of trade-offs, or discs of blur."""
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 
 
@@ -96,7 +98,7 @@ class Session(QObject):
         self.stage = Stage()
         self.library = Library()
         self.card = 3
-        self.maps = False
+        self.below: Below = ""
         kept = str(self.settings.value("stop_steps", "free"))
         self.stop_steps: StopSteps = next((s for s in _STEPS if s == kept), "free")
         self.tool: Tool | None = None
@@ -314,10 +316,10 @@ class Session(QObject):
             self.tool = tool
             self.changed.emit()
 
-    def show_maps(self, shown: bool) -> None:
-        """Show the maps of trade-offs in the chart's room, or the chart."""
-        if shown != self.maps:
-            self.maps = shown
+    def show_below(self, what: Below) -> None:
+        """Show something else in the chart's room, or the chart."""
+        if what != self.below:
+            self.below = what
             self.changed.emit()
 
     def set_stop_steps(self, steps: StopSteps) -> None:

@@ -10,10 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.picture import kernels
+from kobrel.picture.discs import corner_loss_stops
 from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
 
 _BANDS_A_THREAD = 4
+_MOST_LIFT = 3.0
 _NO_DEPTH = np.zeros((0, 0), np.float32)
 
 
@@ -152,5 +154,14 @@ class Film:
         self.passes += 1
 
     def picture(self) -> NDArray[np.float32]:
-        """Mean of the passes so far, (H, W, 3) linear."""
-        return self._sum / np.float32(max(1, self.passes))
+        """Mean of the passes so far, (H, W, 3) linear; its corners lifted where the shot says so."""
+        mean = self._sum / np.float32(max(1, self.passes))
+        front = self.view.camera.flaws.front_stop
+        return mean * _lift(self.view) if front is not None and front.made_up else mean
+
+
+def _lift(view: View) -> NDArray[np.float32]:
+    """What makes up for a front stop, (H, W, 1), three stops at the most."""
+    x, y = ((np.arange(size) + 0.5) / size * 2 - 1 for size in (view.width, view.height))
+    stops = corner_loss_stops(view.camera, x[None, :], y[:, None])
+    return np.exp2(np.minimum(stops, _MOST_LIFT))[..., None].astype(np.float32)

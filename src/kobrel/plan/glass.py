@@ -8,7 +8,7 @@ import numpy as np
 from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.sensor import frame_on_sensor
 from kobrel.plan.camera import Camera
-from kobrel.plan.instrument import Exposure, Glass, KeepSize, Lens, Sensor
+from kobrel.plan.instrument import Exposure, FrontStop, Glass, KeepSize, Lens, Sensor
 from kobrel.plan.marks import keyed_at
 from kobrel.plan.model import Shot
 from kobrel.plan.parts import Keyed
@@ -169,3 +169,27 @@ def matched(shot: Shot, found: Match, squeeze: float, frame: float) -> Shot:
     return shot.but(
         glass=changed.but(f_number=scaled(glass.f_number, stop_by)), exposure=shot.exposure.but(iso=found.iso)
     )
+
+
+def _corner_tangent(camera: Camera) -> float:
+    half_x, half_y = (float(half) for half in camera.half_widths())
+    return float(np.hypot(half_x, half_y))
+
+
+def front_stop(camera: Camera, amount: float) -> FrontStop:
+    """A front stop as wide as the pupil now, far enough before it that a corner's discs lose an
+    amount of their width: ``L = amount A / tan t``.
+    """
+    pupil = float(camera.pupil_mm)
+    return FrontStop(distance_mm=amount * pupil / _corner_tangent(camera), diameter_mm=pupil)
+
+
+def cat_eye_amount(camera: Camera) -> float:
+    """How much of its width a far disc in the corner loses at the present stop; 0 without a front
+    stop.
+    """
+    front = camera.flaws.front_stop
+    if front is None:
+        return 0.0
+    pupil, apart = float(camera.pupil_mm), front.distance_mm * _corner_tangent(camera)
+    return max(0.0, (apart + (pupil - front.diameter_mm) / 2) / pupil)

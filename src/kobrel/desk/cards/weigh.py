@@ -51,11 +51,11 @@ class WeighPage(Card):
         self.column.addStretch(1)
 
     def showEvent(self, event: QShowEvent) -> None:  # type: ignore[override]
-        self.session.show_maps(True)
+        self.session.show_below("maps")
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self.session.show_maps(False)
+        self.session.show_below("")
         super().hideEvent(event)
 
     def _match(self) -> Match | None:

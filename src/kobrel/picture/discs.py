@@ -1,0 +1,109 @@
+"""Blur discs by themselves: what one far-away or near point of light becomes."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from kobrel.optics import iris
+from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.optics.lens import Numbers
+from kobrel.plan.camera import Camera
+
+_GOLDEN = 0.6180339887498949
+
+
+@dataclass(frozen=True, eq=False)
+class Disc:
+    """Where the light of a point falls in the picture.
+
+    Parameters
+    ----------
+    offsets_px : (n, 2) from the point's own place, pixels at delivery, x right and y up
+    colours : (n, 3) light of each sample; 0 where the front stop holds it back
+    """
+
+    offsets_px: Numbers
+    colours: Numbers
+
+    @property
+    def size_px(self) -> tuple[float, float]:
+        """Width and height of what is lit."""
+        lit = self.offsets_px[self.colours.any(axis=1)]
+        if not len(lit):
+            return 0.0, 0.0
+        width, height = np.ptp(lit, axis=0)
+        return float(width), float(height)
+
+    @property
+    def light(self) -> float:
+        """The part of the light that passes."""
+        return float(self.colours.mean())
+
+    def image(self, pixels: int, px_across: float) -> NDArray[np.float32]:
+        """(pixels, pixels, 3) of a square so many delivery pixels wide: each cell's share of the light."""
+        edges = np.linspace(-px_across / 2, px_across / 2, pixels + 1)
+        x, y = self.offsets_px.T
+        layers = [np.histogram2d(-y, x, bins=(edges, edges), weights=self.colours[:, c])[0] for c in range(3)]
+        return np.stack(layers, axis=-1).astype(np.float32) / np.float32(len(x))
+
+
+def disc(camera: Camera, distance_m: float, across: float, up: float, count: int = 16384) -> Disc:
+    """The disc of a point of light, for a camera in perspective at one frame.
+
+    A ray through the pupil's point p from a point at distance d in direction t (tangents) has
+    the direction t - p/d, and the lens pictures it at t + p (F - 1/d), F being the focus in
+    dioptres that its flaws give to p.
+
+    Parameters
+    ----------
+    distance_m : along the axis; infinity is allowed
+    across, up : place in the picture, -1 to 1 each
+    """
+    half_x, half_y = (float(half) for half in camera.half_widths())
+    t = np.array([across * half_x, up * half_y])
+    k = np.arange(count, dtype=float)
+    area = iris.area_within((k + 0.5) / count, camera.iris.rim)
+    fan = iris.outline(camera.opening, camera.squeeze)
+    p = iris.sample(fan, (k * _GOLDEN) % 1.0, (k + 0.5) / count, camera.iris.rim)
+    p = p * float(camera.pupil_mm) / 2000.0
+    focus = np.full(count, 1.0 / float(camera.focus_m))
+    if camera.surface == "sphere":
+        focus = focus * np.sqrt(1.0 + t @ t)
+    flaws, v = camera.flaws, camera.image_distance_mm
+    focus = focus + float(shift_dpt(flaws.spherical_mm, v)) * (2.0 * area - 1.0)
+    red_blue = -float(shift_dpt(flaws.colour_mm, v))
+    out = float(np.hypot(*t))
+    way = t / out if out > 0 else np.array([1.0, 0.0])
+    along, aside = p @ way, p[:, 1] * way[0] - p[:, 0] * way[1]
+    half = 0.5 * float(shift_dpt(flaws.swirl_mm, v)) * out**2 / (half_x**2 + half_y**2)
+    nearness = 1.0 / distance_m if np.isfinite(distance_m) else 0.0
+    px = camera.width_px / (2.0 * half_x)
+    passed = np.ones(count, bool)
+    if flaws.front_stop is not None:
+        q = p + flaws.front_stop.distance_mm / 1000.0 * (t - p * nearness)
+        passed = np.hypot(*q.T) <= flaws.front_stop.diameter_mm / 2000.0
+    parts = []
+    for shift, colour in ((0.0, (0.0, 1.0, 0.0)), (red_blue, (1.0, 0.0, 1.0))):
+        radial, around = (focus + shift - half - nearness) * along, (focus + shift + half - nearness) * aside
+        offsets = radial[:, None] * way + around[:, None] * np.array([-way[1], way[0]])
+        parts.append((offsets * px, np.asarray(colour) * passed[:, None]))
+    if flaws.colour_mm == 0.0:
+        return Disc(parts[0][0], np.ones((count, 3)) * passed[:, None])
+    return Disc(
+        np.concatenate([offsets for offsets, _ in parts]), 2.0 * np.concatenate([c for _, c in parts])
+    )
+
+
+def corner_loss_stops(camera: Camera, across: ArrayLike, up: ArrayLike) -> Numbers:
+    """How many stops darker a lens is at places of the picture, -1 to 1, by its front stop; 0 without."""
+    front = camera.flaws.front_stop
+    half_x, half_y = (float(half) for half in camera.half_widths())
+    tangent = np.hypot(np.asarray(across, float) * half_x, np.asarray(up, float) * half_y)
+    if front is None or camera.projection != "perspective":
+        return 0.0 * tangent
+    # rays lean towards the focus, so the pupil looks smaller where the stop stands
+    shrink = 1.0 - front.distance_mm / 1000.0 / float(camera.focus_m)
+    left = light_left(camera.pupil_mm * abs(shrink), front.diameter_mm, front.distance_mm * tangent)
+    with np.errstate(divide="ignore"):
+        return np.asarray(-np.log2(left))
