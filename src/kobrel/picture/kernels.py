@@ -38,7 +38,7 @@ _CLAY = np.float32(0.55)
 
 
 @kernel
-def _hashed(x, y, salt):  # type: ignore[no-untyped-def]
+def hashed(x, y, salt):  # type: ignore[no-untyped-def]
     """A number in [0, 1) that looks random for each pixel (Wellons' 32-bit mixer)."""
     h = np.uint32(x) * np.uint32(0x9E3779B1) + np.uint32(y) * np.uint32(0x85EBCA77) + np.uint32(salt)
     h ^= h >> np.uint32(16)
@@ -46,11 +46,11 @@ def _hashed(x, y, salt):  # type: ignore[no-untyped-def]
     h ^= h >> np.uint32(15)
     h *= np.uint32(0x846CA68B)
     h ^= h >> np.uint32(16)
-    return np.float64(h) * (1.0 / 4294967296.0)
+    return np.float64(np.uint32(h)) * (1.0 / 4294967296.0)
 
 
 @kernel
-def _area_within(v, rim):  # type: ignore[no-untyped-def]
+def area_within(v, rim):  # type: ignore[no-untyped-def]
     """As :func:`kobrel.optics.iris.area_within`."""
     if abs(rim) < 1e-6:
         return v
@@ -58,7 +58,7 @@ def _area_within(v, rim):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
+def pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
     """A place on the iris, metres: so far around, within so much of the area."""
     corners = len(fan) - 1
     place = around * corners
@@ -72,7 +72,7 @@ def _pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _on_stage(view, ax, ay, az, cx, cy, cz):  # type: ignore[no-untyped-def]
+def on_stage(view, ax, ay, az, cx, cy, cz):  # type: ignore[no-untyped-def]
     """A ray of the camera's own axes on the stage: origin and direction."""
     return (
         view[9] + view[0] * ax + view[1] * ay + view[2] * az,
@@ -92,8 +92,8 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
     """
     tx = (2.0 * px - 1.0) * view[12]
     ty = (1.0 - 2.0 * py) * view[13]
-    area = across if view[18] == 0.0 else _area_within(across, view[18])
-    ax, ay = _pupil(view, fan, around, area)
+    area = across if view[18] == 0.0 else area_within(across, view[18])
+    ax, ay = pupil(view, fan, around, area)
     focus = view[15]
     az, cz = 0.0, -1.0
     if view[17] == 0.0:
@@ -110,7 +110,7 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
         outward, aside = ax * ux + ay * uy, ay * ux - ax * uy
         ax, ay, az = outward * cosine * ux - aside * uy, outward * cosine * uy + aside * ux, outward * sine
         cx, cy, cz = sine * ux - ax * focus, sine * uy - ay * focus, -cosine - az * focus
-    return _on_stage(view, ax, ay, az, cx, cy, cz)
+    return on_stage(view, ax, ay, az, cx, cy, cz)
 
 
 @kernel
@@ -120,8 +120,8 @@ def flawed_ray(view, fan, px, py, around, across, colour):  # type: ignore[no-un
     """
     tx = (2.0 * px - 1.0) * view[12]
     ty = (1.0 - 2.0 * py) * view[13]
-    area = _area_within(across, view[18])
-    ax, ay = _pupil(view, fan, around, area)
+    area = area_within(across, view[18])
+    ax, ay = pupil(view, fan, around, area)
     focus = view[15]
     if view[16] != 0.0:
         focus *= np.sqrt(tx * tx + ty * ty + 1.0)
@@ -140,7 +140,7 @@ def flawed_ray(view, fan, px, py, around, across, colour):  # type: ignore[no-un
     if view[20] > 0.0:
         qx, qy = ax + view[19] * cx, ay + view[19] * cy
         passed = qx * qx + qy * qy <= view[20] * view[20]
-    ox, oy, oz, dx, dy, dz = _on_stage(view, ax, ay, 0.0, cx, cy, -1.0)
+    ox, oy, oz, dx, dy, dz = on_stage(view, ax, ay, 0.0, cx, cy, -1.0)
     return ox, oy, oz, dx, dy, dz, passed
 
 
@@ -150,10 +150,10 @@ def lens_sample(x, y, number, width, height):  # type: ignore[no-untyped-def]
 
     Each pixel follows the same low-discrepancy sequence from a start of its own.
     """
-    px = _hashed(x, y, 1) + number * _A1
-    py = _hashed(x, y, 2) + number * _A2
-    around = _hashed(x, y, 3) + number * _A3
-    across = _hashed(x, y, 4) + number * _A4
+    px = hashed(x, y, 1) + number * _A1
+    py = hashed(x, y, 2) + number * _A2
+    around = hashed(x, y, 3) + number * _A3
+    across = hashed(x, y, 4) + number * _A4
     px -= np.floor(px)
     py -= np.floor(py)
     around -= np.floor(around)
@@ -227,7 +227,7 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
             else:
                 px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
             if flawed:
-                colour = 1 + (number + int(2.0 * _hashed(x, y, 5))) % 2 if view[21] != 0.0 else 0
+                colour = 1 + (number + int(2.0 * hashed(x, y, 5))) % 2 if view[21] != 0.0 else 0
                 ox, oy, oz, dx, dy, dz, passed = flawed_ray(view, fan, px, py, around, across, colour)
                 light_of[x] = colour if passed else 3
             else:
@@ -248,9 +248,10 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
 def _shade_row(  # type: ignore[no-untyped-def]
     rays, met, ids, light, environment, normal_matrices, normal_start, uv_start, slot_start, material_start,
     normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
-    texture_sizes, texture_pixels, out, waiting, start, share,
+    texture_sizes, texture_pixels, light_start, light_ids, drawn, out, waiting, start, share,
 ):  # fmt: skip
-    """Radiance of a row without the key light, to `out` (W, 3).
+    """Radiance of a row without the key light, to `out` (W, 3); emitters that are `drawn` from
+    the light give none here.
 
     For the points that face the key light: their pixel to `waiting` (W,), where they are to
     `start` (W, 3) and what the light would add to `share` (W, 3). Returns how many.
@@ -320,6 +321,10 @@ def _shade_row(  # type: ignore[no-untyped-def]
                 else:
                     r, g, b = np.float32(tr), np.float32(tg), np.float32(tb)
 
+        if len(drawn) > 0 and light_start[row] >= 0:
+            own = light_ids[light_start[row] + prim]
+            if own >= 0 and drawn[own]:
+                er = eg = eb = _NOUGHT
         if light[15] > _NOUGHT:
             r = g = b = _CLAY
         if light[16] > _NOUGHT:
@@ -366,7 +371,7 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
-    scene, first_rows, view, fan, light, environment, tables, normal_matrices, number,
+    scene, first_rows, view, fan, light, environment, tables, normal_matrices, drawn, number,
     lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
@@ -379,6 +384,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     fan : (n + 1, 2) outline of the iris
     light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
     environment : (h, w, 3) float32 picture all about, used where the light says so
+    drawn : (E,) emitters that are drawn from the light, or (0,) for none
     number : which pass
     lens : one random lens sample for each pixel, or else the middle of pixel and lens
     rows : (top row, rows end)
@@ -403,7 +409,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
             tables.slot_materials, tables.base, tables.emission, tables.base_texture,
             tables.emission_texture, tables.texture_sizes, tables.texture_pixels,
-            out, waiting, start, share,
+            tables.light_start, tables.light_ids, drawn, out, waiting, start, share,
         )  # fmt: skip
         _shadow_row(scene, packet, own_light, count, waiting, start, share, out)
         for x in range(width):

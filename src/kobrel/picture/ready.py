@@ -18,7 +18,8 @@ from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.model import FixedCamera, Light, Plan, Shot
 from kobrel.stage import rays
-from kobrel.stage.scene import Node, Scene
+from kobrel.stage.motion import matrix_motion
+from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Stage
 
@@ -29,7 +30,12 @@ def prepare() -> None:
 
     Does nothing the second time.
     """
-    stage = Stage([("ready", Scene(Path("ready"), (Node("/box", mesh=box()), Node("/ball", mesh=sphere()))))])
+    ahead = np.eye(4)
+    ahead[2, 3] = -3.0
+    glow = Material("lamp", emission=(1.0, 1.0, 1.0))
+    lamp = Node("/lamp", motion=matrix_motion(ahead), mesh=sphere(0.002), materials=(glow,))
+    nodes = (Node("/box", mesh=box()), Node("/ball", mesh=sphere()), lamp)
+    stage = Stage([("ready", Scene(Path("ready"), nodes))])
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
     camera = camera_at(Plan(), shot, 1001, stage)
     view = View(stage.snapshot(0), camera, Light(), 32, 18)

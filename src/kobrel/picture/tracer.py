@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 
 from kobrel.picture import kernels
 from kobrel.picture.discs import corner_loss_stops
+from kobrel.picture.emitters import SmallLights
 from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
 
 _BANDS_A_THREAD = 4
 _MOST_LIFT = 3.0
+_NONE_DRAWN = np.zeros(0, np.uint8)
 _NO_DEPTH = np.zeros((0, 0), np.float32)
 
 
@@ -88,13 +90,14 @@ def _draw(
     colour: NDArray[np.float32],
     depth: NDArray[np.float32],
     stop: Callable[[], bool],
+    drawn: NDArray[np.uint8] = _NONE_DRAWN,
 ) -> None:
     shot = view.snapshot
 
     def rows(band: tuple[int, int]) -> None:
         kernels.draw_rows(
             shot.handle, shot.first_rows, view.numbers, view.fan, view.light_numbers, view.environment,
-            shot.tables, shot.normal_matrices, number, lens, band, colour, depth,
+            shot.tables, shot.normal_matrices, drawn, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)
@@ -140,6 +143,7 @@ class Film:
     def __init__(self, view: View) -> None:
         self.view = view
         self.passes = 0
+        self._lights: SmallLights | None = None
         self._sum = np.zeros((view.height, view.width, 3), np.float32)
 
     def expose(self, stop: Callable[[], bool] = never) -> None:
@@ -150,7 +154,13 @@ class Film:
         Cancelled
             `stop` said so; the film is then spoilt.
         """
-        _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop)
+        if self._lights is None:
+            self._lights = SmallLights(self.view)
+        lights = self._lights
+        _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop, lights.drawn)
+        lights.expose(
+            self.passes, self._sum, lambda work: list(_pool().map(lambda do: do(), work)), thread_count()
+        )
         self.passes += 1
 
     def picture(self) -> NDArray[np.float32]:

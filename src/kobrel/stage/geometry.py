@@ -22,8 +22,9 @@ class Tables(NamedTuple):
     `normals` (n, 3, 3), `uv` (n, 3, 2) and `slots` (n,) hold the corners of those meshes
     that have them, each mesh starting where its instances' `*_start` say, or -1.
     `material_start` is where an instance's materials begin in `slot_materials`.
-    `base` and `emission` are (M, 3) linear; `base_texture` and `emission_texture` are (M,)
-    numbers into `texture_sizes`, or -1.
+    `light_ids` says which emitter of the stage each triangle of a row belongs to, or -1, from
+    where `light_start` says; a start of -1 means none. `base` and `emission` are (M, 3) linear;
+    `base_texture` and `emission_texture` are (M,) numbers into `texture_sizes`, or -1.
     """
 
     normal_start: NDArray[np.int64]
@@ -40,6 +41,8 @@ class Tables(NamedTuple):
     emission_texture: NDArray[np.int64]
     texture_sizes: NDArray[np.int64]
     texture_pixels: NDArray[np.uint8]
+    light_start: NDArray[np.int64]
+    light_ids: NDArray[np.int32]
 
 
 @kernel
@@ -190,4 +193,18 @@ class Geometry:
             np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
             pictures.block.sizes,
             pictures.block.pixels,
+            *_light_ids(pieces),
         )
+
+
+def _light_ids(pieces: list[Piece]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Where the emitters' numbers of each row's triangles begin, and these numbers."""
+    joined, starts, before = _Joined((), np.int32), [], 0
+    for piece in pieces:
+        for glow in piece.glows:
+            if glow is None:
+                starts.append(ABSENT)
+                continue
+            starts.append(joined.add(np.where(glow.ids >= 0, glow.ids + before, glow.ids).astype(np.int32)))
+            before += len(glow.radii)
+    return np.asarray(starts, np.int64), joined.joined()

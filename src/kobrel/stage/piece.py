@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.stage.emitters import Glow, glow_of
 from kobrel.stage.motion import Array
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
 
@@ -139,6 +140,18 @@ class Piece:
             starts.append(len(slots))
             slots += [numbers.setdefault(m, len(numbers)) for m in self.scene.nodes[index].materials]
         return list(numbers), np.asarray(slots, np.int64), np.asarray(starts, np.int64)
+
+    @cached_property
+    def glows(self) -> list[Glow | None]:
+        """The small glowing parts of each row's mesh."""
+        known: dict[tuple[Mesh, tuple[Material, ...]], Glow | None] = {}
+        found = []
+        for index, mesh in zip(self.nodes, self.meshes, strict=True):
+            key = mesh, tuple(self.scene.nodes[index].materials)
+            if key not in known:
+                known[key] = glow_of(*key)
+            found.append(known[key])
+        return found
 
     @cached_property
     def origin(self) -> Array:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from kobrel.stage.emitters import Emitters
 from kobrel.stage.motion import Array
 from kobrel.stage.nearest import Closest
 from kobrel.stage.piece import Piece
@@ -67,6 +68,7 @@ class Snapshot:
     accelerator: "InstanceScene"
     tables: "Tables"
     environment: "Environment | None"
+    emitters: Emitters
 
     @property
     def handle(self) -> int:
@@ -202,7 +204,21 @@ class Stage:
             InstanceScene(accelerators, placed),
             self._geometry.tables,
             self.environment,
+            self._emitters(matrices),
         )
+
+    def _emitters(self, matrices: Array) -> Emitters:
+        """The small glowing parts of all rows, in the order of the tables' numbers."""
+        places, radii, emission = [np.zeros((0, 3))], [np.zeros((2, 0))], [np.zeros((0, 3))]
+        glows = [glow for piece in self._pieces for glow in piece.glows]
+        for matrix, glow in zip(matrices, glows, strict=True):
+            if glow is not None:
+                places.append(glow.centres @ matrix[:3, :3].T + matrix[:3, 3] - self.origin)
+                size = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
+                radii.append(np.stack([glow.radii, glow.reach]) * size)
+                emission.append(glow.emission)
+        size, reach = np.concatenate(radii, axis=1)
+        return Emitters(np.concatenate(places), size, reach, np.concatenate(emission))
 
     def _matrices(self, frame: float) -> Array:
         """(R, 4, 4) places of all rows' nodes, metres."""
