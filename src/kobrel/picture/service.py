@@ -140,6 +140,8 @@ class DrawingService:
                 self._problem(str(error))
             except Exception as error:  # the thread must outlive any fault of one picture
                 self._current = None
+                if self._closing:
+                    return
                 self._problem(f"The picture could not be drawn: {error}")
 
     def _wait(self) -> bool:
@@ -249,6 +251,8 @@ class DrawingService:
         return exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part)
 
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
+        if self._closing:
+            return  # whoever wanted it may be gone
         pixels = developed(linear, brightening(work.request))
         depth = delivered(work.film.view, work.sharp.depth)
         self._drawn(Drawn(work.request, pixels, work.film.passes, depth, work.sharp_part))
