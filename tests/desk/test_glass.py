@@ -140,6 +140,7 @@ def test_the_delivered_frame_crops_the_picture(hand):
     pick(lens.fit, "width")
     assert window.picture.whole_rect().height() >= window.picture.frame_rect().height()
     pick(lens.aspect, -1.0)
+    assert lens.own_aspect.isVisible()
     hand.type(lens.own_aspect, "0")
     assert session.glass.delivery.aspect == 0
 
@@ -290,6 +291,11 @@ def test_a_brief_in_the_list_by_keys_and_fields(hand):
     assert session.shot.brief[0].last is None
     pick(brief.subject, BOOTH)
     assert session.shot.brief[0].subject == BOOTH
+    session.selected_subject = BOOTH
+    QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
+    assert [wish.subject for wish in session.shot.brief] == [BOOTH, LANTERN]
+    session.undo.undo()
+    brief.list.setCurrentIndex(brief.model.index(0, 0))
     QTest.mouseClick(brief.delete, Qt.MouseButton.LeftButton)
     assert session.shot.brief == ()
     assert not brief.subject.isEnabled()
@@ -415,6 +421,7 @@ def test_maps_take_a_point_and_give_the_room_back(hand):
     assert float(session.camera.f_number) == pytest.approx(4, rel=0.02)
     now = session.camera.half_widths()[0] * session.survey.sight.axial_m[row, session.row]
     assert now == pytest.approx(across, rel=1e-6)
+    assert session.subject_in_focus() == SubjectTarget(number=LANTERN)
     marks = len(session.shot.marks)
     scale = DioptreScale(nearest_of_interest_m(session.survey), by_focus.left(), by_focus.right())
     hand.drag(maps, by_focus.center(), by_focus.center() + QPointF(-40, 20))

@@ -10,7 +10,7 @@ from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.instrument import Lens, Wish
 from kobrel.plan.marks import keyed_at
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject, SubjectTarget
-from kobrel.plan.parts import PlaceKey
+from kobrel.plan.parts import Key, Keyed, PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.plan.trials import Where, solved, trials
 
@@ -148,6 +148,15 @@ def test_marks_outside_a_brief_stay(set_up):
     some = briefs.terms(plan, shot, numbers)
     taken = briefs.taken_over(shot, some, shot.glass.f_number, np.full(6, 2.8))
     assert [mark.frame for mark in taken.marks] == [1, 5, 10, 28]
+
+
+def test_keys_of_the_stop_outside_a_brief_stay(set_up):
+    keys = tuple(Key(frame=f, value=v) for f, v in ((1, 4.0), (7, 5.6), (28, 11.0)))
+    keyed = Keyed(value=4.0, keys=keys)
+    plan, shot, stage = set_up(3.0, brief=[Wish(subject=1)], last=30, glass={"f_number": keyed})
+    some = briefs.terms(plan, shot, survey(plan, shot, stage, np.arange(5, 11)))
+    taken = briefs.taken_over(shot, some, Keyed(value=2.0), np.full(6, 2.0))
+    assert [(k.frame, k.value) for k in taken.glass.f_number.keys] == [(1, 4), (5, 2), (10, 2), (28, 11)]
 
 
 def test_where_one_stop_does_not_do_the_stop_is_keyed(set_up):

@@ -1,6 +1,7 @@
 """What stands between the window's heading and its bottom line: shots, views, cards and tabs."""
 
-from typing import TYPE_CHECKING
+from functools import cached_property
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
     from kobrel.desk.discs import Discs
     from kobrel.desk.maps import Maps
 
+_View = TypeVar("_View", bound=QWidget)
+
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {
     1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((62, 38), (78, 22)),
@@ -38,8 +41,6 @@ class Body(QWidget):
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
-        self._maps: Maps | None = None
-        self._discs: Discs | None = None
         self.welcome = Welcome(document)
         self._build_views()
         self.cards = Deck(session, files)
@@ -90,25 +91,23 @@ class Body(QWidget):
         wanted = self.maps if below == "maps" else self.discs if below == "discs" else self.chart
         self._lower.setCurrentWidget(wanted)
 
-    @property
+    @cached_property
     def maps(self) -> "Maps":
         """The maps of trade-offs, made when somebody first wants them."""
-        if self._maps is None:
-            from kobrel.desk.maps import Maps
+        from kobrel.desk.maps import Maps
 
-            self._maps = Maps(self._session)
-            self._lower.addWidget(self._maps)
-        return self._maps
+        return self._put_below(Maps(self._session))
 
-    @property
+    @cached_property
     def discs(self) -> "Discs":
         """The chart of blur discs, made when somebody first wants it."""
-        if self._discs is None:
-            from kobrel.desk.discs import Discs
+        from kobrel.desk.discs import Discs
 
-            self._discs = Discs(self._session)
-            self._lower.addWidget(self._discs)
-        return self._discs
+        return self._put_below(Discs(self._session))
+
+    def _put_below(self, view: _View) -> _View:
+        self._lower.addWidget(view)
+        return view
 
     def show_card(self, key: int, keep: bool) -> None:
         """Turn to a card; `keep` remembers how the room was shared until now."""

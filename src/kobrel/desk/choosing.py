@@ -7,7 +7,7 @@ import numpy as np
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan import glass as glasses
-from kobrel.plan.camera import Camera
+from kobrel.plan.camera import Camera, poses
 from kobrel.plan.instrument import Lens, Sensor
 from kobrel.plan.lenses import Kit, nearest_lens, read_kit, shipped_kits
 from kobrel.plan.model import SubjectTarget
@@ -143,7 +143,5 @@ def moved_ahead_m(session: Session) -> float:
     shot, camera = session.shot, session.camera
     if shot is None or camera is None or (shot.keeps is None and not shot.ahead_m):
         return 0.0
-    from kobrel.plan.camera import poses
-
     still = poses(session.plan, shot.but(keeps=None, ahead_m=0.0), [session.frame], session.stage)[0]
     return float((still[:3, 3] - camera.pose[:3, 3]) @ still[:3, 2])

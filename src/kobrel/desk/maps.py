@@ -31,9 +31,10 @@ from kobrel.errors import OpticsError
 from kobrel.optics.exposure import FULL_STOPS, marked_stop
 from kobrel.plan import edit
 from kobrel.plan import glass as glasses
+from kobrel.plan.brief import focus_at_stop
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import DistanceTarget, Shot
-from kobrel.plan.survey import index_runs
+from kobrel.plan.survey import index_runs, survey
 from kobrel.plan.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
 
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 32, 42, 64
@@ -300,16 +301,27 @@ class Maps(Panel):
                 s = glasses.keep_size(s, number, float(camera.focal_mm), frame)
             return s.but(glass=glasses.with_focal(s.glass, edit.set_value(s.glass.focal_mm, frame, focal)))
 
-        self._edit(stop, f"{focal:.3g} mm, f/{stop:.3g}", change)
+        def focused(s: Shot) -> Shot:
+            if number is None:
+                return s
+            numbers = survey(session.plan, s, session.stage, [frame])
+            return edit.refocus(s, frame, focus_at_stop(session.plan, s, numbers, 0, number))
 
-    def _edit(self, stop: float, name: str, change: Callable[[Shot], Shot]) -> None:
+        self._edit(stop, f"{focal:.3g} mm, f/{stop:.3g}", change, focused)
+
+    def _edit(
+        self,
+        stop: float,
+        name: str,
+        change: Callable[[Shot], Shot],
+        after: Callable[[Shot], Shot] = lambda s: s,
+    ) -> None:
         frame = self._session.frame
 
         def whole(shot: Shot) -> Shot:
             changed = change(shot)
-            return changed.but(
-                glass=changed.glass.but(f_number=edit.set_value(changed.glass.f_number, frame, stop))
-            )
+            stopped = edit.set_value(changed.glass.f_number, frame, stop)
+            return after(changed.but(glass=changed.glass.but(f_number=stopped)))
 
         self._session.edit_shot(name, whole)
 

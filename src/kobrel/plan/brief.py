@@ -390,12 +390,23 @@ def slowest_stop(found: Answer) -> Keyed:
     return Keyed(value=float(2.0 ** path[0]), keys=keys)
 
 
+def _with_keys_outside(fresh: Keyed, old: Keyed, first: float, last: float) -> Keyed:
+    """A stop between two frames, with the old keys before and after."""
+    outside = [key for key in old.keys if not first <= key.frame <= last]
+    if not outside:
+        return fresh
+    inside = fresh.keys or (Key(frame=first, value=fresh.value), Key(frame=last, value=fresh.value))
+    keys = {key.frame: key for key in (*outside, *inside)}
+    return fresh.but(keys=tuple(keys[frame] for frame in sorted(keys)))
+
+
 def taken_over(shot: Shot, brief: Terms, f_number: Keyed, at_frames: Numbers) -> Shot:
     """The shot with a stop, (F,) of it at the brief's frames, and the slowest focus for it; marks
-    outside the brief's frames stay.
+    and keys of the stop outside the brief's frames stay.
     """
     fresh = slowest_focus(brief, at_frames)
     first, last = float(brief.frames[0]), float(brief.frames[-1])
+    f_number = _with_keys_outside(f_number, shot.glass.f_number, first, last)
     kept = [mark for mark in shot.marks if not first <= mark.frame <= last]
     if kept and len(fresh) == 1:
         fresh = (fresh[0], fresh[0].but(frame=last)) if last > first else fresh
@@ -407,6 +418,24 @@ def with_keyed_stop(shot: Shot, found: Answer) -> Shot:
     """The shot with keys of the stop and the slowest focus for them."""
     keyed = slowest_stop(found)
     return taken_over(shot, found.brief, keyed, keyed_at(keyed, found.brief.frames))
+
+
+def focus_at_stop(plan: Plan, shot: Shot, numbers: Survey, row: int, subject: int) -> Target:
+    """What to focus on at a frame and the stop it has: a subject, unless the brief can be met from
+    elsewhere alone; then the middle of where it can.
+    """
+    on_it, judged = SubjectTarget(number=subject), judge(plan, shot, numbers)
+    if judged is None or subject not in numbers.subjects:
+        return on_it
+    one = judged.brief.at(row)
+    low, high = reach.focus_bands(one.numbers(), one.lens(), float(numbers.camera.f_number[row]))
+    low, high = (reach.nearness_of(side[0], one.focal_mm[0], one.model) for side in (low, high))
+    there = low <= high
+    distance = float(numbers.focus_distance_m[numbers.subjects.index(subject), row])
+    if not there.any() or distance <= 0 or ((low <= 1 / distance) & (1 / distance <= high)).any():
+        return on_it
+    widest = int(np.argmax(np.where(there, high - low, -1.0)))
+    return DistanceTarget(metres=_metres(float(low[widest] + high[widest]) / 2))
 
 
 def taken_at(shot: Shot, numbers: Survey, row: int, window: reach.Window) -> Shot:

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.fields import Field, place_field
 from kobrel.desk.look import font
-from kobrel.desk.session import Session
+from kobrel.desk.session import Below, Session
 
 _STEP_PX, _FINE_PX = 5.0, 20.0
 
@@ -37,6 +37,8 @@ class Card(QWidget):
 
     name = ""
     is_page = False
+    below: Below = ""
+    """What stands in the chart's room while the card is seen."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -58,7 +60,13 @@ class Card(QWidget):
             self.refresh()
 
     def showEvent(self, event: object) -> None:
+        if self.below:
+            self.session.show_below(self.below)
         self.refresh()
+
+    def hideEvent(self, event: object) -> None:
+        if self.below:
+            self.session.show_below("")
 
     def refresh(self) -> None:
         """Show the session's values."""

@@ -206,17 +206,19 @@ class BriefPage(Card):
         briefing.change(self.session, self._index(), **changes)
 
     def _add(self) -> None:
-        session = self.session
-        numbers = [subject.number for subject in session.plan.subjects]
-        chosen = session.selected_subject if session.selected_subject in numbers else None
-        briefing.add(
-            session, Wish(subject=chosen or (numbers[0] if numbers else BACKGROUND), **self._extent())
-        )
+        briefing.add(self.session, self._new_wish())
         self.list.setCurrentIndex(self.model.index(len(self.model.things()) - 1, 0))
 
-    def _extent(self) -> dict[str, object]:
-        """A wish without a subject to be about is about the background, and asks it to be soft."""
-        return {} if self.session.plan.subjects else {"kind": "at_least", "px": self.px.value}
+    def _new_wish(self) -> Wish:
+        """That somebody be sharp of whom nothing is asked yet, the chosen one first; or else that
+        the background be soft. It takes no other wish away.
+        """
+        session, shot = self.session, self.session.shot
+        asked = {wish.subject for wish in shot.brief} if shot else set()
+        free = [s.number for s in session.plan.subjects if s.number not in asked]
+        if not free:
+            return Wish(subject=BACKGROUND, kind="at_least", px=self.px.value)
+        return Wish(subject=session.selected_subject if session.selected_subject in free else free[0])
 
     def _delete(self) -> None:
         briefing.remove(self.session, self._index())
@@ -250,6 +252,7 @@ class BriefPage(Card):
             return
         key = self._key_of_trials()
         job = self._job = Job(work, self)
+        self.session.closing.connect(job.cancel)
         job.done.connect(lambda found: self._show_trials(key, found))
         job.failed.connect(self.session.said)
         for ended in (job.done, job.failed, job.cancelled):

@@ -1,6 +1,5 @@
 """Iris: the shape of blur."""
 
-from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.cards.base import PagedCard
@@ -13,15 +12,8 @@ class IrisCard(PagedCard):
     """While it is seen, discs of blur stand in the chart's room."""
 
     name = "Iris"
+    below = "discs"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         self.shape, self.flaws = IrisShapePage(session), FlawsPage(session)
         super().__init__(session, [self.shape, self.flaws], parent)
-
-    def showEvent(self, event: QShowEvent) -> None:  # type: ignore[override]
-        self.session.show_below("discs")
-        super().showEvent(event)
-
-    def hideEvent(self, event: QHideEvent) -> None:
-        self.session.show_below("")
-        super().hideEvent(event)

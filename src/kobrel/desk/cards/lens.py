@@ -176,6 +176,7 @@ class LensPage(Card):
         if aspect >= 0:
             self._deliver(aspect=aspect)
         else:
+            self.own_aspect.setVisible(True)
             self.own_aspect.setFocus()
             self.own_aspect.selectAll()
 

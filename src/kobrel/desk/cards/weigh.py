@@ -1,6 +1,5 @@
 """Weighing: the maps of trade-offs, and what another sensor would need for the same picture."""
 
-from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk import choosing
@@ -18,6 +17,7 @@ class WeighPage(Card):
 
     name = "Weigh"
     is_page = True
+    below = "maps"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -49,14 +49,6 @@ class WeighPage(Card):
         self.cannot = self.note()
         self.take = self.buttons(("Take these", "Set sensor, lens, stop and ISO so", self._take))[0]
         self.column.addStretch(1)
-
-    def showEvent(self, event: QShowEvent) -> None:  # type: ignore[override]
-        self.session.show_below("maps")
-        super().showEvent(event)
-
-    def hideEvent(self, event: QHideEvent) -> None:
-        self.session.show_below("")
-        super().hideEvent(event)
 
     def _match(self) -> Match | None:
         shot, camera, size = self.session.shot, self.session.camera, self.format.currentData()
