@@ -122,11 +122,10 @@ def _other_sensor(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
             return
 
 
-def _thinned(brief: Terms) -> tuple[Terms, np.ndarray]:
-    """The brief at enough frames to search with, and which they are."""
+def _thinned(brief: Terms) -> Terms:
+    """The brief at enough frames to tell quickly what will not do."""
     count = len(brief.frames)
-    rows = np.unique(np.linspace(0, count - 1, min(count, _MOST_FRAMES)).round().astype(int))
-    return brief.at(rows), rows
+    return brief.at(np.unique(np.linspace(0, count - 1, min(count, _MOST_FRAMES)).round().astype(int)))
 
 
 def _first_possible(values: Numbers, can: Callable[[float], bool]) -> float | None:
@@ -151,14 +150,14 @@ def _kept_subject(brief: Terms) -> int | None:
 def _other_focal(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
     """Another focal length, the camera moved so that a subject keeps its size."""
     kept = _kept_subject(brief)
-    if kept is None or shot.keeps is not None:
+    zooms = bool(shot.glass.focal_mm.keys) and where.frame is None
+    if kept is None or shot.keeps is not None or zooms:
         return
-    few, _rows = _thinned(brief)
-    distance = few.axial_m[:, kept]
+    few, distance = _thinned(brief), brief.axial_m[:, kept]
 
     def can(octaves: float) -> bool:
         by = 2.0**octaves
-        return possible(few, distance * (1 - by), by)
+        return all(possible(one, one.axial_m[:, kept] * (1 - by), by) for one in (few, brief))
 
     for side, word in ((1.0, "Longer lens"), (-1.0, "Shorter lens")):
         steps = side * np.linspace(0, np.log2(_FOCAL_FACTOR), _STEPS // 2)[1:]
@@ -183,14 +182,14 @@ def _other_focal(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
 
 def _other_place(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
     """The camera moved along its axis."""
-    few, _rows = _thinned(brief)
-    finite = np.where(np.isfinite(few.axial_m) & few.live, few.axial_m, np.nan)
+    few = _thinned(brief)
+    finite = np.where(np.isfinite(brief.axial_m) & brief.live, brief.axial_m, np.nan)
     if not np.isfinite(finite).any():
         return
     nearest, farthest = float(np.nanmin(finite)), float(np.nanmax(finite))
 
     def can(ahead: float) -> bool:
-        return possible(few, ahead)
+        return possible(few, ahead) and possible(brief, ahead)
 
     for steps in (
         np.linspace(0, max(nearest, 0.0) * 0.9, _STEPS // 2)[1:],
@@ -208,15 +207,14 @@ def _other_place(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
 
 def _softer_wish(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
     """One wish made smaller, by as little as will do."""
-    few, _rows = _thinned(brief)
     for index, wish in enumerate(brief.wishes):
-        if not few.live[:, index].any():
+        if not brief.live[:, index].any():
             continue
 
         def with_px(px: float, at: int = index) -> Terms:
-            return replace(few, px=np.where(np.arange(len(few.px)) == at, px, few.px))
+            return replace(brief, px=np.where(np.arange(len(brief.px)) == at, px, brief.px))
 
-        own = float(few.px[index])
+        own = float(brief.px[index])
         if wish.kind == "at_least":
             low, high = 1e-3, own
             if not possible(with_px(low)):
