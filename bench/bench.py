@@ -86,14 +86,14 @@ def waves(side: int) -> Mesh:
 
 def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """The rays of one exact pass: through the lens, and from what they meet to the key light."""
-    from kobrel.picture.kernels import SHADOW_LIFT, lens_ray, lens_sample
+    from kobrel.picture.kernels import SHADOW_LIFT, lens_ray, lens_sample, pupil
 
     count = view.width * view.height
     origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
     for i in range(count):
         y, x = divmod(i, view.width)
-        sample = lens_sample(x, y, 0, view.width, view.height)
-        ray = lens_ray(view.numbers, view.fan, *sample)
+        px, py, around, across = lens_sample(x, y, 0, view.width, view.height)
+        ray = lens_ray(view.numbers, *pupil(view.numbers, view.opening, around, across)[:2], px, py)
         origins[i], directions[i] = ray[:3], ray[3:]
     hits = rays.closest_hits(view.snapshot.handle, view.snapshot.first_rows, origins, directions)
     met = hits.row >= 0

@@ -18,7 +18,7 @@ from kobrel.optics.lens import LensModel
 from kobrel.optics.units import METRES, LengthUnit
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
-COMMANDS = ("limits", "new", "survey", "solve", "render", "export", "check", "rangefinder", "schema")
+COMMANDS = ("limits", "new", "survey", "solve", "render", "export", "iris", "check", "rangefinder", "schema")
 
 
 @dataclass(frozen=True)
@@ -304,6 +304,29 @@ def export(
         from kobrel.plan.survey import survey as take_survey
 
         write_csv(document, chosen, take_survey(document, chosen, stage), output)
+
+
+@app.command()
+def iris(
+    plan: PlanPath,
+    output: Annotated[
+        Path | None, typer.Option(help=".png or .exr picture, .csv outline, .json outline and numbers.")
+    ] = None,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    size: Annotated[int, typer.Option(help="Width of a picture, pixels.")] = 1024,
+) -> None:
+    """Write the iris of a shot for a renderer; without a file, tell its numbers and what they mean."""
+    from kobrel.exchange.iris import numbers_of, write_iris
+    from kobrel.plan.camera import camera_at
+
+    document, chosen, stage = _open(plan, shot)
+    camera = camera_at(document, chosen, chosen.first if frame is None else frame, stage)
+    if output is not None:
+        write_iris(output, camera, size)
+        return
+    for number in numbers_of(camera):
+        typer.echo(f"{number.name:30} {number.value:<12g} {number.meaning}")
 
 
 @app.command()

@@ -47,7 +47,7 @@ def test_shape_fields_change_the_iris(hand):
     assert shape.preset.currentData() is None
     before = shape.shape_view.grab().toImage()
     hand.type(hand.window.card_of[3].lens.stop, "4")
-    assert session.camera.opening.rotation_deg == pytest.approx(40)
+    assert session.camera.turned_iris.rotation_deg == pytest.approx(40)
     QApplication.processEvents()
     assert shape.shape_view.grab().toImage() != before
 

@@ -8,8 +8,9 @@ from kobrel.picture.discs import corner_loss_stops, disc
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.glass import cat_eye_amount, front_stop
-from kobrel.plan.instrument import Flaws, FrontStop, IrisShape
+from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.model import Light
+from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at, box_at
 from tests.picture.test_tracer import DARK, exposed, focused
@@ -49,8 +50,8 @@ def test_the_rim_weighs_as_it_says(looking_at, rim, focus, distance):
 def test_an_iris_turns_as_it_closes(looking_at):
     iris = IrisShape(blades=5, rotation_deg=7, turn_per_stop_deg=12)
     cameras = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).camera for n in (1.0, 2.0, 4.0)]
-    assert [camera.opening.rotation_deg for camera in cameras] == pytest.approx([7, 31, 55])
-    fans = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).fan for n in (1.0, 2.0)]
+    assert [camera.turned_iris.rotation_deg for camera in cameras] == pytest.approx([7, 31, 55])
+    fans = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).opening.fan for n in (1.0, 2.0)]
     assert not np.allclose(*fans)
 
 

@@ -5,13 +5,13 @@ import pytest
 
 from kobrel.optics.iris import Iris, outline
 from kobrel.picture.develop import developed, srgb
-from kobrel.picture.kernels import lens_ray, lens_sample
+from kobrel.picture.kernels import lens_ray, lens_sample, pupil
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
-from kobrel.plan.instrument import IrisShape
 from kobrel.plan.model import DistanceTarget, Light, Mark
+from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Keyed
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at
@@ -251,9 +251,8 @@ def test_each_pixel_has_its_own_even_lens_samples():
 
 def test_all_rays_of_a_pixel_meet_at_the_focus(looking_at):
     view = view_of(looking_at, [], 4.0, glass={"squeeze": 2.0})
-    rays = np.array(
-        [lens_ray(view.numbers, view.fan, 0.3, 0.7, u, v) for u in (0.1, 0.6) for v in (0.0, 0.9)]
-    )
+    places = [pupil(view.numbers, view.opening, u, v)[:2] for u in (0.1, 0.6) for v in (0.0, 0.9)]
+    rays = np.array([lens_ray(view.numbers, *place, 0.3, 0.7) for place in places])
     at_focus = rays[:, :3] + rays[:, 3:] * 4.0
     np.testing.assert_allclose(at_focus, at_focus[:1].repeat(4, axis=0), atol=1e-9)
     pupil = rays[[1, 3], :3] + view.snapshot.origin

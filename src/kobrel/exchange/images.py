@@ -28,7 +28,7 @@ def write_exr(
     spec.channelnames = EXR_CHANNELS
     spec["compression"] = "zip"
     spec["oiio:ColorSpace"] = "lin_rec709"
-    _write(path, spec, pixels)
+    write_picture(path, spec, pixels)
 
 
 def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
@@ -39,10 +39,17 @@ def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
     ExchangeError
         The file cannot be written.
     """
-    _write(path, oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8), pixels)
+    write_picture(path, oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8), pixels)
 
 
-def _write(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
+def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
+    """Write pixels (H, W, channels) as the specification says, whole or not at all.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
     with whole_file(path) as beside:
         output = oiio.ImageOutput.create(str(beside))
         if output is None:

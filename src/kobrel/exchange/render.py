@@ -65,7 +65,10 @@ def render_frame(
         film.expose()
     progress(f"Writing {path.name}", 1.0)
     if path.suffix.lower() == ".png":
-        write_png(path, developed(film.picture(), plan.light.exposure_ev + float(camera.shown_ev)))
+        write_png(
+            path,
+            developed(film.picture(), plan.light.exposure_ev + float(camera.shown_ev), plan.light.shoulder),
+        )
     else:
         depth = sharp_picture(view).depth
         write_exr(path, film.picture(), depth, blur_picture(view, depth))

@@ -3,13 +3,13 @@
 A polygon of blades whose edges bow from straight (roundness 0) to the circle
 (roundness 1), scaled so that its area is that of the round pupil: the f-number keeps
 its light. A squeeze q then makes the pupil q times narrower than high, as it looks in
-the desqueezed picture.
+the desqueezed picture. A mask may stand in it.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from kobrel.errors import OpticsError
 from kobrel.optics.lens import Numbers
@@ -17,6 +17,25 @@ from kobrel.optics.lens import Numbers
 FAN_TRIANGLES = 2048
 # Below this the arcs differ from straight lines by less than their own rounding errors.
 _STRAIGHT = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Mask:
+    """A picture that stands in the iris: the part of the light that passes at each of its pixels.
+
+    Parameters
+    ----------
+    pixels : (n, n) 0 to 1, top row first. The square encloses the round pupil, or the circle
+        about a larger outline; what lies outside the outline passes nothing.
+    """
+
+    pixels: NDArray[np.float32]
+
+    def __post_init__(self) -> None:
+        if self.pixels.ndim != 2 or self.pixels.shape[0] != self.pixels.shape[1]:
+            raise OpticsError(f"A mask is a square picture, not {self.pixels.shape}.")
+        if not np.any(self.pixels > 0):
+            raise OpticsError("The mask is black all over: it lets no light pass.")
 
 
 @dataclass(frozen=True)
@@ -30,12 +49,14 @@ class Iris:
     rotation_deg : turn of the iris, counter-clockwise as seen in the picture, degrees
     rim : weight of the rim, -1 to +1: transmission is ``1 + rim (2 p^2 - 1)`` at the part p of
         the way from the centre to the outline, with mean 1
+    mask : what stands in the opening and turns with it
     """
 
     blades: int = 0
     roundness: float = 0.0
     rotation_deg: float = 0.0
     rim: float = 0.0
+    mask: Mask | None = None
 
     def __post_init__(self) -> None:
         if self.blades < 0 or self.blades in (1, 2):

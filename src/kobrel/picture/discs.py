@@ -5,9 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from kobrel.optics import iris
 from kobrel.optics.flaws import light_left, shift_dpt
 from kobrel.optics.lens import Numbers
+from kobrel.optics.opening import opening, places
 from kobrel.plan.camera import Camera
 
 _GOLDEN = 0.6180339887498949
@@ -63,9 +63,8 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     half_x, half_y = (float(half) for half in camera.half_widths())
     t = np.array([across * half_x, up * half_y])
     k = np.arange(count, dtype=float)
-    area = iris.area_within((k + 0.5) / count, camera.iris.rim)
-    fan = iris.outline(camera.opening, camera.squeeze)
-    p = iris.sample(fan, (k * _GOLDEN) % 1.0, (k + 0.5) / count, camera.iris.rim)
+    hole = opening(camera.turned_iris, camera.squeeze)
+    p, area = places(hole, (k * _GOLDEN) % 1.0, (k + 0.5) / count, camera.iris.rim)
     p = p * float(camera.pupil_mm) / 2000.0
     focus = np.full(count, 1.0 / float(camera.focus_m))
     if camera.surface == "sphere":

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
-from kobrel.picture.kernels import area_within, hashed, on_stage, pupil
+from kobrel.picture.kernels import hashed, on_stage, pupil
 from kobrel.picture.view import View
 from kobrel.stage.rays import FAR_AT, LANES, blocked, is_blocked, new_packet, put_ray
 
@@ -44,7 +44,7 @@ def _lay(numbers, integers, lane, view, ax, ay, px, py, pz, reach):  # type: ign
 
 
 @kernel
-def _seen_parts(scene, view, fan, places, reach, which, seen):  # type: ignore[no-untyped-def]
+def _seen_parts(scene, view, hole, places, reach, which, seen):  # type: ignore[no-untyped-def]
     """The part of the iris that each of some lights shines on, to `seen`."""
     address, numbers, integers, valid = new_packet()
     for i in range(len(which)):
@@ -53,7 +53,7 @@ def _seen_parts(scene, view, fan, places, reach, which, seen):  # type: ignore[n
         for first in range(0, _PROBES, LANES):
             for lane in range(LANES):
                 k = first + lane
-                ax, ay = pupil(view, fan, _fraction((k + 0.5) * _A1), (k + 0.5) / _PROBES)
+                ax, ay, _area = pupil(view, hole, _fraction((k + 0.5) * _A1), (k + 0.5) / _PROBES)
                 _lay(
                     numbers, integers, lane, view, ax, ay, places[e, 0], places[e, 1], places[e, 2], reach[e]
                 )
@@ -65,7 +65,7 @@ def _seen_parts(scene, view, fan, places, reach, which, seen):  # type: ignore[n
 
 
 @kernel
-def _spread(scene, view, fan, lights, which, counts, hidden, number, first, last, out):  # type: ignore[no-untyped-def]
+def _spread(scene, view, hole, lights, which, counts, hidden, number, first, last, out):  # type: ignore[no-untyped-def]
     """Spread the light of some emitters over the picture `out` (H, W, 3).
 
     `lights` (E, 11): place 0-2, reach 3, tangents to the axis 4-5, 1/distance 6, radius as a
@@ -86,8 +86,7 @@ def _spread(scene, view, fan, lights, which, counts, hidden, number, first, last
         s1, s2, s3, s4 = hashed(e, 0, 11), hashed(e, 0, 12), hashed(e, 0, 13), hashed(e, 0, 14)
         many = 0
         for k in range(number * count, (number + 1) * count):  # one even sequence over all passes
-            area = area_within(_fraction(k * _R2 + s2), view[18])
-            ax, ay = pupil(view, fan, _fraction(k * _R1 + s1), area)
+            ax, ay, area = pupil(view, hole, _fraction(k * _R1 + s1), _fraction(k * _R2 + s2))
             colour = 1 + k % 2 if view[21] != 0.0 else 0
             at = focus - view[21] if colour == 2 else focus
             at += view[23] * (2.0 * area - 1.0) - near
@@ -190,7 +189,7 @@ class SmallLights:
         ])  # fmt: skip
         seen = np.zeros(len(self._which))
         _seen_parts(
-            view.snapshot.handle, numbers, view.fan, emitters.places, emitters.reach, self._which, seen
+            view.snapshot.handle, numbers, view.opening, emitters.places, emitters.reach, self._which, seen
         )
         self._which, seen = self._which[seen > 0], seen[seen > 0]
         self._hidden = seen < 1.0
@@ -224,7 +223,7 @@ class SmallLights:
         def part(first: int, last: int) -> NDArray[np.float32]:
             own = np.zeros_like(out)
             _spread(
-                view.snapshot.handle, view.numbers, view.fan, self._lights, self._which, self._counts,
+                view.snapshot.handle, view.numbers, view.opening, self._lights, self._which, self._counts,
                 self._hidden, number, first, last, own,
             )  # fmt: skip
             return own

@@ -8,6 +8,7 @@ fight over.
 import numpy as np
 
 from kobrel.compiled import kernel
+from kobrel.optics.opening import SIDE
 from kobrel.stage.rays import (
     FAR_AT,
     LANES,
@@ -58,8 +59,44 @@ def area_within(v, rim):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
-    """A place on the iris, metres: so far around, within so much of the area."""
+def _last_at(sums, hints, wanted):  # type: ignore[no-untyped-def]
+    """The last place whose running sum, 0 to 1, is not above what is wanted; `hints` are the
+    answers for even steps of it.
+    """
+    k = min(int(wanted * (len(hints) - 1)), len(hints) - 2)
+    low, high = hints[k], hints[k + 1] + 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if sums[middle] <= wanted:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@kernel
+def through_mask(view, hole, around, across):  # type: ignore[no-untyped-def]
+    """As :func:`through_outline`, for an opening with a mask, see
+    :func:`kobrel.optics.opening.places`.
+    """
+    sums = hole.light
+    row = _last_at(hole.rows, hole.row_hints, across)
+    low, high = hole.rows[row], hole.rows[row + 1]
+    wanted = low + around * (high - low)
+    cell = min(max(_last_at(sums, hole.hints, wanted), row * SIDE), row * SIDE + SIDE - 1)
+    column = cell - row * SIDE + (wanted - sums[cell]) / max(sums[cell + 1] - sums[cell], 1e-300)
+    height = row + (across - low) / max(high - low, 1e-300)
+    x, y = column * (2.0 / SIDE) - 1.0, height * (2.0 / SIDE) - 1.0
+    out = hole.up * view[14]
+    return x * hole.across * view[14], y * out, (x * x + y * y) * hole.up * hole.up
+
+
+@kernel
+def through_outline(view, fan, around, across):  # type: ignore[no-untyped-def]
+    """A place on the iris, metres, and how much of the area lies within it; equal parts of `around`
+    and `across` have equal light.
+    """
+    area = across if view[18] == 0.0 else area_within(across, view[18])
     corners = len(fan) - 1
     place = around * corners
     k = min(int(place), corners - 1)
@@ -68,7 +105,16 @@ def pupil(view, fan, around, area):  # type: ignore[no-untyped-def]
     return (
         out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part),
         out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part),
+        area,
     )
+
+
+@kernel
+def pupil(view, hole, around, across):  # type: ignore[no-untyped-def]
+    """A place on the iris through an :class:`kobrel.optics.opening.Opening` of either kind."""
+    if len(hole.light) > 0:
+        return through_mask(view, hole, around, across)
+    return through_outline(view, hole.fan, around, across)
 
 
 @kernel
@@ -85,15 +131,13 @@ def on_stage(view, ax, ay, az, cx, cy, cz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
-    """A ray through a place in the picture (0 to 1 each way) and a place on the iris.
+def lens_ray(view, ax, ay, px, py):  # type: ignore[no-untyped-def]
+    """A ray through a place on the iris, metres, and a place in the picture, 0 to 1 each way.
 
     Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z).
     """
     tx = (2.0 * px - 1.0) * view[12]
     ty = (1.0 - 2.0 * py) * view[13]
-    area = across if view[18] == 0.0 else area_within(across, view[18])
-    ax, ay = pupil(view, fan, around, area)
     focus = view[15]
     az, cz = 0.0, -1.0
     if view[17] == 0.0:
@@ -114,14 +158,12 @@ def lens_ray(view, fan, px, py, around, across):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def flawed_ray(view, fan, px, py, around, across, colour):  # type: ignore[no-untyped-def]
+def flawed_ray(view, ax, ay, area, px, py, colour):  # type: ignore[no-untyped-def]
     """As :func:`lens_ray`, through a lens in perspective with flaws, for one light: 1 green, 2 red
     and blue; and whether its front stop lets the ray pass.
     """
     tx = (2.0 * px - 1.0) * view[12]
     ty = (1.0 - 2.0 * py) * view[13]
-    area = area_within(across, view[18])
-    ax, ay = pupil(view, fan, around, area)
     focus = view[15]
     if view[16] != 0.0:
         focus *= np.sqrt(tx * tx + ty * ty + 1.0)
@@ -210,7 +252,7 @@ def _falling(light, nx, ny, nz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, rays, met, ids, light_of):  # type: ignore[no-untyped-def]
+def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, rays, met, ids, light_of):  # type: ignore[no-untyped-def]
     """Trace a row's rays: origins and directions to `rays` (W, 6); face normal, place in the
     triangle and distance to `met` (W, 6); triangle and row of the node to `ids` (W, 2); which
     light each carries to `light_of` (W,): 0 all, 1 green, 2 red and blue, 3 none.
@@ -218,6 +260,7 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
     width = len(rays)
     address, numbers, integers, valid = packet
     flawed = lens and view[25] != 0.0
+    fan, masked = hole.fan, len(hole.light) > 0
     for first in range(0, width, LANES):
         count = min(LANES, width - first)
         for lane in range(count):
@@ -226,12 +269,16 @@ def _shoot_row(scene, first_rows, view, fan, y, height, number, lens, packet, ra
                 px, py, around, across = lens_sample(x, y, number, width, height)
             else:
                 px, py, around, across = (x + 0.5) / width, (y + 0.5) / height, 0.0, 0.0
+            if masked:
+                ax, ay, area = through_mask(view, hole, around, across)
+            else:
+                ax, ay, area = through_outline(view, fan, around, across)
             if flawed:
                 colour = 1 + (number + int(2.0 * hashed(x, y, 5))) % 2 if view[21] != 0.0 else 0
-                ox, oy, oz, dx, dy, dz, passed = flawed_ray(view, fan, px, py, around, across, colour)
+                ox, oy, oz, dx, dy, dz, passed = flawed_ray(view, ax, ay, area, px, py, colour)
                 light_of[x] = colour if passed else 3
             else:
-                ox, oy, oz, dx, dy, dz = lens_ray(view, fan, px, py, around, across)
+                ox, oy, oz, dx, dy, dz = lens_ray(view, ax, ay, px, py)
             rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
             rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
             put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz)
@@ -371,7 +418,7 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
-    scene, first_rows, view, fan, light, environment, tables, normal_matrices, drawn, number,
+    scene, first_rows, view, hole, light, environment, tables, normal_matrices, drawn, number,
     lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
@@ -381,7 +428,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     scene : Embree handle
     first_rows : (I,) row at which each of its instances begins
     view : numbers of the camera, see :func:`kobrel.picture.view.view_numbers`
-    fan : (n + 1, 2) outline of the iris
+    hole : where light comes through the iris, see :class:`kobrel.optics.opening.Opening`
     light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
     environment : (h, w, 3) float32 picture all about, used where the light says so
     drawn : (E,) emitters that are drawn from the light, or (0,) for none
@@ -403,7 +450,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     light_of = np.zeros(width, np.uint8)
     own_light, own_first = light.copy(), first_rows.copy()
     for y in range(rows[0], rows[1]):
-        _shoot_row(scene, own_first, view, fan, y, height, number, lens, packet, rays, met, ids, light_of)
+        _shoot_row(scene, own_first, view, hole, y, height, number, lens, packet, rays, met, ids, light_of)
         count = _shade_row(
             rays, met, ids, own_light, environment, normal_matrices, tables.normal_start, tables.uv_start,
             tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from kobrel.compiled import kernel
-from kobrel.optics import iris
+from kobrel.optics.opening import places
 from kobrel.picture.tracer import Sharp, in_bands, never, signed_blur
 from kobrel.picture.view import View
 
@@ -175,17 +175,10 @@ def blurred(
 
 def _taps(view: View, count: int) -> NDArray[np.float32]:
     """Even places on the iris, (n, 3): x, y, and how far out in terms of the outline, 0 to 1."""
-    k = np.arange(count)
-    across = np.asarray((k + 0.5) / count, np.float64)
-    places = iris.sample(
-        view.fan.astype(np.float64),
-        np.asarray((k * 0.6180339887498949) % 1.0, np.float64),
-        across,
-        view.camera.iris.rim,
-    )
-    return np.column_stack([places, np.sqrt(iris.area_within(across, view.camera.iris.rim))]).astype(
-        np.float32
-    )
+    k: NDArray[np.float64] = np.arange(count, dtype=np.float64)
+    around, across = (k * 0.6180339887498949) % 1.0, (k + 0.5) / count
+    found, area = places(view.opening, around, across, view.camera.iris.rim)
+    return np.column_stack([found, np.sqrt(area)]).astype(np.float32)
 
 
 def _pyramid(

@@ -6,19 +6,20 @@ import threading
 import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
 from kobrel.picture.develop import developed
+from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import HASTY_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
 from kobrel.picture.tracer import Film, Sharp, delivered, sharp_part, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import Camera
-from kobrel.plan.model import Light
+from kobrel.plan.model import Finish, Light
 from kobrel.stage.scene import Cancelled
 from kobrel.stage.stage import Stage
 
@@ -37,6 +38,7 @@ class Request:
     ----------
     hasty : a hand is moving: one smooth frame, as soon as possible
     passes : exact passes to gather otherwise
+    finish : what is done to the picture on the screen
     """
 
     stage: Stage
@@ -47,6 +49,7 @@ class Request:
     height: int
     hasty: bool = False
     passes: int = 64
+    finish: Finish = field(default_factory=Finish)
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,9 +67,11 @@ class Drawn:
     sharp_part: float = 0.0
 
 
-def brightening(request: Request) -> float:
-    """The view's exposure and what the shot's own makes of it, in stops."""
-    return request.light.exposure_ev + float(request.camera.shown_ev)
+def for_screen(request: Request, linear: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """A picture finished and developed as the request has it."""
+    finish, light = request.finish, request.light
+    finished = bent_picture(glowing(linear, finish.glow), finish.bend_percent)
+    return developed(finished, light.exposure_ev + float(request.camera.shown_ev), light.shoulder)
 
 
 class DrawingService:
@@ -253,26 +258,26 @@ class DrawingService:
     def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
         if self._closing:
             return  # whoever wanted it may be gone
-        pixels = developed(linear, brightening(work.request))
+        pixels = for_screen(work.request, linear)
         depth = delivered(work.film.view, work.sharp.depth)
         self._drawn(Drawn(work.request, pixels, work.film.passes, depth, work.sharp_part))
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
         sharp = sharp_picture(view)
-        done(Drawn(request, developed(blurred(view, sharp), brightening(request)), 0, sharp.depth))
+        done(Drawn(request, for_screen(request, blurred(view, sharp)), 0, sharp.depth))
 
 
 def _alike(one: View, other: View) -> bool:
     """Whether two views trace the same picture."""
     return (
         one.snapshot is other.snapshot
+        and one.opening is other.opening
         and (one.width, one.height) == (other.width, other.height)
         and all(
             np.array_equal(a, b)
             for a, b in (
                 (one.numbers, other.numbers),
-                (one.fan, other.fan),
                 (one.light_numbers, other.light_numbers),
             )
         )

@@ -6,9 +6,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.optics import iris
 from kobrel.optics.flaws import shift_dpt
 from kobrel.optics.lens import Numbers
+from kobrel.optics.opening import Opening, opening
 from kobrel.optics.projection import cone_blur_m
 from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Flaws
@@ -40,9 +40,9 @@ class View:
         return view_numbers(self.camera, self.snapshot.origin, self.height / self.width)
 
     @cached_property
-    def fan(self) -> NDArray[np.float32]:
-        """Outline of the iris, (n + 1, 2)."""
-        return iris.outline(self.camera.opening, self.camera.squeeze).astype(np.float32)
+    def opening(self) -> Opening:
+        """Where light comes through the iris."""
+        return opening(self.camera.turned_iris, self.camera.squeeze)
 
     @cached_property
     def light_numbers(self) -> NDArray[np.float32]:

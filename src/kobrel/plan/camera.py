@@ -10,10 +10,12 @@ from kobrel.optics import lens, projection, sensor
 from kobrel.optics.exposure import effective_f_number, light_value, t_stop
 from kobrel.optics.iris import Iris, turned_deg
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
+from kobrel.optics.opening import passes
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.marks import focus_dpt, keyed_at
+from kobrel.plan.masks import iris_of
 from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
 from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
@@ -117,7 +119,7 @@ class Camera:
         )  # fmt: skip
 
     @property
-    def opening(self) -> Iris:
+    def turned_iris(self) -> Iris:
         """The iris as it is turned at the camera's one frame."""
         if not self.turn_per_stop_deg:
             return self.iris
@@ -376,6 +378,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     }
     with np.errstate(divide="ignore"):
         focus = 1.0 / focus_dpt(shot.marks, at, nearness)
+    iris, mask = iris_of(shot.iris), shot.iris.mask
     return Camera(
         pose=pose,
         focal_mm=focal,
@@ -386,7 +389,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         squeeze=glass.squeeze,
         model=model,
         surface=surface,
-        iris=Iris(shot.iris.blades, shot.iris.roundness, shot.iris.rotation_deg, shot.iris.rim),
+        iris=iris,
         coc_mm=sensor.coc_mm(
             glass.criterion.kind,
             glass.criterion.value,
@@ -400,7 +403,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         field_m=glass.field_m * frame[0] / gate[0],
         cone_deg=glass.cone_deg,
         gate_mm=gate if frame != gate else None,
-        transmission=glass.transmission,
+        transmission=glass.transmission * (1.0 if mask is None or mask.made_up else passes(iris)),
         exposure=shot.exposure,
         turn_per_stop_deg=shot.iris.turn_per_stop_deg,
         flaws=shot.flaws,

@@ -10,6 +10,7 @@ from kobrel.plan.anchors import subject_points
 from kobrel.plan.brief import UNMET, judge
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
+from kobrel.plan.masks import mask_fault
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
 from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
@@ -65,6 +66,9 @@ def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
         for wish in shot.brief
         if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
     ]
+    fault = mask_fault(shot.iris)
+    if fault:
+        found.append(f"Shot {shot.label}: {fault}")
     if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
         found.append(
             f"Shot {shot.label}: its camera keeps the size of subject {shot.keeps.subject}, "
@@ -128,6 +132,12 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
         if sight.hidden[row].any():
             frames = spans(numbers.frames, sight.hidden[row], "all frames", "")
             found.append(f"{subject.name} is hidden by {sight.by[row]} at {frames}.")
+    largest, frame = sight.largest_disc(numbers)
+    if shot.most_px is not None and largest > shot.most_px * (1 + 1e-6):
+        found.append(
+            f"Discs grow to {largest:.0f} px at frame {frame:g}; the renderer cuts them at "
+            f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
+        )
     return found + lens_doubts(shot, numbers) + _unmet(plan, shot, numbers)
 
 

@@ -1,5 +1,6 @@
 """Plan files: readable JSON, saved whole or not at all."""
 
+import contextlib
 import json
 import os
 import shutil
@@ -10,9 +11,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from kobrel.errors import PlanError
+from kobrel.errors import OpticsError, PlanError
 from kobrel.optics.exposure import light_value
-from kobrel.plan.model import FORMAT, Plan
+from kobrel.plan.masks import as_png, masks_beside
+from kobrel.plan.model import FORMAT, Plan, Shot
+from kobrel.plan.opening import MaskPicture
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -32,6 +35,7 @@ def _exposure_and_delivery(content: dict[str, Any]) -> dict[str, Any]:
 UPGRADES: Mapping[int, Upgrade] = {
     1: dict,  # format 2 only added parts, all with defaults
     2: _exposure_and_delivery,
+    3: dict,  # format 4 only added parts, all with defaults
 }
 """For each older format, the step that turns its JSON into the next format's."""
 
@@ -90,18 +94,22 @@ def plain_reason(error: ValidationError) -> str:
 
 
 def save_plan(plan: Plan, path: Path) -> None:
-    """Write a plan beside its place and then exchange it; the last version stays as NAME~.
+    """Write a plan beside its place and then exchange it; the last version stays as NAME~. Drawn
+    masks are written as pictures beside it.
 
     Raises
     ------
     PlanError
-        The file cannot be written; what was there is untouched.
+        A file cannot be written; what was there is untouched.
     """
     folder = path.absolute().parent
     stored = _with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
     text = stored.model_dump_json(indent=2) + "\n"
     try:
         write_whole(path, text.encode("utf-8"), keep_last=True)
+        for place, mask in masks_beside(plan, path).items():
+            with contextlib.suppress(OpticsError):  # told by the findings
+                write_whole(place, as_png(mask))
     except OSError as error:
         raise PlanError(f"{path}: cannot be saved ({error.strerror}). Choose another place.") from None
 
@@ -133,4 +141,15 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
     light, surround = plan.light, plan.light.surround
     if surround is not None:
         light = light.but(surround=surround.but(path=change(surround.path)))
-    return plan.but(scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes), light=light)
+    return plan.but(
+        scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes),
+        shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
+        light=light,
+    )
+
+
+def _with_mask_path(shot: Shot, change: Callable[[str], str]) -> Shot:
+    mask = shot.iris.mask
+    if not isinstance(mask, MaskPicture):
+        return shot
+    return shot.but(iris=shot.iris.but(mask=mask.but(path=change(mask.path))))

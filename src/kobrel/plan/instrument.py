@@ -79,22 +79,6 @@ class Glass(Part):
     transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that the lens lets through.")
 
 
-class IrisShape(Part):
-    """The opening of the lens."""
-
-    blades: int = Field(0, ge=0, le=64, description="0 is a circle.")
-    roundness: float = Field(0.0, ge=0, le=1)
-    rotation_deg: Finite = 0.0
-    turn_per_stop_deg: Finite = Field(0.0, description="How far it turns for each stop it closes, from f/1.")
-    rim: float = Field(0.0, ge=-1, le=1, description="Weight of the rim: +1 bright rim, -1 bright centre.")
-
-    @model_validator(mode="after")
-    def _enough_blades(self) -> Self:
-        if self.blades in (1, 2):
-            raise ValueError("an iris has 3 blades or more, or 0 for a circle")
-        return self
-
-
 class FrontStop(Part):
     """A second round stop before the pupil, which cuts the discs towards the corners."""
 

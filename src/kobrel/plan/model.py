@@ -10,7 +10,8 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kobrel.optics.units import PlanUnit
-from kobrel.plan.instrument import Exposure, Flaws, Glass, IrisShape, KeepSize, Wish
+from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Wish
+from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import (
     Colour,
     Ease,
@@ -24,7 +25,7 @@ from kobrel.plan.parts import (
     require_unique,
 )
 
-FORMAT = 3
+FORMAT = 4
 SUFFIX = ".kobrel"
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
@@ -274,6 +275,7 @@ class Shot(Part):
     camera: CameraRef
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
+    most_px: PositiveFinite | None = Field(None, description="The largest disc that the renderer draws.")
     flaws: Flaws = Field(default_factory=Flaws)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
     exposure: Exposure = Field(default_factory=Exposure)
@@ -319,8 +321,20 @@ class Light(Part):
     ground: Colour = (0.18, 0.17, 0.16)
     sky_strength: float = Field(0.8, ge=0)
     exposure_ev: Finite = 0.0
+    shoulder: float = Field(
+        0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
+    )
     surround: Surround | None = None
     clay: bool = Field(False, description="Draw all surfaces in one grey, for a quick look at form.")
+
+
+class Finish(Part):
+    """What is done to the picture on the screen alone; no render and no number has it."""
+
+    glow: float = Field(0.0, ge=0, le=1, description="Part of the light that spreads into a glow.")
+    bend_percent: float = Field(
+        0.0, ge=-30, le=30, description="How far corners are bent outward (below 0 as a barrel)."
+    )
 
 
 class Guides(Part):
@@ -345,6 +359,7 @@ class Plan(Part):
     readings: tuple[Reading, ...] = ()
     light: Light = Field(default_factory=Light)
     guides: Guides = Field(default_factory=Guides)
+    finish: Finish = Field(default_factory=Finish)
 
     @model_validator(mode="after")
     def _names_are_unique(self) -> Self:

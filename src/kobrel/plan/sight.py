@@ -29,12 +29,26 @@ class Sightlines:
     nearest_m : (F,) distance along the axis to the nearest surface in the picture, infinite
         where there is none
     nearest : what that is, at the frame where it comes closest
+    farthest_m : (F,) distance to the farthest surface, infinite where the sky is seen
     """
 
     hidden: NDArray[np.bool_]
     by: tuple[str, ...]
     nearest_m: Numbers
     nearest: str
+    farthest_m: Numbers
+
+    def largest_disc(self, numbers: Survey) -> tuple[float, float]:
+        """The largest blur disc of what is in the picture, over all frames of the same survey.
+
+        Returns
+        -------
+        Its height in pixels at delivery, and the frame. An orthographic view has none of the sky.
+        """
+        blurs = np.stack([numbers.camera.blur_px(d) for d in (self.nearest_m, self.farthest_m)])
+        both = np.where(np.isfinite(blurs), blurs, 0.0).max(axis=0)
+        worst = int(np.argmax(both))
+        return float(both[worst]), float(numbers.frames[worst])
 
 
 def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_progress) -> Sightlines:
@@ -54,6 +68,7 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
     hidden = np.zeros((len(own), len(numbers.frames)), np.bool_)
     by: list[str] = [""] * len(own)
     nearest, nearest_row = np.full(len(numbers.frames), np.inf), -1
+    farthest = np.full(len(numbers.frames), np.inf)
     for column, frame in enumerate(numbers.frames):
         progress("Looking along the lines of sight", column / len(numbers.frames))
         snapshot = stage.snapshot(float(frame), keep=False)
@@ -70,8 +85,9 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
         if grid[closest] < nearest.min():
             nearest_row = int(hits.row[len(own) + closest])
         nearest[column] = grid[closest]
+        farthest[column] = grid.max()
     what = thing_name(plan, stage.place_of(nearest_row)) if nearest_row >= 0 else ""
-    return Sightlines(hidden, tuple(by), nearest, what)
+    return Sightlines(hidden, tuple(by), nearest, what, farthest)
 
 
 def _rays(numbers: Survey, column: int) -> tuple[Numbers, Numbers]:

@@ -12,6 +12,7 @@ from kobrel.stage.checks import fan_corners, mesh_fault, polygon_of_triangle
 from kobrel.stage.motion import Motion, OpKind, Track, TransformOp
 from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture
 from kobrel.stage.usdcamera import read_camera
+from kobrel.stage.usdlights import sphere_light
 
 _Z_TO_Y = np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1]], dtype=float)
 _DEFAULT = Material()
@@ -106,8 +107,11 @@ class _Reader:
             self.cameras.append(source)
             self.warnings += warnings
         elif self._seen(imageable):
-            mesh = self._mesh(prim)
-            if mesh is not None:
+            lamp = sphere_light(prim)
+            mesh = None if lamp else self._mesh(prim)
+            if lamp is not None:
+                node = Node(path, node.parent, motion, resets, lamp[0], (lamp[1],))
+            elif mesh is not None:
                 node = Node(path, node.parent, motion, resets, mesh, self._slot_materials(prim))
         self._index[path] = len(self.nodes)
         self.nodes.append(node)

@@ -12,8 +12,9 @@ from kobrel.desk.session import Session
 from kobrel.optics import iris as shapes
 from kobrel.plan.camera import Camera
 from kobrel.plan.glass import front_stop
-from kobrel.plan.instrument import Flaws, IrisShape
+from kobrel.plan.instrument import Flaws
 from kobrel.plan.model import Shot
+from kobrel.plan.opening import IrisShape
 from kobrel.plan.survey import GONE
 
 
@@ -40,7 +41,7 @@ class IrisShapeView(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()), 4, 4)
         if camera is None:
             return
-        fan = shapes.outline(camera.opening, camera.squeeze, points=720)
+        fan = shapes.outline(camera.turned_iris, camera.squeeze, points=720)
         radius = min(self.width(), self.height() - 28) * 0.40
         centre = QPointF(self.width() / 2, (self.height() - 20) / 2)
         painter.setPen(QPen(look().line, 1, Qt.PenStyle.DashLine))
