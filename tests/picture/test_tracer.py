@@ -255,8 +255,8 @@ def test_all_rays_of_a_pixel_meet_at_the_focus(looking_at):
     rays = np.array([lens_ray(view.numbers, *place, 0.3, 0.7) for place in places])
     at_focus = rays[:, :3] + rays[:, 3:] * 4.0
     np.testing.assert_allclose(at_focus, at_focus[:1].repeat(4, axis=0), atol=1e-9)
-    pupil = rays[[1, 3], :3] + view.snapshot.origin
-    assert np.abs(pupil[:, 0]).max() <= float(view.camera.pupil_mm) / 2000 / 2 * 1.001
+    met = rays[[1, 3], :3] + view.snapshot.origin
+    assert np.abs(met[:, 0]).max() <= float(view.camera.pupil_mm) / 2000 / 2 * 1.001
 
 
 def test_drawing_stops_when_told(looking_at):

@@ -21,6 +21,7 @@ from kobrel.desk.welcome import Welcome
 if TYPE_CHECKING:
     from kobrel.desk.discs import Discs
     from kobrel.desk.maps import Maps
+    from kobrel.desk.mask_view import MaskView
 
 _View = TypeVar("_View", bound=QWidget)
 
@@ -88,8 +89,12 @@ class Body(QWidget):
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
         below = self._session.below
-        wanted = self.maps if below == "maps" else self.discs if below == "discs" else self.chart
-        self._lower.setCurrentWidget(wanted)
+        if below == "maps":
+            self._lower.setCurrentWidget(self.maps)
+        elif below == "discs":
+            self._lower.setCurrentWidget(self.discs)
+        else:
+            self._lower.setCurrentWidget(self.mask_view if below == "mask" else self.chart)
 
     @cached_property
     def maps(self) -> "Maps":
@@ -104,6 +109,13 @@ class Body(QWidget):
         from kobrel.desk.discs import Discs
 
         return self._put_below(Discs(self._session))
+
+    @cached_property
+    def mask_view(self) -> "MaskView":
+        """The mask, large, made when somebody first wants it."""
+        from kobrel.desk.mask_view import MaskView
+
+        return self._put_below(MaskView(self._session))
 
     def _put_below(self, view: _View) -> _View:
         self._lower.addWidget(view)

@@ -9,14 +9,14 @@ from typing import NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QImage, QMouseEvent, QPaintEvent, QPen
+from PySide6.QtGui import QImage, QMouseEvent, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import QCheckBox
 
-from kobrel.desk.drawing import to_image
 from kobrel.desk.look import faded, look
+from kobrel.desk.openings import disc_image
 from kobrel.desk.paint import Panel, draw_text
 from kobrel.desk.scales import nearest_of_interest_m
 from kobrel.desk.session import Session
-from kobrel.picture.develop import srgb
 from kobrel.picture.discs import Disc, corner_loss_stops, disc
 from kobrel.plan.camera import Camera
 
@@ -48,6 +48,11 @@ class Discs(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Discs of blur at distances and places of the picture", _HINT)
         self._kept: tuple[tuple[object, ...], list[Cell], list[QImage]] | None = None
+        self.as_in_picture = session.settings.value("discs/as_in_picture", False, bool) is True
+        self.tick = QCheckBox("As large as in Picture", self)
+        self.tick.setToolTip("Draw the discs as large as they are in Picture, instead of as large as fits")
+        self.tick.setChecked(self.as_in_picture)
+        self.tick.clicked.connect(self._take_scale)
         self.setMinimumHeight(120)
 
     def distances(self) -> list[float]:
@@ -67,11 +72,11 @@ class Discs(Panel):
         camera, numbers = self._session.camera, self._session.survey
         if camera is None or numbers is None or camera.projection != "perspective":
             return [], []
-        key = (camera, self.size(), look())
+        key = (camera, self.size(), look(), self.as_in_picture, self._session.picture_scale)
         if self._kept is None or self._kept[0] != key:
             cells = self._cells(camera)
-            widest = max((max(cell.disc.size_px) for cell in cells), default=1.0) * 1.06
-            self._kept = key, cells, [_picture(cell, max(widest, 4.0)) for cell in cells]
+            across = self._px_across(cells)
+            self._kept = key, cells, [_picture(cell, across) for cell in cells]
         return self._kept[1], self._kept[2]
 
     def _cells(self, camera: Camera) -> list[Cell]:
@@ -89,7 +94,21 @@ class Discs(Panel):
 
     def scale_px(self) -> float:
         """Delivery pixels that a cell is wide."""
-        return max(max((max(cell.disc.size_px) for cell in self.cells()), default=1.0) * 1.06, 4.0)
+        return self._px_across(self.cells())
+
+    def _px_across(self, cells: list[Cell]) -> float:
+        if self.as_in_picture and cells:
+            return cells[0].box.width() / self._session.picture_scale
+        return max(2.06 * max((cell.disc.reach_px for cell in cells), default=1.0), 4.0)
+
+    def _take_scale(self, on: bool) -> None:
+        self.as_in_picture = on
+        self._session.settings.setValue("discs/as_in_picture", on)
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.tick.move(self.width() - self.tick.sizeHint().width() - 8, 3)
 
     # Painting
 
@@ -148,11 +167,4 @@ class Discs(Panel):
 
 
 def _picture(cell: Cell, px_across: float) -> QImage:
-    """A disc as light on the surround, as bright as its shape is seen best."""
-    pixels = max(24, min(160, round(cell.box.width())))
-    light = cell.disc.image(pixels, px_across)
-    lit = light[light.sum(axis=2) > 0]
-    level = float(np.percentile(lit.max(axis=1), 70)) if len(lit) else 1.0
-    ground = np.array([look().surround.redF(), look().surround.greenF(), look().surround.blueF()])
-    shown = ground + (1 - ground) * srgb(np.clip(light / max(level, 1e-12) * 0.8, 0, 1))
-    return to_image(np.round(np.clip(shown, 0, 1) * 255).astype(np.uint8))
+    return disc_image(cell.disc, px_across, max(24, min(160, round(cell.box.width()))))

@@ -68,16 +68,18 @@ class Drawing(QObject):
         if camera is None or service is None:
             return
         from kobrel.picture.service import Request
+        from kobrel.picture.thrown import thrown
 
-        wanted = (*session.work, session.walk, session.frame, size, hasty, passes)
+        thrown_px = session.throw_px if session.thrown and camera.projection != "orthographic" else 0.0
+        wanted = (*session.work, session.walk, session.frame, size, hasty, passes, thrown_px)
         if len(self._last) == len(wanted) and all(
             a is b or a == b for a, b in zip(self._last, wanted, strict=True)
         ):
             return
         self._last = wanted
-        request = Request(
-            session.stage, camera.whole, session.frame, session.plan.light, *size, hasty, passes
-        )
+        seen = thrown(camera.whole, thrown_px) if thrown_px else camera.whole
+        plan = session.plan
+        request = Request(session.stage, seen, session.frame, plan.light, *size, hasty, passes, plan.finish)
         service.ask(request)
 
     def ask_thumbnails(self) -> None:

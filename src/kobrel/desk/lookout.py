@@ -2,8 +2,9 @@
 
 from PySide6.QtCore import QObject, QTimer
 
+from kobrel.desk.history import same
 from kobrel.desk.jobs import Job
-from kobrel.desk.session import Looked, Session, same
+from kobrel.desk.session import Looked, Session
 from kobrel.plan.check import unit_doubts, warnings_from
 from kobrel.plan.sight import sightlines
 from kobrel.plan.stand_ins import number_of

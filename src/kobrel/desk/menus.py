@@ -23,7 +23,7 @@ Left and Right step a frame, with Shift ten
 D held and a click put the focus there
 M sets a mark
 [ and ] open and close the iris by a third of a stop
-V flips between this and the last picture
+V flips between this and the last picture, O throws everything out of focus and back
 1 to 5 turn to a card
 T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
 Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
@@ -110,6 +110,9 @@ def build(window: "Window") -> None:
     view.addSeparator()
     view.addAction(window.add_action("Flip to the last picture", "V", window.flip_picture))
     view.addAction(window.add_action("Only Picture, Barrel and chart\tTab", "", window.toggle_bare))
+    view.addAction(
+        window.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.thrown))
+    )
     themes = view.addMenu("Look")
     for theme in THEMES:
         themes.addAction(

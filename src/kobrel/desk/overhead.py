@@ -16,10 +16,11 @@ from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
 from kobrel.desk import blocking
 from kobrel.desk.floor import Floor
+from kobrel.desk.history import same
 from kobrel.desk.look import faded, font, look
 from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, hull, subject_colour
 from kobrel.desk.scales import NEAREST_M
-from kobrel.desk.session import Session, same
+from kobrel.desk.session import Session
 from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.camera import Camera

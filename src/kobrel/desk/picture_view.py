@@ -2,6 +2,7 @@
 
 import math
 import time
+from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -23,6 +24,8 @@ from kobrel.desk.look import faded, look
 from kobrel.desk.paint import draw_label, draw_text, follow, subject_colour, text_width
 from kobrel.desk.pointing import Pointing, Probed
 from kobrel.desk.session import Session
+from kobrel.optics.bend import bent, unbent
+from kobrel.optics.lens import Numbers
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import GONE
 
@@ -31,6 +34,8 @@ _PROBE_SECONDS = 0.015
 _WALK_RAD_PX = 0.006
 _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
+_WALKING = "Walking about.  Enter makes this the shot's camera, Esc goes back."
+Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
 
 
 class PictureView(QWidget):
@@ -65,6 +70,7 @@ class PictureView(QWidget):
             "Click a thing to make it a subject. Click a peg, or hold D and click anywhere, to focus there.\n"
             "Drag with the right button to walk around, with Shift aside; the wheel walks nearer."
         )
+        session.changed.connect(self._tell_scale)
         follow(session, self, lambda: self._walking_from is not None)
 
     def sizeHint(self) -> QSize:
@@ -110,18 +116,31 @@ class PictureView(QWidget):
         numbers, box = self._session.survey, self.frame_rect()
         if numbers is None:
             return []
-        column, scale = self._session.row, box.width() / numbers.camera.width_px
+        column = self._session.row
         return [
-            (
-                row,
-                QPointF(
-                    box.left() + float(numbers.sight.x_px[row, column]) * scale,
-                    box.top() + float(numbers.sight.y_px[row, column]) * scale,
-                ),
-            )
+            (row, self._shown(box, numbers.sight.x_px[row, column], numbers.sight.y_px[row, column]))
             for row in range(len(numbers.subjects))
             if numbers.state[row, column] != GONE
         ]
+
+    def _shown(self, box: QRectF, x_px: Numbers, y_px: Numbers) -> QPointF:
+        """Where a place of the delivered picture stands on the widget, bent as the view is."""
+        scale = box.width() / (self._session.camera.width_px if self._session.camera else 1)
+        at = QPointF(box.left() + float(x_px) * scale, box.top() + float(y_px) * scale)
+        return self._bent(at, bent)
+
+    def _meant(self, at: QPointF) -> QPointF:
+        """The place in the straight picture that is seen at a place of the widget."""
+        return self._bent(at, unbent)
+
+    def _bent(self, at: QPointF, bend: Bend) -> QPointF:
+        percent = self._session.plan.finish.bend_percent
+        if percent == 0.0:
+            return at
+        whole = self.whole_rect()
+        middle, half, tall = whole.center(), whole.width() / 2, whole.height() / 2
+        x, y = bend((at.x() - middle.x()) / half, (at.y() - middle.y()) / tall, half / tall, percent)
+        return QPointF(middle.x() + float(x) * half, middle.y() + float(y) * tall)
 
     # Pictures from the drawing
 
@@ -142,7 +161,14 @@ class PictureView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._tell_scale()
         self.resized.emit()
+
+    def _tell_scale(self) -> None:
+        """Let others draw things as large as they are here."""
+        camera = self._session.camera
+        if camera is not None:
+            self._session.picture_scale = self.frame_rect().width() / camera.width_px
 
     # Painting
 
@@ -160,11 +186,24 @@ class PictureView(QWidget):
         self._paint_pegs(painter, box)
         self._paint_probe(painter, box)
         if self._session.walk is not None:
-            self._paint_banner(painter, box)
+            self._paint_banner(painter, box, _WALKING)
+        elif self._session.thrown:
+            way = "before" if self._session.throw_px < 0 else "behind"
+            text = f"All thrown out of focus by {abs(self._session.throw_px):g} px, as {way} it."
+            self._paint_banner(painter, box, f"{text}  O brings it back.")
         if self.status:
             width = text_width(self.status, 12)
             painter.fillRect(QRectF(box.left(), box.bottom() - 24, width + 18, 24), faded(look().base, 0.62))
             draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self.status, look().text, 12)
+        finish = self._session.plan.finish
+        marks = ["glow"] * (finish.glow > 0) + ["distortion"] * (finish.bend_percent != 0)
+        if marks:
+            text = f"view only: {', '.join(marks)}"
+            width = text_width(text, 12) + 18
+            painter.fillRect(
+                QRectF(box.right() - width, box.bottom() - 24, width, 24), faded(look().base, 0.62)
+            )
+            draw_text(painter, QPointF(box.right() - 9, box.bottom() - 8), text, look().focus, 12, "right")
         if self._session.problem:
             draw_text(
                 painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, look().wrong, 13
@@ -221,8 +260,7 @@ class PictureView(QWidget):
                 return flag
         return QRectF(left, min(max(tries[0], box.top() + 2), box.bottom() - 40), width, 37)
 
-    def _paint_banner(self, painter: QPainter, box: QRectF) -> None:
-        text = "Walking about.  Enter makes this the shot's camera, Esc goes back."
+    def _paint_banner(self, painter: QPainter, box: QRectF, text: str) -> None:
         painter.fillRect(QRectF(box.left(), box.top(), box.width(), 26), faded(look().base, 0.72))
         draw_text(painter, QPointF(box.left() + 9, box.top() + 18), text, look().focus, 13, bold=True)
 
@@ -235,7 +273,6 @@ class PictureView(QWidget):
         painter.setClipRect(box)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(look().panel)
-        scale = box.width() / camera.width_px
         for tape in session.plan.tapes:
             numbers = taping.numbers_of(session, tape)
             if numbers is None:
@@ -243,7 +280,7 @@ class PictureView(QWidget):
             start, end = camera.see(numbers.start[0]), camera.see(numbers.end[0])
             colour = look().focus if session.selected_tape == tape.name else look().text
             places = [
-                QPointF(box.left() + float(s.x_px) * scale, box.top() + float(s.y_px) * scale)
+                self._shown(box, s.x_px, s.y_px)
                 for s in (start, end)
                 if math.isfinite(float(s.x_px)) and float(s.straight_m) > 1e-6
             ]
@@ -293,7 +330,7 @@ class PictureView(QWidget):
                     self._session.focus_on(SubjectTarget(number=numbers.subjects[row]))
                 return
         box = self.frame_rect()
-        pick = self._pointing.pick(at, box) if self.ready else None
+        pick = self._pointing.pick(self._meant(at), box) if self.ready else None
         if pick is None:
             if box.contains(at):
                 ready = self.ready and self._session.stage.built
@@ -304,7 +341,7 @@ class PictureView(QWidget):
         if self.focus_key_held:
             self._pointing.focus(pick)
         else:
-            self._pointing.take(pick, at, box)
+            self._pointing.take(pick, self._meant(at), box)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -316,7 +353,7 @@ class PictureView(QWidget):
         if now - self._last_probe < _PROBE_SECONDS:
             return
         self._last_probe = now
-        probed = self._pointing.probe(at, self.frame_rect()) if self.ready else None
+        probed = self._pointing.probe(self._meant(at), self.frame_rect()) if self.ready else None
         self.setCursor(Qt.CursorShape.CrossCursor if probed else Qt.CursorShape.ArrowCursor)
         self.probed.emit(self._pointing.words(probed) if probed else "")
         self._probed = (at, probed) if probed else None
@@ -341,7 +378,7 @@ class PictureView(QWidget):
     def menu_at(self, at: QPointF) -> QMenu:
         """What can be done with the thing at a place."""
         menu = QMenu(self)
-        pick = self._pointing.pick(at, self.frame_rect()) if self.ready else None
+        pick = self._pointing.pick(self._meant(at), self.frame_rect()) if self.ready else None
         for text, work in self._pointing.deeds(pick) if pick else ():
             menu.addAction(text).triggered.connect(lambda _on=False, do=work: do())
         if menu.isEmpty():

@@ -10,8 +10,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 from PySide6.QtCore import QObject, QSettings, Signal
-from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtGui import QUndoStack
 
+from kobrel.desk.history import Change, same
 from kobrel.errors import PlanError
 from kobrel.optics.exposure import StopSteps, marked_stop, step_stop
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
@@ -42,8 +43,9 @@ from kobrel.stage.stage import Pick, Place, Stage
 ON_SUBJECT_DPT = 1e-6
 _STOPS = (0.5, 128.0)
 _CONES_DEG = (0.001, 89.0)
-Below = Literal["", "maps", "discs"]
-"""What stands in the chart's room: the chart, maps of trade-offs, or discs of blur."""
+_THROW_PX = 60.0
+Below = Literal["", "maps", "discs", "mask"]
+"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, or the mask."""
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 
 
@@ -101,6 +103,9 @@ class Session(QObject):
         self.below: Below = ""
         kept = str(self.settings.value("stop_steps", "free"))
         self.stop_steps: StopSteps = next((s for s in _STEPS if s == kept), "free")
+        self.picture_scale = 0.5  # pixels on the screen for each at delivery
+        self.thrown = False
+        self.throw_px = float(str(self.settings.value("throw_px", _THROW_PX)))
         self.tool: Tool | None = None
         self.walk: MadeCamera | None = None
         self.selected_stand_in: int | None = None
@@ -258,7 +263,7 @@ class Session(QObject):
         """Replace the plan, with a way back; while a drag goes on, steps merge into one."""
         if plan == self.plan:
             return
-        self.undo.push(_Change(self, name, self.plan, plan, self._drag_number if self.dragging else 0))
+        self.undo.push(Change(self, name, self.plan, plan, self._drag_number if self.dragging else 0))
 
     def edit_shot(self, name: str, change: Callable[[Shot], Shot]) -> None:
         """Replace the shot in work."""
@@ -326,6 +331,13 @@ class Session(QObject):
         """Choose which stops are taken when one steps or drags."""
         self.stop_steps = steps
         self.settings.setValue("stop_steps", steps)
+        self.changed.emit()
+
+    def throw(self, on: bool, px: float | None = None) -> None:
+        """Show everything out of focus by as many pixels (below 0 as before the focus), or as it is."""
+        self.throw_px = self.throw_px if px is None else px
+        self.settings.setValue("throw_px", self.throw_px)
+        self.thrown = on
         self.changed.emit()
 
     def select(self, stand_in: int | None = None, tape: str | None = None) -> None:
@@ -469,31 +481,3 @@ class Session(QObject):
     def glass(self) -> Glass | None:
         """The glass of the shot in work."""
         return self.shot.glass if self.shot else None
-
-
-def same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    """Whether two keys hold the very same things."""
-    plain = (int, float, str)
-    return all(a is b or (isinstance(a, plain) and a == b) for a, b in zip(one, other, strict=True))
-
-
-class _Change(QUndoCommand):
-    def __init__(self, session: Session, name: str, old: Plan, new: Plan, drag: int) -> None:
-        super().__init__(name)
-        self._session, self._old, self._new, self._drag = session, old, new, drag
-
-    def redo(self) -> None:
-        self._session.put(self._new)
-
-    def undo(self) -> None:
-        self._session.put(self._old)
-
-    def id(self) -> int:
-        return self._drag or -1
-
-    def mergeWith(self, other: QUndoCommand) -> bool:
-        if not isinstance(other, _Change) or other._drag != self._drag:
-            return False
-        self._new = other._new
-        self.setText(other.text())
-        return True

@@ -50,11 +50,9 @@ _NO_MASK = (np.zeros(0), np.zeros(0), np.zeros(0, np.int32), np.zeros(0, np.int3
 def opening(iris: Iris, squeeze: float = 1.0) -> Opening:
     """The opening of an iris, squeezed."""
     fan = shapes.outline(iris, squeeze).astype(np.float32)
-    if iris.mask is None:
-        return Opening(fan, *_NO_MASK, 1.0 / squeeze, 1.0)
-    table = transmission(iris)
     reach = _reach(iris)
-    if not table.any():
+    table = transmission(iris) if iris.mask is not None else None
+    if table is None or not table.any():
         return Opening(fan, *_NO_MASK, reach / squeeze, reach)
     sums = np.concatenate([[0.0], np.cumsum(table[::-1].ravel(), dtype=float)])
     sums /= sums[-1]

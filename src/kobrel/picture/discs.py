@@ -36,6 +36,12 @@ class Disc:
         return float(width), float(height)
 
     @property
+    def reach_px(self) -> float:
+        """How far what is lit lies from the point's own place, across or up."""
+        lit = self.offsets_px[self.colours.any(axis=1)]
+        return float(np.abs(lit).max()) if len(lit) else 0.0
+
+    @property
     def light(self) -> float:
         """The part of the light that passes."""
         return float(self.colours.mean())

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from kobrel.optics.lens import Numbers
+from kobrel.optics.bend import unbent
 
 _WIDTHS = (0.004, 0.016, 0.06)
 """Standard deviations of the glow's three parts, in widths of the picture."""
@@ -42,32 +42,6 @@ def _enlarged(picture: NDArray[np.float32], tall: int, wide: int, step: int) -> 
     columns = (np.arange(wide) + 0.5) / step - 0.5
     places = np.meshgrid(rows, columns, indexing="ij")
     return np.asarray(ndimage.map_coordinates(picture, places, order=1, mode="nearest"), np.float32)
-
-
-def unbent(x: Numbers, y: Numbers, aspect: float, percent: float) -> tuple[Numbers, Numbers]:
-    """Where in the straight picture a place of the bent one comes from.
-
-    Radial of the third order (Brown, *Photogrammetric Engineering* 32, 1966, first term):
-    r (1 + k r^2) over the corner's distance, k so that the corner moves by `percent` of it: below
-    0 as a barrel, above as a cushion.
-
-    Parameters
-    ----------
-    x, y : -1 to 1 each
-    aspect : width over height
-    """
-    square = (x * x * aspect * aspect + y * y) / (aspect * aspect + 1.0)
-    by = 1.0 - percent / 100.0 * (square - 1.0) if percent < 0 else 1.0 - percent / 100.0 * square
-    return x * by, y * by
-
-
-def bent(x: Numbers, y: Numbers, aspect: float, percent: float) -> tuple[Numbers, Numbers]:
-    """Where a place of the straight picture, -1 to 1 each, shows in the bent one."""
-    out_x, out_y = x, y
-    for _ in range(24):
-        back_x, back_y = unbent(out_x, out_y, aspect, percent)
-        out_x, out_y = out_x + (x - back_x), out_y + (y - back_y)
-    return out_x, out_y
 
 
 def bent_picture(linear: NDArray[np.float32], percent: float) -> NDArray[np.float32]:

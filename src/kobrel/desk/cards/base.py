@@ -13,8 +13,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSizePolicy,
-    QStackedWidget,
     QStyleOptionComboBox,
     QTableView,
     QVBoxLayout,
@@ -96,6 +94,14 @@ class Card(QWidget):
         row = widget.parentWidget()
         if row is not None:
             row.setVisible(shown)
+
+    @staticmethod
+    def name_row(widget: QWidget, label: str) -> None:
+        """Call a row otherwise."""
+        row = widget.parentWidget()
+        text = row.findChild(QLabel) if row is not None else None
+        if text is not None:
+            text.setText(label)
 
     def reading(self, label: str, pixels: int = 13, role: str = "", hint: str = "") -> QLabel:
         """A labelled number to look at, with a sentence behind it for those who want to know."""
@@ -217,9 +223,8 @@ class PagedCard(Card):
         super().__init__(session, parent)
         self.pages = {page.name: page for page in pages}
         self._choice = QButtonGroup(self)
-        self._stack = QStackedWidget()
         line = QHBoxLayout()
-        line.setSpacing(4)
+        line.setSpacing(2)
         for number, page in enumerate(pages):
             button = QPushButton(page.name)
             button.setCheckable(True)
@@ -227,27 +232,23 @@ class PagedCard(Card):
             button.setToolTip(f"The {page.name.lower()} of this card")
             self._choice.addButton(button, number)
             line.addWidget(button)
-            self._stack.addWidget(page)
         line.addStretch(1)
         self._choice.idClicked.connect(self._turn)
         self.column.addLayout(line)
-        self.column.addWidget(self._stack, 1)
-        self._fit()
+        for number, page in enumerate(pages):
+            self.column.addWidget(page, 1)
+            page.setVisible(number == 0)
         kept = str(session.settings.value(f"page/{self.name}", ""))
         if kept in self.pages:
             self.show_page(kept)
 
     def _turn(self, number: int) -> None:
-        self._stack.setCurrentIndex(number)
-        self._fit()
-        self.session.settings.setValue(f"page/{self.name}", list(self.pages)[number])
-
-    def _fit(self) -> None:
-        """Only the page that is seen asks for room."""
+        wanted = list(self.pages.values())[number]
         for page in self.pages.values():
-            seen = page is self._stack.currentWidget()
-            policy = QSizePolicy.Policy.Preferred if seen else QSizePolicy.Policy.Ignored
-            page.setSizePolicy(QSizePolicy.Policy.Preferred, policy)
+            if page is not wanted:
+                page.hide()
+        wanted.show()
+        self.session.settings.setValue(f"page/{self.name}", list(self.pages)[number])
 
     def show_page(self, name: str) -> None:
         """Turn to a page."""

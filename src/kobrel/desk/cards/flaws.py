@@ -24,6 +24,7 @@ class FlawsPage(Card):
 
     name = "Flaws"
     is_page = True
+    below = "discs"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

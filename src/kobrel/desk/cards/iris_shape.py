@@ -1,21 +1,27 @@
 """The shape of the iris: blades, rim, squeeze, and presets to start from."""
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF, QRadialGradient
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from pathlib import Path
+from typing import TYPE_CHECKING
 
-from kobrel.desk.cards.base import Card, choice, choose
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QFileDialog, QSizePolicy, QWidget
+
+from kobrel.desk.cards.base import Card, choice
 from kobrel.desk.fields import number_field
-from kobrel.desk.look import faded, look
+from kobrel.desk.look import look
+from kobrel.desk.openings import opening_image
 from kobrel.desk.paint import draw_text
 from kobrel.desk.session import Session
+from kobrel.errors import KobrelError
 from kobrel.optics import iris as shapes
-from kobrel.plan.camera import Camera
-from kobrel.plan.glass import front_stop
-from kobrel.plan.instrument import Flaws
+from kobrel.optics.opening import opening
 from kobrel.plan.model import Shot
-from kobrel.plan.opening import IrisShape
+from kobrel.plan.presets import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
 from kobrel.plan.survey import GONE
+
+if TYPE_CHECKING:
+    from kobrel.desk.hand_on import HandOn
 
 
 class IrisShapeView(QWidget):
@@ -30,7 +36,7 @@ class IrisShapeView(QWidget):
         session.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(230, 240)
+        return QSize(230, 180)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         camera = self._session.camera
@@ -42,13 +48,18 @@ class IrisShapeView(QWidget):
         if camera is None:
             return
         fan = shapes.outline(camera.turned_iris, camera.squeeze, points=720)
+        reach = opening(camera.turned_iris, camera.squeeze).up
         radius = min(self.width(), self.height() - 28) * 0.40
         centre = QPointF(self.width() / 2, (self.height() - 20) / 2)
+        box = QRectF(
+            centre.x() - reach * radius, centre.y() - reach * radius, 2 * reach * radius, 2 * reach * radius
+        )
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(box, opening_image(camera))
         painter.setPen(QPen(look().line, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, radius, radius)
         painter.setPen(QPen(look().sharp, 1.5))
-        painter.setBrush(_light(centre, radius, camera.iris.rim))
         painter.drawPolygon(QPolygonF([centre + QPointF(x, -y) * radius for x, y in fan]))
         text = f"entrance pupil {float(camera.pupil_mm):.1f} mm"
         if camera.squeeze > 1:
@@ -56,39 +67,26 @@ class IrisShapeView(QWidget):
         draw_text(painter, QPointF(self.width() / 2, self.height() - 10), text, look().quiet, 11, "centre")
 
 
-PRESETS: dict[str, tuple[dict[str, object], dict[str, object], float | None]] = {
-    "Round": ({}, {}, None),
-    "Six blades": ({"blades": 6, "rotation_deg": 15.0}, {}, None),
-    "Nine soft blades": ({"blades": 9, "roundness": 0.6, "turn_per_stop_deg": 4.0}, {}, None),
-    "Two times anamorphic": ({"rim": 0.2}, {}, 2.0),
-    "Soap bubble": ({"rim": 0.9}, {"spherical_mm": -0.15}, None),
-    "Creamy": ({"rim": -0.8}, {}, None),
-    "Swirl": ({}, {"swirl_mm": 0.7, "front_stop": 0.45}, None),
-    "Old portrait": ({"blades": 8, "roundness": 0.7}, {"colour_mm": 0.12, "front_stop": 0.3}, None),
-}
-"""Kobrel's own: fields of the shape and of the flaws, and a squeeze if it brings one. A front
-stop is one plain amount.
-"""
-
-
 class IrisShapePage(Card):
     """See the module."""
 
     name = "Shape"
     is_page = True
+    below = "discs"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
+        self._presets: list[Preset] = []
         self.shape_view = IrisShapeView(session)
         self.column.addWidget(self.shape_view, 1)
-        self.preset = choice(
-            "Preset",
-            [(name, name) for name in PRESETS],
-            "A shape to start from, with its flaws and squeeze",
-            160,
-        )
-        self.preset.activated.connect(lambda _i: take_preset(session, self.preset.currentData()))
+        self.preset = choice("Preset", [], "A shape to start from, with its flaws and squeeze", 160)
+        self.preset.activated.connect(self._take_preset)
         self.row("Start from", self.preset)
+        self.buttons(
+            ("Keep …", "Keep this shape and its flaws as a preset of your own", self.ask_keep),
+            ("Open …", "Start from a preset in a file", self.ask_open),
+            ("Hand on …", "The iris as a picture, as an outline and as numbers", self.hand_on),
+        )
         self.blades = number_field("Blades", "", 1.0, 0.0, 64.0)
         self.blades.setToolTip("Blades: 3 or more, 0 for a circle. Up and down keys or the wheel step it.")
         self.blades.taken.connect(self._take_blades)
@@ -119,6 +117,78 @@ class IrisShapePage(Card):
         )
         self.column.addStretch(1)
 
+    # Presets
+
+    def folder(self) -> Path:
+        """Where own presets are kept."""
+        return Path(self.session.settings.fileName()).parent / "presets"
+
+    def _show_presets(self, shot: Shot) -> None:
+        """Fill the list where presets came or went; show the one that the shot has."""
+        own = [preset for _path, preset in presets_in(self.folder())]
+        if self._presets != [*OWN, *own]:
+            self._presets = [*OWN, *own]
+            self.preset.clear()
+            for preset in self._presets:
+                self.preset.addItem(preset.name, preset)
+        here = next((i for i, preset in enumerate(self._presets) if preset.is_of(shot)), -1)
+        self.preset.setCurrentIndex(here)
+
+    def _take_preset(self) -> None:
+        preset, camera = self.preset.currentData(), self.session.camera
+        if camera is not None and isinstance(preset, Preset):
+            self.session.edit_shot(f"Iris: {preset.name.lower()}", lambda shot: preset.given_to(shot, camera))
+
+    def ask_keep(self) -> None:
+        """Keep the shot's iris as a preset."""
+        self.folder().mkdir(parents=True, exist_ok=True)
+        start = str(self.folder() / f"My iris{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Keep as a preset", start, f"Presets (*{SUFFIX})")
+        if name:
+            self.keep(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
+
+    def keep(self, path: Path) -> None:
+        """Write the shot's iris as a preset; it is called as the file."""
+        shot = self.session.shot
+        if shot is None:
+            return
+        try:
+            write_preset(path, preset_from(path.name.removesuffix(SUFFIX), shot))
+        except KobrelError as error:
+            self.session.said.emit(str(error))
+            return
+        self.session.said.emit(f"Kept as {path}")
+        self.refresh()
+
+    def ask_open(self) -> None:
+        """Start from a preset in a file."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Start from a preset", str(self.folder()), f"Presets (*{SUFFIX})"
+        )
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> None:
+        """Give the shot a preset from a file, or say what is wrong with it."""
+        camera = self.session.camera
+        try:
+            preset = read_preset(path)
+        except KobrelError as error:
+            self.session.said.emit(str(error))
+            return
+        if camera is not None:
+            self.session.edit_shot(f"Iris: {preset.name}", lambda shot: preset.given_to(shot, camera))
+
+    def hand_on(self) -> "HandOn":
+        """Show the iris for others."""
+        from kobrel.desk.hand_on import HandOn
+
+        made = HandOn(self.session, self)
+        made.show()
+        return made
+
+    # Fields
+
     def _take(self, name: str, **changes: object) -> None:
         self.session.edit_shot(name, lambda shot: shot.but(iris=shot.iris.but(**changes)))
 
@@ -141,7 +211,7 @@ class IrisShapePage(Card):
         self.rotation.show_value(shot.iris.rotation_deg)
         self.turn.show_value(shot.iris.turn_per_stop_deg)
         self.rim.show_value(shot.iris.rim)
-        choose(self.preset, preset_of(shot, camera))
+        self._show_presets(shot)
         self.squeeze.show_value(shot.glass.squeeze)
         self.background.setText(f"{float(camera.blur_px(float('inf'))):.1f} px")
         seen = [
@@ -152,48 +222,3 @@ class IrisShapePage(Card):
             if state != GONE
         ]
         self.largest.setText(f"{max(seen):.1f} px" if seen else "–")
-
-
-def _light(centre: QPointF, radius: float, rim: float) -> QBrush:
-    """Brass, as bright from the centre outward as the rim's weight makes it."""
-    ramp = QRadialGradient(centre, radius)
-    for step in range(11):
-        part = step / 10
-        weight = 1 + rim * (2 * part * part - 1)
-        ramp.setColorAt(part, faded(look().focus, 0.08 + 0.77 * weight / 2 if rim else 0.85))
-    return QBrush(ramp)
-
-
-def _preset(name: str, camera: Camera) -> tuple[IrisShape, Flaws, float | None]:
-    shape, flaws, squeeze = PRESETS[name]
-    made = dict(flaws)
-    if "front_stop" in made:
-        made["front_stop"] = front_stop(camera, float(str(made["front_stop"])))
-    return IrisShape(**shape), Flaws(**made), squeeze
-
-
-def take_preset(session: Session, name: str) -> None:
-    """Start from one of the presets."""
-    camera = session.camera
-    if camera is None:
-        return
-    shape, flaws, squeeze = _preset(name, camera)
-    session.edit_shot(
-        f"Iris: {name.lower()}",
-        lambda shot: shot.but(
-            iris=shape, flaws=flaws, glass=shot.glass.but(squeeze=squeeze) if squeeze else shot.glass
-        ),
-    )
-
-
-def preset_of(shot: Shot, camera: Camera) -> str | None:
-    """The preset that a shot has, if any."""
-
-    def plain(flaws: Flaws) -> tuple[object, ...]:
-        return (flaws.colour_mm, flaws.swirl_mm, flaws.spherical_mm, flaws.front_stop is None)
-
-    for name in PRESETS:
-        shape, flaws, squeeze = _preset(name, camera)
-        if shape == shot.iris and plain(flaws) == plain(shot.flaws) and squeeze in (None, shot.glass.squeeze):
-            return name
-    return None

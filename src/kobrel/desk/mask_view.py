@@ -1,0 +1,262 @@
+"""The mask, large: what passes light, and what a far and a near light become through it.
+
+The corners of a polygon can be dragged; a click on an edge adds one, the right button or Delete
+takes one away.
+"""
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+
+from kobrel.desk.look import faded, look
+from kobrel.desk.openings import disc_image, opening_image
+from kobrel.desk.paint import Panel, draw_text
+from kobrel.desk.scales import nearest_of_interest_m
+from kobrel.desk.session import Session
+from kobrel.optics.lens import Numbers
+from kobrel.optics.opening import opening, passes
+from kobrel.optics.stencil import turned
+from kobrel.picture.discs import disc
+from kobrel.plan.camera import Camera
+from kobrel.plan.opening import Stencil
+
+_TOP, _BOTTOM, _GAP = 28, 24, 14
+_GRAB_PX = 9.0
+_SAMPLES = 120_000
+_MOST_CORNERS = 64
+_STEPS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
+}  # fmt: skip
+_HINT = (
+    "The iris with its mask, and what a far and a near light become through it.\n"
+    "Of a polygon: drag corners, click an edge to add one, click a corner with the right button or "
+    "press Delete to take it away; Enter chooses the next, arrow keys move it."
+)
+
+
+class MaskView(Panel):
+    """See the module."""
+
+    title = "Mask"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "The iris with its mask", _HINT)
+        self._image: tuple[object, QImage] | None = None
+        self._discs: tuple[tuple[object, ...], list[tuple[str, QImage, float]]] | None = None
+        self.corner: int | None = None
+        self._held = False
+        self.setMinimumHeight(120)
+
+    # Geometry
+
+    def square(self) -> QRectF:
+        """Where the square of the mask stands."""
+        side = max(40.0, min(self.height() - _TOP - _BOTTOM, self.width() * 0.4))
+        return QRectF(_GAP, _TOP, side, side)
+
+    @property
+    def stencil(self) -> Stencil | None:
+        """The mask, if it is drawn here."""
+        shot = self._session.shot
+        mask = shot.iris.mask if shot else None
+        return mask if isinstance(mask, Stencil) else None
+
+    def corner_places(self) -> list[QPointF]:
+        """Where the corners of a polygon stand."""
+        stencil, camera = self.stencil, self._session.camera
+        if stencil is None or camera is None or stencil.outline != "polygon":
+            return []
+        points = turned(np.asarray(stencil.points, float), stencil.turn_deg, stencil.size)
+        points = turned(points, camera.turned_iris.rotation_deg, 1.0)
+        box = self.square()
+        return [self._place(box, x / camera.squeeze, y) for x, y in points]
+
+    @staticmethod
+    def _place(box: QRectF, x: float, y: float) -> QPointF:
+        half = box.width() / 2
+        return QPointF(box.center().x() + x * half, box.center().y() - y * half)
+
+    def _point(self, at: QPointF) -> tuple[float, float]:
+        """The mask's own point at a place, kept within its square."""
+        stencil, camera, box = self.stencil, self._session.camera, self.square()
+        assert stencil is not None
+        assert camera is not None
+        away = (at - box.center()) / (box.width() / 2)
+        point = np.array([[away.x() * camera.squeeze, -away.y()]])
+        point = turned(point, -camera.turned_iris.rotation_deg, 1.0)
+        x, y = turned(point, -stencil.turn_deg, 1.0 / stencil.size)[0]
+        return round(float(np.clip(x, -1, 1)), 4), round(float(np.clip(y, -1, 1)), 4)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        session, camera = self._session, self._session.camera
+        painter = self.begin()
+        if camera is None or session.shot is None:
+            return
+        box = self.square()
+        if self._image is None or self._image[0] is not (key := opening(camera.turned_iris, camera.squeeze)):
+            key = opening(camera.turned_iris, camera.squeeze)
+            self._image = key, opening_image(camera)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(box, self._image[1])
+        self._paint_corners(painter)
+        right = self._paint_discs(painter, camera, box)
+        self._paint_words(painter, camera, QPointF(right + _GAP, _TOP + 18))
+
+    def _paint_corners(self, painter: QPainter) -> None:
+        places = self.corner_places()
+        if not places:
+            return
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(faded(look().text, 0.7), 1, Qt.PenStyle.DashLine))
+        painter.drawPolygon(QPolygonF(places))
+        for number, place in enumerate(places):
+            chosen = number == self.corner
+            painter.setPen(QPen(look().text, 2.4 if chosen else 1.4))
+            painter.setBrush(look().focus if chosen else look().base)
+            painter.drawEllipse(place, 5, 5)
+
+    def _paint_discs(self, painter: QPainter, camera: Camera, box: QRectF) -> float:
+        """What lights become, beside the mask; returns where they end."""
+        left = box.right() + _GAP
+        room = self.width() - left - 175
+        side = min(box.height(), (room - _GAP) / 2)
+        if side < 60:
+            return left - _GAP
+        for words, image, height_px in self._lit(camera, round(side)):
+            where = QRectF(left, box.top(), side, side)
+            painter.drawImage(where, image)
+            text = f"{words}, {height_px:.0f} px high"
+            draw_text(
+                painter, QPointF(where.center().x(), where.bottom() + 16), text, look().quiet, 11, "centre"
+            )
+            left = where.right() + _GAP
+        return left - _GAP
+
+    def _lit(self, camera: Camera, side: int) -> list[tuple[str, QImage, float]]:
+        numbers = self._session.survey
+        if numbers is None or camera.projection != "perspective":
+            return []
+        key = (camera, side, look())
+        if self._discs is None or self._discs[0] != key:
+            near = nearest_of_interest_m(numbers)
+            nearer = min(near, 0.5 * float(camera.focus_m))
+            made = []
+            for words, distance in (("far light", math.inf), ("near light", nearer)):
+                found = disc(camera, distance, 0.0, 0.0, _SAMPLES)
+                across = max(2.08 * found.reach_px, 2.0)
+                made.append((words, disc_image(found, across, min(side, 200)), found.size_px[1]))
+            self._discs = key, made
+        return self._discs[1]
+
+    def _paint_words(self, painter: QPainter, camera: Camera, at: QPointF) -> None:
+        shot = self._session.shot
+        mask = shot.iris.mask if shot else None
+        if mask is None:
+            for row, line in enumerate(("No mask stands in the iris.", "Choose one in the card.")):
+                draw_text(painter, at + QPointF(0, 17 * row), line, look().quiet, 12)
+            return
+        part = passes(camera.iris)
+        draw_text(painter, at, "Light lost", look().quiet, 12)
+        draw_text(painter, at + QPointF(0, 26), f"{-math.log2(part):.2f} stops", look().focus, 21)
+        lines = [
+            f"{part:.1%} of it passes.",
+            "Made up by the exposure." if mask.made_up else "Counted in the T-stop.",
+        ]
+        if self.corner_places():
+            lines += [
+                "",
+                "Drag corners; click an edge",
+                "to add one, with the right",
+                "button to take one away.",
+            ]
+        for row, line in enumerate(lines):
+            draw_text(painter, at + QPointF(0, 52 + 17 * row), line, look().quiet, 12)
+
+    # Hands
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        stencil, at = self.stencil, event.position()
+        places = self.corner_places()
+        if stencil is None or not places:
+            return
+        near = next((k for k, place in enumerate(places) if math.dist(*_both(place, at)) <= _GRAB_PX), None)
+        if event.button() == Qt.MouseButton.RightButton:
+            if near is not None:
+                self._remove(near)
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.corner = near
+        edge = _edge_at(places, at) if near is None else None
+        self._session.begin_drag()
+        self._held = near is not None or edge is not None
+        if edge is not None and len(places) < _MOST_CORNERS:
+            points = list(stencil.points)
+            points.insert(edge + 1, self._point(at))
+            self.corner = edge + 1
+            self._take("Add a corner", points)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held and self.corner is not None and self.stencil is not None:
+            points = list(self.stencil.points)
+            points[self.corner] = self._point(event.position())
+            self._take("Move a corner", points)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._held = False
+        self._session.end_drag()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        stencil, key = self.stencil, Qt.Key(event.key())
+        places = self.corner_places()
+        if stencil is None or not places:
+            super().keyPressEvent(event)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.corner = 0 if self.corner is None else (self.corner + 1) % len(places)
+            self.update()
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.corner is not None:
+            self._remove(self.corner)
+        elif key in _STEPS and self.corner is not None:
+            x, y = stencil.points[self.corner]
+            points = list(stencil.points)
+            by = _STEPS[key]
+            points[self.corner] = (round(x + 0.01 * by[0], 4), round(y + 0.01 * by[1], 4))
+            self._take("Move a corner", points)
+        else:
+            super().keyPressEvent(event)
+
+    def _remove(self, corner: int) -> None:
+        stencil = self.stencil
+        if stencil is None:
+            return
+        if len(stencil.points) <= 3:
+            self._session.said.emit("A polygon needs three corners or more.")
+            return
+        self.corner = None
+        self._take("Take a corner away", [p for k, p in enumerate(stencil.points) if k != corner])
+
+    def _take(self, name: str, points: list[tuple[float, float]]) -> None:
+        stencil = self.stencil
+        if stencil is not None:
+            mask = stencil.but(points=tuple(points))
+            self._session.edit_shot(name, lambda shot: shot.but(iris=shot.iris.but(mask=mask)))
+
+
+def _both(one: QPointF, other: QPointF) -> tuple[tuple[float, float], tuple[float, float]]:
+    return (one.x(), one.y()), (other.x(), other.y())
+
+
+def _edge_at(places: list[QPointF], at: QPointF) -> int | None:
+    """The edge, by its first corner, that passes near a place."""
+    points = np.array([[p.x(), p.y()] for p in places])
+    ways: Numbers = np.roll(points, -1, axis=0) - points
+    away = np.array([at.x(), at.y()]) - points
+    part = np.clip((away * ways).sum(axis=1) / np.maximum((ways**2).sum(axis=1), 1e-9), 0, 1)
+    distance = np.linalg.norm(away - ways * part[:, None], axis=1)
+    nearest = int(np.argmin(distance))
+    return nearest if distance[nearest] <= _GRAB_PX else None
