@@ -229,3 +229,15 @@ def test_numbers_need_neither_window_nor_tracer():
     )
     made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert made.stdout.endswith("[]\n")
+
+
+def test_iris_tells_its_numbers_and_writes_it(capsys, tmp_path):
+    assert run_command(["iris", str(DEMO), "--shot", "02"]) == 0
+    told = capsys.readouterr().out
+    assert "height over width" in told
+    assert "squeeze" in told
+    for name in ("iris.png", "iris.exr", "iris.csv", "iris.json"):
+        assert run_command(["iris", str(DEMO), "--output", str(tmp_path / name), "--size", "64"]) == 0
+        assert (tmp_path / name).stat().st_size > 100
+    assert run_command(["iris", str(DEMO), "--output", str(tmp_path / "iris.gif")]) == 1
+    assert "iris.gif" in capsys.readouterr().err

@@ -331,3 +331,35 @@ def test_gltf_colours_are_linear(tmp_path):
     material = load_scene(tmp_path / "c.glb").nodes[0].materials[0]
     assert material.base == pytest.approx((128 / 255, 0, 1), abs=0.01)
     assert material.emission == pytest.approx((0.5, 0, 0), abs=0.01)
+
+
+def test_sphere_lights_glow_as_balls(tmp_path):
+    from pxr import UsdLux
+
+    stage = Usd.Stage.CreateNew(str(tmp_path / "lamps.usda"))
+    UsdGeom.SetStageMetersPerUnit(stage, 0.01)
+    plain = UsdLux.SphereLight.Define(stage, "/Plain")
+    plain.CreateRadiusAttr(2.0)
+    plain.CreateIntensityAttr(10.0)
+    plain.CreateExposureAttr(1.0)
+    plain.CreateColorAttr(Gf.Vec3f(1.0, 0.5, 0.25))
+    plain.AddTranslateOp().Set(Gf.Vec3d(0, 100, -300))
+    even = UsdLux.SphereLight.Define(stage, "/Even")
+    even.CreateRadiusAttr(0.5)
+    even.CreateIntensityAttr(np.pi)
+    even.CreateNormalizeAttr(True)
+    even.CreateEnableColorTemperatureAttr(True)
+    even.CreateColorTemperatureAttr(2500.0)
+    UsdLux.DistantLight.Define(stage, "/Sun")
+    stage.Save()
+    scene = load_scene(tmp_path / "lamps.usda")
+    nodes = {node.path: node for node in scene.nodes}
+    assert nodes["/Plain"].materials[0].emission == pytest.approx((20.0, 10.0, 5.0))
+    assert np.ptp(nodes["/Plain"].mesh.points[:, 1]) == pytest.approx(4.0)
+    red, green, blue = nodes["/Even"].materials[0].emission
+    assert red > 1.0 > green > blue
+    assert "/Sun" not in nodes or nodes["/Sun"].mesh is None
+    from kobrel.stage.stage import Stage
+
+    lamps = Stage([("lamps", scene)]).snapshot(1).emitters
+    np.testing.assert_allclose(sorted(lamps.radii), [0.005, 0.02], rtol=0.02)

@@ -85,6 +85,7 @@ class HandOn(QDialog):
         for text, name in _KINDS.items():
             button = QPushButton(text)
             button.setToolTip(_HINTS[text])
+            button.setAutoDefault(False)  # Enter takes the size
             button.clicked.connect(lambda _on=False, n=name: self._ask(n))
             line.addWidget(button)
         line.addStretch(1)

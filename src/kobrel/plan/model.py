@@ -333,7 +333,7 @@ class Finish(Part):
 
     glow: float = Field(0.0, ge=0, le=1, description="Part of the light that spreads into a glow.")
     bend_percent: float = Field(
-        0.0, ge=-30, le=30, description="How far corners are bent outward (below 0 as a barrel)."
+        0.0, ge=-30, le=20, description="Lens distortion, percent: below 0 as a barrel, above as a cushion."
     )
 
 
