@@ -109,7 +109,8 @@ def _write_grey(path: Path, light: np.ndarray) -> None:
     spec.channelnames = ("Y",)
     if floats:
         spec["compression"] = "zip"
-    write_picture(path, spec, light if floats else np.round(light * 65535).astype(np.uint16))
+    pixels = light if floats else np.round(light * 65535).astype(np.uint16)
+    write_picture(path, spec, pixels[..., None])
 
 
 def _as_csv(camera: Camera) -> str:
