@@ -310,7 +310,8 @@ def export(
 def iris(
     plan: PlanPath,
     output: Annotated[
-        Path | None, typer.Option(help=".png or .exr picture, .csv outline, .json outline and numbers.")
+        Path | None,
+        typer.Option("-o", "--output", help=".png or .exr picture, .csv outline, .json outline and numbers."),
     ] = None,
     shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
     frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,

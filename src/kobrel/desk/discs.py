@@ -23,7 +23,7 @@ from kobrel.plan.camera import Camera
 _LEFT, _TOP, _BOTTOM = 96, 28, 26
 _PLACES = (("middle", 0.0), ("half way", 0.5), ("corner", 1.0))
 _COLUMNS = 8
-_SAMPLES = 24000
+_SAMPLES, _HASTY_SAMPLES = 12000, 4000
 _HINT = (
     "What points of light become at distances and at places of the picture, at one scale. "
     "Hover for numbers; a click focuses at that distance.\n"
@@ -72,14 +72,15 @@ class Discs(Panel):
         camera, numbers = self._session.camera, self._session.survey
         if camera is None or numbers is None or camera.projection != "perspective":
             return [], []
-        key = (camera, self.size(), look(), self.as_in_picture, self._session.picture_scale)
+        count = _HASTY_SAMPLES if self._session.dragging else _SAMPLES
+        key = (camera, self.size(), look(), self.as_in_picture, self._session.picture_scale, count)
         if self._kept is None or self._kept[0] != key:
-            cells = self._cells(camera)
+            cells = self._cells(camera, count)
             across = self._px_across(cells)
             self._kept = key, cells, [_picture(cell, across) for cell in cells]
         return self._kept[1], self._kept[2]
 
-    def _cells(self, camera: Camera) -> list[Cell]:
+    def _cells(self, camera: Camera, count: int) -> list[Cell]:
         distances = self.distances()
         wide = (self.width() - _LEFT - 10) / len(distances)
         tall = (self.height() - _TOP - _BOTTOM) / len(_PLACES)
@@ -89,7 +90,7 @@ class Discs(Panel):
             for column, distance in enumerate(distances):
                 middle = QPointF(_LEFT + (column + 0.5) * wide, _TOP + (row + 0.5) * tall)
                 box = QRectF(middle.x() - side / 2, middle.y() - side / 2, side, side)
-                cells.append(Cell(box, distance, part, disc(camera, distance, -part, part, _SAMPLES)))
+                cells.append(Cell(box, distance, part, disc(camera, distance, -part, part, count)))
         return cells
 
     def scale_px(self) -> float:

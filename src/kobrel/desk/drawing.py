@@ -70,7 +70,7 @@ class Drawing(QObject):
         from kobrel.picture.service import Request
         from kobrel.picture.thrown import thrown
 
-        thrown_px = session.throw_px if session.thrown and camera.projection != "orthographic" else 0.0
+        thrown_px = session.thrown_px
         wanted = (*session.work, session.walk, session.frame, size, hasty, passes, thrown_px)
         if len(self._last) == len(wanted) and all(
             a is b or a == b for a, b in zip(self._last, wanted, strict=True)

@@ -187,7 +187,7 @@ class PictureView(QWidget):
         self._paint_probe(painter, box)
         if self._session.walk is not None:
             self._paint_banner(painter, box, _WALKING)
-        elif self._session.thrown:
+        elif self._session.thrown_px:
             way = "before" if self._session.throw_px < 0 else "behind"
             text = f"All thrown out of focus by {abs(self._session.throw_px):g} px, as {way} it."
             self._paint_banner(painter, box, f"{text}  O brings it back.")

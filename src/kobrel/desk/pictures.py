@@ -3,6 +3,7 @@
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -13,13 +14,16 @@ from kobrel.desk.cards.base import PagedCard
 from kobrel.desk.document import DEMO
 from kobrel.desk.look import apply
 from kobrel.desk.window import PASSES, Window
+from kobrel.plan.presets import OWN
 
 SIZE = (1280, 800)
 _PATIENCE_S = 180.0
 
 
 class View(NamedTuple):
-    """A picture to take: a card and its page, a shot at a frame, and what is chosen."""
+    """A picture to take: a card and its page, a shot at a frame, what is chosen, and a preset of the
+    iris that the shot is given for it.
+    """
 
     name: str
     card: int
@@ -30,6 +34,7 @@ class View(NamedTuple):
     tape: str | None = None
     zoom: float = 1.0
     look: str = "dark"
+    preset: str = ""
 
 
 VIEWS = (
@@ -43,6 +48,7 @@ VIEWS = (
     View("exposure", 3, 3, 1100, "Light"),
     View("readings", 3, 0, 1030, "Read"),
     View("iris", 4, 1, 1085, "Shape"),
+    View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
     View("pull", 5, 1, 1049),
     View("wide", 3, 0, 1040, "Lens"),
     View("compass", 3, 2, 1010, "Lens"),
@@ -72,6 +78,8 @@ def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
             fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture.status, settle=1.5)
             window.grab().save(str(folder / f"{view.name}.png"))
             print(f"kobrel: {folder / f'{view.name}.png'}")
+            while window.session.undo.canUndo():
+                window.session.undo.undo()
         window.session.undo.setClean()
         window.close()
     return 0 if fine else 1
@@ -87,6 +95,10 @@ def _arrange(window: Window, view: View) -> None:
     if view.page and isinstance(card, PagedCard):
         card.show_page(view.page)
     session.select(view.stand_in, view.tape)
+    camera = session.camera
+    for preset in OWN:
+        if preset.name == view.preset and camera is not None:
+            session.edit_shot(preset.name, partial(preset.given_to, camera=camera))
     for beside in (window.overhead, window.second):
         beside.zoom_to(view.zoom)
 

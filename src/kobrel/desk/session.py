@@ -338,7 +338,16 @@ class Session(QObject):
         self.throw_px = self.throw_px if px is None else px
         self.settings.setValue("throw_px", self.throw_px)
         self.thrown = on
+        if on and self.thrown_px == 0.0:
+            self.said.emit("An orthographic view cannot be thrown out of focus.")
         self.changed.emit()
+
+    @property
+    def thrown_px(self) -> float:
+        """By how much everything is shown out of focus; 0 where it is shown as it is."""
+        camera = self.camera
+        able = camera is not None and camera.projection != "orthographic"
+        return self.throw_px if self.thrown and able else 0.0
 
     def select(self, stand_in: int | None = None, tape: str | None = None) -> None:
         """Choose a stand-in or a tape, or neither."""

@@ -1,11 +1,13 @@
 """Blur discs by themselves: what one far-away or near point of light becomes."""
 
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
 from kobrel.optics.opening import opening, places
 from kobrel.plan.camera import Camera
@@ -26,20 +28,25 @@ class Disc:
     offsets_px: Numbers
     colours: Numbers
 
+    @cached_property
+    def _box(self) -> tuple[float, float, float, float]:
+        """Left, right, bottom and top of what is lit, pixels; 0 where nothing is."""
+        lit = self.offsets_px[self.colours.any(axis=1)]
+        if not len(lit):
+            return 0.0, 0.0, 0.0, 0.0
+        (left, bottom), (right, top) = lit.min(axis=0).tolist(), lit.max(axis=0).tolist()
+        return left, right, bottom, top
+
     @property
     def size_px(self) -> tuple[float, float]:
         """Width and height of what is lit."""
-        lit = self.offsets_px[self.colours.any(axis=1)]
-        if not len(lit):
-            return 0.0, 0.0
-        width, height = np.ptp(lit, axis=0)
-        return float(width), float(height)
+        left, right, bottom, top = self._box
+        return right - left, top - bottom
 
     @property
     def reach_px(self) -> float:
         """How far what is lit lies from the point's own place, across or up."""
-        lit = self.offsets_px[self.colours.any(axis=1)]
-        return float(np.abs(lit).max()) if len(lit) else 0.0
+        return max(abs(side) for side in self._box)
 
     @property
     def light(self) -> float:
@@ -48,10 +55,20 @@ class Disc:
 
     def image(self, pixels: int, px_across: float) -> NDArray[np.float32]:
         """(pixels, pixels, 3) of a square so many delivery pixels wide: each cell's share of the light."""
-        edges = np.linspace(-px_across / 2, px_across / 2, pixels + 1)
-        x, y = self.offsets_px.T
-        layers = [np.histogram2d(-y, x, bins=(edges, edges), weights=self.colours[:, c])[0] for c in range(3)]
-        return np.stack(layers, axis=-1).astype(np.float32) / np.float32(len(x))
+        place = np.floor((self.offsets_px * [1, -1] / px_across + 0.5) * pixels).astype(int)
+        within = ((place >= 0) & (place < pixels)).all(axis=1)
+        cell, colours = (place[:, 1] * pixels + place[:, 0])[within], self.colours[within]
+        white = bool((colours[:, :1] == colours).all())
+        layers = [np.bincount(cell, colours[:, c], pixels * pixels) for c in range(1 if white else 3)]
+        whole = np.stack(layers * (3 if white else 1), axis=-1).reshape(pixels, pixels, 3)
+        return whole.astype(np.float32) / np.float32(len(place))
+
+
+@lru_cache(maxsize=4)
+def _through(iris: Iris, squeeze: float, count: int) -> tuple[Numbers, Numbers]:
+    """Even places on an iris, and how much of its area lies within each."""
+    k = np.arange(count, dtype=float)
+    return places(opening(iris, squeeze), (k * _GOLDEN) % 1.0, (k + 0.5) / count, iris.rim)
 
 
 def disc(camera: Camera, distance_m: float, across: float, up: float, count: int = 16384) -> Disc:
@@ -68,9 +85,7 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     """
     half_x, half_y = (float(half) for half in camera.half_widths())
     t = np.array([across * half_x, up * half_y])
-    k = np.arange(count, dtype=float)
-    hole = opening(camera.turned_iris, camera.squeeze)
-    p, area = places(hole, (k * _GOLDEN) % 1.0, (k + 0.5) / count, camera.iris.rim)
+    p, area = _through(camera.turned_iris, camera.squeeze, count)
     p = p * float(camera.pupil_mm) / 2000.0
     focus = np.full(count, 1.0 / float(camera.focus_m))
     if camera.surface == "sphere":
