@@ -239,5 +239,5 @@ def test_iris_tells_its_numbers_and_writes_it(capsys, tmp_path):
     for name in ("iris.png", "iris.exr", "iris.csv", "iris.json"):
         assert run_command(["iris", str(DEMO), "--output", str(tmp_path / name), "--size", "64"]) == 0
         assert (tmp_path / name).stat().st_size > 100
-    assert run_command(["iris", str(DEMO), "--output", str(tmp_path / "iris.gif")]) == 1
+    assert run_command(["iris", str(DEMO), "-o", str(tmp_path / "iris.gif")]) == 2
     assert "iris.gif" in capsys.readouterr().err
