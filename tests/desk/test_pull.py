@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QApplication
 
 from kobrel.desk import pulling
 from kobrel.desk.document import DEMO
+from kobrel.desk.keys import CURVES
+from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -173,3 +175,32 @@ def test_a_pull_over_no_frames_is_told(hand):
     assert "over some frames" in hand.window.says.text()
     pulling.paste(hand.window.session, [])
     assert "Nothing is copied" in hand.window.says.text()
+
+
+def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
+    """A pull to deep focus: the iris closes at the end, by hand."""
+    session, chart = hand.window.session, hand.window.chart
+    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 1.4))
+    stop, focal = CURVES
+    places = dict(chart._keys.places(stop))
+    goal = QPointF(chart.x_of(1085), stop.y(11.0, chart._keys.top, chart._keys.bottom))
+    hand.drag(chart, places[1090], goal)
+    keys = session.shot.glass.f_number.keys
+    assert [key.frame for key in keys] == [1060, 1085]
+    assert keys[1].value == pytest.approx(11.0, rel=0.06)
+    assert keys[0].value == 1.4
+    assert session.undo.undoText() == "Stop key"
+    stops = session.survey.camera.f_number
+    assert stops[0] == pytest.approx(1.4)
+    assert stops[-1] == pytest.approx(keys[1].value)
+    hand.drag(chart, dict(chart._keys.places(stop))[1085], QPointF(chart.x_of(1030), goal.y()))
+    assert session.shot.glass.f_number.keys[1].frame == 1061
+    before = chart.grab().toImage()
+    session.edit_keyed("Focal length", "focal_mm", lambda k: edit.set_key(k, 1020, 50.0))
+    QApplication.processEvents()
+    assert chart.grab().toImage() != before
+    held = chart._keys.at(chart._keys.places(focal)[0][1])
+    assert held.curve is focal
+    chart._keys.remove(held)
+    assert session.shot.glass.focal_mm.keys == ()
+    assert session.undo.undoText() == "Remove focal length key at 1020"

@@ -1,7 +1,8 @@
 """The Pull chart: frames across, distance up, even in dioptres like the Barrel.
 
 A thin line for each subject, heavy where it is sharp; the focus in brass with the sharp
-band about it; marks as open rings. Beneath, ticks for the keys of stop and focal length.
+band about it; marks as open rings. Stop and focal length, where they have keys, are diamonds on lines of
+their own scales.
 """
 
 import math
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import briefing, pulling, taping
 from kobrel.desk.asked import paint_asked, paint_stroke, subject_at
+from kobrel.desk.keys import Held, Keys
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import Panel, draw_text, metrics, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
@@ -42,7 +44,8 @@ _HINT = (
     "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
     "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen marks.\n"
     "Shift and drag from one line to another draws a pull. Ctrl and click chooses several marks; drag "
-    "them together; Ctrl+C and Ctrl+V copy them to the frame."
+    "them together; Ctrl+C and Ctrl+V copy them to the frame. Diamonds are keys of the stop (hollow) and the "
+    "focal length: drag them."
 )
 
 
@@ -59,6 +62,8 @@ class PullChart(Panel):
         self._drawing: tuple[QPointF, QPointF] | None = None
         self._together: int | None = None
         self._copied: list[Mark] = []
+        self._keys = Keys(session, self.x_of)
+        self._key: Held | None = None
         self._frozen: DioptreScale | None = None
         self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(120)
@@ -128,7 +133,8 @@ class PullChart(Panel):
         if self._painting:
             paint_stroke(painter, session, scale, self.x_of, *self._painting)
         self._paint_tape(painter, scale, numbers)
-        self._paint_keys(painter)
+        self._keys.top, self._keys.bottom = float(_TOP), float(self.height() - _BOTTOM)
+        self._keys.paint(painter, numbers)
         for mark in shot.marks:
             place = self.mark_place(mark)
             if place and shot.first <= mark.frame <= shot.last:
@@ -253,20 +259,6 @@ class PullChart(Panel):
                 draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), short, colour, 11)
                 last = at
 
-    def _paint_keys(self, painter: QPainter) -> None:
-        """Small diamonds on the base line: keys of the stop (hollow) and focal length (full)."""
-        glass = self._session.glass
-        if glass is None:
-            return
-        for keyed, filled in ((glass.f_number, False), (glass.focal_mm, True)):
-            for key in keyed.keys:
-                x, y = self.x_of(key.frame), self.height() - _BOTTOM + (2.0 if filled else 0.0)
-                painter.setPen(QPen(look().text, 1.4))
-                painter.setBrush(look().text if filled else look().panel)
-                painter.drawPolygon(
-                    QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)])
-                )
-
     # Hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -282,6 +274,10 @@ class PullChart(Panel):
             return
         if mark is not None and keys & Qt.KeyboardModifier.ControlModifier:
             self._session.select_also(mark.frame)
+            return
+        self._key = self._keys.at(event.position()) if mark is None else None
+        if self._key:
+            self._session.begin_drag()
             return
         if mark is None:
             self._session.select_mark(None)
@@ -308,6 +304,9 @@ class PullChart(Panel):
         elif self._drawing:
             self._drawing = (self._drawing[0], event.position())
             self.update()
+        elif self._key:
+            frame = self._frame_within(event.position().x())
+            self._key = self._keys.drag(self._key, float(frame), event.position().y())
         elif self._together is not None:
             at = self.frame_at(event.position().x())
             if at != self._together:
@@ -316,7 +315,7 @@ class PullChart(Panel):
         elif self._held is not None:
             self._drag_mark(event.position())
         else:
-            over = self._mark_at(event.position()) is not None
+            over = self._mark_at(event.position()) is not None or self._keys.at(event.position()) is not None
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -324,8 +323,9 @@ class PullChart(Panel):
             self._end_pull()
         elif self._painting:
             self._end_stroke()
-        elif self._scrubbing or self._held is not None:
+        elif self._scrubbing or self._held is not None or self._key:
             self._scrubbing, self._held, self._frozen, self._together = False, None, None, None
+            self._key = None
             self._session.end_drag()
             self.update()
 
@@ -407,8 +407,13 @@ class PullChart(Panel):
         self._session.edit_shot("Move mark", lambda _shot: pulls.set_mark(moved, frame, target))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        mark = self._mark_at(QPointF(event.pos()))
+        mark, key = self._mark_at(QPointF(event.pos())), self._keys.at(QPointF(event.pos()))
         if mark is None:
+            if key is not None:
+                menu = QMenu(self)
+                remove = menu.addAction(f"Remove the {key.curve.name.lower()} key at {key.frame:g}")
+                remove.triggered.connect(lambda: self._keys.remove(key))
+                menu.exec(event.globalPos())
             return
         if mark.frame not in pulling.chosen_frames(self._session):
             self._session.select_mark(mark.frame)

@@ -50,6 +50,7 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     for name in stage.scenes:
         if number_of(name) is None:
             found += unit_doubts(name, stage)
+    found += mask_faults(plan)
     if not plan.shots:
         found.append("The plan has no shots.")
     for shot in plan.shots:
@@ -60,15 +61,18 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     return found
 
 
+def mask_faults(plan: Plan) -> list[str]:
+    """What keeps masks of the shots' irises from being used."""
+    faults = [(shot, mask_fault(shot.iris)) for shot in plan.shots]
+    return [f"Shot {shot.label}: {fault}" for shot, fault in faults if fault]
+
+
 def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
     found = [
         f"Shot {shot.label}: a wish of its brief is about subject {wish.subject}, which is not there."
         for wish in shot.brief
         if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
     ]
-    fault = mask_fault(shot.iris)
-    if fault:
-        found.append(f"Shot {shot.label}: {fault}")
     if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
         found.append(
             f"Shot {shot.label}: its camera keeps the size of subject {shot.keeps.subject}, "
