@@ -204,3 +204,26 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
     chart._keys.remove(held)
     assert session.shot.glass.focal_mm.keys == ()
     assert session.undo.undoText() == "Remove focal length key at 1020"
+
+
+def test_a_pull_that_is_too_fast_is_outlined_and_told(hand):
+    window, session = hand.window, hand.window.session
+    card = window.card_of[5]
+    card.show_page("Move")
+    page, chart = card.moves, window.chart
+    assert "dpt/s" in page.fastest.text()
+    assert page.fastest.property("role") == ""
+    before = chart.grab().toImage()
+    hand.type(page.most, "10")
+    assert session.shot.ring.most_deg_s == 10
+    assert page.fastest.property("role") == "wrong"
+    QApplication.processEvents()
+    assert chart.grab().toImage() != before
+    hand.wait(
+        lambda: any(
+            "Give the pull more frames" in line for line in (session.found.warnings if session.found else ())
+        )
+    )
+    slow = float(page.fastest.text().split(", ")[1].split("°")[0])
+    hand.type(page.throw, "540")
+    assert float(page.fastest.text().split(", ")[1].split("°")[0]) == pytest.approx(2 * slow, abs=1.5)

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from kobrel.optics.ease import eased, swinging
 from kobrel.plan import pulls
 from kobrel.plan.camera import camera_at, cameras_at
+from kobrel.plan.instrument import Lens
 from kobrel.plan.model import (
     DistanceTarget,
     FixedCamera,
@@ -21,6 +22,7 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
 )
+from kobrel.plan.pace import closest_m, pace, pace_doubts
 from kobrel.plan.parts import PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
@@ -245,3 +247,46 @@ def test_a_search_becomes_plain_marks_on_its_crests():
     np.testing.assert_allclose(after[43:], path[43:])
     assert np.abs(after - path).max() < 0.2
     assert pulls.searched_out(plain, 1010, lambda _f: 1.0) == plain
+
+
+# Pace
+
+
+def test_the_pace_is_the_slope_of_the_focus():
+    marks = (Mark(frame=1011, target=at_m(2), ease="even"), Mark(frame=1035, target=at_m(4)))
+    shot = shot_of(*marks).but(fps=24.0, ring={"throw_deg": 300, "closest_m": 0.5, "most_deg_s": 30})
+    numbers = survey(Plan(shots=(shot,)), shot, Stage())
+    made = pace(shot, numbers)
+    assert made.dpt_s[20] == pytest.approx(0.25)
+    assert made.deg_s[20] == pytest.approx(0.25 * 300 / 2)
+    assert made.too_fast[10:33].all()
+    assert not made.too_fast[:9].any()
+    told = pace_doubts(Plan(), shot, numbers)
+    assert len(told) == 1
+    assert "38 degrees a second, at 1011–1034" in told[0]
+    kit = Lens(name="50", focal_mm=(50, 50), close_focus_m=0.25)
+    assert closest_m(shot.but(glass=shot.glass.but(lens=kit))) == 0.25
+
+
+@pytest.mark.parametrize(
+    ("apart", "stop", "told"), [(0.012, 2.8, "would show it"), (2.0, 2.8, ""), (1e-6, 2.8, "No lens")]
+)
+def test_a_rack_that_shows_nothing_is_told_with_the_stop_that_would(apart, stop, told):
+    plan = Plan(
+        subjects=tuple(
+            Subject(number=n, name=f"S{n}", anchor=PointAnchor(position_m=(0, 0, -z)))
+            for n, z in ((1, 1.5), (2, 1.5 + apart))
+        )
+    )
+    shot = shot_of(
+        Mark(frame=1010, target=SubjectTarget(number=1)), Mark(frame=1020, target=SubjectTarget(number=2))
+    )
+    numbers = survey(plan.but(shots=(shot,)), shot, Stage())
+    found = [line for line in pace_doubts(plan, shot, numbers) if "shows nothing" in line]
+    assert bool(found) == bool(told)
+    if told == "would show it":
+        wanted = float(found[0].split("f/")[1].split()[0])
+        camera = camera_at(plan, shot.but(glass=shot.glass.but(f_number={"value": wanted})), 1020, Stage())
+        assert float(camera.blur_px(1.5)) == pytest.approx(2 * camera.coc_px, rel=0.06)
+    elif told:
+        assert told in found[0]

@@ -2,7 +2,7 @@
 
 A thin line for each subject, heavy where it is sharp; the focus in brass with the sharp
 band about it; marks as open rings. Stop and focal length, where they have keys, are diamonds on lines of
-their own scales.
+their own scales. The focus line is outlined where the ring would have to turn too fast.
 """
 
 import math
@@ -33,6 +33,7 @@ from kobrel.desk.session import Session
 from kobrel.plan import pulls
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.plan.pace import pace
 from kobrel.plan.survey import GONE, SHARP, Survey
 from kobrel.plan.tapes import measure_with
 
@@ -175,8 +176,13 @@ class PullChart(Panel):
             self._paint_band(painter, scale, numbers, x)
             self._paint_subjects(painter, scale, numbers, x)
             paint_asked(painter, self._session, scale, self.x_of, float(self.height() - _BOTTOM))
+            focus = scale.px_of(numbers.camera.focus_m)
+            hurried = pace(shot, numbers).too_fast
+            for pen in (QPen(look().wrong, 7), QPen(look().panel, 4.5)):
+                painter.setPen(pen)
+                _polyline(painter, x, np.where(hurried, focus, np.nan))
             painter.setPen(QPen(look().focus, 2))
-            _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
+            _polyline(painter, x, focus)
             painter.end()
             self._kept = key, pixmap
         return self._kept[1]

@@ -12,6 +12,7 @@ from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
+from kobrel.plan.pace import pace_doubts
 from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
 from kobrel.plan.survey import GONE, Survey, spans, survey
@@ -142,7 +143,7 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
             f"Discs grow to {largest:.0f} px at frame {frame:g}; the renderer cuts them at "
             f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
         )
-    return found + lens_doubts(shot, numbers) + _unmet(plan, shot, numbers)
+    return found + lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
 
 
 def _unmet(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:

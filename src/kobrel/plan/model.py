@@ -11,7 +11,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kobrel.optics.units import PlanUnit
-from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Wish
+from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import (
     Amount,
@@ -310,6 +310,7 @@ class Shot(Part):
     ahead_m: Finite = Field(0.0, description="How far the camera is moved ahead along its axis.")
     keeps: KeepSize | None = None
     brief: tuple[Wish, ...] = ()
+    ring: Ring = Field(default_factory=Ring)
     marks: tuple[Mark, ...] = Field(
         default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
     )

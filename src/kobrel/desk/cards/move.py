@@ -6,13 +6,14 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk import pulling
-from kobrel.desk.cards.base import Card, choice, choose
+from kobrel.desk.cards.base import Card, choice, choose, give_role
 from kobrel.desk.fields import Field, number_field
 from kobrel.desk.look import look
 from kobrel.desk.paint import draw_text
 from kobrel.desk.session import Session
 from kobrel.optics.ease import eased
 from kobrel.plan.model import Mark, Search
+from kobrel.plan.pace import pace
 
 _GRAB_PX = 12.0
 _OVER = 0.35
@@ -127,6 +128,13 @@ class MovePage(Card):
         self.until.taken.connect(self._take_until)
         self.row("Hold until", self.until)
         self.line()
+        self.fastest = self.reading(
+            "Fastest",
+            hint="The greatest speed of the focus in the shot, and of its ring, each second.",
+        )
+        self.throw = self._ring_number("Throw of the ring", "throw_deg", "°", 10.0, 10.0, 1440.0)
+        self.most = self._ring_number("At most", "most_deg_s", "°/s", 10.0, 1.0, 10000.0)
+        self.line()
         self.searches = self.tick(
             "It searches when it arrives",
             "The pull overshoots and settles, or hunts as an autofocus does; it stays with its pull",
@@ -149,6 +157,18 @@ class MovePage(Card):
             ("Turn into marks", "Put plain marks on the crests of the search", lambda: self._with(_as_marks))
         )[0]
         self.column.addStretch(1)
+
+    def _ring_number(self, label: str, field: str, unit: str, step: float, low: float, high: float) -> Field:
+        made = number_field(label, unit, step, low, high)
+        made.setToolTip(
+            f"{label}, {unit}: the focus ring goes evenly in dioptres from its near end to infinity. "
+            "Up and down keys or the wheel step it."
+        )
+        made.taken.connect(
+            lambda v: self.session.edit_shot(label, lambda shot: shot.but(ring=shot.ring.but(**{field: v})))
+        )
+        self.row(label, made)
+        return made
 
     def _search_number(
         self, label: str, field: str, unit: str, step: float, low: float, high: float, hint: str
@@ -197,6 +217,16 @@ class MovePage(Card):
         choose(self.ease, mark.ease)
         choose(self.by, mark.by)
         self.until.show_value(mark.leaves)
+        numbers = session.survey
+        self.throw.show_value(shot.ring.throw_deg)
+        self.most.show_value(shot.ring.most_deg_s)
+        if numbers is not None:
+            made = pace(shot, numbers)
+            k = made.fastest
+            self.fastest.setText(
+                f"{made.dpt_s[k]:.2f} dpt/s, {made.deg_s[k]:.0f}°/s at {numbers.frames[k]:g}"
+            )
+            give_role(self.fastest, "wrong" if made.too_fast.any() else "")
         search = mark.search
         self.searches.setChecked(search is not None)
         for field, widget in self._fields.items():
