@@ -269,7 +269,7 @@ def test_the_pace_is_the_slope_of_the_focus():
 
 
 @pytest.mark.parametrize(
-    ("apart", "stop", "told"), [(0.012, 2.8, "would show it"), (2.0, 2.8, ""), (1e-6, 2.8, "No lens")]
+    ("apart", "stop", "told"), [(0.05, 2.8, "would show it"), (2.0, 2.8, ""), (1e-6, 2.8, "No lens")]
 )
 def test_a_rack_that_shows_nothing_is_told_with_the_stop_that_would(apart, stop, told):
     plan = Plan(
