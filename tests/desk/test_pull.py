@@ -7,7 +7,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk import pulling
-from kobrel.desk.document import DEMO
 from kobrel.desk.keys import CURVES
 from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
@@ -16,13 +15,9 @@ SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModi
 
 
 @pytest.fixture
-def hand(make_window):
-    made = make_window()
-    made.window.document.open(DEMO)
-    made.opened()
-    made.window.session.show_shot(1)
-    made.key(Qt.Key.Key_5)
-    return made
+def hand(demo_hand):
+    demo_hand.key(Qt.Key.Key_5)
+    return demo_hand
 
 
 def line_place(chart, subject, frame):
