@@ -222,3 +222,42 @@ def test_a_pull_that_is_too_fast_is_outlined_and_told(hand):
     slow = float(page.fastest.text().split(", ")[1].split("°")[0])
     hand.type(page.throw, "540")
     assert float(page.fastest.text().split(", ")[1].split("°")[0]) == pytest.approx(2 * slow, abs=1.5)
+
+
+def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(hand):
+    window, session = hand.window, hand.window.session
+    session.edit_shot("Short", lambda shot: shot.but(last=1030, marks=shot.marks[:1]))
+    card = window.card_of[5]
+    card.show_page("Perform")
+    page = card.perform
+    session.show_frame(1010)
+    before = session.shot
+    page.record.click()
+    assert page.performer.recording
+    assert page.record.text() == "End"
+    start = page.performer.focus_dpt
+    middle = QPointF(page.dial.rect().center())
+    while page.performer.recording:
+        hand.wheel(page.dial, middle, 1)
+        hand.rest(0.03)
+    assert not window.player.playing
+    assert page.record.text() == "Record"
+    assert "marks hold it" in window.says.text()
+    focus = 1 / session.survey.camera.focus_m
+    assert focus[0] == pytest.approx(start, abs=0.05)
+    assert focus[-1] > start + 0.02
+    assert len(session.shot.marks) < 30
+    session.undo.undo()
+    assert session.shot == before
+    # a dial that is turned while nothing is recorded puts the focus
+    at = float(session.camera.focus_m)
+    hand.key(Qt.Key.Key_Up, widget=page.dial)
+    assert float(session.camera.focus_m) < at
+    hand.drag(page.dial, middle + QPointF(0, -80), middle + QPointF(-80, 0))
+    assert float(session.camera.focus_m) > at
+    # a hand that ends early keeps what it did
+    page.record.click()
+    hand.wait(lambda: session.frame >= 1006)
+    page.record.click()
+    assert not page.performer.recording
+    hand.wait(lambda: not window.player.playing)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk import pulling
 from kobrel.desk.cards.base import Card, PagedCard, choice, choose, plain_table
 from kobrel.desk.cards.move import MovePage
+from kobrel.desk.cards.perform import PerformPage
 from kobrel.desk.fields import Field, length_field, number_field, stop_field
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
@@ -197,13 +198,13 @@ class MarksPage(Card):
 
 
 class PullCard(PagedCard):
-    """Marks, and how the focus moves between them."""
+    """Marks, how the focus moves between them, and pulling by hand."""
 
     name = "Pull"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        self.marks, self.moves = MarksPage(session), MovePage(session)
-        super().__init__(session, [self.marks, self.moves], parent)
+        self.marks, self.moves, self.perform = MarksPage(session), MovePage(session), PerformPage(session)
+        super().__init__(session, [self.marks, self.moves, self.perform], parent)
 
 
 def _keys_text(session: Session) -> str:
