@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.app import application
+from kobrel.desk.document import DEMO
 from kobrel.desk.look import apply
 from kobrel.desk.window import Window
 
@@ -110,3 +111,13 @@ def make_window(qapp, settings):
     # A window that lingers would be dressed again with every change of the look.
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     QApplication.processEvents()
+
+
+@pytest.fixture
+def demo_hand(make_window):
+    """A person at a window that shows the demo's second shot."""
+    made = make_window()
+    made.window.document.open(DEMO)
+    made.opened()
+    made.window.session.show_shot(1)
+    return made

@@ -7,7 +7,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from kobrel.desk import choosing
-from kobrel.desk.document import DEMO
 from kobrel.desk.flags import rows_of, spread
 from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
 from kobrel.optics.units import METRES, Measure, measure
@@ -19,15 +18,10 @@ LANTERN, FERRYMAN, BOOTH = 1, 2, 3
 
 
 @pytest.fixture
-def hand(make_window):
-    made = make_window()
-    made.window.document.open(DEMO)
-    made.opened()
-    session = made.window.session
-    session.show_shot(1)
-    session.edit_shot("No brief", lambda shot: shot.but(brief=()))
-    made.key(Qt.Key.Key_3)
-    return made
+def hand(demo_hand):
+    demo_hand.window.session.edit_shot("No brief", lambda shot: shot.but(brief=()))
+    demo_hand.key(Qt.Key.Key_3)
+    return demo_hand
 
 
 def page(hand, name):

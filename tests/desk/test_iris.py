@@ -6,19 +6,14 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.document import DEMO
 from kobrel.plan.opening import MaskPicture, Stencil
 from kobrel.plan.presets import OWN
 
 
 @pytest.fixture
-def hand(make_window):
-    made = make_window()
-    made.window.document.open(DEMO)
-    made.opened()
-    made.window.session.show_shot(1)
-    made.key(Qt.Key.Key_4)
-    return made
+def hand(demo_hand):
+    demo_hand.key(Qt.Key.Key_4)
+    return demo_hand
 
 
 def pick(box, text):

@@ -354,7 +354,7 @@ def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window)
     hand = make_window()
     hand.window.document.open(DEMO)
     hand.opened()
-    session, pull = hand.window.session, hand.window.card_of[5]
+    session, pull = hand.window.session, hand.window.card_of[5].marks
     session.show_shot(1)
     hand.key(Qt.Key.Key_5)
     pull.table.selectRow(2)

@@ -266,7 +266,7 @@ def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(hand):
     assert session.shot.marks[1].target.metres == pytest.approx(12.0, rel=0.05)
     assert session.undo.undoText() == "Move mark"
 
-    pull = window.card_of[5]
+    pull = window.card_of[5].marks
     pull.ease.setCurrentIndex(1)
     pull.ease.activated.emit(1)
     assert session.shot.marks[1].ease == "even"
@@ -301,7 +301,7 @@ def test_a_mark_dragged_to_a_subjects_line_is_on_the_subject(make_window):
 def test_keys_of_stop_and_focal_length(hand):
     window, session = hand.window, hand.window.session
     hand.key(Qt.Key.Key_5)
-    pull = window.card_of[5]
+    pull = window.card_of[5].marks
     pull.stop_key.click()
     session.show_frame(1040)
     hand.type(pull.stop, "8")

@@ -15,17 +15,12 @@ from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
 from kobrel.optics.units import measure
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import survey
-from tests.conftest import DEMO
 
 
 @pytest.fixture
-def hand(make_window):
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    hand.window.session.show_shot(1)
-    hand.rest()
-    return hand
+def hand(demo_hand):
+    demo_hand.rest()
+    return demo_hand
 
 
 @given(st.floats(0.05, 20), st.floats(0.01, 1e5))

@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from kobrel.errors import PlanError
 from kobrel.optics import lens
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan.camera import camera_at, cameras_at
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
@@ -123,7 +123,7 @@ def test_distances_for_a_moving_camera_and_subject(moving_scene):
     plan, subject = edit.add_subject(
         plan, "corner", SurfaceAnchor(scene="moving", node="/Rig/Cube", local=local)
     )
-    shot = edit.set_mark(plan.shots[0], 1, SubjectTarget(number=subject.number))
+    shot = pulls.set_mark(plan.shots[0], 1, SubjectTarget(number=subject.number))
     for frame in (1.0, 2.5, 6.1, 11.0):
         u = (frame - 1) / 10
         x, y, z = np.radians([30 * u, 60 * u, 90 * u])
@@ -218,9 +218,9 @@ def test_findings_name_what_cannot_be(demo):
         subjects=(plan.subjects[0].but(anchor=BoundsAnchor(scene="ferry", node="/Gone")), *plan.subjects[1:])
     )
     assert any("Lantern" in line and "/Gone" in line for line in findings(lost, stage))
-    bad = edit.with_shot(plan, 2, edit.set_mark(plan.shots[2], 1020, SubjectTarget(number=6)))
+    bad = edit.with_shot(plan, 2, pulls.set_mark(plan.shots[2], 1020, SubjectTarget(number=6)))
     assert any("Ferry" in line and "out of the picture" in line for line in findings(bad, stage))
-    none = edit.with_shot(plan, 2, edit.set_mark(plan.shots[2], 1020, SubjectTarget(number=42)))
+    none = edit.with_shot(plan, 2, pulls.set_mark(plan.shots[2], 1020, SubjectTarget(number=42)))
     assert any("subject 42" in line for line in findings(none, stage))
 
 

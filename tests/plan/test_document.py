@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kobrel.errors import PlanError
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan.file import UPGRADES, open_plan, save_plan
 from kobrel.plan.instrument import Glass
 from kobrel.plan.model import (
@@ -61,7 +61,7 @@ def test_unknown_fields_survive_a_round_trip(tmp_path):
     content["shots"][0]["glass"]["focal_mm"]["note"] = "borrowed"
     (tmp_path / "a.kobrel").write_text(json.dumps(content))
     plan = open_plan(tmp_path / "a.kobrel")
-    plan = edit.with_shot(plan, 0, edit.set_mark(plan.shots[0], 1005, DistanceTarget(metres=4)))
+    plan = edit.with_shot(plan, 0, pulls.set_mark(plan.shots[0], 1005, DistanceTarget(metres=4)))
     save_plan(plan, tmp_path / "b.kobrel")
     again = json.loads((tmp_path / "b.kobrel").read_text())
     assert again["later"] == {"x": [1, 2]}
@@ -167,9 +167,13 @@ def test_parts_are_frozen():
 
 def test_refocus_changes_the_whole_shot_or_sets_a_mark():
     single = plan_with(mark(1001)).shots[0]
-    assert [m.target.metres for m in edit.refocus(single, 1050, DistanceTarget(metres=9)).marks] == [9]
+    assert [m.target.metres for m in pulls.refocus(single, 1050, DistanceTarget(metres=9)).marks] == [9]
     double = plan_with(mark(1001), mark(1020)).shots[0]
-    assert [m.frame for m in edit.refocus(double, 1010, DistanceTarget(metres=9)).marks] == [1001, 1010, 1020]
+    assert [m.frame for m in pulls.refocus(double, 1010, DistanceTarget(metres=9)).marks] == [
+        1001,
+        1010,
+        1020,
+    ]
 
 
 @given(st.lists(st.integers(1, 60), min_size=2, max_size=6, unique=True), st.integers(-20, 90), st.data())
@@ -177,20 +181,20 @@ def test_a_moved_mark_keeps_its_place_in_the_order(frames, to, data):
     frames = sorted(frames)
     shot = plan_with(*(mark(f, 1 + i) for i, f in enumerate(frames))).shots[0]
     which = data.draw(st.integers(0, len(frames) - 1))
-    moved = edit.move_mark(shot, frames[which], to)
+    moved = pulls.move_mark(shot, frames[which], to)
     assert [m.target for m in moved.marks] == [m.target for m in shot.marks]
     assert sorted(m.frame for m in moved.marks) == [m.frame for m in moved.marks]
 
 
 def test_the_last_mark_stays():
     shot = plan_with(mark(1001)).shots[0]
-    assert edit.remove_mark(shot, 1001) == shot
+    assert pulls.remove_mark(shot, 1001) == shot
 
 
 def test_deleting_a_subject_leaves_its_marks_at_the_distance():
     plan, subject = edit.add_subject(plan_with(), "Head", PointAnchor(position_m=(0, 0, -3)))
     target = SubjectTarget(number=subject.number)
-    plan = edit.with_shot(plan, 0, edit.set_mark(plan.shots[0], 1001, target))
+    plan = edit.with_shot(plan, 0, pulls.set_mark(plan.shots[0], 1001, target))
     plan = edit.remove_subject(plan, subject.number, {("1", 1001): 3.0})
     assert plan.subjects == ()
     assert plan.shots[0].marks[0].target == DistanceTarget(metres=3.0)

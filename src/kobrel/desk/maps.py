@@ -29,7 +29,7 @@ from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.errors import OpticsError
 from kobrel.optics.exposure import FULL_STOPS, marked_stop
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan import glass as glasses
 from kobrel.plan.brief import focus_at_stop
 from kobrel.plan.camera import Camera
@@ -284,7 +284,7 @@ class Maps(Panel):
             self._edit(
                 stop,
                 f"Focus {self._session.length(metres)}, f/{stop:.3g}",
-                lambda s: edit.refocus(s, frame, target),
+                lambda s: pulls.refocus(s, frame, target),
             )
 
     def _take_focal(self, focal: float, stop: float) -> None:
@@ -305,7 +305,7 @@ class Maps(Panel):
             if number is None:
                 return s
             numbers = survey(session.plan, s, session.stage, [frame])
-            return edit.refocus(s, frame, focus_at_stop(session.plan, s, numbers, 0, number))
+            return pulls.refocus(s, frame, focus_at_stop(session.plan, s, numbers, 0, number))
 
         self._edit(stop, f"{focal:.3g} mm, f/{stop:.3g}", change, focused)
 

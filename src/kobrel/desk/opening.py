@@ -34,7 +34,7 @@ def open_file(path: Path, progress: Progress) -> Opened:
     from kobrel.picture.ready import prepare
 
     prepare()
-    from kobrel.plan.check import findings, unit_doubts
+    from kobrel.plan.check import findings, mask_faults, unit_doubts
     from kobrel.plan.file import open_plan
     from kobrel.plan.start import plan_from_scene
     from kobrel.stage.load import load_scene
@@ -46,7 +46,7 @@ def open_file(path: Path, progress: Progress) -> Opened:
         stage, problems = stage_of(plan, library), library.problems_of(plan)
         stage.prepare(progress)
         findings(plan, stage)  # works out what the window is about to ask
-        return Opened(plan, stage, library, path, problems + stage.warnings)
+        return Opened(plan, stage, library, path, problems + stage.warnings + mask_faults(plan))
     scene = load_scene(path, None, progress)
     plan, stage = plan_from_scene(path, scene)
     stage.prepare(progress)

@@ -1,16 +1,19 @@
 """The Pull chart: frames across, distance up, even in dioptres like the Barrel.
 
 A thin line for each subject, heavy where it is sharp; the focus in brass with the sharp
-band about it; marks as open rings. Beneath, ticks for the keys of stop and focal length.
+band about it; marks as open rings. Stop and focal length, where they have keys, are diamonds on lines of
+their own scales. The focus line is outlined where the ring would have to turn too fast.
 """
 
 import math
+from functools import reduce
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
+    QKeySequence,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -20,15 +23,17 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from kobrel.desk import briefing, taping
+from kobrel.desk import briefing, pulling, taping
 from kobrel.desk.asked import paint_asked, paint_stroke, subject_at
+from kobrel.desk.keys import Held, Keys
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import Panel, draw_text, metrics, state_colour
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
-from kobrel.plan import edit
+from kobrel.plan import pulls
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.plan.pace import pace
 from kobrel.plan.survey import GONE, SHARP, Survey
 from kobrel.plan.tapes import measure_with
 
@@ -38,7 +43,10 @@ _GRAB_PX = 9.0
 _SNAP_PX = 7.0
 _HINT = (
     "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
-    "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen mark."
+    "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen marks.\n"
+    "Shift and drag from one line to another draws a pull. Ctrl and click chooses several marks; drag "
+    "them together; Ctrl+C and Ctrl+V copy them to the frame. Diamonds are keys of the stop (hollow) and the "
+    "focal length: drag them."
 )
 
 
@@ -52,6 +60,11 @@ class PullChart(Panel):
         self._held: float | None = None
         self._scrubbing = False
         self._painting: tuple[int, float, float] | None = None
+        self._drawing: tuple[QPointF, QPointF] | None = None
+        self._together: int | None = None
+        self._copied: list[Mark] = []
+        self._keys = Keys(session, self.x_of)
+        self._key: Held | None = None
         self._frozen: DioptreScale | None = None
         self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(120)
@@ -115,14 +128,18 @@ class PullChart(Panel):
         painter.drawPixmap(0, 0, self._still_part(scale, numbers))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_names(painter, scale, numbers)
+        if self._drawing:
+            painter.setPen(QPen(look().focus, 2, Qt.PenStyle.DashLine))
+            painter.drawLine(*self._drawing)
         if self._painting:
             paint_stroke(painter, session, scale, self.x_of, *self._painting)
         self._paint_tape(painter, scale, numbers)
-        self._paint_keys(painter)
+        self._keys.top, self._keys.bottom = float(_TOP), float(self.height() - _BOTTOM)
+        self._keys.paint(painter, numbers)
         for mark in shot.marks:
             place = self.mark_place(mark)
             if place and shot.first <= mark.frame <= shot.last:
-                chosen = session.selected_mark == mark.frame
+                chosen = session.selected_mark == mark.frame or mark.frame in session.also_marked
                 painter.setPen(QPen(look().focus, 2.4))
                 painter.setBrush(look().focus if chosen else look().base)
                 painter.drawEllipse(place, _RING, _RING)
@@ -159,8 +176,13 @@ class PullChart(Panel):
             self._paint_band(painter, scale, numbers, x)
             self._paint_subjects(painter, scale, numbers, x)
             paint_asked(painter, self._session, scale, self.x_of, float(self.height() - _BOTTOM))
+            focus = scale.px_of(numbers.camera.focus_m)
+            hurried = pace(shot, numbers).too_fast
+            for pen in (QPen(look().wrong, 7), QPen(look().panel, 4.5)):
+                painter.setPen(pen)
+                _polyline(painter, x, np.where(hurried, focus, np.nan))
             painter.setPen(QPen(look().focus, 2))
-            _polyline(painter, x, scale.px_of(numbers.camera.focus_m))
+            _polyline(painter, x, focus)
             painter.end()
             self._kept = key, pixmap
         return self._kept[1]
@@ -243,37 +265,38 @@ class PullChart(Panel):
                 draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), short, colour, 11)
                 last = at
 
-    def _paint_keys(self, painter: QPainter) -> None:
-        """Small diamonds on the base line: keys of the stop (hollow) and focal length (full)."""
-        glass = self._session.glass
-        if glass is None:
-            return
-        for keyed, filled in ((glass.f_number, False), (glass.focal_mm, True)):
-            for key in keyed.keys:
-                x, y = self.x_of(key.frame), self.height() - _BOTTOM + (2.0 if filled else 0.0)
-                painter.setPen(QPen(look().text, 1.4))
-                painter.setBrush(look().text if filled else look().panel)
-                painter.drawPolygon(
-                    QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)])
-                )
-
     # Hands
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self._session.shot is None:
             return
-        tool = self._session.tool
+        tool, keys = self._session.tool, event.modifiers()
         if tool is not None and tool.does == "wish":
             self._begin_stroke(event.position())
             return
         mark = self._mark_at(event.position())
+        if keys & Qt.KeyboardModifier.ShiftModifier:
+            self._drawing = (event.position(), event.position())
+            return
+        if mark is not None and keys & Qt.KeyboardModifier.ControlModifier:
+            self._session.select_also(mark.frame)
+            return
+        self._key = self._keys.at(event.position()) if mark is None else None
+        if self._key:
+            self._session.begin_drag()
+            return
         if mark is None:
             self._session.select_mark(None)
             self._scrubbing = True
             self._session.dragging = True
             self._session.show_frame(self.frame_at(event.position().x()))
             return
-        self._session.select_mark(mark.frame)
+        if mark.frame in self._session.also_marked or (
+            self._session.also_marked and mark.frame == self._session.selected_mark
+        ):
+            self._together = self.frame_at(event.position().x())
+        else:
+            self._session.select_mark(mark.frame)
         self._frozen = self.scale()
         self._held = mark.frame
         self._session.begin_drag()
@@ -284,17 +307,31 @@ class PullChart(Panel):
             self.update()
         elif self._scrubbing:
             self._session.show_frame(self.frame_at(event.position().x()))
+        elif self._drawing:
+            self._drawing = (self._drawing[0], event.position())
+            self.update()
+        elif self._key:
+            frame = self._frame_within(event.position().x())
+            self._key = self._keys.drag(self._key, float(frame), event.position().y())
+        elif self._together is not None:
+            at = self.frame_at(event.position().x())
+            if at != self._together:
+                pulling.move_by(self._session, at - self._together)
+                self._together = at
         elif self._held is not None:
             self._drag_mark(event.position())
         else:
-            over = self._mark_at(event.position()) is not None
+            over = self._mark_at(event.position()) is not None or self._keys.at(event.position()) is not None
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._painting:
+        if self._drawing:
+            self._end_pull()
+        elif self._painting:
             self._end_stroke()
-        elif self._scrubbing or self._held is not None:
-            self._scrubbing, self._held, self._frozen = False, None, None
+        elif self._scrubbing or self._held is not None or self._key:
+            self._scrubbing, self._held, self._frozen, self._together = False, None, None, None
+            self._key = None
             self._session.end_drag()
             self.update()
 
@@ -313,6 +350,18 @@ class PullChart(Panel):
             self._session.said.emit("Paint along a subject's line, or along infinity for the far background.")
             return
         self._painting = (subject, float(frame), float(frame))
+        self.update()
+
+    def _end_pull(self) -> None:
+        """A pull was drawn from one line to another."""
+        start, end = self._drawing or (QPointF(), QPointF())
+        self._drawing = None
+        first, last = self._frame_within(start.x()), self._frame_within(end.x())
+        if first == last:
+            self._session.said.emit("Draw a pull over some frames, from one subject's line to another's.")
+        else:
+            targets = self._target_at(first, start.y()), self._target_at(last, end.y())
+            pulling.draw_pull(self._session, float(first), targets[0], float(last), targets[1])
         self.update()
 
     def _end_stroke(self) -> None:
@@ -334,7 +383,7 @@ class PullChart(Panel):
         self._session.show_frame(frame)
         target = self._target_at(self._session.frame, event.position().y())
         at = float(self._session.frame)
-        self._session.edit_shot(f"Set mark at {at:g}", lambda shot: edit.set_mark(shot, at, target))
+        self._session.edit_shot(f"Set mark at {at:g}", lambda shot: pulls.set_mark(shot, at, target))
         self._session.select_mark(at)
 
     def _target_at(self, frame: float, y: float) -> Target:
@@ -355,56 +404,68 @@ class PullChart(Panel):
         if shot is None or held is None:
             return
         wanted = min(max(self.frame_at(at.x()), shot.first), shot.last)
-        moved = edit.move_mark(shot, held, float(wanted))
+        moved = pulls.move_mark(shot, held, float(wanted))
         index = [mark.frame for mark in shot.marks].index(held)
         frame = moved.marks[index].frame
         target = self._target_at(frame, at.y())
         self._held = frame
         self._session.selected_mark = frame
-        self._session.edit_shot("Move mark", lambda _shot: edit.set_mark(moved, frame, target))
+        self._session.edit_shot("Move mark", lambda _shot: pulls.set_mark(moved, frame, target))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        mark = self._mark_at(QPointF(event.pos()))
+        mark, key = self._mark_at(QPointF(event.pos())), self._keys.at(QPointF(event.pos()))
         if mark is None:
+            if key is not None:
+                menu = QMenu(self)
+                remove = menu.addAction(f"Remove the {key.curve.name.lower()} key at {key.frame:g}")
+                remove.triggered.connect(lambda: self._keys.remove(key))
+                menu.exec(event.globalPos())
             return
-        self._session.select_mark(mark.frame)
+        if mark.frame not in pulling.chosen_frames(self._session):
+            self._session.select_mark(mark.frame)
         menu = QMenu(self)
-        for ease, text in (
-            ("smooth", "Smooth move to the next mark"),
-            ("even", "Even move to the next mark"),
-        ):
-            action = menu.addAction(text)
+        for ease, text in pulling.EASES.items():
+            action = menu.addAction(f"{text} to the next mark")
             action.setCheckable(True)
             action.setChecked(mark.ease == ease)
-            action.triggered.connect(lambda _on, e=ease: self._set_ease(mark, e))
+            action.triggered.connect(lambda _on, e=ease: pulling.set_ease(self._session, mark, e))
         menu.addSeparator()
+        hold = menu.addAction(f"Hold until {self._session.frame}")
+        hold.triggered.connect(lambda: pulling.hold_here(self._session, mark))
+        mirror = menu.addAction("Mirror the chosen marks in time")
+        mirror.setEnabled(bool(self._session.also_marked))
+        mirror.triggered.connect(lambda: pulling.move_by(self._session, 0, -1.0))
         delete = menu.addAction("Delete mark")
         shot = self._session.shot
         delete.setEnabled(bool(shot and len(shot.marks) > 1))
         delete.triggered.connect(self.delete_selected)
         menu.exec(event.globalPos())
 
-    def _set_ease(self, mark: Mark, ease: str) -> None:
-        self._session.edit_shot(
-            f"Ease of mark at {mark.frame:g}",
-            lambda shot: edit.set_mark(shot, mark.frame, mark.target, "even" if ease == "even" else "smooth"),
-        )
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self._copied = pulling.copied(self._session)
+            self._session.said.emit(f"Copied {len(self._copied)} marks. Ctrl+V puts them where the frame is.")
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            pulling.paste(self._session, self._copied)
+        elif event.matches(QKeySequence.StandardKey.SelectAll):
+            shot = self._session.shot
+            self._session.also_marked = frozenset(mark.frame for mark in shot.marks) if shot else frozenset()
+            self.update()
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.delete_selected()
         else:
             super().keyPressEvent(event)
 
     def delete_selected(self) -> None:
-        """Delete the chosen mark; the last one of a shot stays."""
-        shot, frame = self._session.shot, self._session.selected_mark
-        if shot is None or frame is None:
+        """Delete the chosen marks; the last one of a shot stays."""
+        shot, frames = self._session.shot, pulling.chosen_frames(self._session)
+        if shot is None or not frames:
             return
-        if len(shot.marks) == 1:
+        if len(shot.marks) == len(frames):
             self._session.said.emit("A shot keeps at least one mark: it says where the focus is.")
             return
-        self._session.edit_shot(f"Delete mark at {frame:g}", lambda s: edit.remove_mark(s, frame))
+        name = f"Delete mark at {frames[0]:g}" if len(frames) == 1 else f"Delete {len(frames)} marks"
+        self._session.edit_shot(name, lambda s: reduce(pulls.remove_mark, frames, s))
 
 
 def _polyline(painter: QPainter, x: np.ndarray, y: np.ndarray) -> None:

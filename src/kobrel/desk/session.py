@@ -16,7 +16,7 @@ from kobrel.desk.history import Change, same
 from kobrel.errors import PlanError
 from kobrel.optics.exposure import StopSteps, marked_stop, step_stop
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan import glass as glasses
 from kobrel.plan.brief import Judged, judge
 from kobrel.plan.camera import Camera, camera_at
@@ -116,6 +116,7 @@ class Session(QObject):
         self.frame = 1001
         self.dragging = False
         self.selected_mark: float | None = None
+        self.also_marked: frozenset[float] = frozenset()
         self.selected_subject: int | None = None
         self._drag_number = 0
         self._camera: tuple[tuple[object, ...], Camera] | None = None
@@ -255,9 +256,14 @@ class Session(QObject):
 
     def select_mark(self, frame: float | None) -> None:
         """Choose a mark."""
-        if frame != self.selected_mark:
-            self.selected_mark = frame
+        if frame != self.selected_mark or self.also_marked:
+            self.selected_mark, self.also_marked = frame, frozenset()
             self.changed.emit()
+
+    def select_also(self, frame: float) -> None:
+        """Choose a mark besides, or let go of it."""
+        self.also_marked ^= {frame}
+        self.changed.emit()
 
     def edit(self, name: str, plan: Plan) -> None:
         """Replace the plan, with a way back; while a drag goes on, steps merge into one."""
@@ -382,7 +388,9 @@ class Session(QObject):
         if shot is None:
             return
         several = len(shot.marks) > 1
-        self.edit_shot(f"Focus on {self.target_label(target)}", lambda s: edit.refocus(s, self.frame, target))
+        self.edit_shot(
+            f"Focus on {self.target_label(target)}", lambda s: pulls.refocus(s, self.frame, target)
+        )
         if several:
             self.selected_mark = float(self.frame)
             self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
@@ -399,7 +407,7 @@ class Session(QObject):
         if camera is None:
             return
         target: Target = self.subject_in_focus() or DistanceTarget(metres=float(camera.focus_m))
-        self.edit_shot(f"Set mark at {self.frame}", lambda s: edit.set_mark(s, self.frame, target))
+        self.edit_shot(f"Set mark at {self.frame}", lambda s: pulls.set_mark(s, self.frame, target))
         self.selected_mark = float(self.frame)
         self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
         self.changed.emit()

@@ -11,7 +11,7 @@ from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan.instrument import BACKGROUND, Wish
 from kobrel.plan.marks import keyed_at
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
@@ -449,4 +449,4 @@ def taken_at(shot: Shot, numbers: Survey, row: int, window: reach.Window) -> Sho
             target = SubjectTarget(number=number)
     stop = nearest_stop(((window.least, window.greatest),), float(numbers.camera.f_number[row]))
     f_number = edit.set_value(shot.glass.f_number, frame, stop)
-    return edit.refocus(shot.but(glass=shot.glass.but(f_number=f_number)), frame, target)
+    return pulls.refocus(shot.but(glass=shot.glass.but(f_number=f_number)), frame, target)

@@ -1,6 +1,7 @@
 """The camera of a shot at a frame, or at many: all its numbers, in one place."""
 
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -14,7 +15,7 @@ from kobrel.optics.opening import passes
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.instrument import Exposure, Flaws
-from kobrel.plan.marks import focus_dpt, keyed_at
+from kobrel.plan.marks import focus_dpt, keyed_at, ways
 from kobrel.plan.masks import iris_of
 from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
 from kobrel.plan.moves import made_poses
@@ -365,19 +366,13 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     focal = keyed_at(glass.focal_mm, at)
     gate = glass.sensor.width_mm, glass.sensor.height_mm
     frame = sensor.frame_on_sensor(*gate, glass.squeeze, glass.delivery.aspect, glass.delivery.fit)
-    wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
-    nearness = {
-        subject.number: _nearness_dpt(
-            subject_points(subject.anchor, at, stage, pose[:, :3, 3]),
-            pose,
-            surface,
-            glass.projection == "fisheye",
-        )
-        for subject in plan.subjects
-        if subject.number in wanted
-    }
+    nearness = partial(_wanted_dpt, plan, shot, stage, surface)
+    way = None
+    if any(mark.search for mark in shot.marks[:-1]):
+        arrivals = np.asarray([mark.frame for mark in shot.marks[1:]])
+        way = ways(shot.marks, nearness(arrivals, poses(plan, shot, arrivals, stage)))
     with np.errstate(divide="ignore"):
-        focus = 1.0 / focus_dpt(shot.marks, at, nearness)
+        focus = 1.0 / focus_dpt(shot.marks, at, nearness(at, pose), way)
     iris, mask = iris_of(shot.iris), shot.iris.mask
     return Camera(
         pose=pose,
@@ -419,6 +414,22 @@ def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:
         As :func:`poses`.
     """
     return cameras_at(plan, shot, [frame], stage).frame(0)
+
+
+def _wanted_dpt(
+    plan: Plan, shot: Shot, stage: Stage, surface: str, at: Numbers, pose: Numbers
+) -> dict[int, Numbers]:
+    """Nearness, (F,), of the subjects that the shot's marks are on."""
+    wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
+    pose = np.broadcast_to(pose, (len(at), 4, 4))
+    return {
+        subject.number: _nearness_dpt(
+            subject_points(subject.anchor, at, stage, pose[:, :3, 3]),
+            pose, surface, shot.glass.projection == "fisheye",
+        )
+        for subject in plan.subjects
+        if subject.number in wanted
+    }  # fmt: skip
 
 
 def _nearness_dpt(points: Numbers, pose: Numbers, surface: str, all_round: bool) -> Numbers:

@@ -12,6 +12,7 @@ from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
+from kobrel.plan.pace import pace_doubts
 from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
 from kobrel.plan.survey import GONE, Survey, spans, survey
@@ -50,6 +51,7 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     for name in stage.scenes:
         if number_of(name) is None:
             found += unit_doubts(name, stage)
+    found += mask_faults(plan)
     if not plan.shots:
         found.append("The plan has no shots.")
     for shot in plan.shots:
@@ -60,15 +62,18 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     return found
 
 
+def mask_faults(plan: Plan) -> list[str]:
+    """What keeps masks of the shots' irises from being used."""
+    faults = [(shot, mask_fault(shot.iris)) for shot in plan.shots]
+    return [f"Shot {shot.label}: {fault}" for shot, fault in faults if fault]
+
+
 def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
     found = [
         f"Shot {shot.label}: a wish of its brief is about subject {wish.subject}, which is not there."
         for wish in shot.brief
         if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
     ]
-    fault = mask_fault(shot.iris)
-    if fault:
-        found.append(f"Shot {shot.label}: {fault}")
     if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
         found.append(
             f"Shot {shot.label}: its camera keeps the size of subject {shot.keeps.subject}, "
@@ -138,7 +143,7 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
             f"Discs grow to {largest:.0f} px at frame {frame:g}; the renderer cuts them at "
             f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
         )
-    return found + lens_doubts(shot, numbers) + _unmet(plan, shot, numbers)
+    return found + lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
 
 
 def _unmet(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:

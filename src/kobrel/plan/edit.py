@@ -19,9 +19,8 @@ from kobrel.plan.model import (
     SubjectEnd,
     SubjectTarget,
     Tape,
-    Target,
 )
-from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
+from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, PullEase, Vector
 
 _Placed = TypeVar("_Placed", bound=Placed)
 
@@ -207,40 +206,6 @@ def remove_tape(plan: Plan, name: str) -> Plan:
     return plan.but(tapes=tuple(t for t in plan.tapes if t.name != name))
 
 
-def set_mark(shot: Shot, frame: float, target: Target, ease: Ease | None = None) -> Shot:
-    """The shot with a mark at a frame, in place of one that is there."""
-    old = next((mark for mark in shot.marks if mark.frame == frame), None)
-    kept = ease or (old.ease if old else "smooth")
-    others = [mark for mark in shot.marks if mark.frame != frame]
-    return shot.but(marks=_sorted([*others, Mark(frame=frame, target=target, ease=kept)]))
-
-
-def refocus(shot: Shot, frame: float, target: Target) -> Shot:
-    """The shot focused on something at a frame.
-
-    With a single mark the whole shot changes; with several a mark is set at the frame.
-    """
-    if len(shot.marks) == 1:
-        return shot.but(marks=(shot.marks[0].but(target=target),))
-    return set_mark(shot, frame, target)
-
-
-def move_mark(shot: Shot, from_frame: float, to_frame: float) -> Shot:
-    """The shot with a mark at another frame; it does not go past or onto its neighbours."""
-    frames = [mark.frame for mark in shot.marks]
-    at = frames.index(from_frame)
-    low = frames[at - 1] + 1 if at else float("-inf")
-    high = frames[at + 1] - 1 if at + 1 < len(frames) else float("inf")
-    moved = shot.marks[at].but(frame=min(max(to_frame, low), high))
-    return shot.but(marks=(*shot.marks[:at], moved, *shot.marks[at + 1 :]))
-
-
-def remove_mark(shot: Shot, frame: float) -> Shot:
-    """The shot without the mark at a frame; the last one stays."""
-    left = tuple(mark for mark in shot.marks if mark.frame != frame)
-    return shot.but(marks=left) if left else shot
-
-
 _EXCLUDES: dict[WishKind, tuple[WishKind, ...]] = {
     "sharp": ("sharp", "at_least", "at_most"),
     "at_least": ("sharp", "at_least"),
@@ -276,16 +241,12 @@ def cleared(shot: Shot, where: Wish, kinds: tuple[WishKind, ...] = ("sharp", "at
     return shot.but(brief=tuple(kept))
 
 
-def _sorted(marks: list[Mark]) -> tuple[Mark, ...]:
-    return tuple(sorted(marks, key=lambda mark: mark.frame))
-
-
 def set_value(keyed: Keyed, frame: float, value: float) -> Keyed:
     """The value changed: everywhere, or by a key at the frame where there are keys."""
     return set_key(keyed, frame, value) if keyed.keys else keyed.but(value=value)
 
 
-def set_key(keyed: Keyed, frame: float, value: float, ease: Ease | None = None) -> Keyed:
+def set_key(keyed: Keyed, frame: float, value: float, ease: PullEase | None = None) -> Keyed:
     """The value with a key at a frame, in place of one that is there."""
     old = next((key for key in keyed.keys if key.frame == frame), None)
     new = Key(frame=frame, value=value, ease=ease or (old.ease if old else "smooth"))

@@ -84,6 +84,36 @@ def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrad
     return content
 
 
+def read_text(path: Path) -> str:
+    """The text of a file.
+
+    Raises
+    ------
+    PlanError
+        It cannot be read.
+    """
+    try:
+        return path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise PlanError(f"{path}: cannot be read ({error}).") from None
+
+
+def read_json(path: Path) -> Any:
+    """What a JSON file holds.
+
+    Raises
+    ------
+    PlanError
+        It cannot be read, or is no JSON; says where.
+    """
+    try:
+        return json.loads(read_text(path))
+    except json.JSONDecodeError as error:
+        raise PlanError(
+            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})."
+        ) from None
+
+
 def plain_reason(error: ValidationError) -> str:
     """The first fault that a check found: where it is and what is wrong."""
     first = error.errors()[0]

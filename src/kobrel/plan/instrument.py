@@ -96,6 +96,14 @@ class Flaws(Part):
     spherical_mm: Finite = Field(0.0, description="Spherical: between the rim's focus and the middle's.")
 
 
+class Ring(Part):
+    """The focus ring that turns the pull: how far from its near end to infinity, and how fast at most."""
+
+    throw_deg: PositiveFinite = 270.0
+    closest_m: PositiveFinite = Field(0.5, description="Its near end, where no lens of a kit says it.")
+    most_deg_s: PositiveFinite = Field(400.0, description="Degrees a second that are called too fast beyond.")
+
+
 WishKind = Literal["sharp", "at_least", "at_most"]
 BACKGROUND = 0
 """The subject's number in a wish that is about the far background."""

@@ -1,7 +1,6 @@
 """Kits of lenses: a few generic ones that ship, and own ones as JSON or CSV."""
 
 import csv
-import json
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
@@ -10,7 +9,7 @@ from pydantic import Field, ValidationError
 
 import kobrel
 from kobrel.errors import PlanError
-from kobrel.plan.file import plain_reason
+from kobrel.plan.file import plain_reason, read_json, read_text
 from kobrel.plan.instrument import Lens
 from kobrel.plan.parts import Part
 
@@ -47,24 +46,15 @@ def read_kit(path: Path) -> Kit:
     PlanError
         The file cannot be read or a lens in it makes no sense; says where.
     """
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: cannot be read ({error}).") from None
-    content = _from_csv(path, text) if path.suffix.lower() == ".csv" else _from_json(path, text)
+    is_csv = path.suffix.lower() == ".csv"
+    content = _from_csv(path, read_text(path)) if is_csv else _checked(path, read_json(path))
     try:
         return Kit.model_validate(content)
     except ValidationError as error:
         raise PlanError(f"{path}: {plain_reason(error)}") from None
 
 
-def _from_json(path: Path, text: str) -> dict[str, Any]:
-    try:
-        content = json.loads(text)
-    except json.JSONDecodeError as error:
-        raise PlanError(
-            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})."
-        ) from None
+def _checked(path: Path, content: Any) -> dict[str, Any]:
     if not isinstance(content, dict) or not isinstance(content.get("lenses"), list):
         raise PlanError(f"{path}: this is no kit of lenses, it has no list “lenses”.")
     lenses = [

@@ -1,18 +1,19 @@
 """Values over time: eases, keys, and the focus between marks."""
 
+import itertools
 from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from kobrel.optics.ease import eased, swinging
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Mark, SubjectTarget
-from kobrel.plan.parts import Ease, Keyed
-from kobrel.stage.motion import eased
+from kobrel.plan.model import Mark, Search, SubjectTarget
+from kobrel.plan.parts import Keyed, PullEase
 
 
 def _bracket(
-    at: Sequence[float], eases: Sequence[Ease], frames: Numbers
+    at: Sequence[float], eases: Sequence[PullEase], frames: Numbers
 ) -> tuple[NDArray[np.intp], NDArray[np.intp], Numbers]:
     """For each frame the entries before and after it, and the eased part between them."""
     times = np.asarray(at, dtype=float)
@@ -20,8 +21,11 @@ def _bracket(
     after = np.minimum(before + 1, len(times) - 1)
     span = times[after] - times[before]
     u = np.clip((frames - times[before]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
-    smooth = np.asarray([kind == "smooth" for kind in eases])[before]
-    return before, after, np.where(span > 0, eased(u, smooth), 0.0)
+    part = u.copy()
+    for kind in set(eases) - {"even"}:
+        of_kind = np.asarray([each == kind for each in eases])[before]
+        part[of_kind] = eased(u[of_kind], kind)
+    return before, after, np.where(span > 0, part, 0.0)
 
 
 def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:
@@ -34,7 +38,12 @@ def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:
     return np.exp(values[before] * (1 - part) + values[after] * part)
 
 
-def focus_dpt(marks: Sequence[Mark], frames: ArrayLike, subjects_dpt: Mapping[int, Numbers]) -> Numbers:
+def focus_dpt(
+    marks: Sequence[Mark],
+    frames: ArrayLike,
+    subjects_dpt: Mapping[int, Numbers],
+    ways_dpt: Sequence[float] | None = None,
+) -> Numbers:
     """The focus in dioptres at frames, ``D = (1 - e) Da(t) + e Db(t)``.
 
     Parameters
@@ -43,27 +52,66 @@ def focus_dpt(marks: Sequence[Mark], frames: ArrayLike, subjects_dpt: Mapping[in
     frames : (F,)
     subjects_dpt : each subject's own nearness at those frames, (F,), by number; a mark on
         a subject that is missing here, or not a number at a frame, counts as infinity
+    ways_dpt : how far each pull goes, as it arrives, see :func:`ways`; searches need it
 
     Returns
     -------
     (F,) dioptres, 0 for infinity.
     """
     at = np.atleast_1d(np.asarray(frames, dtype=float))
-    before, after, part = _bracket([m.frame for m in marks], [m.ease for m in marks], at)
-    numbers = sorted(subjects_dpt)
-    live = np.zeros((len(numbers) + 1, len(at)))
-    for row, number in enumerate(numbers):
-        live[row] = np.nan_to_num(subjects_dpt[number], nan=0.0, posinf=0.0)
-    rows = np.full(len(marks), -1)
-    fixed = np.zeros(len(marks))
-    for index, mark in enumerate(marks):
-        if isinstance(mark.target, SubjectTarget):
-            known = mark.target.number in subjects_dpt
-            rows[index] = numbers.index(mark.target.number) if known else len(numbers)
-        else:
-            fixed[index] = 1.0 / mark.target.metres
+    nearness = [_nearness(mark, at, subjects_dpt) for mark in marks]
+    focus = nearness[0].copy()
+    ends = np.asarray([mark.frame for mark in marks[1:]])
+    for k, end in enumerate(ends):
+        mark, begins = marks[k], marks[k].leaves
+        moving, there = (at > begins) & (at < end), at >= end
+        e = eased((at[moving] - begins) / (end - begins), mark.ease, mark.handles)
+        focus[moving] = _between(nearness[k][moving], nearness[k + 1][moving], e, mark.by)
+        focus[there] = nearness[k + 1][there]
+    for k, end in enumerate(ends):
+        search = marks[k].search
+        if search is not None and ways_dpt is not None:
+            stays = ends[k + 1] - end if k + 1 < len(ends) else np.inf  # until the next pull arrives
+            focus += _searched(search, at - end, min(search.frames, stays), ways_dpt[k])
+    return np.maximum(focus, 0.0)
 
-    def nearness(which: NDArray[np.intp]) -> Numbers:
-        return np.where(rows[which] >= 0, live[rows[which], np.arange(len(at))], fixed[which])
 
-    return nearness(before) * (1 - part) + nearness(after) * part
+def ways(marks: Sequence[Mark], subjects_dpt: Mapping[int, Numbers]) -> list[float]:
+    """How far each pull goes, in dioptres, where it arrives.
+
+    Parameters
+    ----------
+    subjects_dpt : each subject's nearness at the frames of all marks but the first
+    """
+    at = np.asarray([mark.frame for mark in marks[1:]])
+    return [
+        float(_nearness(after, at, subjects_dpt)[k] - _nearness(before, at, subjects_dpt)[k])
+        for k, (before, after) in enumerate(itertools.pairwise(marks))
+    ]
+
+
+def _nearness(mark: Mark, at: Numbers, subjects_dpt: Mapping[int, Numbers]) -> Numbers:
+    """Where a mark would have the focus at each frame, dioptres."""
+    if not isinstance(mark.target, SubjectTarget):
+        return np.full(at.shape, 1.0 / mark.target.metres)
+    live = subjects_dpt.get(mark.target.number, np.zeros(at.shape))
+    return np.broadcast_to(np.nan_to_num(live, nan=0.0, posinf=0.0), at.shape)
+
+
+def _between(start: Numbers, end: Numbers, e: Numbers, by: str) -> Numbers:
+    """Part of the way from one nearness to another; in metres where both are finite."""
+    plain = start * (1 - e) + end * e
+    if by == "dioptres":
+        return plain
+    finite = (start > 0) & (end > 0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        metres = np.where(finite, (1 - e) / start + e / end, 1.0)
+    return np.where(finite, 1.0 / np.maximum(metres, 1e-9), plain)
+
+
+def _searched(search: Search, since: Numbers, frames: float, way: float) -> Numbers:
+    """What a search adds so many frames after its pull arrived, dioptres: first beyond it, then back."""
+    if frames <= 0:
+        return np.zeros_like(since)
+    size = search.amount * (abs(way) if search.unit == "part" else 1.0)
+    return np.sign(way) * size * swinging(since / frames, search.swings, search.decay)

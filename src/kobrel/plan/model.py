@@ -4,15 +4,17 @@ Lengths are metres (lens and sensor: millimetres), times are frames. Fields that
 version does not know are kept and written back.
 """
 
+import itertools
 from pathlib import PurePath
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from kobrel.optics.units import PlanUnit
-from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Wish
+from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import (
+    Amount,
     Colour,
     Ease,
     Finite,
@@ -20,6 +22,7 @@ from kobrel.plan.parts import (
     Placed,
     Positive,
     PositiveFinite,
+    PullEase,
     Vector,
     require_rising,
     require_unique,
@@ -204,12 +207,37 @@ class DistanceTarget(Part):
 Target = Annotated[SubjectTarget | DistanceTarget, Field(discriminator="kind")]
 
 
+class Search(Part):
+    """How a pull overshoots and settles, or hunts, once it has arrived at its mark."""
+
+    amount: PositiveFinite = Field(0.15, description="Of the first swing.")
+    unit: Literal["part", "dioptres"] = Field("part", description="Part of the pull, or dioptres.")
+    swings: float = Field(1.5, ge=0.5, le=12, description="Whole swings, there and back.")
+    decay: float = Field(3.0, ge=0, le=12, description="How fast they die away; 0 evenly.")
+    frames: PositiveFinite = Field(24.0, description="How long it goes on.")
+
+
 class Mark(Part):
-    """Where the focus is at a frame; `ease` is the way to the next mark."""
+    """Where the focus is at a frame, and how it goes on from there to the next mark.
+
+    The pull is held until `until`; then it goes on by `ease`, in dioptres or in metres, and may
+    search when it has arrived.
+    """
 
     frame: Finite
     target: Target
-    ease: Ease = "smooth"
+    ease: PullEase = "smooth"
+    handles: tuple[Amount, Finite, Amount, Finite] = Field(
+        (0.4, 0.0, 0.6, 1.0), description="Of an own ease: two points of a Bézier curve in its square."
+    )
+    until: Finite | None = Field(None, description="Frame until which it holds; its own if none.")
+    by: Literal["dioptres", "metres"] = "dioptres"
+    search: Search | None = None
+
+    @property
+    def leaves(self) -> float:
+        """The frame at which the focus leaves it."""
+        return self.frame if self.until is None else max(self.until, self.frame)
 
 
 class FileCamera(Part):
@@ -282,6 +310,7 @@ class Shot(Part):
     ahead_m: Finite = Field(0.0, description="How far the camera is moved ahead along its axis.")
     keeps: KeepSize | None = None
     brief: tuple[Wish, ...] = ()
+    ring: Ring = Field(default_factory=Ring)
     marks: tuple[Mark, ...] = Field(
         default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
     )
@@ -293,6 +322,12 @@ class Shot(Part):
         if not self.marks:
             raise ValueError("a shot needs at least one mark, it says where the focus is")
         require_rising([mark.frame for mark in self.marks], "marks")
+        for mark, after in itertools.pairwise(self.marks):
+            if mark.leaves >= after.frame:
+                raise ValueError(
+                    f"the mark at frame {mark.frame:g} holds until {mark.leaves:g}, past the next "
+                    f"at {after.frame:g}"
+                )
         return self
 
     @property

@@ -4,10 +4,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kobrel.plan.parts import Finite, Part
+from kobrel.plan.parts import Amount, Finite, Part
 
 Outline = Literal["open", "blades", "star", "heart", "slot", "ring", "polygon", "text"]
-Amount = Annotated[float, Field(ge=0, le=1)]
 
 
 class MaskPicture(Part):

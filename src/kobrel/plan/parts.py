@@ -6,6 +6,9 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 Ease = Literal["even", "smooth"]
+PullEase = Literal["even", "smooth", "fast", "late", "own"]
+"""Even; gently on and off; fast and then settling; late; by handles of its own."""
+Amount = Annotated[float, Field(ge=0, le=1)]
 Positive = Annotated[float, Field(gt=0)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
@@ -85,7 +88,7 @@ class Key(Part):
 
     frame: Finite
     value: PositiveFinite
-    ease: Ease = "smooth"
+    ease: PullEase = "smooth"
 
 
 class Keyed(Part):

@@ -1,14 +1,12 @@
 """Shapes of blur to start from: Kobrel's own, and own ones as files."""
 
-import json
 from pathlib import Path
-from typing import Any
 
 from pydantic import Field, ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.plan.camera import Camera
-from kobrel.plan.file import plain_reason, write_whole
+from kobrel.plan.file import plain_reason, read_json, write_whole
 from kobrel.plan.glass import front_stop
 from kobrel.plan.instrument import Flaws
 from kobrel.plan.model import Shot
@@ -110,14 +108,7 @@ def read_preset(path: Path) -> Preset:
     PlanError
         The file cannot be read, is no preset, or was made by a newer Kobrel.
     """
-    try:
-        content: Any = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: cannot be read ({error}).") from None
-    except json.JSONDecodeError as error:
-        raise PlanError(
-            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})."
-        ) from None
+    content = read_json(path)
     if not isinstance(content, dict) or "iris" not in content or not isinstance(content.get("format"), int):
         raise PlanError(f"{path}: this is no preset of an iris (it has no format number or no iris).")
     if content["format"] > FORMAT:

@@ -11,20 +11,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kobrel.desk.cards.base import Card, choice, choose, plain_table
+from kobrel.desk import pulling
+from kobrel.desk.cards.base import Card, PagedCard, choice, choose, plain_table
+from kobrel.desk.cards.move import MovePage
+from kobrel.desk.cards.perform import PerformPage
 from kobrel.desk.fields import Field, length_field, number_field, stop_field
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
-from kobrel.plan import edit
+from kobrel.plan import edit, pulls
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
 
 _DISTANCE = "distance"
 
 
-class PullCard(Card):
+class MarksPage(Card):
     """See the module."""
 
-    name = "Pull"
+    name = "Marks"
+    is_page = True
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -65,7 +69,9 @@ class PullCard(Card):
         self.metres = length_field("Distance of the mark", lambda: session.unit, NEAREST_M, float("inf"))
         self.metres.taken.connect(lambda m: self._retarget(DistanceTarget(metres=m)))
         self.row("Distance", self.metres)
-        self.ease = choice("Ease", [("Smooth", "smooth"), ("Even", "even")], "The way to the next mark")
+        self.ease = choice(
+            "Ease", [(text, kind) for kind, text in pulling.EASES.items()], "The way to the next mark"
+        )
         self.ease.activated.connect(self._take_ease)
         self.row("Move to next", self.ease)
         self.line()
@@ -102,13 +108,7 @@ class PullCard(Card):
             )
 
     def _mark(self) -> Mark | None:
-        """The chosen mark, or the one that holds at this frame."""
-        shot = self.session.shot
-        if shot is None:
-            return None
-        chosen = next((m for m in shot.marks if m.frame == self.session.selected_mark), None)
-        before = [m for m in shot.marks if m.frame <= self.session.frame]
-        return chosen or (before[-1] if before else shot.marks[0])
+        return pulling.mark_in_work(self.session)
 
     def _select(self) -> None:
         rows = self.table.selectionModel().selectedRows()
@@ -125,13 +125,13 @@ class PullCard(Card):
         if len(shot.marks) == 1:
             self.session.said.emit("A shot keeps at least one mark: it says where the focus is.")
             return
-        self.session.edit_shot(f"Delete mark at {mark.frame:g}", lambda s: edit.remove_mark(s, mark.frame))
+        self.session.edit_shot(f"Delete mark at {mark.frame:g}", lambda s: pulls.remove_mark(s, mark.frame))
 
     def _move(self, frame: float) -> None:
         mark = self._mark()
         if mark is not None:
             self.session.selected_mark = None
-            self.session.edit_shot("Move mark", lambda s: edit.move_mark(s, mark.frame, float(round(frame))))
+            self.session.edit_shot("Move mark", lambda s: pulls.move_mark(s, mark.frame, float(round(frame))))
 
     def _take_target(self) -> None:
         data = self.target.currentData()
@@ -146,15 +146,12 @@ class PullCard(Card):
         mark = self._mark()
         if mark is not None:
             name = f"Mark at {mark.frame:g} on {self.session.target_label(target)}"
-            self.session.edit_shot(name, lambda s: edit.set_mark(s, mark.frame, target))
+            self.session.edit_shot(name, lambda s: pulls.set_mark(s, mark.frame, target))
 
     def _take_ease(self) -> None:
         mark = self._mark()
         if mark is not None:
-            ease = self.ease.currentData()
-            self.session.edit_shot(
-                f"Ease of mark at {mark.frame:g}", lambda s: edit.set_mark(s, mark.frame, mark.target, ease)
-            )
+            pulling.set_ease(self.session, mark, self.ease.currentData())
 
     def refresh(self) -> None:
         session, shot, camera, mark = self.session, self.session.shot, self.session.camera, self._mark()
@@ -198,6 +195,16 @@ class PullCard(Card):
         for button, keyed in ((self.stop_key, shot.glass.f_number), (self.focal_key, shot.glass.focal_mm)):
             button.setChecked(any(key.frame == session.frame for key in keyed.keys))
         self.keys.setText(_keys_text(session))
+
+
+class PullCard(PagedCard):
+    """Marks, how the focus moves between them, and pulling by hand."""
+
+    name = "Pull"
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        self.marks, self.moves, self.perform = MarksPage(session), MovePage(session), PerformPage(session)
+        super().__init__(session, [self.marks, self.moves, self.perform], parent)
 
 
 def _keys_text(session: Session) -> str:

@@ -1,0 +1,122 @@
+"""Pulling by hand while the shot plays: what the dial says is recorded, frame by frame."""
+
+from PySide6.QtCore import QObject, Signal
+
+from kobrel.desk.scales import nearest_of_interest_m
+from kobrel.desk.session import Session
+from kobrel.errors import PlanError
+from kobrel.plan import pulls
+from kobrel.plan.model import DistanceTarget, Mark
+from kobrel.plan.perform import performed
+
+_FAR_M = 1e4
+
+
+class Performer(QObject):
+    """Records a focus while the shot plays once, and makes marks of it.
+
+    Signals
+    -------
+    changed : the focus in hand, or whether it records
+    """
+
+    changed = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.tolerance_dpt = float(str(session.settings.value("perform/tolerance", 0.01)))
+        self.recording = self._plays = False
+        self.focus_dpt = 0.0
+        self._taken: dict[int, float] = {}
+        session.changed.connect(self._go_on)
+        session.played.connect(self._stopped)
+
+    def set_tolerance(self, dpt: float) -> None:
+        """How far the marks may be off what was performed."""
+        self.tolerance_dpt = dpt
+        self._session.settings.setValue("perform/tolerance", dpt)
+
+    def toggle(self) -> None:
+        """Begin at the shot's first frame, or end."""
+        session, shot = self._session, self._session.shot
+        if self.recording:
+            self._finish()
+        elif shot is not None and session.camera is not None and not self._plays:
+            if shot.last - shot.first < 2:
+                session.said.emit("A shot of one or two frames has no room for a pull.")
+                return
+            session.show_frame(shot.first)
+            self.focus_dpt = 1.0 / float(session.camera.focus_m)
+            self._taken = {}
+            self.recording = True
+            session.begin_drag()
+            self._go_on()
+            session.play_wanted.emit()
+            self.changed.emit()
+
+    def turn(self, by_dpt: float) -> None:
+        """Turn the dial: nearer above 0. Without a recording the focus is put there at this frame."""
+        session, numbers = self._session, self._session.survey
+        if numbers is None or session.camera is None:
+            return
+        if not self.recording:
+            self.focus_dpt = 1.0 / float(session.camera.focus_m)
+        nearest = 1.0 / nearest_of_interest_m(numbers)
+        self.focus_dpt = min(max(self.focus_dpt + by_dpt, 0.0), 2.0 * nearest)
+        if self.recording:
+            self._go_on()
+        else:
+            session.focus_at_m(_metres(self.focus_dpt))
+        self.changed.emit()
+
+    def _go_on(self) -> None:
+        """Take what the dial says at the frame that plays; the last frame is the end."""
+        session, shot = self._session, self._session.shot
+        if not self.recording or shot is None:
+            return
+        frame = session.frame
+        if self._taken and frame < max(self._taken):
+            self._finish()
+            return
+        if self._taken.get(frame) == self.focus_dpt:
+            return
+        self._taken[frame] = self.focus_dpt
+        self._show()
+        if frame >= shot.last:
+            self._finish()
+
+    def _show(self) -> None:
+        """The shot as performed so far."""
+        raw = tuple(
+            Mark(frame=float(frame), target=DistanceTarget(metres=_metres(dpt)), ease="even")
+            for frame, dpt in sorted(self._taken.items())
+        )
+        self._session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, raw))
+
+    def _stopped(self, playing: bool) -> None:
+        self._plays = playing
+        if not playing:
+            self._finish()
+
+    def _finish(self) -> None:
+        """Make marks of what was taken."""
+        if not self.recording:
+            return
+        self.recording = False
+        session, taken = self._session, sorted(self._taken.items())
+        if self._plays:
+            session.play_wanted.emit()
+        try:
+            marks = performed([f for f, _ in taken], [d for _, d in taken], self.tolerance_dpt)
+            session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, marks))
+            told = f"Performed: {len(marks)} marks hold it within {self.tolerance_dpt:g} dioptres."
+        except PlanError as error:
+            told = str(error)
+        session.end_drag()
+        session.said.emit(told)
+        self.changed.emit()
+
+
+def _metres(dpt: float) -> float:
+    return 1.0 / dpt if dpt > 1.0 / _FAR_M else float("inf")

@@ -1,0 +1,263 @@
+"""Pulls at work in the window: drawn, eased, held, searched, moved together, copied."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from kobrel.desk import pulling
+from kobrel.desk.keys import CURVES
+from kobrel.plan import edit
+from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
+
+SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def hand(demo_hand):
+    demo_hand.key(Qt.Key.Key_5)
+    return demo_hand
+
+
+def line_place(chart, subject, frame):
+    """Where a subject's line stands in the chart at a frame."""
+    numbers = chart._session.survey
+    row, column = numbers.subjects.index(subject), numbers.index_of(frame)
+    return QPointF(chart.x_of(frame), chart.scale().px(float(numbers.focus_distance_m[row, column])))
+
+
+def drag(widget, start, end, keys):
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, keys, start.toPoint())
+    for part in (0.3, 0.7, 1.0):
+        QTest.mouseMove(widget, (start * (1 - part) + end * part).toPoint())
+        QApplication.processEvents()
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, keys, end.toPoint())
+    QApplication.processEvents()
+
+
+def test_a_pull_is_drawn_between_two_subjects_made_to_hunt_slid_and_held(hand):
+    window, session = hand.window, hand.window.session
+    chart, card = window.chart, window.card_of[5]
+    drag(chart, line_place(chart, 1, 1020), line_place(chart, 2, 1044), SHIFT)
+    drawn = [m for m in session.shot.marks if 1018 <= m.frame <= 1046]
+    assert [m.target for m in drawn] == [SubjectTarget(number=1), SubjectTarget(number=2)]
+    assert session.undo.undoText() == "Pull from Lantern to Ferryman"
+    numbers = session.survey
+    for mark in drawn:
+        column, row = numbers.index_of(mark.frame), numbers.subjects.index(mark.target.number)
+        assert numbers.sight.blur_px[row, column] < 0.01
+    # it hunts
+    card.show_page("Move")
+    page = card.moves
+    assert "Lantern" in page.way.text()
+    assert "Ferryman" in page.way.text()
+    before = session.survey.camera.focus_m.copy()
+    page.searches.click()
+    hand.type(page._fields["amount"], "0.3")
+    hand.type(page._fields["swings"], "3")
+    changed = np.abs(1 / session.survey.camera.focus_m - 1 / before) > 1e-6
+    arrives = drawn[1].frame
+    assert changed.any()
+    assert not changed[: int(arrives - 1001) + 1].any()
+    # slid, with what belongs to it
+    session.select_mark(drawn[0].frame)
+    session.select_also(drawn[1].frame)
+    place = chart.mark_place(drawn[0])
+    drag(
+        chart, place, place + QPointF(chart.x_of(1010) - chart.x_of(1002), 0), Qt.KeyboardModifier.NoModifier
+    )
+    moved = [m for m in session.shot.marks if m.search is not None]
+    assert [m.frame for m in moved] == [drawn[0].frame + 8]
+    assert session.undo.undoText() == "Move marks"
+    # held, and turned into plain marks
+    session.show_frame(moved[0].frame + 4)
+    pulling.hold_here(session, moved[0])
+    mark = next(m for m in session.shot.marks if m.search is not None)
+    assert mark.leaves == moved[0].frame + 4
+    session.select_mark(mark.frame)
+    many = len(session.shot.marks)
+    page.as_marks.click()
+    assert len(session.shot.marks) > many
+    assert not any(m.search for m in session.shot.marks)
+    session.undo.undo()
+    assert len(session.shot.marks) == many
+
+
+def test_every_ease_is_chosen_and_own_handles_are_dragged(hand):
+    window, session = hand.window, hand.window.session
+    card = window.card_of[5]
+    card.show_page("Move")
+    page = card.moves
+    at = next(k for k, m in enumerate(session.shot.marks) if m.target != session.shot.marks[k + 1].target)
+    leaves, arrives = (mark.frame for mark in session.shot.marks[at : at + 2])
+    session.select_mark(leaves)
+    column = int(leaves + 0.3 * (arrives - leaves) - 1001)
+    seen = set()
+    for kind in pulling.EASES:
+        page.ease.setCurrentIndex(page.ease.findData(kind))
+        page.ease.activated.emit(page.ease.currentIndex())
+        assert session.shot.marks[at].ease == kind
+        seen.add(round(float(session.survey.camera.focus_m[column]), 6))
+    assert len(seen) == len(pulling.EASES)
+    first = page.curve.handle_places()[0]
+    hand.drag(page.curve, first, first + QPointF(30, -25))
+    assert session.shot.marks[at].handles[0] > 0.4
+    assert session.shot.marks[at].handles[1] > 0.1
+    assert session.undo.undoText() == "Handles of the ease"
+    page.by.setCurrentIndex(page.by.findData("metres"))
+    page.by.activated.emit(page.by.currentIndex())
+    assert session.shot.marks[at].by == "metres"
+    last = session.shot.marks[-1].frame
+    session.select_mark(last)
+    QApplication.processEvents()
+    assert not page.ease.isEnabled()
+    assert "no move follows" in page.way.text()
+
+
+def test_a_hold_is_typed_and_taken_back(hand):
+    session, card = hand.window.session, hand.window.card_of[5]
+    card.show_page("Move")
+    mark, after = session.shot.marks[:2]
+    session.select_mark(mark.frame)
+    hand.type(card.moves.until, f"{mark.frame + 5:g}")
+    assert session.shot.marks[0].until == mark.frame + 5
+    hand.type(card.moves.until, f"{after.frame + 50:g}")
+    assert session.shot.marks[0].until == after.frame - 1
+    hand.type(card.moves.until, f"{mark.frame:g}")
+    assert session.shot.marks[0].until is None
+    session.show_frame(mark.frame)
+    pulling.hold_here(session, session.shot.marks[0])
+    assert "after the mark" in hand.window.says.text()
+
+
+def test_several_marks_are_chosen_copied_mirrored_and_deleted(hand):
+    window, session = hand.window, hand.window.session
+    chart = window.chart
+    marks = tuple(
+        Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 2), (1016, 4), (1030, 8))
+    )
+    session.edit_shot("Three", lambda shot: shot.but(marks=marks))
+    hand.click(chart, chart.mark_place(marks[0]))
+    for mark in marks[1:]:
+        QTest.mouseClick(chart, Qt.MouseButton.LeftButton, CTRL, chart.mark_place(mark).toPoint())
+    assert pulling.chosen_frames(session) == [1010, 1016, 1030]
+    pulling.move_by(session, 0, -1.0)
+    assert [m.frame for m in session.shot.marks] == [1010, 1024, 1030]
+    assert session.undo.undoText() == "Mirror marks"
+    session.undo.undo()
+    hand.key(Qt.Key.Key_A, CTRL, chart)
+    hand.key(Qt.Key.Key_C, CTRL, chart)
+    assert "Copied 3 marks" in window.says.text()
+    session.show_frame(1050)
+    hand.key(Qt.Key.Key_V, CTRL, chart)
+    assert [m.frame for m in session.shot.marks] == [1010, 1016, 1030, 1050, 1056, 1070]
+    assert pulling.chosen_frames(session) == [1050, 1056, 1070]
+    hand.key(Qt.Key.Key_Delete, widget=chart)
+    assert [m.frame for m in session.shot.marks] == [1010, 1016, 1030]
+    hand.key(Qt.Key.Key_A, CTRL, chart)
+    hand.key(Qt.Key.Key_Delete, widget=chart)
+    assert len(session.shot.marks) == 3
+    assert "at least one mark" in window.says.text()
+    pulling.move_by(session, -500)
+    assert session.shot.marks[0].frame <= 1010
+
+
+def test_a_pull_over_no_frames_is_told(hand):
+    chart = hand.window.chart
+    place = line_place(chart, 1, 1020)
+    drag(chart, place, place + QPointF(0, 30), SHIFT)
+    assert "over some frames" in hand.window.says.text()
+    pulling.paste(hand.window.session, [])
+    assert "Nothing is copied" in hand.window.says.text()
+
+
+def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
+    """A pull to deep focus: the iris closes at the end, by hand."""
+    session, chart = hand.window.session, hand.window.chart
+    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 1.4))
+    stop, focal = CURVES
+    places = dict(chart._keys.places(stop))
+    goal = QPointF(chart.x_of(1085), stop.y(11.0, chart._keys.top, chart._keys.bottom))
+    hand.drag(chart, places[1090], goal)
+    keys = session.shot.glass.f_number.keys
+    assert [key.frame for key in keys] == [1060, 1085]
+    assert keys[1].value == pytest.approx(11.0, rel=0.06)
+    assert keys[0].value == 1.4
+    assert session.undo.undoText() == "Stop key"
+    stops = session.survey.camera.f_number
+    assert stops[0] == pytest.approx(1.4)
+    assert stops[-1] == pytest.approx(keys[1].value)
+    hand.drag(chart, dict(chart._keys.places(stop))[1085], QPointF(chart.x_of(1030), goal.y()))
+    assert session.shot.glass.f_number.keys[1].frame == 1061
+    before = chart.grab().toImage()
+    session.edit_keyed("Focal length", "focal_mm", lambda k: edit.set_key(k, 1020, 50.0))
+    QApplication.processEvents()
+    assert chart.grab().toImage() != before
+    held = chart._keys.at(chart._keys.places(focal)[0][1])
+    assert held.curve is focal
+    chart._keys.remove(held)
+    assert session.shot.glass.focal_mm.keys == ()
+    assert session.undo.undoText() == "Remove focal length key at 1020"
+
+
+def test_a_pull_that_is_too_fast_is_outlined_and_told(hand):
+    window, session = hand.window, hand.window.session
+    card = window.card_of[5]
+    card.show_page("Move")
+    page, chart = card.moves, window.chart
+    assert "dpt/s" in page.fastest.text()
+    assert page.fastest.property("role") == ""
+    before = chart.grab().toImage()
+    hand.type(page.most, "10")
+    assert session.shot.ring.most_deg_s == 10
+    assert page.fastest.property("role") == "wrong"
+    QApplication.processEvents()
+    assert chart.grab().toImage() != before
+    hand.wait(
+        lambda: any(
+            "Give the pull more frames" in line for line in (session.found.warnings if session.found else ())
+        )
+    )
+    slow = float(page.fastest.text().split(", ")[1].split("°")[0])
+    hand.type(page.throw, "540")
+    assert float(page.fastest.text().split(", ")[1].split("°")[0]) == pytest.approx(2 * slow, abs=1.5)
+
+
+def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(hand):
+    window, session = hand.window, hand.window.session
+    session.edit_shot("Short", lambda shot: shot.but(last=1030, marks=shot.marks[:1]))
+    card = window.card_of[5]
+    card.show_page("Perform")
+    page = card.perform
+    session.show_frame(1010)
+    before = session.shot
+    page.record.click()
+    assert page.performer.recording
+    assert page.record.text() == "End"
+    start = page.performer.focus_dpt
+    middle = QPointF(page.dial.rect().center())
+    while page.performer.recording:
+        hand.wheel(page.dial, middle, 1)
+        hand.rest(0.03)
+    assert not window.player.playing
+    assert page.record.text() == "Record"
+    assert "marks hold it" in window.says.text()
+    focus = 1 / session.survey.camera.focus_m
+    assert focus[0] == pytest.approx(start, abs=0.05)
+    assert focus[-1] > start + 0.02
+    assert len(session.shot.marks) < 30
+    session.undo.undo()
+    assert session.shot == before
+    # a dial that is turned while nothing is recorded puts the focus
+    at = float(session.camera.focus_m)
+    hand.key(Qt.Key.Key_Up, widget=page.dial)
+    assert float(session.camera.focus_m) < at
+    hand.drag(page.dial, middle + QPointF(0, -80), middle + QPointF(-80, 0))
+    assert float(session.camera.focus_m) > at
+    # a hand that ends early keeps what it did
+    page.record.click()
+    hand.wait(lambda: session.frame >= 1006)
+    page.record.click()
+    assert not page.performer.recording
+    hand.wait(lambda: not window.player.playing)
