@@ -10,6 +10,7 @@ from kobrel.desk import pulling
 from kobrel.desk.keys import CURVES
 from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
+from kobrel.plan.pace import closest_m
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -261,3 +262,27 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(hand):
     page.record.click()
     assert not page.performer.recording
     hand.wait(lambda: not window.player.playing)
+
+
+def test_a_pull_is_performed_with_the_hand_wheel(hand):
+    window, session = hand.window, hand.window.session
+    session.edit_shot("Short", lambda shot: shot.but(last=1060, marks=shot.marks[:1]))
+    window.card_of[5].show_page("Perform")
+    page = window.card_of[5].perform
+    page.use_wheel.click()
+    hand.wait(lambda: page.performer.wheel_dpt is not None)
+    hand.wait(lambda: page.at.text() != "–")
+    seen = []
+    page.wheel.turned.connect(seen.append)
+    page.record.click()
+    hand.wait(lambda: not page.performer.recording)
+    focus = 1 / session.survey.camera.focus_m
+    near = closest_m(session.shot)
+    assert focus.max() <= (1 - min(seen)) / near + 0.02
+    assert focus.min() >= (1 - max(seen)) / near - 0.02
+    assert 1 <= len(session.shot.marks) < 60
+    page.use_wheel.click()
+    hand.wait(lambda: not page.wheel.connected)
+    assert page.at.text() == "–"
+    page.wheel.connect_to("127.0.0.1", 1)
+    hand.wait(lambda: "does not answer" in window.says.text())

@@ -7,6 +7,7 @@ from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan import pulls
 from kobrel.plan.model import DistanceTarget, Mark
+from kobrel.plan.pace import closest_m
 from kobrel.plan.perform import performed
 
 _FAR_M = 1e4
@@ -28,6 +29,7 @@ class Performer(QObject):
         self.tolerance_dpt = float(str(session.settings.value("perform/tolerance", 0.01)))
         self.recording = self._plays = False
         self.focus_dpt = 0.0
+        self.wheel_dpt: float | None = None
         self._taken: dict[int, float] = {}
         session.changed.connect(self._go_on)
         session.played.connect(self._stopped)
@@ -47,7 +49,8 @@ class Performer(QObject):
                 session.said.emit("A shot of one or two frames has no room for a pull.")
                 return
             session.show_frame(shot.first)
-            self.focus_dpt = 1.0 / float(session.camera.focus_m)
+            here = 1.0 / float(session.camera.focus_m)
+            self.focus_dpt = here if self.wheel_dpt is None else self.wheel_dpt
             self._taken = {}
             self.recording = True
             session.begin_drag()
@@ -67,7 +70,19 @@ class Performer(QObject):
         if self.recording:
             self._go_on()
         else:
-            session.focus_at_m(_metres(self.focus_dpt))
+            session.focus_at_m(metres_of(self.focus_dpt))
+        self.changed.emit()
+
+    def take_position(self, position: float) -> None:
+        """What a hand-wheel says, 0 at the ring's near end and 1 at infinity; it counts while the shot
+        is recorded.
+        """
+        shot = self._session.shot
+        if shot is None:
+            return
+        self.wheel_dpt = (1.0 - position) / closest_m(shot)
+        if self.recording:
+            self.focus_dpt = self.wheel_dpt
         self.changed.emit()
 
     def _go_on(self) -> None:
@@ -89,7 +104,7 @@ class Performer(QObject):
     def _show(self) -> None:
         """The shot as performed so far."""
         raw = tuple(
-            Mark(frame=float(frame), target=DistanceTarget(metres=_metres(dpt)), ease="even")
+            Mark(frame=float(frame), target=DistanceTarget(metres=metres_of(dpt)), ease="even")
             for frame, dpt in sorted(self._taken.items())
         )
         self._session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, raw))
@@ -118,5 +133,6 @@ class Performer(QObject):
         self.changed.emit()
 
 
-def _metres(dpt: float) -> float:
+def metres_of(dpt: float) -> float:
+    """A distance of so many dioptres; infinity from 10 km."""
     return 1.0 / dpt if dpt > 1.0 / _FAR_M else float("inf")

@@ -8,9 +8,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk.cards.base import Card
 from kobrel.desk.fields import number_field
+from kobrel.desk.handwheel import HandWheel
 from kobrel.desk.look import look
 from kobrel.desk.paint import draw_text
-from kobrel.desk.performing import Performer
+from kobrel.desk.performing import Performer, metres_of
 from kobrel.desk.session import Session
 from kobrel.plan.pace import closest_m
 
@@ -125,6 +126,15 @@ class PerformPage(Card):
         self.record = self.buttons(
             ("Record", "Play the shot once from its first frame and record the dial", self._record)
         )[0]
+        self.wheel = HandWheel(session, self)
+        self.wheel.turned.connect(self.performer.take_position)
+        self.wheel.told.connect(session.said)
+        self.use_wheel = self.tick(
+            "Pull with the hand-wheel",
+            "Switch the simulated hand-wheel on; it turns by itself, and Record takes what it says",
+            self._take_wheel,
+        )
+        self.at = self.reading("Hand-wheel at", hint="Where the hand-wheel would have the focus.")
         self.tolerance = number_field("Tolerance", "dpt", 0.005, 0.0005, 1.0, digits=3)
         self.tolerance.setToolTip("How far the marks may be off what was performed, in dioptres.")
         self.tolerance.show_value(self.performer.tolerance_dpt)
@@ -142,6 +152,16 @@ class PerformPage(Card):
         self.dial.setFocus()
         self.performer.toggle()
 
+    def _take_wheel(self, on: bool) -> None:
+        if on:
+            self.wheel.start()
+        else:
+            self.wheel.stop()
+            self.performer.wheel_dpt = None
+        self.refresh()
+
     def refresh(self) -> None:
+        dpt = self.performer.wheel_dpt
+        self.at.setText("–" if dpt is None else self.session.length(metres_of(dpt)))
         self.setEnabled(self.session.shot is not None)
         self.record.setText("End" if self.performer.recording else "Record")

@@ -3,7 +3,6 @@
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QProcess
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableView, QWidget
 
@@ -106,7 +105,7 @@ class ReadingsPage(Card):
     # The meter
 
     def _simulate(self) -> None:
-        if self.meter.process.state() != QProcess.ProcessState.NotRunning:
+        if self.meter.running:
             self.meter.stop()
             return
         self._say("The simulated meter is being switched on …")
@@ -255,7 +254,7 @@ class ReadingsPage(Card):
 
     def refresh(self) -> None:
         self._model.layoutChanged.emit()
-        running = self.meter.process.state() != QProcess.ProcessState.NotRunning
+        running = self.meter.running
         self.start.setText("Switch off" if running else "Simulate")
         for button in (self.subjects, self.delete, self.save):
             button.setEnabled(bool(self.session.plan.readings))

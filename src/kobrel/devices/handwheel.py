@@ -1,0 +1,113 @@
+"""A hand-wheel that is not there: it sends positions as a wireless follow-focus would.
+
+Run as a module it listens on 127.0.0.1 and turns by itself, as somebody's hand would; the protocol
+is in docs/handwheel.md.
+"""
+
+import argparse
+import contextlib
+import itertools
+import socketserver
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+NAME, VERSION = "Kobrel simulated hand-wheel", 1
+RATE_HZ = 50.0
+_TREMOR_HZ = (3.1, 7.3, 11.9)
+TURNS = "0:0.35,1:0.35,2.2:0.62,3.5:0.62,5:0.35"
+
+
+class SimulatedWheel:
+    """A hand that turns from place to place, never quite still.
+
+    Parameters
+    ----------
+    turns : (seconds, position) in order, position 0 at the ring's near end and 1 at infinity; the
+        hand goes smoothly from each to the next, and begins again after the last
+    tremor : how far it shakes
+    number : what the shaking follows from
+    """
+
+    def __init__(self, turns: list[tuple[float, float]], tremor: float = 0.003, number: int = 1) -> None:
+        if not turns or any(not 0 <= place <= 1 for _at, place in turns):
+            raise ValueError("a wheel turns from 0 to 1")
+        if any(b[0] <= a[0] for a, b in itertools.pairwise(turns)):
+            raise ValueError("its turns come one after the other in time")
+        self._at = np.array([at for at, _place in turns], float)
+        self._place = np.array([place for _at, place in turns], float)
+        self._tremor = tremor
+        self._phases = np.random.default_rng(number).random(len(_TREMOR_HZ)) * 2 * np.pi
+
+    def position(self, seconds: float) -> float:
+        """Where it stands so many seconds after it began, 0 to 1."""
+        length = float(self._at[-1])
+        at = seconds % length if length > 0 else 0.0
+        k = int(np.clip(np.searchsorted(self._at, at, side="right") - 1, 0, len(self._at) - 1))
+        after = min(k + 1, len(self._at) - 1)
+        span = float(self._at[after] - self._at[k])
+        u = (at - float(self._at[k])) / span if span > 0 else 0.0
+        place = self._place[k] + (self._place[after] - self._place[k]) * u * u * (3 - 2 * u)
+        shaking = sum(
+            np.sin(2 * np.pi * hz * seconds + phase)
+            for hz, phase in zip(_TREMOR_HZ, self._phases, strict=True)
+        )
+        return float(np.clip(place + self._tremor * shaking / len(_TREMOR_HZ), 0.0, 1.0))
+
+
+def parse_turns(text: str) -> list[tuple[float, float]]:
+    """Turns from text such as ``0:0.3,2:0.7``.
+
+    >>> parse_turns("0:0.3,2:0.7")
+    [(0.0, 0.3), (2.0, 0.7)]
+    """
+    pairs = [part.split(":") for part in text.split(",")]
+    return [(float(at), float(place)) for at, place in pairs]
+
+
+def make_server(
+    wheel: SimulatedWheel, port: int, ready: Callable[[int], None], rate_hz: float = RATE_HZ
+) -> socketserver.ThreadingTCPServer:
+    """A server that sends a wheel's positions to whoever connects, listening."""
+
+    class Handler(socketserver.StreamRequestHandler):
+        def handle(self) -> None:
+            begun = time.monotonic()
+            with contextlib.suppress(OSError):  # whoever listened has gone
+                self.wfile.write(f"WHEEL {NAME} {VERSION}\n".encode())
+                while True:
+                    at = time.monotonic() - begun
+                    self.wfile.write(f"POS {wheel.position(at):.5f}\n".encode())
+                    self.wfile.flush()
+                    time.sleep(1.0 / rate_hz)
+
+    class Server(socketserver.ThreadingTCPServer):
+        allow_reuse_address = True
+        daemon_threads = True
+
+    server = Server(("127.0.0.1", port), Handler)
+    ready(server.server_address[1])
+    return server
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Send until interrupted."""
+    parser = argparse.ArgumentParser(prog="python -m kobrel.devices.handwheel", description=__doc__)
+    parser.add_argument("--port", type=int, default=0, help="port to listen on; 0 chooses one")
+    parser.add_argument("--turns", default=TURNS, help=f"seconds:position, ...; {TURNS} if left out")
+    parser.add_argument("--tremor", type=float, default=0.003, help="how far the hand shakes")
+    parser.add_argument("--number", type=int, default=1, help="what the shaking follows from")
+    given = parser.parse_args(arguments)
+    try:
+        wheel = SimulatedWheel(parse_turns(given.turns), given.tremor, given.number)
+        server = make_server(wheel, given.port, lambda at: print(f"Listening on 127.0.0.1:{at}", flush=True))
+    except (ValueError, OSError, OverflowError) as error:
+        parser.error(f"{error}. Turns are seconds:position in order, such as {TURNS}")
+    with contextlib.suppress(KeyboardInterrupt):
+        server.serve_forever()
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
