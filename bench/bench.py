@@ -330,7 +330,7 @@ def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
     many = np.arange(1001, 2001)
     long, single = paired(lambda: survey(plan, shot, stage, many), lambda: survey(plan, shot, stage, [1010]))
     table.add_row(
-        "survey, 1,000 frames x 20 subjects",
+        "survey again, 1,000 frames x 20 subjects",
         f"{long * 1000:.1f} ms",
         f"{long / single:.1f} × one frame",
         "< 20",

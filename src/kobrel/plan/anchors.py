@@ -23,21 +23,28 @@ def subject_points(
 
     Not-a-number where its node is not on the stage.
     """
+    at = np.atleast_1d(np.asarray(frames, float))
+    seen_from = camera_places if isinstance(anchor, NearestAnchor) else None
+    key = (anchor, at.tobytes(), None if seen_from is None else seen_from.tobytes())
+    return stage.kept(key, lambda: _points(anchor, at, stage, seen_from))
+
+
+def _points(anchor: Anchor, frames: Numbers, stage: Stage, camera_places: Numbers | None) -> Numbers:
     local: Numbers | None = np.zeros(3)
     if isinstance(anchor, PointAnchor):
-        return place_track(anchor).at(frames)
+        return np.array(place_track(anchor).at(frames))
     if isinstance(anchor, StandInAnchor):
         place = Place(scene_of(anchor.number), MEASURED)
     else:
         place = Place(anchor.scene, anchor.node)
         if isinstance(anchor, NearestAnchor) and camera_places is not None:
             found = stage.nearest(place, camera_places, frames)
-            return _NOWHERE if found is None else found
+            return _NOWHERE.copy() if found is None else found
         if isinstance(anchor, SurfaceAnchor):
             local = np.asarray(anchor.local)
         elif isinstance(anchor, BoundsAnchor | NearestAnchor):
             local = stage.centre(place)
     worlds = stage.world(place, frames)
     if worlds is None or local is None:
-        return _NOWHERE
+        return _NOWHERE.copy()
     return np.asarray(worlds[:, :3, :3] @ local + worlds[:, :3, 3])

@@ -2,7 +2,7 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from kobrel.stage.geometry import Geometry, Tables
 
 _KEPT_SNAPSHOTS = 12
+_MOST_KEPT = 256
 
 
 @dataclass(frozen=True)
@@ -123,8 +124,20 @@ class Stage:
         self._like: Geometry | None = like._geometry or like._like if like else None
         self._geometry: Geometry | None = None
         self._boxes: tuple[float, Array] | None = None
+        self._kept: dict[Hashable, Array] = {}
         self._closest: dict[Place, list[tuple[int, Closest]]] = {}
         self._lock = threading.RLock()
+
+    def kept(self, key: Hashable, make: Callable[[], Array]) -> Array:
+        """What was worked out on this stage before, or else now; not to be written to."""
+        found = self._kept.get(key)
+        if found is None:
+            found = make()
+            found.setflags(write=False)
+            if len(self._kept) >= _MOST_KEPT:
+                self._kept.clear()
+            self._kept[key] = found
+        return found
 
     @property
     def moves(self) -> bool:
