@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtGui import QColor, QImage
 
 from kobrel.desk.drawing import to_image
-from kobrel.desk.look import look
+from kobrel.desk.look import DARK, look
 from kobrel.optics.lens import Numbers
 from kobrel.optics.opening import transmission
 from kobrel.picture.develop import srgb
@@ -22,7 +22,7 @@ def opening_image(camera: Camera) -> QImage:
     """What passes light, in brass on the surround: the square about the unsqueezed outline."""
     light = transmission(camera.turned_iris, _SIDE, camera.squeeze)
     part = (light / max(1.0, float(light.max())) * 0.85)[..., None]
-    shown = _rgb(look().surround) * (1 - part) + _rgb(look().focus) * part
+    shown = _rgb(look().surround) * (1 - part) + _rgb(DARK.focus) * part
     return to_image(np.round(shown * 255).astype(np.uint8))
 
 

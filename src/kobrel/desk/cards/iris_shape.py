@@ -77,6 +77,7 @@ class IrisShapePage(Card):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._presets: list[Preset] = []
+        self._folder_state = -1
         self.shape_view = IrisShapeView(session)
         self.column.addWidget(self.shape_view, 1)
         self.preset = choice("Preset", [], "A shape to start from, with its flaws and squeeze", 160)
@@ -125,9 +126,11 @@ class IrisShapePage(Card):
 
     def _show_presets(self, shot: Shot) -> None:
         """Fill the list where presets came or went; show the one that the shot has."""
-        own = [preset for _path, preset in presets_in(self.folder())]
-        if self._presets != [*OWN, *own]:
-            self._presets = [*OWN, *own]
+        folder = self.folder()
+        state = folder.stat().st_mtime_ns if folder.is_dir() else 0
+        if self._folder_state != state:
+            self._folder_state = state
+            self._presets = [*OWN, *(preset for _path, preset in presets_in(folder))]
             self.preset.clear()
             for preset in self._presets:
                 self.preset.addItem(preset.name, preset)
