@@ -286,3 +286,28 @@ def test_a_pull_is_performed_with_the_hand_wheel(hand):
     assert page.at.text() == "–"
     page.wheel.connect_to("127.0.0.1", 1)
     hand.wait(lambda: "does not answer" in window.says.text())
+
+
+def test_alts_are_kept_taken_and_forgotten(hand):
+    window, session = hand.window, hand.window.session
+    window.card_of[5].show_page("Alts")
+    page = window.card_of[5].alts
+    first = session.shot.marks
+    hand.type(page.title, "As planned")
+    assert [alt.name for alt in session.shot.alts] == ["As planned"]
+    assert session.undo.undoText() == "Keep As planned"
+    session.edit_shot("Other", lambda shot: shot.but(marks=shot.marks[:1]))
+    session.set_keyed("Stop", "f_number", 8.0)
+    page.keep()
+    assert [alt.name for alt in session.shot.alts] == ["As planned", "Alt 1"]
+    assert page.table.item(1, 0).text() == "● Alt 1"
+    assert "f/8" in page.table.item(1, 1).text()
+    page.table.selectRow(0)
+    page.take()
+    assert session.shot.marks == first
+    assert page.table.item(0, 0).text() == "● As planned"
+    page.remove()
+    assert [alt.name for alt in session.shot.alts] == ["Alt 1"]
+    page.table.clearSelection()
+    page.take()
+    assert "Choose an Alt" in window.says.text()

@@ -15,7 +15,7 @@ from kobrel.errors import OpticsError, PlanError
 from kobrel.optics.exposure import light_value
 from kobrel.plan.masks import as_png, masks_beside
 from kobrel.plan.model import FORMAT, Plan, Shot
-from kobrel.plan.opening import MaskPicture
+from kobrel.plan.opening import IrisShape, MaskPicture
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -179,7 +179,13 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
 
 
 def _with_mask_path(shot: Shot, change: Callable[[str], str]) -> Shot:
-    mask = shot.iris.mask
-    if not isinstance(mask, MaskPicture):
+    """The shot with the paths of its masks' pictures changed, its Alts' too."""
+
+    def changed(iris: IrisShape) -> IrisShape:
+        mask = iris.mask
+        return iris.but(mask=mask.but(path=change(mask.path))) if isinstance(mask, MaskPicture) else iris
+
+    if not isinstance(shot.iris.mask, MaskPicture) and not shot.alts:
         return shot
-    return shot.but(iris=shot.iris.but(mask=mask.but(path=change(mask.path))))
+    alts = tuple(alt.but(iris=changed(alt.iris)) for alt in shot.alts)
+    return shot.but(iris=changed(shot.iris), alts=alts)

@@ -292,6 +292,23 @@ class MadeCamera(Part):
 CameraRef = Annotated[FileCamera | FixedCamera | MadeCamera, Field(discriminator="kind")]
 
 
+ALT_FIELDS = ("glass", "iris", "flaws", "exposure", "ahead_m", "keeps", "marks")
+"""What of a shot an Alt keeps."""
+
+
+class Alt(Part):
+    """A saved alternative of a shot's settings."""
+
+    name: str = Field(min_length=1)
+    glass: Glass
+    iris: IrisShape
+    flaws: Flaws
+    exposure: Exposure
+    ahead_m: Finite = 0.0
+    keeps: KeepSize | None = None
+    marks: tuple[Mark, ...] = Field(min_length=1)
+
+
 class Shot(Part):
     """One shot: a camera, a lens, and focus over its frames."""
 
@@ -311,6 +328,7 @@ class Shot(Part):
     keeps: KeepSize | None = None
     brief: tuple[Wish, ...] = ()
     ring: Ring = Field(default_factory=Ring)
+    alts: tuple[Alt, ...] = ()
     marks: tuple[Mark, ...] = Field(
         default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
     )
@@ -322,6 +340,7 @@ class Shot(Part):
         if not self.marks:
             raise ValueError("a shot needs at least one mark, it says where the focus is")
         require_rising([mark.frame for mark in self.marks], "marks")
+        require_unique([alt.name for alt in self.alts], "Alt")
         for mark, after in itertools.pairwise(self.marks):
             if mark.leaves >= after.frame:
                 raise ValueError(

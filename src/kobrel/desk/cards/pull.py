@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk import pulling
+from kobrel.desk.cards.alts import AltsPage
 from kobrel.desk.cards.base import Card, PagedCard, choice, choose, plain_table
 from kobrel.desk.cards.move import MovePage
 from kobrel.desk.cards.perform import PerformPage
@@ -198,13 +199,14 @@ class MarksPage(Card):
 
 
 class PullCard(PagedCard):
-    """Marks, how the focus moves between them, and pulling by hand."""
+    """Marks, how the focus moves between them, pulling by hand, and Alts."""
 
     name = "Pull"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        self.marks, self.moves, self.perform = MarksPage(session), MovePage(session), PerformPage(session)
-        super().__init__(session, [self.marks, self.moves, self.perform], parent)
+        self.marks, self.moves = MarksPage(session), MovePage(session)
+        self.perform, self.alts = PerformPage(session), AltsPage(session)
+        super().__init__(session, [self.marks, self.moves, self.perform, self.alts], parent)
 
 
 def _keys_text(session: Session) -> str:

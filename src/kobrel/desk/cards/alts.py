@@ -1,0 +1,114 @@
+"""Alts: alternatives of the shot's settings, kept with it, to compare and to come back to."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
+
+from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.session import Session
+from kobrel.errors import KobrelError
+from kobrel.plan import alts
+from kobrel.plan.model import Alt, Shot
+
+
+class AltsPage(Card):
+    """See the module."""
+
+    name = "Alts"
+    is_page = True
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.table = QTableWidget(0, 2)
+        self.table.setHorizontalHeaderLabels(["Alt", "What it has"])
+        plain_table(self.table, "Alts of the shot", 26)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setToolTip("Double-click an Alt to take it; V flips between the last two pictures")
+        self.table.itemDoubleClicked.connect(lambda _item: self.take())
+        self.table.itemSelectionChanged.connect(self._show_name)
+        self.column.addWidget(self.table, 1)
+        self.title = QLineEdit()
+        self.title.setFixedWidth(160)
+        self.title.setAccessibleName("Name of the Alt")
+        self.title.setToolTip("Name under which the shot's settings are kept; Enter keeps them")
+        self.title.returnPressed.connect(self.keep)
+        self.row("Name", self.title)
+        self.buttons(
+            (
+                "Keep",
+                "Keep lens, iris, exposure and marks under the name",
+                self.keep,
+            ),
+            ("Take", "Give the shot what the chosen Alt has", self.take),
+            ("Delete", "Forget the chosen Alt", self.remove),
+        )
+        self.note(
+            "An Alt keeps lens, stop, iris, flaws, exposure and all marks of the shot. Camera, subjects and "
+            "the brief stay what they are."
+        )
+
+    def _chosen(self) -> Alt | None:
+        rows, shot = self.table.selectionModel().selectedRows(), self.session.shot
+        return shot.alts[rows[0].row()] if rows and shot and rows[0].row() < len(shot.alts) else None
+
+    def _show_name(self) -> None:
+        alt = self._chosen()
+        if alt is not None:
+            self.title.setText(alt.name)
+
+    def _try(self, name: str, change: Callable[[Shot], Shot]) -> None:
+        try:
+            self.session.edit_shot(name, change)
+        except KobrelError as error:
+            self.session.said.emit(str(error))
+
+    def keep(self) -> None:
+        """Keep the shot's settings under the name that is written."""
+        shot, name = self.session.shot, self.title.text()
+        if shot is None:
+            return
+        name = name if name.strip() else alts.unused_name(shot)
+        self._try(f"Keep {name.strip()}", lambda s: alts.kept(s, name))
+        self.title.setText("")
+        self.session.said.emit(f"Kept: {name.strip()}")
+
+    def take(self) -> None:
+        """Take the chosen Alt."""
+        alt = self._chosen()
+        if alt is None:
+            self.session.said.emit("Choose an Alt in the list.")
+            return
+        self._try(f"Take {alt.name}", lambda s: alts.taken(s, alt.name))
+
+    def remove(self) -> None:
+        """Forget the chosen Alt."""
+        alt = self._chosen()
+        if alt is not None:
+            self._try(f"Delete {alt.name}", lambda s: alts.removed(s, alt.name))
+
+    def refresh(self) -> None:
+        shot = self.session.shot
+        self.setEnabled(shot is not None)
+        if shot is None:
+            return
+        chosen = self._chosen()
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(shot.alts))
+        for row, alt in enumerate(shot.alts):
+            now = "● " if alts.is_now(shot, alt) else ""
+            for column, text in enumerate((f"{now}{alt.name}", _summary(alt))):
+                self.table.setItem(row, column, QTableWidgetItem(text))
+            if chosen is not None and alt.name == chosen.name:
+                self.table.selectRow(row)
+        self.table.blockSignals(False)
+        self.title.setPlaceholderText(alts.unused_name(shot))
+
+
+def _summary(alt: Alt) -> str:
+    stops = [key.value for key in alt.glass.f_number.keys] or [alt.glass.f_number.value]
+    stop = f"f/{stops[0]:.3g}" if len(set(stops)) == 1 else f"f/{min(stops):.3g}–{max(stops):.3g}"
+    marks = "1 mark" if len(alt.marks) == 1 else f"{len(alt.marks)} marks"
+    return f"{alt.glass.focal_mm.value:.4g} mm, {stop}, {marks}"

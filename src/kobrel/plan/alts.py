@@ -1,0 +1,49 @@
+"""Alternatives of a shot's settings, kept with it."""
+
+from kobrel.errors import PlanError
+from kobrel.plan.model import ALT_FIELDS, Alt, Shot
+
+
+def kept(shot: Shot, name: str) -> Shot:
+    """The shot with its settings kept under a name, in place of what was kept so.
+
+    Raises
+    ------
+    PlanError
+        The name is empty.
+    """
+    if not name.strip():
+        raise PlanError("An Alt needs a name.")
+    fresh = Alt(name=name.strip(), **{field: getattr(shot, field) for field in ALT_FIELDS})
+    others = [alt for alt in shot.alts if alt.name != fresh.name]
+    return shot.but(alts=(*others, fresh))
+
+
+def taken(shot: Shot, name: str) -> Shot:
+    """The shot with the settings of one of its Alts.
+
+    Raises
+    ------
+    PlanError
+        It has none of that name.
+    """
+    alt = next((alt for alt in shot.alts if alt.name == name), None)
+    if alt is None:
+        raise PlanError(f"Shot {shot.label} has no Alt {name}.")
+    return shot.but(**{field: getattr(alt, field) for field in ALT_FIELDS})
+
+
+def removed(shot: Shot, name: str) -> Shot:
+    """The shot without an Alt."""
+    return shot.but(alts=tuple(alt for alt in shot.alts if alt.name != name))
+
+
+def is_now(shot: Shot, alt: Alt) -> bool:
+    """Whether the shot's settings are those of an Alt."""
+    return all(getattr(shot, field) == getattr(alt, field) for field in ALT_FIELDS)
+
+
+def unused_name(shot: Shot, stem: str = "Alt") -> str:
+    """A name that no Alt of the shot has yet."""
+    names = {alt.name for alt in shot.alts}
+    return next(name for k in range(1, len(names) + 2) if (name := f"{stem} {k}") not in names)
