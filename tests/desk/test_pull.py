@@ -256,6 +256,14 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(hand):
     assert float(session.camera.focus_m) < at
     hand.drag(page.dial, middle + QPointF(0, -80), middle + QPointF(-80, 0))
     assert float(session.camera.focus_m) > at
+    # another shot ends it and stays what it was
+    page.record.click()
+    other = session.plan.shots[2]
+    session.show_shot(2)
+    assert not page.performer.recording
+    assert session.plan.shots[2] == other
+    session.show_shot(1)
+    hand.wait(lambda: not window.player.playing)
     # a hand that ends early keeps what it did
     page.record.click()
     hand.wait(lambda: session.frame >= 1006)

@@ -224,6 +224,7 @@ def test_several_marks_move_scale_and_mirror_together():
     assert [m.target.metres for m in mirrored.marks] == [5, 3, 2]
     assert pulls.moved_marks(THREE, {1010, 1020}, 0, 0.01) == THREE
     assert pulls.moved_marks(THREE, {999}, 3) == THREE
+    assert pulls.moved_marks(THREE, {1010, 1040}, 15) == THREE  # one would pass the mark between them
 
 
 def test_marks_are_pasted_in_place_of_what_is_there():

@@ -31,6 +31,7 @@ class Performer(QObject):
         self.focus_dpt = 0.0
         self.wheel_dpt: float | None = None
         self._taken: dict[int, float] = {}
+        self._of = ("", "")
         session.changed.connect(self._go_on)
         session.played.connect(self._stopped)
 
@@ -52,6 +53,7 @@ class Performer(QObject):
             here = 1.0 / float(session.camera.focus_m)
             self.focus_dpt = here if self.wheel_dpt is None else self.wheel_dpt
             self._taken = {}
+            self._of = session.plan.name, shot.name
             self.recording = True
             session.begin_drag()
             self._go_on()
@@ -88,7 +90,10 @@ class Performer(QObject):
     def _go_on(self) -> None:
         """Take what the dial says at the frame that plays; the last frame is the end."""
         session, shot = self._session, self._session.shot
-        if not self.recording or shot is None:
+        if not self.recording:
+            return
+        if shot is None or (session.plan.name, shot.name) != self._of:
+            self._leave("Another shot is shown: the recording has ended.")
             return
         frame = session.frame
         if self._taken and frame < max(self._taken):
@@ -118,18 +123,23 @@ class Performer(QObject):
         """Make marks of what was taken."""
         if not self.recording:
             return
-        self.recording = False
         session, taken = self._session, sorted(self._taken.items())
-        if self._plays:
-            session.play_wanted.emit()
+        self.recording = False
         try:
             marks = performed([f for f, _ in taken], [d for _, d in taken], self.tolerance_dpt)
             session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, marks))
             told = f"Performed: {len(marks)} marks hold it within {self.tolerance_dpt:g} dioptres."
         except PlanError as error:
             told = str(error)
-        session.end_drag()
-        session.said.emit(told)
+        self._leave(told)
+
+    def _leave(self, told: str) -> None:
+        """Let go of the shot."""
+        self.recording = False
+        if self._plays:
+            self._session.play_wanted.emit()
+        self._session.end_drag()
+        self._session.said.emit(told)
         self.changed.emit()
 
 

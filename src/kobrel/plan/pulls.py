@@ -74,6 +74,9 @@ def moved_marks(shot: Shot, frames: Collection[float], by: float, scale: float =
         return shot
     if any(frame in new.values() for frame in others):
         return shot
+    places = [new.get(mark.frame, mark.frame) for mark in shot.marks]
+    if scale > 0 and places != sorted(places):
+        return shot
     return with_marks(shot, [_shifted(m, new.get(m.frame, m.frame)) for m in shot.marks])
 
 
