@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
-from kobrel.picture.kernels import hashed, on_stage, pupil
+from kobrel.picture.kernels import hashed, on_stage, pupil, through_mask, through_outline
 from kobrel.picture.view import View
 from kobrel.stage.rays import FAR_AT, LANES, blocked, is_blocked, new_packet, put_ray
 
@@ -74,6 +74,7 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
     height, width = out.shape[0], out.shape[1]
     address, numbers, integers, valid = new_packet()
     waiting = np.zeros((LANES, 3), np.int64)
+    fan, masked = hole.fan, len(hole.light) > 0
     for i in range(first, last):
         e, count = which[i], counts[i]
         tx, ty, near = lights[e, 4], lights[e, 5], lights[e, 6]
@@ -86,7 +87,11 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
         s1, s2, s3, s4 = hashed(e, 0, 11), hashed(e, 0, 12), hashed(e, 0, 13), hashed(e, 0, 14)
         many = 0
         for k in range(number * count, (number + 1) * count):  # one even sequence over all passes
-            ax, ay, area = pupil(view, hole, _fraction(k * _R1 + s1), _fraction(k * _R2 + s2))
+            around, across = _fraction(k * _R1 + s1), _fraction(k * _R2 + s2)
+            if masked:
+                ax, ay, area = through_mask(view, hole, around, across)
+            else:
+                ax, ay, area = through_outline(view, fan, around, across)
             colour = 1 + k % 2 if view[21] != 0.0 else 0
             at = focus - view[21] if colour == 2 else focus
             at += view[23] * (2.0 * area - 1.0) - near
