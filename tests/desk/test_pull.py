@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk import pulling
-from kobrel.desk.keys import CURVES
+from kobrel.desk.keys import LINES
 from kobrel.plan import edit
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
 from kobrel.plan.pace import closest_m
@@ -177,7 +177,7 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
     """A pull to deep focus: the iris closes at the end, by hand."""
     session, chart = hand.window.session, hand.window.chart
     session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 1.4))
-    stop, focal = CURVES
+    stop, focal = LINES
     places = dict(chart._keys.places(stop))
     goal = QPointF(chart.x_of(1085), stop.y(11.0, chart._keys.top, chart._keys.bottom))
     hand.drag(chart, places[1090], goal)
@@ -196,7 +196,7 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
     QApplication.processEvents()
     assert chart.grab().toImage() != before
     held = chart._keys.at(chart._keys.places(focal)[0][1])
-    assert held.curve is focal
+    assert held.line is focal
     chart._keys.remove(held)
     assert session.shot.glass.focal_mm.keys == ()
     assert session.undo.undoText() == "Remove focal length key at 1020"

@@ -23,7 +23,7 @@ from kobrel.plan.survey import Survey
 _GRAB_PX = 9.0
 
 
-class Curve(NamedTuple):
+class Line(NamedTuple):
     """A keyed value of the glass: its field, its name, and the ends of its scale."""
 
     field: str
@@ -46,13 +46,13 @@ class Curve(NamedTuple):
         return f"f/{value:.3g}" if self.field == "f_number" else f"{value:.4g} mm"
 
 
-CURVES = (Curve("f_number", "Stop", 1.0, 32.0), Curve("focal_mm", "Focal length", 8.0, 400.0))
+LINES = (Line("f_number", "Stop", 1.0, 32.0), Line("focal_mm", "Focal length", 8.0, 400.0))
 
 
 class Held(NamedTuple):
     """A key in hand."""
 
-    curve: Curve
+    line: Line
     frame: float
 
 
@@ -63,30 +63,30 @@ class Keys:
         self._session, self._x_of = session, x_of
         self.top, self.bottom = 0.0, 1.0
 
-    def _keyed(self, curve: Curve) -> Keyed | None:
+    def _keyed(self, line: Line) -> Keyed | None:
         glass = self._session.glass
-        keyed: Keyed | None = getattr(glass, curve.field) if glass else None
+        keyed: Keyed | None = getattr(glass, line.field) if glass else None
         return keyed if keyed is not None and keyed.keys else None
 
-    def places(self, curve: Curve) -> list[tuple[float, QPointF]]:
+    def places(self, line: Line) -> list[tuple[float, QPointF]]:
         """Frames of a value's keys and where their diamonds stand."""
-        keyed = self._keyed(curve)
+        keyed = self._keyed(line)
         return [
-            (key.frame, QPointF(self._x_of(key.frame), curve.y(key.value, self.top, self.bottom)))
+            (key.frame, QPointF(self._x_of(key.frame), line.y(key.value, self.top, self.bottom)))
             for key in (keyed.keys if keyed else ())
         ]
 
     def at(self, place: QPointF) -> Held | None:
         """The key beneath a place."""
-        for curve in CURVES:
-            for frame, at in self.places(curve):
+        for line in LINES:
+            for frame, at in self.places(line):
                 if (place - at).manhattanLength() <= _GRAB_PX:
-                    return Held(curve, frame)
+                    return Held(line, frame)
         return None
 
     def drag(self, held: Held, frame: float, y: float) -> Held:
         """Move a key in time and value; it stays between its neighbours. Returns it as it is now."""
-        curve, keyed = held.curve, self._keyed(held.curve)
+        line, keyed = held.line, self._keyed(held.line)
         if keyed is None:
             return held
         others = [key.frame for key in keyed.keys if key.frame != held.frame]
@@ -94,47 +94,47 @@ class Keys:
         high = min((f for f in others if f > held.frame), default=math.inf) - 1
         at = min(max(frame, low), high)
         old = next(key for key in keyed.keys if key.frame == held.frame)
-        value = curve.value(y, self.top, self.bottom)
-        if curve.field == "f_number":
+        value = line.value(y, self.top, self.bottom)
+        if line.field == "f_number":
             value = marked_stop(value, self._session.stop_steps)
         value = float(f"{value:.3g}")
 
         def moved(now: Keyed) -> Keyed:
             return edit.set_key(edit.remove_key(now, held.frame), at, value, old.ease)
 
-        self._session.edit_keyed(f"{curve.name} key", curve.field, moved)
-        self._session.said.emit(f"{curve.name} {curve.text(value)} at {at:g}")
-        return Held(curve, at)
+        self._session.edit_keyed(f"{line.name} key", line.field, moved)
+        self._session.said.emit(f"{line.name} {line.text(value)} at {at:g}")
+        return Held(line, at)
 
     def remove(self, held: Held) -> None:
         """Take a key away; the last leaves its value."""
         self._session.edit_keyed(
-            f"Remove {held.curve.name.lower()} key at {held.frame:g}",
-            held.curve.field,
+            f"Remove {held.line.name.lower()} key at {held.frame:g}",
+            held.line.field,
             lambda keyed: edit.remove_key(keyed, held.frame),
         )
 
     def paint(self, painter: QPainter, numbers: Survey) -> None:
-        """The curves and their keys."""
-        for curve in CURVES:
-            if self._keyed(curve) is None:
+        """The lines and their keys."""
+        for line in LINES:
+            if self._keyed(line) is None:
                 continue
-            values = getattr(numbers.camera, curve.field)
+            values = getattr(numbers.camera, line.field)
             points = [
-                QPointF(self._x_of(float(frame)), curve.y(float(value), self.top, self.bottom))
+                QPointF(self._x_of(float(frame)), line.y(float(value), self.top, self.bottom))
                 for frame, value in zip(numbers.frames, values, strict=True)
             ]
-            hollow = curve.field == "f_number"
+            hollow = line.field == "f_number"
             style = Qt.PenStyle.DashDotLine if hollow else Qt.PenStyle.DashLine
             painter.setPen(QPen(faded(look().text, 0.6), 1.2, style))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF(points))
             painter.setPen(QPen(look().text, 1.4))
             painter.setBrush(look().panel if hollow else look().text)
-            for frame, at in self.places(curve):
+            for frame, at in self.places(line):
                 x, y = at.x(), at.y()
                 painter.drawPolygon(
                     QPolygonF([QPointF(x, y - 5), QPointF(x + 5, y), QPointF(x, y + 5), QPointF(x - 5, y)])
                 )
                 shown = float(np.interp(frame, numbers.frames, values))
-                draw_text(painter, QPointF(x + 9, y - 5), curve.text(shown), look().text, 11)
+                draw_text(painter, QPointF(x + 9, y - 5), line.text(shown), look().text, 11)

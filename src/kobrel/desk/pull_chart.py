@@ -417,7 +417,7 @@ class PullChart(Panel):
         if mark is None:
             if key is not None:
                 menu = QMenu(self)
-                remove = menu.addAction(f"Remove the {key.curve.name.lower()} key at {key.frame:g}")
+                remove = menu.addAction(f"Remove the {key.line.name.lower()} key at {key.frame:g}")
                 remove.triggered.connect(lambda: self._keys.remove(key))
                 menu.exec(event.globalPos())
             return
