@@ -59,6 +59,13 @@ def test_alpha_takes_light_and_long_pictures_stand_in_the_middle(tmp_path):
     assert mask[side // 8, side * 3 // 4] == 0.0
 
 
+def test_half_clear_white_passes_half(tmp_path):
+    from PIL import Image
+
+    Image.new("RGBA", (32, 32), (255, 255, 255, 128)).save(tmp_path / "clear.png")
+    assert read_mask(tmp_path / "clear.png").pixels.mean() == pytest.approx(128 / 255, abs=0.01)
+
+
 def test_what_is_no_number_passes_nothing(tmp_path):
     pixels = np.ones((8, 8, 1), np.float32)
     pixels[:4], pixels[4:] = np.nan, 7.0

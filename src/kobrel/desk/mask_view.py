@@ -43,7 +43,7 @@ class MaskView(Panel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "The iris with its mask", _HINT)
-        self._image: tuple[object, QImage] | None = None
+        self._image: tuple[tuple[object, ...], QImage] | None = None
         self._discs: tuple[tuple[object, ...], list[tuple[str, QImage, float]]] | None = None
         self.corner: int | None = None
         self._held = False
@@ -97,8 +97,8 @@ class MaskView(Panel):
         if camera is None or session.shot is None:
             return
         box = self.square()
-        if self._image is None or self._image[0] is not (key := opening(camera.turned_iris, camera.squeeze)):
-            key = opening(camera.turned_iris, camera.squeeze)
+        key = (opening(camera.turned_iris, camera.squeeze), look())
+        if self._image is None or any(a is not b for a, b in zip(self._image[0], key, strict=True)):
             self._image = key, opening_image(camera)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(box, self._image[1])

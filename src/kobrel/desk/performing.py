@@ -8,9 +8,7 @@ from kobrel.errors import PlanError
 from kobrel.plan import pulls
 from kobrel.plan.model import DistanceTarget, Mark
 from kobrel.plan.pace import closest_m
-from kobrel.plan.perform import performed
-
-_FAR_M = 1e4
+from kobrel.plan.perform import metres_of, performed
 
 
 class Performer(QObject):
@@ -141,8 +139,3 @@ class Performer(QObject):
         self._session.end_drag()
         self._session.said.emit(told)
         self.changed.emit()
-
-
-def metres_of(dpt: float) -> float:
-    """A distance of so many dioptres; infinity from 10 km."""
-    return 1.0 / dpt if dpt > 1.0 / _FAR_M else float("inf")

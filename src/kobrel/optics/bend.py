@@ -5,8 +5,6 @@ from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
 
-MOST_PERCENT = 20.0
-
 
 def _lens(percent: float) -> tuple[float, float]:
     """Bending and scale: below 0 the corners stay and the middle grows, above 0 the other way."""

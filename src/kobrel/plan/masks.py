@@ -65,7 +65,7 @@ def _read_if_new(mask: MaskPicture) -> Mask:
 
 @lru_cache(maxsize=8)
 def read_mask(path: Path, changed: int = 0, size: int = 0) -> Mask:
-    """Read a mask: the mean of a picture's colours, times its alpha, in a square.
+    """Read a mask: the mean of a picture's colours, with its alpha, in a square.
 
     `changed` and `size` tell one state of the file from another.
 
@@ -79,7 +79,7 @@ def read_mask(path: Path, changed: int = 0, size: int = 0) -> Mask:
     colours = [i for i, name in enumerate(names) if name in ("r", "g", "b", "y")] or [0]
     grey = pixels[..., colours].mean(axis=-1)
     if "a" in names:
-        grey = grey * pixels[..., names.index("a")]
+        grey = np.minimum(grey, pixels[..., names.index("a")])  # colours come with alpha in them
     grey = np.clip(np.nan_to_num(grey), 0.0, 1.0)
     try:
         return Mask(_square(grey))

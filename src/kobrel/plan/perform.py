@@ -39,10 +39,11 @@ def performed(frames: ArrayLike, focus_dpt: ArrayLike, tolerance_dpt: float) -> 
     if len(corners) == 2 and abs(path[0] - path[-1]) < _LEAST_DPT:
         corners = corners[:1]
     return tuple(
-        Mark(frame=float(every[k]), target=DistanceTarget(metres=_metres(float(path[k]))), ease="even")
+        Mark(frame=float(every[k]), target=DistanceTarget(metres=metres_of(float(path[k]))), ease="even")
         for k in corners
     )
 
 
-def _metres(dpt: float) -> float:
+def metres_of(dpt: float) -> float:
+    """A distance of so many dioptres; infinity from 10 km."""
     return 1.0 / dpt if dpt > _LEAST_DPT else float("inf")

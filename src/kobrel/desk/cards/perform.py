@@ -11,9 +11,10 @@ from kobrel.desk.fields import number_field
 from kobrel.desk.handwheel import HandWheel
 from kobrel.desk.look import look
 from kobrel.desk.paint import draw_text
-from kobrel.desk.performing import Performer, metres_of
+from kobrel.desk.performing import Performer
 from kobrel.desk.session import Session
 from kobrel.plan.pace import closest_m
+from kobrel.plan.perform import metres_of
 
 _STEP_DEG, _FINE = 4.0, 0.2
 
