@@ -21,6 +21,7 @@ _HALF_STOPS = (
     16.0, 19.0, 22.0, 27.0, 32.0, 38.0, 45.0, 54.0, 64.0, 76.0, 90.0, 108.0, 128.0,
 )  # fmt: skip
 FULL_STOPS = MARKED_STOPS[::3]
+WIDEST_STOP, NARROWEST_STOP = MARKED_STOPS[0], MARKED_STOPS[-1]
 _SERIES: dict[StopSteps, tuple[float, ...]] = {
     "full": FULL_STOPS, "half": _HALF_STOPS, "third": MARKED_STOPS, "free": MARKED_STOPS,
 }  # fmt: skip
