@@ -41,13 +41,24 @@ def test_focus_moves_in_dioptres_with_its_ease():
     assert focus_dpt([at(1, float("inf"))], [1], {})[0] == 0
 
 
+def test_a_mark_with_a_field_that_is_not_known_yet_is_still_on_its_subject(demo):
+    plan, stage = demo
+    shot = plan.shots[1]
+    marks = shot.marks
+    later = marks[0].but(target=SubjectTarget(number=1, note="from a later version"))
+    changed = shot.but(marks=(later, *marks[1:]))
+    followed, known = (survey(plan, s, stage).camera.focus_m for s in (changed, shot))
+    np.testing.assert_allclose(followed, known, rtol=1e-12)
+
+
 def test_a_mark_on_a_subject_follows_it_through_the_pull():
     frames = np.arange(0, 21.0)
-    live = {7: 1 / (2 + 0.1 * frames)}
-    marks = [Mark(frame=5, target=SubjectTarget(number=7), ease="even"), at(15, 10)]
+    seven = SubjectTarget(number=7)
+    live = {seven: 1 / (2 + 0.1 * frames)}
+    marks = [Mark(frame=5, target=seven, ease="even"), at(15, 10)]
     got = focus_dpt(marks, frames, live)
-    np.testing.assert_allclose(got[:6], live[7][:6])
-    assert got[10] == pytest.approx(0.5 * live[7][10] + 0.5 * 0.1)
+    np.testing.assert_allclose(got[:6], live[seven][:6])
+    assert got[10] == pytest.approx(0.5 * live[seven][10] + 0.5 * 0.1)
     assert focus_dpt([Mark(frame=0, target=SubjectTarget(number=9))], frames, live)[3] == 0
 
 

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from kobrel.optics.ease import eased, swinging
 from kobrel.plan import pulls
+from kobrel.plan.anchors import subject_points
 from kobrel.plan.camera import camera_at, cameras_at
 from kobrel.plan.instrument import Lens
 from kobrel.plan.model import (
@@ -17,12 +18,13 @@ from kobrel.plan.model import (
     Mark,
     Plan,
     PointAnchor,
+    PointTarget,
     Search,
     Shot,
     Subject,
     SubjectTarget,
 )
-from kobrel.plan.pace import closest_m, pace, pace_doubts
+from kobrel.plan.pace import breathing_percent, closest_m, pace, pace_doubts
 from kobrel.plan.parts import PlaceKey
 from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
@@ -291,3 +293,49 @@ def test_a_rack_that_shows_nothing_is_told_with_the_stop_that_would(apart, stop,
         assert float(camera.blur_px(1.5)) == pytest.approx(2 * camera.coc_px, rel=0.06)
     elif told:
         assert told in found[0]
+
+
+@given(st.integers(0, 10_000))
+def test_a_mark_on_a_free_point_follows_its_path_before_a_camera_that_moves(seed):
+    rng = np.random.default_rng(seed)
+    path = tuple(
+        PlaceKey(frame=float(f), position_m=tuple(rng.uniform(-1, 1, 3) + (0, 0, -6.0)))
+        for f in (1001, 1030, 1100)
+    )
+    point = PointTarget(position_m=path[0].position_m, keys=path)
+    camera = MadeCamera(position_m=tuple(rng.uniform(-1, 1, 3)), aim_m=(0.0, 0.0, -6.0))
+    shot = shot_of(Mark(frame=1010, target=at_m(2.0)), Mark(frame=1040, target=point), camera=camera)
+    plan = Plan(shots=(shot,))
+    frames = np.arange(1040, 1101.0)
+    cameras = cameras_at(plan, shot, frames, Stage())
+    places = subject_points(point, frames, Stage())
+    assert np.nanmax(cameras.see(places).blur_px) < 0.01
+    assert focus(shot)[9] == pytest.approx(0.5)
+    assert plan.name_of(point) == "a free point"
+
+
+def test_a_jerk_is_told_with_its_frames_and_a_smooth_pull_has_none():
+    even = shot_of(Mark(frame=1010, target=at_m(1.0), ease="even"), Mark(frame=1020, target=at_m(10.0)))
+    ring = even.ring.but(most_deg_s=1e6, most_deg_s2=5000.0)
+    even = even.but(ring=ring)
+    numbers = survey(Plan(shots=(even,)), even, Stage())
+    made = pace(even, numbers)
+    assert numbers.frames[made.too_jerky].tolist() == [1010, 1020]
+    told = pace_doubts(Plan(), even, numbers)
+    assert len(told) == 1
+    assert "1010, 1020" in told[0]
+    smooth = even.but(marks=tuple(m.but(ease="smooth") for m in even.marks))
+    assert not pace(smooth, survey(Plan(shots=(smooth,)), smooth, Stage())).too_jerky.any()
+
+
+def test_breathing_is_what_refocusing_does_to_the_size_of_things():
+    shot = shot_of(Mark(frame=1001, target=at_m(1.0)), Mark(frame=1100, target=at_m(float("inf"))))
+    numbers = survey(Plan(shots=(shot,)), shot, Stage())
+    percent = breathing_percent(numbers)
+    assert percent.shape == numbers.frames.shape
+    assert percent[-1] == pytest.approx(0.0, abs=1e-9)
+    thin = shot.but(glass=shot.glass.but(model="thin"))
+    moved = breathing_percent(survey(Plan(shots=(thin,)), thin, Stage()))
+    assert moved[0] == pytest.approx(100 * 0.05 / (1 - 0.05), rel=1e-9)
+    angles = numbers.camera.half_widths()[0]
+    assert np.ptp(angles) == pytest.approx(0.0, abs=1e-12) or percent[0] > 0

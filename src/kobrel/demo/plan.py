@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from kobrel.optics.exposure import t_stop
+from kobrel.plan.alts import kept
 from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
@@ -11,6 +12,7 @@ from kobrel.plan.lenses import shipped_kits
 from kobrel.plan.model import (
     BoundsAnchor,
     CameraEnd,
+    Cue,
     DistanceTarget,
     FileCamera,
     Light,
@@ -80,6 +82,15 @@ def _glass(focal: float, stop: Keyed, squeeze: float = 1.0) -> Glass:
     )  # fmt: skip
 
 
+def _rehearsed(shot: Shot) -> Shot:
+    """The shot with its cues, handles for the cut, and an Alt that is stopped down and pulls later."""
+    cues = Cue(name="He turns", first=1037, last=1052), Cue(name="First word", first=1066)
+    slow = _glass(50, Keyed(value=4.0), squeeze=2.0)
+    late = _on(1001, LANTERN), _on(1052, LANTERN), _on(1072, FERRYMAN), _on(1096, FERRYMAN)
+    other = kept(shot.but(glass=slow, marks=late), "Later, f/4")
+    return shot.but(cues=cues, handles=8, alts=other.alts)
+
+
 def night_ferry(scene: Path) -> Plan:
     """The plan, on the scene at a path."""
     plan = Plan(name="Night Ferry", scenes=(SceneRef(name=NAME, path=str(scene.absolute())),), light=DUSK)
@@ -98,14 +109,14 @@ def night_ferry(scene: Path) -> Plan:
             _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades,
                 (Wish(subject=BOOTH), Wish(subject=FERRYMAN, kind="at_most", px=4)), _on(1001, BOOTH),
             ),
-            _shot(
+            _rehearsed(_shot(
                 "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=1.4), squeeze=2.0), round_iris,
                 (
                     Wish(subject=LANTERN, last=1037), Wish(subject=FERRYMAN, first=1061),
                     Wish(subject=BACKGROUND, kind="at_least", px=16),
                 ),
                 _on(1001, LANTERN), _on(1037, LANTERN), _on(1061, FERRYMAN), _on(1096, FERRYMAN),
-            ),
+            )),
             _shot(
                 "03", "Brass compass", "Compass", 1060, _glass(85, Keyed(value=5.6)), blades,
                 (Wish(subject=COMPASS, last=1024), Wish(subject=BACKGROUND, kind="at_least", px=60)),

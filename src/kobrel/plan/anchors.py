@@ -4,7 +4,15 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Anchor, BoundsAnchor, NearestAnchor, PointAnchor, StandInAnchor, SurfaceAnchor
+from kobrel.plan.model import (
+    Anchor,
+    BoundsAnchor,
+    NearestAnchor,
+    PointAnchor,
+    PointTarget,
+    StandInAnchor,
+    SurfaceAnchor,
+)
 from kobrel.plan.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Place, Stage
 
@@ -12,9 +20,10 @@ _NOWHERE = np.full((1, 3), np.nan)
 
 
 def subject_points(
-    anchor: Anchor, frames: ArrayLike, stage: Stage, camera_places: Numbers | None = None
+    anchor: Anchor | PointTarget, frames: ArrayLike, stage: Stage, camera_places: Numbers | None = None
 ) -> Numbers:
-    """Points of an anchor in metres on the stage: (F, 3), or (1, 3) where it stands still.
+    """Points of an anchor, or of a mark's own point, in metres on the stage: (F, 3), or (1, 3) where
+    it stands still.
 
     Parameters
     ----------
@@ -29,9 +38,11 @@ def subject_points(
     return stage.kept(key, lambda: _points(anchor, at, stage, seen_from))
 
 
-def _points(anchor: Anchor, frames: Numbers, stage: Stage, camera_places: Numbers | None) -> Numbers:
+def _points(
+    anchor: Anchor | PointTarget, frames: Numbers, stage: Stage, camera_places: Numbers | None
+) -> Numbers:
     local: Numbers | None = np.zeros(3)
-    if isinstance(anchor, PointAnchor):
+    if isinstance(anchor, PointAnchor | PointTarget):
         return np.array(place_track(anchor).at(frames))
     if isinstance(anchor, StandInAnchor):
         place = Place(scene_of(anchor.number), MEASURED)

@@ -17,7 +17,7 @@ from kobrel.plan.anchors import subject_points
 from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.marks import focus_dpt, keyed_at, ways
 from kobrel.plan.masks import iris_of
-from kobrel.plan.model import FileCamera, FixedCamera, Plan, Shot
+from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
 from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
@@ -89,6 +89,10 @@ class Camera:
 
     def frame(self, index: int) -> "Camera":
         """One of many frames."""
+        return self.rows(index)
+
+    def rows(self, index: int | list[int]) -> "Camera":
+        """One or some of many frames."""
         return replace(
             self,
             pose=self.pose[index],
@@ -263,8 +267,9 @@ class Camera:
 
     def before(self, points: ArrayLike) -> tuple[Numbers, Numbers, Numbers]:
         """Points (..., 3) in the camera's own axes, metres: to the right, upward, ahead."""
-        away = np.asarray(points, dtype=float) - self.pose[..., :3, 3]
-        x, y, back = np.moveaxis(np.einsum("...ij,...i->...j", self.pose[..., :3, :3], away), -1, 0)
+        turn, places = self.pose[..., :3, :3], np.asarray(points, dtype=float)
+        a, b, c = (places[..., k] - self.pose[..., k, 3] for k in range(3))
+        x, y, back = (turn[..., 0, j] * a + turn[..., 1, j] * b + turn[..., 2, j] * c for j in range(3))
         return x, y, -back
 
     def ray(
@@ -418,18 +423,19 @@ def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:
 
 def _wanted_dpt(
     plan: Plan, shot: Shot, stage: Stage, surface: str, at: Numbers, pose: Numbers
-) -> dict[int, Numbers]:
-    """Nearness, (F,), of the subjects that the shot's marks are on."""
-    wanted = {mark.target.number for mark in shot.marks if mark.target.kind == "subject"}
-    pose = np.broadcast_to(pose, (len(at), 4, 4))
-    return {
-        subject.number: _nearness_dpt(
-            subject_points(subject.anchor, at, stage, pose[:, :3, 3]),
-            pose, surface, shot.glass.projection == "fisheye",
-        )
-        for subject in plan.subjects
-        if subject.number in wanted
-    }  # fmt: skip
+) -> dict[Target, Numbers]:
+    """Nearness, (F,), of the subjects and points that the shot's marks are on."""
+    pose, all_round = np.broadcast_to(pose, (len(at), 4, 4)), shot.glass.projection == "fisheye"
+    found: dict[Target, Numbers] = {}
+    for target in {mark.target for mark in shot.marks}:
+        anchor: Anchor | PointTarget | None = target if isinstance(target, PointTarget) else None
+        if isinstance(target, SubjectTarget):
+            subject = plan.subject(target.number)
+            anchor = subject.anchor if subject else None
+        if anchor is not None:
+            points = subject_points(anchor, at, stage, pose[:, :3, 3])
+            found[target] = _nearness_dpt(points, pose, surface, all_round)
+    return found
 
 
 def _nearness_dpt(points: Numbers, pose: Numbers, surface: str, all_round: bool) -> Numbers:

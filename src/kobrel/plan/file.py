@@ -36,6 +36,7 @@ UPGRADES: Mapping[int, Upgrade] = {
     1: dict,  # format 2 only added parts, all with defaults
     2: _exposure_and_delivery,
     3: dict,  # format 4 only added parts, all with defaults
+    4: dict,  # so did format 5
 }
 """For each older format, the step that turns its JSON into the next format's."""
 

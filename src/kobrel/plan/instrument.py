@@ -102,6 +102,9 @@ class Ring(Part):
     throw_deg: PositiveFinite = 270.0
     closest_m: PositiveFinite = Field(0.5, description="Its near end, where no lens of a kit says it.")
     most_deg_s: PositiveFinite = Field(400.0, description="Degrees a second that are called too fast beyond.")
+    most_deg_s2: PositiveFinite = Field(
+        10_000.0, description="Change of that in a second that is called too jerky beyond."
+    )
 
 
 WishKind = Literal["sharp", "at_least", "at_most"]

@@ -8,7 +8,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.ease import eased, swinging
 from kobrel.optics.lens import Numbers
-from kobrel.plan.model import Mark, Search, SubjectTarget
+from kobrel.plan.model import DistanceTarget, Mark, Search, Target
 from kobrel.plan.parts import Keyed, PullEase
 
 
@@ -41,7 +41,7 @@ def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:
 def focus_dpt(
     marks: Sequence[Mark],
     frames: ArrayLike,
-    subjects_dpt: Mapping[int, Numbers],
+    targets_dpt: Mapping[Target, Numbers],
     ways_dpt: Sequence[float] | None = None,
 ) -> Numbers:
     """The focus in dioptres at frames, ``D = (1 - e) Da(t) + e Db(t)``.
@@ -50,8 +50,8 @@ def focus_dpt(
     ----------
     marks : in order, at least one; held before the first and after the last
     frames : (F,)
-    subjects_dpt : each subject's own nearness at those frames, (F,), by number; a mark on
-        a subject that is missing here, or not a number at a frame, counts as infinity
+    targets_dpt : the nearness at those frames, (F,), of each subject and point that marks are on;
+        one that is missing here, or not a number at a frame, counts as infinity
     ways_dpt : how far each pull goes, as it arrives, see :func:`ways`; searches need it
 
     Returns
@@ -59,15 +59,19 @@ def focus_dpt(
     (F,) dioptres, 0 for infinity.
     """
     at = np.atleast_1d(np.asarray(frames, dtype=float))
-    nearness = [_nearness(mark, at, subjects_dpt) for mark in marks]
+    live = {target: _nearness(target, at, targets_dpt) for target in {mark.target for mark in marks}}
+    nearness = [live[mark.target] for mark in marks]
     focus = nearness[0].copy()
     ends = np.asarray([mark.frame for mark in marks[1:]])
     for k, end in enumerate(ends):
-        mark, begins = marks[k], marks[k].leaves
+        mark, begins, after = marks[k], marks[k].leaves, nearness[k + 1]
         moving, there = (at > begins) & (at < end), at >= end
-        e = eased((at[moving] - begins) / (end - begins), mark.ease, mark.handles)
-        focus[moving] = _between(nearness[k][moving], nearness[k + 1][moving], e, mark.by)
-        focus[there] = nearness[k + 1][there]
+        if mark.target == marks[k + 1].target:  # it is followed, without rounding on the way
+            there = at > begins
+        else:
+            e = eased((at[moving] - begins) / (end - begins), mark.ease, mark.handles)
+            focus[moving] = _between(nearness[k][moving], after[moving], e, mark.by)
+        focus[there] = after[there]
     for k, end in enumerate(ends):
         search = marks[k].search
         if search is not None and ways_dpt is not None:
@@ -76,25 +80,25 @@ def focus_dpt(
     return np.maximum(focus, 0.0)
 
 
-def ways(marks: Sequence[Mark], subjects_dpt: Mapping[int, Numbers]) -> list[float]:
+def ways(marks: Sequence[Mark], targets_dpt: Mapping[Target, Numbers]) -> list[float]:
     """How far each pull goes, in dioptres, where it arrives.
 
     Parameters
     ----------
-    subjects_dpt : each subject's nearness at the frames of all marks but the first
+    targets_dpt : as for :func:`focus_dpt`, at the frames of all marks but the first
     """
     at = np.asarray([mark.frame for mark in marks[1:]])
     return [
-        float(_nearness(after, at, subjects_dpt)[k] - _nearness(before, at, subjects_dpt)[k])
+        float(_nearness(after.target, at, targets_dpt)[k] - _nearness(before.target, at, targets_dpt)[k])
         for k, (before, after) in enumerate(itertools.pairwise(marks))
     ]
 
 
-def _nearness(mark: Mark, at: Numbers, subjects_dpt: Mapping[int, Numbers]) -> Numbers:
-    """Where a mark would have the focus at each frame, dioptres."""
-    if not isinstance(mark.target, SubjectTarget):
-        return np.full(at.shape, 1.0 / mark.target.metres)
-    live = subjects_dpt.get(mark.target.number, np.zeros(at.shape))
+def _nearness(target: Target, at: Numbers, targets_dpt: Mapping[Target, Numbers]) -> Numbers:
+    """Where a mark on something would have the focus at each frame, dioptres."""
+    if isinstance(target, DistanceTarget):
+        return np.full(at.shape, 1.0 / target.metres)
+    live = targets_dpt.get(target, np.zeros(at.shape))
     return np.broadcast_to(np.nan_to_num(live, nan=0.0, posinf=0.0), at.shape)
 
 

@@ -28,7 +28,7 @@ from kobrel.plan.parts import (
     require_unique,
 )
 
-FORMAT = 4
+FORMAT = 5
 SUFFIX = ".kobrel"
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
@@ -204,7 +204,32 @@ class DistanceTarget(Part):
     metres: Positive
 
 
-Target = Annotated[SubjectTarget | DistanceTarget, Field(discriminator="kind")]
+class PointTarget(Placed):
+    """Focus on a point in space that no subject stands at; it stands still or follows its keys."""
+
+    kind: Literal["point"] = "point"
+
+
+Target = Annotated[SubjectTarget | PointTarget | DistanceTarget, Field(discriminator="kind")]
+
+
+class Cue(Part):
+    """A frame or a range of frames that has a name: what is done or said there."""
+
+    name: str = Field(min_length=1)
+    first: int
+    last: int | None = Field(None, description="Last frame of a range; none is a single frame.")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.last is not None and self.last < self.first:
+            raise ValueError(f"cue {self.name} ends at frame {self.last}, before it begins at {self.first}")
+        return self
+
+    @property
+    def end(self) -> int:
+        """Its last frame."""
+        return self.first if self.last is None else self.last
 
 
 class Search(Part):
@@ -317,6 +342,7 @@ class Shot(Part):
     first: int = 1001
     last: int = 1096
     fps: PositiveFinite = 24.0
+    handles: int = Field(0, ge=0, le=10_000, description="Frames before and after, kept for the cut.")
     camera: CameraRef
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
@@ -329,6 +355,7 @@ class Shot(Part):
     brief: tuple[Wish, ...] = ()
     ring: Ring = Field(default_factory=Ring)
     alts: tuple[Alt, ...] = ()
+    cues: tuple[Cue, ...] = ()
     marks: tuple[Mark, ...] = Field(
         default_factory=lambda: (Mark(frame=1001, target=DistanceTarget(metres=3.0)),)
     )
@@ -353,6 +380,11 @@ class Shot(Part):
     def label(self) -> str:
         """Name and title as shown."""
         return f"{self.name} {self.title}".strip()
+
+    @property
+    def length(self) -> int:
+        """Frames in the cut, without handles."""
+        return self.last - self.first + 1
 
 
 class Surround(Part):
@@ -427,6 +459,13 @@ class Plan(Part):
     def subject(self, number: int) -> Subject | None:
         """A subject by its number."""
         return next((subject for subject in self.subjects if subject.number == number), None)
+
+    def name_of(self, target: Target) -> str | None:
+        """What a mark is on, by its name; None for a plain distance."""
+        if isinstance(target, SubjectTarget):
+            subject = self.subject(target.number)
+            return subject.name if subject else f"missing subject {target.number}"
+        return "a free point" if isinstance(target, PointTarget) else None
 
     def stand_in(self, number: int) -> StandIn | None:
         """A stand-in by its number."""

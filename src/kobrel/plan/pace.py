@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.optics import lens, sensor
+from kobrel.optics.exposure import WIDEST_STOP
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Mark, Plan, Shot, SubjectTarget
 from kobrel.plan.survey import GONE, Survey, spans
@@ -23,12 +24,16 @@ class Pace:
     ----------
     dpt_s : (F,) dioptres a second
     deg_s : (F,) degrees a second of the focus ring
+    deg_s2 : (F,) change of the ring's speed at the frame, degrees a second in a second
     too_fast : (F,) beyond what the ring is to be turned at
+    too_jerky : (F,) its speed changes more than it is to
     """
 
     dpt_s: Numbers
     deg_s: Numbers
+    deg_s2: Numbers
     too_fast: NDArray[np.bool_]
+    too_jerky: NDArray[np.bool_]
 
     @property
     def fastest(self) -> int:
@@ -43,10 +48,25 @@ def closest_m(shot: Shot) -> float:
 
 def pace(shot: Shot, numbers: Survey) -> Pace:
     """The speed of a shot's focus; its ring is even in dioptres from its near end to infinity."""
-    steps = np.abs(np.diff(1.0 / numbers.camera.focus_m)) * shot.fps
-    dpt_s = np.append(steps, steps[-1:] if len(steps) else 0.0)
-    deg_s = dpt_s * closest_m(shot) * shot.ring.throw_deg
-    return Pace(dpt_s, deg_s, deg_s > shot.ring.most_deg_s * (1 + 1e-9))
+    steps = np.diff(1.0 / numbers.camera.focus_m) * shot.fps
+    signed = np.append(steps, steps[-1:] if len(steps) else 0.0)
+    deg_a_dpt = closest_m(shot) * shot.ring.throw_deg
+    deg_s = np.abs(signed) * deg_a_dpt
+    deg_s2 = np.abs(np.diff(signed, prepend=signed[:1])) * deg_a_dpt * shot.fps
+    over = 1 + 1e-9
+    return Pace(
+        np.abs(signed), deg_s, deg_s2,
+        deg_s > shot.ring.most_deg_s * over, deg_s2 > shot.ring.most_deg_s2 * over,
+    )  # fmt: skip
+
+
+def breathing_percent(numbers: Survey) -> Numbers:
+    """How much larger things are pictured than with the focus at infinity, (F,) percent.
+
+    It is the image distance over the focal length: what refocusing alone does to the picture's size.
+    """
+    camera = numbers.camera
+    return np.broadcast_to((camera.image_distance_mm / camera.focal_mm - 1.0) * 100.0, numbers.frames.shape)
 
 
 def pace_doubts(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
@@ -59,33 +79,69 @@ def pace_doubts(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
             f"The focus ring turns at up to {made.deg_s.max():.0f} degrees a second, at {frames}; "
             f"{shot.ring.most_deg_s:g} is the most. Give the pull more frames."
         )
-    for before, after in pairwise(shot.marks):
-        if shot.first <= after.frame <= shot.last:
-            found += _unseen(plan, numbers, before, after)
-    return found
+    if made.too_jerky.any():
+        frames = spans(numbers.frames, made.too_jerky, "all frames", "")
+        found.append(
+            f"The focus ring starts or stops harder than {shot.ring.most_deg_s2:g} degrees a second in a "
+            f"second, at {frames}. Take a smooth ease, or give the pull more frames."
+        )
+    return found + [_sentence(plan, rack) for rack in unseen_racks(shot, numbers)]
 
 
-def _unseen(plan: Plan, numbers: Survey, before: Mark, after: Mark) -> list[str]:
+@dataclass(frozen=True)
+class UnseenRack:
+    """A rack between two subjects that leaves both sharp.
+
+    Parameters
+    ----------
+    before, after : its marks
+    blur_px : of the subject that it leaves, as it arrives
+    stop : the f-number that would show it; None where no lens has it
+    """
+
+    before: Mark
+    after: Mark
+    blur_px: float
+    stop: float | None
+
+    @property
+    def would(self) -> str:
+        """What would show it, in words."""
+        return f"f/{self.stop:.2g} would show it" if self.stop else "no lens would show it"
+
+
+def unseen_racks(shot: Shot, numbers: Survey) -> list[UnseenRack]:
+    """Racks of a shot that show nothing."""
+    pairs = [pair for pair in pairwise(shot.marks) if shot.first <= pair[1].frame <= shot.last]
+    return [rack for before, after in pairs if (rack := _unseen(numbers, before, after))]
+
+
+def _sentence(plan: Plan, rack: UnseenRack) -> str:
+    one, other = (plan.name_of(mark.target) for mark in (rack.before, rack.after))
+    would = rack.would if rack.stop else "No lens would show it; move one of them"
+    return (
+        f"The rack from {one} to {other} at {rack.after.frame:g} shows nothing: "
+        f"what it leaves is {rack.blur_px:.1f} px soft. {would}."
+    )
+
+
+def _unseen(numbers: Survey, before: Mark, after: Mark) -> UnseenRack | None:
     """Whether a rack between two subjects leaves both sharp, and the stop that would show it."""
     one, other = before.target, after.target
     if not isinstance(one, SubjectTarget) or not isinstance(other, SubjectTarget) or one == other:
-        return []
+        return None
     if one.number not in numbers.subjects or other.number not in numbers.subjects:
-        return []
+        return None
     column = numbers.index_of(after.frame)
     rows = [numbers.subjects.index(target.number) for target in (one, other)]
-    camera = numbers.camera.frame(column)
+    camera = numbers.camera
     if camera.projection == "orthographic" or any(numbers.state[row, column] == GONE for row in rows):
-        return []
+        return None
     far, near = (float(numbers.focus_distance_m[row, column]) for row in rows)
-    blur_mm = lens.blur_mm(camera.focal_mm, camera.f_number, near, far, camera.model)
+    f_number = float(camera.f_number[column])
+    blur_mm = lens.blur_mm(camera.focal_mm[column], f_number, near, far, camera.model)
     blur = float(sensor.blur_px(blur_mm, camera.sensor_width_mm, camera.width_px, camera.squeeze))
     if blur > camera.coc_px:
-        return []
-    names = [subject.name if (subject := plan.subject(t.number)) else "" for t in (one, other)]
-    stop = float(camera.f_number) * blur / (SHOWS * camera.coc_px)
-    would = f"f/{stop:.2g} would show it." if stop >= 0.5 else "No lens would show it; move one of them."
-    return [
-        f"The rack from {names[0]} to {names[1]} at {after.frame:g} shows nothing: "
-        f"what it leaves is {blur:.1f} px soft. {would}"
-    ]
+        return None
+    stop = f_number * blur / (SHOWS * camera.coc_px)
+    return UnseenRack(before, after, blur, stop if stop >= WIDEST_STOP else None)

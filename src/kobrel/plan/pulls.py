@@ -7,6 +7,7 @@ from typing import Any
 
 from kobrel.plan.model import DistanceTarget, Mark, Shot, Target
 from kobrel.plan.parts import PullEase
+from kobrel.plan.perform import metres_of
 
 
 def set_mark(shot: Shot, frame: float, target: Target, ease: PullEase | None = None) -> Shot:
@@ -83,6 +84,19 @@ def moved_marks(shot: Shot, frames: Collection[float], by: float, scale: float =
 def _shifted(mark: Mark, frame: float) -> Mark:
     """A mark at another frame, with its hold as long as before."""
     return mark.but(frame=frame, until=None if mark.until is None else mark.until + frame - mark.frame)
+
+
+def lifted_marks(shot: Shot, frames: Collection[float], by_dpt: float) -> Shot:
+    """The shot with the marks that are at distances moved nearer by so many dioptres; none goes beyond
+    infinity, and those on subjects or points stay there.
+    """
+
+    def lifted(mark: Mark) -> Mark:
+        if mark.frame not in frames or not isinstance(mark.target, DistanceTarget):
+            return mark
+        return mark.but(target=DistanceTarget(metres=metres_of(1.0 / mark.target.metres + by_dpt)))
+
+    return with_marks(shot, [lifted(mark) for mark in shot.marks])
 
 
 def pasted_marks(shot: Shot, marks: Sequence[Mark], at: float) -> Shot:

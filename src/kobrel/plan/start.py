@@ -56,7 +56,7 @@ def plan_from_scene(
     name = scene_name(path, set())
     stage = Stage([(name, scene)])
     source = _choose(path, scene, camera_path)
-    first, last = _frames(scene)
+    first, last = frames_of(scene)
     shot = (
         shot_from_camera("01", name, scene, source, first, last)
         if source
@@ -87,9 +87,10 @@ def _choose(path: Path, scene: Scene, camera_path: str | None) -> CameraSource |
     return source
 
 
-def _frames(scene: Scene) -> tuple[int, int]:
+def frames_of(scene: Scene, otherwise: tuple[int, int] = DEFAULT_FRAMES) -> tuple[int, int]:
+    """First and last frame of a scene, or others where it does not say them."""
     if scene.first_frame is None or scene.last_frame is None or scene.last_frame < scene.first_frame:
-        return DEFAULT_FRAMES
+        return otherwise
     return scene.first_frame, scene.last_frame
 
 
