@@ -5,6 +5,8 @@ from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
 from kobrel.picture.tracer import in_bands, never
+from kobrel.plan.camera import Camera
+from kobrel.plan.model import Light
 
 _STEPS = 4096
 
@@ -44,6 +46,11 @@ def developed(
         never,
     )
     return out
+
+
+def as_shown(linear: NDArray[np.float32], light: Light, camera: Camera) -> NDArray[np.uint8]:
+    """SRGB bytes, (H, W, 3), as bright as a plan's light and a shot's exposure have it."""
+    return developed(linear, light.exposure_ev + float(camera.shown_ev), light.shoulder)
 
 
 def srgb(linear: NDArray[np.floating]) -> NDArray[np.floating]:

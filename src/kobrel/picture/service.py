@@ -2,6 +2,7 @@
 they are made, and whoever asks never waits.
 """
 
+import contextlib
 import threading
 import time
 from collections import OrderedDict, deque
@@ -12,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
-from kobrel.picture.develop import developed
+from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import HASTY_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
-from kobrel.picture.tracer import Film, Sharp, delivered, sharp_part, sharp_picture
+from kobrel.picture.tracer import Film, Sharp, delivered, exposed, sharp_part, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import Camera
 from kobrel.plan.model import Finish, Light
@@ -67,11 +68,33 @@ class Drawn:
     sharp_part: float = 0.0
 
 
+@dataclass(frozen=True, eq=False)
+class Spare:
+    """A picture to be made when there is time, and who is told its pixels."""
+
+    request: Request
+    done: Callable[[NDArray[np.uint8]], None]
+
+
 def for_screen(request: Request, linear: NDArray[np.float32]) -> NDArray[np.uint8]:
     """A picture finished and developed as the request has it."""
-    finish, light = request.finish, request.light
+    finish = request.finish
     finished = bent_picture(glowing(linear, finish.glow), finish.bend_percent)
-    return developed(finished, light.exposure_ev + float(request.camera.shown_ev), light.shoulder)
+    return as_shown(finished, request.light, request.camera)
+
+
+def finished(request: Request, stop: Callable[[], bool]) -> NDArray[np.uint8]:
+    """The exact picture of a request after all its passes, sRGB bytes (h, w, 3).
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    """
+    request.stage.prepare()
+    snapshot = request.stage.snapshot(request.frame, keep=False)
+    view = View(snapshot, request.camera, request.light, request.width, request.height)
+    return for_screen(request, exposed(view, request.passes, stop))
 
 
 class DrawingService:
@@ -96,6 +119,7 @@ class DrawingService:
         self._wake = threading.Condition()
         self._pending: Request | None = None
         self._sketches: deque[tuple[Request, Callable[[Drawn], None]]] = deque()
+        self._spare: Callable[[], Spare | None] | None = None
         self._closing = False
         self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
         self._current: _Work | None = None
@@ -120,6 +144,16 @@ class DrawingService:
         with self._wake:
             self._sketches.clear()
 
+    def fill(self, spare: Callable[[], Spare | None] | None) -> None:
+        """Use time to spare for pictures that are asked for one by one, until none is wanted.
+
+        A picture that gives way to a more urgent one is asked for again. What is wanted at once comes
+        first, but not its last passes.
+        """
+        with self._wake:
+            self._spare = spare
+            self._wake.notify()
+
     def close(self) -> None:
         """Stop; returns when the thread has ended, or soon where it is busy compiling."""
         with self._wake:
@@ -136,15 +170,13 @@ class DrawingService:
         self._note("")
         while self._wait():
             try:
-                self._step()
-            except Cancelled:
-                if self._pending is None and self._current is not None:
-                    self._current = None
+                with contextlib.suppress(Cancelled):
+                    self._step()
             except KobrelError as error:
-                self._current = None
+                self._current = self._spare = None
                 self._problem(str(error))
             except Exception as error:  # the thread must outlive any fault of one picture
-                self._current = None
+                self._current = self._spare = None
                 if self._closing:
                     return
                 self._problem(f"The picture could not be drawn: {error}")
@@ -152,7 +184,7 @@ class DrawingService:
     def _wait(self) -> bool:
         """Sleep until there is something to do; False to end."""
         with self._wake:
-            while not (self._closing or self._pending or self._sketches or self._unfinished()):
+            while not (self._closing or self._pending or self._sketches or self._spare or self._unfinished()):
                 self._wake.wait()
             return not self._closing
 
@@ -172,9 +204,24 @@ class DrawingService:
                 job = self._sketches.popleft() if self._sketches else None
             if job:
                 self._make_sketch(*job)
+        elif self._spare and not (self._unfinished() and self._current_passes() < EXACT_FROM):
+            self._make_spare(self._spare)
         elif self._unfinished():
             assert self._current is not None
             self._expose(self._current)
+
+    def _current_passes(self) -> int:
+        return self._current.film.passes if self._current is not None else 0
+
+    def _make_spare(self, source: Callable[[], Spare | None]) -> None:
+        """Make one of the pictures there is time for."""
+        spare = source()
+        if spare is None:
+            with self._wake:
+                if self._spare == source:
+                    self._spare = None
+            return
+        spare.done(finished(spare.request, lambda: self._stop() or self._spare != source))
 
     def _view(self, request: Request) -> View:
         def progress(what: str, part: float) -> None:

@@ -152,12 +152,16 @@ class Film:
         Raises
         ------
         Cancelled
-            `stop` said so; the film is then spoilt.
+            `stop` said so; the film is as it was.
         """
         if self._lights is None:
             self._lights = SmallLights(self.view)
-        lights = self._lights
-        _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop, lights.drawn)
+        lights, before = self._lights, self._sum.copy()
+        try:
+            _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop, lights.drawn)
+        except Cancelled:
+            self._sum = before
+            raise
         lights.expose(
             self.passes, self._sum, lambda work: list(_pool().map(lambda do: do(), work)), thread_count()
         )
@@ -168,6 +172,30 @@ class Film:
         mean = self._sum / np.float32(max(1, self.passes))
         front = self.view.camera.flaws.front_stop
         return mean * _lift(self.view) if front is not None and front.made_up else mean
+
+
+def exposed(
+    view: View,
+    passes: int,
+    stop: Callable[[], bool] = never,
+    before: Callable[[int], object] = lambda _done: None,
+) -> NDArray[np.float32]:
+    """The exact picture of so many passes, (H, W, 3) linear.
+
+    Parameters
+    ----------
+    before : told before each pass how many are done
+
+    Raises
+    ------
+    Cancelled
+        `stop` or `before` said so.
+    """
+    film = Film(view)
+    for done in range(passes):
+        before(done)
+        film.expose(stop)
+    return film.picture()
 
 
 def _lift(view: View) -> NDArray[np.float32]:
