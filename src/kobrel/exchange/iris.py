@@ -1,7 +1,5 @@
 """The iris for others: as a picture, as points of its outline, as numbers."""
 
-import csv
-import io
 import json
 from pathlib import Path
 from typing import NamedTuple
@@ -11,10 +9,10 @@ import OpenImageIO as oiio  # noqa: N813
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture
+from kobrel.exchange.writing import csv_text, write_text
 from kobrel.optics.iris import outline
 from kobrel.optics.opening import passes, transmission
 from kobrel.plan.camera import Camera
-from kobrel.plan.file import write_whole
 
 LEAST_SIDE, MOST_SIDE = 16, 8192
 SUFFIXES = (".png", ".exr", ".csv", ".json")
@@ -96,11 +94,7 @@ def write_iris(path: Path, camera: Camera, side: int = 1024) -> None:
         light = transmission(camera.turned_iris, side, camera.squeeze)
         _write_grey(path, light if kind == ".exr" else light / max(1.0, float(light.max())))
         return
-    text = _as_csv(camera) if kind == ".csv" else _as_json(camera)
-    try:
-        write_whole(path, text.encode())
-    except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+    write_text(path, _as_csv(camera) if kind == ".csv" else _as_json(camera))
 
 
 def _write_grey(path: Path, light: np.ndarray) -> None:
@@ -114,11 +108,7 @@ def _write_grey(path: Path, light: np.ndarray) -> None:
 
 
 def _as_csv(camera: Camera) -> str:
-    made = io.StringIO()
-    writer = csv.writer(made, lineterminator="\n")
-    writer.writerow(("x", "y"))
-    writer.writerows(outline_points(camera))
-    return made.getvalue()
+    return csv_text([("x", "y"), *outline_points(camera)])
 
 
 def _as_json(camera: Camera) -> str:

@@ -5,8 +5,8 @@ import io
 from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
+from kobrel.exchange.writing import csv_text, write_text
 from kobrel.optics.units import LengthUnit, Measure, parse_length
-from kobrel.plan.file import write_whole
 from kobrel.plan.model import Reading
 
 
@@ -59,12 +59,6 @@ def write_readings(readings: tuple[Reading, ...], path: Path) -> None:
     ExchangeError
         The file cannot be written.
     """
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(["name", "distance", "unit", "spread_m", "count"])
-    for reading in readings:
-        writer.writerow([reading.name, repr(reading.distance_m), "m", repr(reading.spread_m), reading.count])
-    try:
-        write_whole(path, text.getvalue().encode("utf-8"))
-    except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+    headings = ("name", "distance", "unit", "spread_m", "count")
+    rows = [(r.name, repr(r.distance_m), "m", repr(r.spread_m), r.count) for r in readings]
+    write_text(path, csv_text([headings, *rows]))

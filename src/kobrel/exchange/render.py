@@ -1,11 +1,16 @@
 """A frame of a shot, rendered to a picture file."""
 
+from collections.abc import Sequence
 from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_exr, write_png
-from kobrel.picture.develop import developed
-from kobrel.picture.tracer import Film, blur_picture, sharp_picture
+from kobrel.picture.burn import burnt
+from kobrel.picture.develop import as_shown
+from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.model import Plan, Shot
@@ -13,6 +18,7 @@ from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
 MOST_PX = 16384
+PICTURES = (".png", ".exr")
 
 
 def check_target(path: Path) -> None:
@@ -23,8 +29,8 @@ def check_target(path: Path) -> None:
     ExchangeError
         Its kind is unknown or its folder missing.
     """
-    if path.suffix.lower() not in (".png", ".exr"):
-        raise ExchangeError(f"{path}: pictures are written as .png or .exr.")
+    if path.suffix.lower() not in PICTURES:
+        raise ExchangeError(f"{path}: pictures are written as {' or '.join(PICTURES)}.")
     if not path.absolute().parent.is_dir():
         raise ExchangeError(f"{path}: there is no folder {path.absolute().parent}.")
 
@@ -59,16 +65,23 @@ def render_frame(
         raise ExchangeError(f"{width} x {height}: a picture is 1 to {MOST_PX} pixels wide and high.")
     stage.prepare(progress)
     view = View(stage.snapshot(frame), camera, plan.light, width, height)
-    film = Film(view)
-    for done in range(samples):
-        progress(f"Rendering frame {frame}", done / samples)
-        film.expose()
+    what = f"Rendering frame {frame}"
+    linear = exposed(view, samples, before=lambda done: progress(what, done / samples))
     progress(f"Writing {path.name}", 1.0)
+    write_rendered(path, view, linear)
+
+
+def write_rendered(path: Path, view: View, linear: NDArray[np.float32], burns: Sequence[str] = ()) -> None:
+    """Write what a view was rendered to: .png (sRGB, with lines burnt in) or .exr (linear, with depth and
+    blur).
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
     if path.suffix.lower() == ".png":
-        write_png(
-            path,
-            developed(film.picture(), plan.light.exposure_ev + float(camera.shown_ev), plan.light.shoulder),
-        )
+        write_png(path, burnt(as_shown(linear, view.light, view.camera), burns))
     else:
         depth = sharp_picture(view).depth
-        write_exr(path, film.picture(), depth, blur_picture(view, depth))
+        write_exr(path, linear, depth, blur_picture(view, depth))

@@ -1,15 +1,12 @@
 """The survey as a table: a row a frame, in CSV, and as plain data for JSON."""
 
-import csv
-import io
 import math
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from kobrel.errors import ExchangeError
-from kobrel.plan.file import write_whole
+from kobrel.exchange import writing
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.survey import STATES, Survey
 
@@ -87,12 +84,8 @@ def csv_text(plan: Plan, shot: Shot, survey: Survey) -> str:
             (f"{name} blur_px", sight.blur_px[s]),
             (f"{name} state", [STATES[code] for code in survey.state[s]]),
         ]
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow([name for name, _ in columns])
-    for row in zip(*(values for _, values in columns), strict=True):
-        writer.writerow([_cell(value) for value in row])
-    return text.getvalue()
+    rows = zip(*(values for _, values in columns), strict=True)
+    return writing.csv_text([[name for name, _ in columns], *([_cell(v) for v in row] for row in rows)])
 
 
 def _cell(value: Any) -> str:
@@ -109,7 +102,4 @@ def write_csv(plan: Plan, shot: Shot, survey: Survey, path: Path) -> None:
     ExchangeError
         The file cannot be written.
     """
-    try:
-        write_whole(path, csv_text(plan, shot, survey).encode("utf-8"))
-    except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+    writing.write_text(path, csv_text(plan, shot, survey))

@@ -1,10 +1,13 @@
 """Files that other libraries write: whole or not at all."""
 
-from collections.abc import Iterator
+import csv
+import io
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from kobrel.errors import ExchangeError
+from kobrel.plan.file import write_whole
 
 
 @contextmanager
@@ -23,6 +26,29 @@ def whole_file(path: Path) -> Iterator[Path]:
         yield beside
         beside.replace(path)
     except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+        raise ExchangeError(
+            f"{path}: cannot be written ({error.strerror or error}). Choose another place."
+        ) from None
     finally:
         beside.unlink(missing_ok=True)
+
+
+def csv_text(rows: Iterable[Iterable[object]]) -> str:
+    """Rows as CSV, a line each."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return out.getvalue()
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write text as UTF-8, whole or not at all.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
+    try:
+        write_whole(path, text.encode("utf-8"))
+    except OSError as error:
+        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None

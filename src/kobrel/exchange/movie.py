@@ -1,0 +1,188 @@
+"""The frames of a shot as a movie, or as a sequence of pictures."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.errors import ExchangeError
+from kobrel.exchange.render import MOST_PX, PICTURES, write_rendered
+from kobrel.exchange.sound import sound_of
+from kobrel.exchange.writing import whole_file
+from kobrel.optics.motor import RATE_HZ
+from kobrel.picture.burn import burnt, burnt_words
+from kobrel.picture.develop import as_shown
+from kobrel.picture.tracer import exposed
+from kobrel.picture.view import View
+from kobrel.plan.model import Plan, Shot
+from kobrel.plan.survey import Survey, survey
+from kobrel.stage.scene import Progress
+from kobrel.stage.stage import Stage
+
+CODERS = {".mp4": ("libx264", "yuv420p", "aac"), ".mov": ("prores_ks", "yuv422p10le", "pcm_s16le")}
+"""By a movie's ending: what codes its pictures, how their pixels are stored, what codes its sound."""
+
+
+@dataclass(frozen=True)
+class Movie:
+    """What is to be written.
+
+    Parameters
+    ----------
+    first, last : frames; None is the shot's, with its handles
+    width, height : in pixels; None is as delivered
+    passes : lens samples a pixel
+    burns : what is burnt in, of frame, focus, stop and states
+    sound : whether the focus motor is heard
+    clay : whether all surfaces are drawn in one grey
+    """
+
+    first: int | None = None
+    last: int | None = None
+    width: int | None = None
+    height: int | None = None
+    passes: int = 64
+    burns: frozenset[str] = frozenset()
+    sound: bool = False
+    clay: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class _Set:
+    """Numbers and size of what is being written."""
+
+    plan: Plan
+    shot: Shot
+    stage: Stage
+    numbers: Survey
+    width: int
+    height: int
+    movie: Movie
+
+    def view(self, row: int) -> View:
+        snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False)
+        light = self.plan.light.but(clay=True) if self.movie.clay else self.plan.light
+        return View(snapshot, self.numbers.camera.frame(row), light, self.width, self.height)
+
+    def words(self, row: int) -> list[str]:
+        """What is burnt into a frame."""
+        return burnt_words(self.plan, self.numbers, row, self.movie.burns)
+
+    def rendered(self, progress: Progress) -> Iterator[tuple[int, View, NDArray[np.float32]]]:
+        """Each frame in linear light, one after the other."""
+        self.stage.prepare(progress)
+        count, passes = len(self.numbers.frames), self.movie.passes
+        for row, frame in enumerate(self.numbers.frames):
+            what, view = f"Rendering frame {frame:g}", self.view(row)
+
+            def tell(done: int, row: int = row, what: str = what) -> None:
+                progress(what, (row + done / passes) / count)
+
+            yield row, view, exposed(view, passes, before=tell)
+        progress("Writing", 1.0)
+
+
+def check_ending(path: Path) -> None:
+    """See that a shot can be written under a name, before the work.
+
+    Raises
+    ------
+    ExchangeError
+        Neither a movie nor pictures end so.
+    """
+    if path.suffix.lower() not in (*CODERS, *PICTURES):
+        known = f"a movie ends in {', '.join(CODERS)}, pictures in {', '.join(PICTURES)}"
+        raise ExchangeError(f"{path}: {known}.")
+
+
+def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, progress: Progress) -> None:
+    """Write a shot with its true depth of field: as a movie (.mp4 H.264, .mov ProRes), or as pictures
+    NAME.FRAME.png or .exr (linear, with depth and blur) where the name is NAME.png or NAME.exr.
+
+    Raises
+    ------
+    KobrelError
+        The camera is missing, the name has another ending, or a file cannot be written.
+    Cancelled
+        `progress` asked to stop; there is no movie then, pictures that were finished stay.
+    """
+    check_ending(path)
+    made = _set_of(plan, shot, stage, movie, even=path.suffix.lower() in CODERS)
+    write = _write_pictures if path.suffix.lower() in PICTURES else _write_movie
+    write(made, path, progress)
+
+
+def _write_movie(made: _Set, path: Path, progress: Progress) -> None:
+    import av
+
+    with whole_file(path) as beside:
+        try:
+            with av.open(str(beside), "w") as container:
+                _write_streams(container, made, path.suffix.lower(), progress)
+        except av.FFmpegError as error:
+            raise ExchangeError(f"{path}: the movie cannot be written ({error.strerror}).") from None
+
+
+def _write_streams(container: Any, made: _Set, ending: str, progress: Progress) -> None:
+    import av
+
+    coder, stored, heard = CODERS[ending]
+    fps = Fraction(made.shot.fps).limit_denominator(1001 * 60)
+    pictures = container.add_stream(coder, rate=fps)
+    pictures.width, pictures.height, pictures.pix_fmt = made.width, made.height, stored
+    pictures.codec_context.color_primaries = pictures.codec_context.color_trc = 1
+    pictures.codec_context.colorspace = 1
+    if coder == "libx264":
+        pictures.options = {"crf": "16", "preset": "medium"}
+    sound = container.add_stream(heard, rate=RATE_HZ, layout="mono") if made.movie.sound else None
+    for row, view, linear in made.rendered(progress):
+        pixels = burnt(as_shown(linear, view.light, view.camera), made.words(row))
+        frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="rgb24")
+        container.mux(pictures.encode(_as_709(frame, stored)))
+    container.mux(pictures.encode())
+    if sound is not None:
+        _write_sound(container, sound, sound_of(made.shot, made.numbers))
+
+
+def _as_709(frame: Any, stored: str) -> Any:
+    """A frame of sRGB bytes in the colours of Rec. 709, as players expect it."""
+    return frame.reformat(format=stored, dst_colorspace="ITU709", dst_color_range="MPEG")
+
+
+def _write_sound(container: Any, stream: Any, samples: NDArray[np.float32]) -> None:
+    import av
+
+    whole = np.round(samples * 32767).astype(np.int16)[None, :]
+    block = 1024
+    for start in range(0, whole.shape[1], block):
+        frame = av.AudioFrame.from_ndarray(
+            np.ascontiguousarray(whole[:, start : start + block]), format="s16", layout="mono"
+        )
+        frame.sample_rate, frame.pts = RATE_HZ, start
+        container.mux(stream.encode(frame))
+    container.mux(stream.encode())
+
+
+def _write_pictures(made: _Set, path: Path, progress: Progress) -> None:
+    for row, view, linear in made.rendered(progress):
+        target = path.with_name(f"{path.stem}.{int(made.numbers.frames[row]):04d}{path.suffix}")
+        write_rendered(target, view, linear, made.words(row))
+
+
+def _set_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> _Set:
+    first = shot.first - shot.handles if movie.first is None else movie.first
+    last = shot.last + shot.handles if movie.last is None else movie.last
+    if last < first:
+        raise ExchangeError(f"The last frame, {last}, comes before the first, {first}.")
+    numbers = survey(plan, shot, stage, np.arange(first, last + 1.0))
+    camera = numbers.camera
+    width, height = movie.width or camera.width_px, movie.height or camera.height_px
+    if even:  # coders store colours for pairs of pixels
+        width, height = width + width % 2, height + height % 2
+    if not (2 <= width <= MOST_PX and 2 <= height <= MOST_PX):
+        raise ExchangeError(f"{width} x {height}: a picture is 2 to {MOST_PX} pixels wide and high.")
+    return _Set(plan, shot, stage, numbers, width, height, movie)

@@ -1,0 +1,37 @@
+"""The sound of the focus motor as a WAV file that starts with the shot."""
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.errors import ExchangeError
+from kobrel.exchange.writing import whole_file
+from kobrel.optics.motor import RATE_HZ, motor_sound
+from kobrel.plan.model import Shot
+from kobrel.plan.pace import pace
+from kobrel.plan.survey import Survey
+
+
+def sound_of(shot: Shot, numbers: Survey) -> NDArray[np.float32]:
+    """What the motor of a shot's focus ring sounds like over the survey's frames, (n,) at 48 kHz."""
+    return motor_sound(pace(shot, numbers).deg_s, shot.fps)
+
+
+def write_sound(shot: Shot, numbers: Survey, path: Path) -> None:
+    """Write it as 16-bit WAV.
+
+    Raises
+    ------
+    ExchangeError
+        The name does not end in .wav, or the file cannot be written.
+    """
+    import soundfile
+
+    if path.suffix.lower() != ".wav":
+        raise ExchangeError(f"{path}: sound is written as .wav.")
+    with whole_file(path) as beside:
+        try:
+            soundfile.write(str(beside), sound_of(shot, numbers), RATE_HZ, subtype="PCM_16", format="WAV")
+        except soundfile.LibsndfileError as error:
+            raise ExchangeError(f"{path}: cannot be written ({error}).") from None

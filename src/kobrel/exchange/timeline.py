@@ -1,0 +1,125 @@
+"""Lists of shots from and for the edit: OpenTimelineIO, and CMX 3600 edit lists as a source."""
+
+import math
+from pathlib import Path
+from typing import Any
+
+from kobrel.errors import ExchangeError
+from kobrel.exchange.writing import write_text
+from kobrel.plan.edit import unused
+from kobrel.plan.model import Cue, Plan, Shot
+from kobrel.plan.shots import Listed
+
+OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
+
+
+def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
+    """The shots of an edit list, in the order of its pictures.
+
+    Parameters
+    ----------
+    path : OpenTimelineIO (.otio, .otioz) or an edit list (.edl)
+    fps : frames a second of an edit list, which does not say it itself
+
+    Raises
+    ------
+    ExchangeError
+        The file is of another kind, cannot be read, or has no shots.
+    """
+    import opentimelineio as otio
+
+    suffix = path.suffix.lower()
+    if suffix not in (*OTIO_SUFFIXES, *EDL_SUFFIXES):
+        raise ExchangeError(f"{path}: shots are read from {', '.join((*OTIO_SUFFIXES, *EDL_SUFFIXES))}.")
+    if not path.exists():
+        raise ExchangeError(f"{path}: there is no such file.")
+    rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
+    try:
+        whole = otio.adapters.read_from_file(str(path), **rate)
+        clips = _clips(whole)
+    except Exception as error:  # adapters raise whatever their formats make them
+        raise ExchangeError(f"{path}: this list of shots cannot be read: {error}") from None
+    found: list[Listed] = []
+    for clip in clips:
+        entry = _listed(clip, [known.name for known in found])
+        if entry is not None:
+            found.append(entry)
+    if not found:
+        raise ExchangeError(f"{path}: there are no shots in it. A shot is a clip with a range of frames.")
+    return found
+
+
+def _clips(whole: Any) -> list[Any]:
+    """Clips of the first track of pictures that has any, or else of all tracks."""
+    import opentimelineio as otio
+
+    if isinstance(whole, otio.schema.Timeline):
+        for track in whole.video_tracks():
+            clips = list(track.find_clips())
+            if clips:
+                return clips
+    return list(whole.find_clips()) if hasattr(whole, "find_clips") else []
+
+
+def _listed(clip: Any, taken: list[str]) -> Listed | None:
+    """A clip as a shot; None where it has no frames."""
+    try:
+        cut = clip.trimmed_range()
+    except Exception:  # a clip with neither a range nor media has no frames
+        return None
+    rate, first, count = float(cut.start_time.rate), round(cut.start_time.value), round(cut.duration.value)
+    if count < 1 or not math.isfinite(rate) or rate <= 0:
+        return None
+    last, handles = first + count - 1, 0
+    media = clip.media_reference
+    whole = media.available_range if media is not None else None
+    if whole is not None:
+        before = first - round(whole.start_time.rescaled_to(rate).value)
+        after = round(whole.end_time_exclusive().rescaled_to(rate).value) - 1 - last
+        handles = max(0, min(before, after))
+    cues = tuple(_cue(marker, rate) for marker in clip.markers)
+    return Listed(unused(clip.name.strip() or "Shot", taken), first, last, rate, min(handles, 10_000), cues)
+
+
+def _cue(marker: Any, rate: float) -> Cue:
+    at = marker.marked_range
+    first, count = round(at.start_time.rescaled_to(rate).value), round(at.duration.rescaled_to(rate).value)
+    return Cue(name=marker.name.strip() or "Cue", first=first, last=first + count - 1 if count > 1 else None)
+
+
+def write_list(plan: Plan, path: Path) -> None:
+    """Write a plan's shots, one after the other, with their cues as markers.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
+    import opentimelineio as otio
+
+    if path.suffix.lower() not in OTIO_SUFFIXES[:1]:
+        raise ExchangeError(f"{path}: lists of shots are written as .otio.")
+    track = otio.schema.Track(name="Shots", kind=otio.schema.TrackKind.Video)
+    track.extend([_clip(shot) for shot in plan.shots])
+    timeline = otio.schema.Timeline(name=plan.name)
+    timeline.tracks.append(track)
+    write_text(path, timeline.to_json_string())
+
+
+def _clip(shot: Shot) -> Any:
+    import opentimelineio as otio
+
+    def span(first: int, last: int) -> Any:
+        time = otio.opentime.RationalTime
+        return otio.opentime.TimeRange(time(first, shot.fps), time(last - first + 1, shot.fps))
+
+    whole = span(shot.first - shot.handles, shot.last + shot.handles)
+    clip = otio.schema.Clip(
+        name=shot.name,
+        media_reference=otio.schema.MissingReference(name=shot.label, available_range=whole),
+        source_range=span(shot.first, shot.last),
+    )
+    clip.markers.extend(
+        otio.schema.Marker(name=cue.name, marked_range=span(cue.first, cue.end)) for cue in shot.cues
+    )
+    return clip
