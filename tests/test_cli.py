@@ -241,3 +241,42 @@ def test_iris_tells_its_numbers_and_writes_it(capsys, tmp_path):
         assert (tmp_path / name).stat().st_size > 100
     assert run_command(["iris", str(DEMO), "-o", str(tmp_path / "iris.gif")]) == 2
     assert "iris.gif" in capsys.readouterr().err
+
+
+def test_a_movie_pictures_and_sound_without_a_window(capsys, tmp_path):
+    import av
+
+    small = ("--size", "64x36", "--samples", "1", "--first", "1040", "--last", "1043", "--shot", "02")
+    movie = tmp_path / "x.mp4"
+    assert run(capsys, "movie", DEMO, *small, "--burn", "frame, focus", "--sound", "-o", movie)[0] == 0
+    with av.open(str(movie)) as container:
+        assert sum(1 for _ in container.decode(video=0)) == 4
+        assert container.streams.audio
+    assert run(capsys, "movie", DEMO, *small, "--clay", "-o", tmp_path / "p.png")[0] == 0
+    assert sorted(p.name for p in tmp_path.glob("p.*")) == [f"p.{f}.png" for f in range(1040, 1044)]
+    assert read_pixels(tmp_path / "p.1041.png")[0].shape[:2] == (36, 64)
+    assert run(capsys, "sound", DEMO, "--shot", "02", "-o", tmp_path / "x.wav")[0] == 0
+    assert (tmp_path / "x.wav").stat().st_size > 100_000
+    assert "ends in .mp4, .mov" in refused(capsys, "movie", DEMO, "-o", tmp_path / "x.avi")
+    assert "not smoke" in refused(capsys, "movie", DEMO, "--burn", "smoke", "-o", movie)
+    assert "x.mp3" in refused(capsys, "sound", DEMO, "-o", tmp_path / "x.mp3")
+
+
+def test_shots_are_told_taken_from_an_edit_list_and_written(capsys, tmp_path):
+    status, out, _ = run(capsys, "shots", DEMO)
+    assert status == 0
+    lines = out.splitlines()
+    assert lines[0] == "01 Quay wide: 1001–1072 at 24, 0 cues"
+    assert lines[1].startswith("  cut: ")
+    assert len(lines) == 7
+    otio, plan = tmp_path / "x.otio", tmp_path / "x.kobrel"
+    assert run(capsys, "shots", DEMO, "-o", otio)[0] == 0
+    edl = tmp_path / "x.edl"
+    edl.write_text(
+        "TITLE: X\n\n001  R  V  C  00:00:40:00 00:00:42:00 01:00:00:00 01:00:02:00\n* FROM CLIP NAME: 03\n"
+    )
+    assert run(capsys, "shots", DEMO, "--take", edl, "--fps", "25", "-o", plan)[0] == 0
+    taken = open_plan(plan)
+    assert [shot.name for shot in taken.shots] == ["03", "01", "02", "04"]
+    assert (taken.shots[0].first, taken.shots[0].last, taken.shots[0].fps) == (1000, 1049, 25.0)
+    assert "none.otio" in refused(capsys, "shots", DEMO, "--take", tmp_path / "none.otio")

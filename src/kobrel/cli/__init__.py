@@ -1,0 +1,74 @@
+"""The command line: the same work without a window."""
+
+import os
+import sys
+from pathlib import Path
+
+import typer
+from typer.exceptions import Exit, TyperException
+
+from kobrel import __version__
+from kobrel.cli import files, numbers, pictures, shots
+from kobrel.cli.shared import app
+from kobrel.errors import KobrelError
+
+COMMANDS = (
+    "limits", "new", "survey", "solve", "render", "movie", "sound", "shots", "export", "iris", "check",
+    "rangefinder", "schema",
+)  # fmt: skip
+__all__ = ["files", "main", "numbers", "pictures", "run_command", "shots"]
+
+
+def _window(arguments: list[str]) -> int:
+    """Open the window: ``kobrel [PLAN|SCENE]``, ``kobrel --demo``, with ``--pictures FOLDER``."""
+    import argparse
+
+    parser = argparse.ArgumentParser(
+        prog="kobrel",
+        description="Plan depth of field. Without a command this opens the window.",
+        epilog=f"Commands: {', '.join(COMMANDS)}. Each explains itself with --help.",
+    )
+    parser.add_argument("file", nargs="?", type=Path, metavar="PLAN|SCENE")
+    parser.add_argument("--demo", action="store_true", help="open the demo, Night Ferry")
+    parser.add_argument(
+        "--pictures", type=Path, metavar="FOLDER", help="write a PNG of each main view and end"
+    )
+    parser.add_argument("--version", action="version", version=f"kobrel {__version__}")
+    chosen = parser.parse_args(arguments)
+    if chosen.file is not None and not chosen.file.exists():
+        raise KobrelError(f"{chosen.file}: no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).")
+    if not chosen.pictures and not _has_display():
+        raise KobrelError(
+            "there is no display to open the window on. The commands work without: kobrel --help."
+        )
+    from kobrel.desk.app import run
+
+    return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures)
+
+
+def _has_display() -> bool:
+    names = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    return any(os.environ.get(name) for name in names)
+
+
+def main() -> None:
+    """Entry point; ends the process with 0, or 2 and one line on stderr for bad input."""
+    sys.exit(run_command(sys.argv[1:]))
+
+
+def run_command(arguments: list[str]) -> int:
+    """Run one command and return its exit status."""
+    try:
+        if not arguments or arguments[0] not in COMMANDS:
+            return _window(arguments)
+        return int(app(arguments, prog_name="kobrel", standalone_mode=False) or 0)
+    except Exit as end:
+        return end.exit_code
+    except TyperException as error:
+        typer.echo(f"kobrel: {error.format_message()}", err=True)
+    except KobrelError as error:
+        typer.echo(f"kobrel: {error}", err=True)
+    except KeyboardInterrupt:
+        typer.echo("kobrel: stopped.", err=True)
+        return 130
+    return 2

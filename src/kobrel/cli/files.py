@@ -1,0 +1,129 @@
+"""Commands about files: plans made, checked and handed on; the simulated meter."""
+
+import contextlib
+import json
+from pathlib import Path
+from typing import Annotated, Literal
+
+import typer
+
+from kobrel.cli.shared import Output, PlanPath, ShotName, app, open_shot, progress_bar, warn
+from kobrel.errors import KobrelError, PlanError
+from kobrel.optics.units import METRES, LengthUnit
+
+
+@app.command()
+def new(
+    scene: Annotated[Path, typer.Argument(metavar="SCENE", help="USD, glTF, OBJ, PLY or STL.")],
+    output: Output,
+    camera: Annotated[str | None, typer.Option(help="Path of the camera in the scene.")] = None,
+    unit: Annotated[LengthUnit | None, typer.Option(help="Unit of the scene, if the file is wrong.")] = None,
+) -> None:
+    """Make a plan from a scene: its camera, lens, frames and the point in focus."""
+    from kobrel.plan.file import save_plan
+    from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.load import load_scene
+
+    unit_m = METRES[unit] if unit else None
+    with progress_bar() as progress:
+        loaded = load_scene(scene, unit_m, progress)
+    plan, stage = plan_from_scene(scene, loaded, camera, unit_m)
+    save_plan(plan, output)
+    warn(stage.warnings)
+
+
+@app.command()
+def export(
+    plan: PlanPath,
+    output: Output,
+    kind: Annotated[Literal["usd", "csv"], typer.Option("--as", help="Format.")],
+    shot: ShotName = None,
+) -> None:
+    """Write a shot's camera for a renderer (USD), or its numbers (CSV)."""
+    document, chosen, stage = open_shot(plan, shot)
+    if kind == "usd":
+        from kobrel.exchange.usd import write_usd
+
+        write_usd(document, chosen, stage, output)
+    else:
+        from kobrel.exchange.table import write_csv
+        from kobrel.plan.survey import survey as take_survey
+
+        write_csv(document, chosen, take_survey(document, chosen, stage), output)
+
+
+@app.command()
+def iris(
+    plan: PlanPath,
+    output: Annotated[
+        Path | None,
+        typer.Option("-o", "--output", help=".png or .exr picture, .csv outline, .json outline and numbers."),
+    ] = None,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    size: Annotated[int, typer.Option(help="Width of a picture, pixels.")] = 1024,
+) -> None:
+    """Write the iris of a shot for a renderer; without a file, tell its numbers and what they mean."""
+    from kobrel.exchange.iris import numbers_of, write_iris
+    from kobrel.plan.camera import camera_at
+
+    document, chosen, stage = open_shot(plan, shot)
+    camera = camera_at(document, chosen, chosen.first if frame is None else frame, stage)
+    if output is not None:
+        write_iris(output, camera, size)
+        return
+    for number in numbers_of(camera):
+        typer.echo(f"{number.name:30} {number.value:<12g} {number.meaning}")
+
+
+@app.command()
+def check(plan: PlanPath) -> None:
+    """Say what is wrong with a plan and its scenes; exit with 1 if anything is."""
+    from kobrel.plan.check import findings, shot_warnings
+    from kobrel.plan.file import open_plan
+    from kobrel.plan.staging import load_stage
+
+    document = open_plan(plan)
+    with progress_bar() as progress:
+        stage, problems = load_stage(document, progress)
+        found = problems + stage.warnings + findings(document, stage)
+        for shot in document.shots:
+            with contextlib.suppress(PlanError):  # told by the findings
+                found += [
+                    f"Shot {shot.label}: {line}" for line in shot_warnings(document, shot, stage, progress)
+                ]
+    for line in found:
+        typer.echo(line)
+    if found:
+        raise typer.Exit(1)
+    typer.echo(f"{plan}: nothing to complain about.")
+
+
+@app.command()
+def rangefinder(
+    plan: PlanPath,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port to listen on; 0 chooses one.")] = 0,
+    number: Annotated[int, typer.Option(min=0, help="What its errors grow from.")] = 1,
+) -> None:
+    """Simulate a laser meter on a plan's scene, over a local socket (docs/rangefinder.md)."""
+    from kobrel.devices.rangefinder import SimulatedMeter, serve
+
+    _document, chosen, stage = open_shot(plan, shot)
+    stage.prepare()
+    meter = SimulatedMeter(stage, chosen.first if frame is None else frame, number)
+    try:
+        serve(meter, port, lambda at: print(f"Listening on 127.0.0.1:{at}", flush=True))
+    except KeyboardInterrupt:
+        return
+    except OSError as error:
+        raise KobrelError(f"Port {port} cannot be used ({error.strerror}). Choose another, or 0.") from None
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of a plan."""
+    from kobrel.plan.model import Plan
+
+    typer.echo(json.dumps(Plan.model_json_schema(), indent=2))

@@ -1,0 +1,200 @@
+"""Commands that tell numbers: limits of a lens, a shot's survey, the answer to its brief."""
+
+import json
+import math
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from kobrel.cli.shared import PlanPath, ShotName, app, distance, open_shot, positive, size_of
+from kobrel.errors import PlanError
+from kobrel.optics.lens import LensModel
+
+
+@app.command()
+def limits(
+    focal: Annotated[float, typer.Option(help="Focal length, mm.", callback=positive)],
+    stop: Annotated[float, typer.Option(help="f-number.", callback=positive)],
+    focus: Annotated[float, typer.Option(help="Focus distance, m; inf for infinity.", callback=distance)],
+    sensor: Annotated[str, typer.Option(help="Sensor width x height, mm.")],
+    coc_mm: Annotated[
+        float | None, typer.Option(help="Largest sharp blur on the sensor, mm.", callback=positive)
+    ] = None,
+    blur_px: Annotated[
+        float | None, typer.Option(help="Largest sharp blur in pixels.", callback=positive)
+    ] = None,
+    width: Annotated[float | None, typer.Option(help="Picture width, pixels.", callback=positive)] = None,
+    model: Annotated[LensModel, typer.Option(help="Lens model.")] = "render",
+    at: Annotated[
+        float | None, typer.Option(help="A distance to tell the blur at, m.", callback=distance)
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
+) -> None:
+    """Near and far limit, hyperfocal and blur of a lens."""
+    from kobrel.optics import lens as optics
+    from kobrel.optics import sensor as sensors
+
+    size = size_of(sensor)
+    if (coc_mm is None) == (blur_px is None):
+        raise typer.BadParameter("Give either --coc-mm, or --blur-px with --width.")
+    if blur_px is not None and width is None:
+        raise typer.BadParameter("--blur-px counts pixels of a picture: give its --width too.")
+    coc = (
+        coc_mm
+        if coc_mm is not None
+        else sensors.coc_mm("pixels", blur_px or 0, size.width, size.height, width or 1)
+    )
+    lens = (focal, stop, focus)
+    near, far = optics.limits_m(*lens, coc, model)
+    v = optics.image_distance_mm(focal, focus, model)
+    background = optics.background_blur_mm(*lens, model)
+    blur = None if at is None else optics.blur_mm(*lens, at, model)
+
+    def pixels(mm: Any) -> Any:
+        return None if mm is None or width is None else sensors.blur_px(mm, size.width, width)
+
+    result = {
+        "near_m": near,
+        "far_m": far,
+        "depth_m": far - near,
+        "hyperfocal_m": optics.hyperfocal_m(focal, stop, coc, model),
+        "pupil_mm": optics.pupil_mm(focal, stop),
+        "blur_mm": blur,
+        "blur_px": pixels(blur),
+        "background_blur_mm": background,
+        "background_blur_px": pixels(background),
+        "angle_h_deg": sensors.view_angle_deg(size.width, v),
+        "angle_v_deg": sensors.view_angle_deg(size.height, v),
+        "magnification": optics.magnification(focal, focus, model),
+    }
+    plain = {key: _finite(value) for key, value in result.items()} | {"model": model}
+    if as_json:
+        typer.echo(json.dumps(plain, indent=2))
+        return
+    from kobrel.optics.units import format_length
+
+    typer.echo(f"Sharp from       {format_length(float(near))}")
+    typer.echo(f"Sharp to         {format_length(float(far))}")
+    typer.echo(f"Sharp depth      {format_length(float(far - near))}")
+    typer.echo(f"Hyperfocal       {format_length(float(result['hyperfocal_m']))}")
+    typer.echo(f"Pupil            {float(result['pupil_mm']):.2f} mm")
+    if at is not None and blur is not None:
+        extra = f", {float(pixels(blur)):.2f} px" if width else ""
+        typer.echo(f"Blur at {format_length(at)}   {float(blur):.4f} mm{extra}")
+    extra = f", {float(pixels(background)):.2f} px" if width else ""
+    typer.echo(f"Far background   {float(background):.4f} mm{extra}")
+    typer.echo(f"View angle       {float(result['angle_h_deg']):.2f}° × {float(result['angle_v_deg']):.2f}°")
+    typer.echo(f"Magnification    {float(result['magnification']):.4f}")
+
+
+def _finite(value: Any) -> float | None:
+    return None if value is None or not math.isfinite(float(value)) else float(value)
+
+
+@app.command()
+def survey(
+    plan: PlanPath,
+    shot: ShotName = None,
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
+    as_csv: Annotated[bool, typer.Option("--csv", help="As CSV, a row a frame.")] = False,
+) -> None:
+    """Focus, limits, and every subject's distance and blur, for all frames."""
+    from kobrel.exchange.table import csv_text, survey_data
+    from kobrel.plan.survey import survey as take_survey
+
+    if as_json and as_csv:
+        raise typer.BadParameter("Give either --json or --csv.")
+    document, chosen, stage = open_shot(plan, shot)
+    result = take_survey(document, chosen, stage)
+    if as_json:
+        typer.echo(json.dumps(survey_data(document, chosen, result), indent=1))
+    elif as_csv:
+        typer.echo(csv_text(document, chosen, result), nl=False)
+    else:
+        _print_survey(document, chosen, result)
+
+
+def _print_survey(document: Any, shot: Any, result: Any) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    from kobrel.optics.units import format_length
+    from kobrel.plan.check import plan_unit
+    from kobrel.plan.survey import STATES
+
+    table = Table(title=f"{document.name}, shot {shot.label}, sharp up to {result.camera.coc_px:.3g} px")
+    for heading in (
+        "frame",
+        "focus",
+        "stop",
+        "from",
+        "to",
+        *(f"{s.number} {s.name}" for s in document.subjects),
+    ):
+        table.add_column(heading, justify="right")
+
+    def length(value: float) -> str:
+        return format_length(float(value), plan_unit(document))
+
+    for i, frame in enumerate(result.frames):
+        states = [
+            f"{length(result.sight.axial_m[s, i])} {result.sight.blur_px[s, i]:.1f} px "
+            f"{STATES[result.state[s, i]]}"
+            for s in range(len(document.subjects))
+        ]
+        table.add_row(
+            f"{frame:g}", length(result.camera.focus_m[i]), f"f/{result.camera.f_number[i]:.3g}",
+            length(result.near_m[i]), length(result.far_m[i]), *states,
+        )  # fmt: skip
+    Console().print(table)
+
+
+@app.command()
+def solve(
+    plan: PlanPath,
+    shot: ShotName = None,
+    frame: Annotated[int | None, typer.Option(help="For one frame; else over the shot.")] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the plan with it.")] = None,
+) -> None:
+    """The stop and focus that meet a shot's brief, or why there are none; exit with 1 then."""
+    from kobrel.plan import brief as briefs
+    from kobrel.plan.edit import with_shot
+    from kobrel.plan.file import save_plan
+    from kobrel.plan.trials import Where, solved, trials
+
+    document, chosen, stage = open_shot(plan, shot)
+    where = Where(document, stage, frame)
+    brief = where.terms(chosen)
+    if not brief.wishes:
+        raise PlanError(f"{plan}: shot {chosen.label} has no brief. Say in it what shall be sharp or soft.")
+    found = briefs.answer(brief)
+    taken = solved(where, chosen)
+    if taken is None:
+        for row in [i for i, fine in enumerate(found.possible) if not fine][:1]:
+            clash = briefs.clash(brief, row)
+            typer.echo(f"Frame {clash.frame:g}: {clash.text}" if clash else "It cannot be met.")
+        if found.possible.all():
+            typer.echo("Each frame can be met, but not all with one stop.")
+        for trial in trials(where, chosen):
+            typer.echo(f"This would do: {trial.text}")
+        raise typer.Exit(1)
+    typer.echo("Stops: " + ", ".join(f"f/{low:.4g} to f/{high:.4g}" for low, high in found.stops))
+    _print_marks(document, taken, frame)
+    if output is not None:
+        save_plan(with_shot(document, document.shots.index(chosen), taken), output)
+
+
+def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
+    """Stop and marks of a solved shot."""
+    from kobrel.optics.units import format_length
+    from kobrel.plan.check import plan_unit
+    from kobrel.plan.marks import keyed_at
+
+    stop = float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
+    typer.echo(f"Stop:  f/{stop:.4g}")
+    for mark in shot.marks:
+        if frame is None or mark.frame == frame or len(shot.marks) == 1:
+            name = document.name_of(mark.target)
+            on = format_length(mark.target.metres, plan_unit(document)) if name is None else name
+            typer.echo(f"Focus: {on} at {mark.frame:g}")

@@ -1,0 +1,73 @@
+"""Commands that make pictures and sound."""
+
+from typing import Annotated
+
+import typer
+
+from kobrel.cli.shared import Output, PlanPath, ShotName, app, open_shot, progress_bar, size_of
+
+
+@app.command()
+def render(
+    plan: PlanPath,
+    output: Output,
+    shot: ShotName = None,
+    frame: Annotated[int | None, typer.Option(help="Frame; the shot's first if left out.")] = None,
+    size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
+    samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
+) -> None:
+    """Render a frame with its true depth of field, to PNG or EXR."""
+    from kobrel.exchange.render import check_target, render_frame
+
+    check_target(output)
+    wanted = size_of(size) if size else None
+    document, chosen, stage = open_shot(plan, shot)
+    at = chosen.first if frame is None else frame
+    pixels = (round(wanted.width), round(wanted.height)) if wanted else None
+    with progress_bar() as progress:
+        render_frame(document, chosen, at, stage, pixels, samples, output, progress)
+
+
+@app.command()
+def movie(
+    plan: PlanPath,
+    output: Output,
+    shot: ShotName = None,
+    first: Annotated[
+        int | None, typer.Option(help="First frame; with the shot's handles if left out.")
+    ] = None,
+    last: Annotated[int | None, typer.Option(help="Last frame; with the shot's handles if left out.")] = None,
+    size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
+    samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
+    burn: Annotated[
+        str, typer.Option(help="What is burnt in, of frame,focus,stop,states; separated by commas.")
+    ] = "",
+    sound: Annotated[bool, typer.Option("--sound", help="With the focus motor's sound.")] = False,
+    clay: Annotated[bool, typer.Option("--clay", help="All surfaces in one grey.")] = False,
+) -> None:
+    """Write a shot as a movie (.mp4 H.264, .mov ProRes) or as pictures (.png, .exr)."""
+    from kobrel.exchange.movie import Movie, check_ending, write_shot
+    from kobrel.picture.burn import BURNS
+
+    wanted = size_of(size) if size else None
+    burns = frozenset(word.strip() for word in burn.split(",") if word.strip())
+    if not burns <= set(BURNS):
+        raise typer.BadParameter(f"--burn knows {', '.join(BURNS)}, not {', '.join(burns - set(BURNS))}.")
+    check_ending(output)
+    document, chosen, stage = open_shot(plan, shot)
+    made = Movie(
+        first, last, round(wanted.width) if wanted else None,
+        round(wanted.height) if wanted else None, samples, burns, sound, clay,
+    )  # fmt: skip
+    with progress_bar() as progress:
+        write_shot(document, chosen, stage, made, output, progress)
+
+
+@app.command()
+def sound(plan: PlanPath, output: Output, shot: ShotName = None) -> None:
+    """Write the focus motor's sound over a shot, as WAV."""
+    from kobrel.exchange.sound import write_sound
+    from kobrel.plan.survey import survey
+
+    document, chosen, stage = open_shot(plan, shot)
+    write_sound(chosen, survey(document, chosen, stage), output)

@@ -1,0 +1,103 @@
+"""What the commands share: the plan, its shot and stage, progress, and numbers as they are typed."""
+
+import math
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
+
+
+@dataclass(frozen=True)
+class Size:
+    """Width and height."""
+
+    width: float
+    height: float
+
+
+def size_of(text: str) -> Size:
+    """A size out of text such as 36x24."""
+    parts = text.lower().replace("×", "x").split("x")
+    try:
+        width, height = (float(part) for part in parts)
+    except ValueError:
+        raise typer.BadParameter(f"“{text}” is not a size. Write it like 36x24.") from None
+    if not (math.isfinite(width) and math.isfinite(height) and width > 0 and height > 0):
+        raise typer.BadParameter(f"“{text}” is not a size. Both numbers must be above 0.")
+    return Size(width, height)
+
+
+def positive(value: float | None) -> float | None:
+    """Refuse what is not above 0, or not finite."""
+    if value is not None and not 0 < value < math.inf:
+        raise typer.BadParameter(f"{value:g} must be above 0 and finite.")
+    return value
+
+
+def distance(value: float | None) -> float | None:
+    """Refuse what is no distance."""
+    if value is not None and not value > 0:
+        raise typer.BadParameter(f"{value:g} must be above 0, or inf.")
+    return value
+
+
+PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A .kobrel plan.")]
+ShotName = Annotated[
+    str | None, typer.Option("--shot", help="Name or title of a shot; the first if left out.")
+]
+Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
+
+
+def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
+    """The plan, the wanted shot and the loaded stage.
+
+    Raises
+    ------
+    KobrelError
+        The plan, the shot or a scene is missing.
+    """
+    from kobrel.errors import PlanError, SceneError
+    from kobrel.plan.file import open_plan
+    from kobrel.plan.staging import load_stage
+
+    plan = open_plan(path)
+    if not plan.shots:
+        raise PlanError(f"{path}: the plan has no shots.")
+    shot = next((s for s in plan.shots if shot_name in (None, s.name, s.title, s.label)), None)
+    if shot is None:
+        known = ", ".join(s.label for s in plan.shots)
+        raise PlanError(f"{path}: no shot “{shot_name}”. Its shots: {known}.")
+    with progress_bar() as progress:
+        stage, problems = load_stage(plan, progress)
+    if problems:
+        raise SceneError(problems[0])
+    warn(stage.warnings)
+    return plan, shot, stage
+
+
+class progress_bar:  # noqa: N801  a context manager used as a verb
+    """A progress bar on a terminal, nothing in a pipe."""
+
+    def __enter__(self) -> Any:
+        if not sys.stderr.isatty():
+            return lambda _what, _part: None
+        from rich.console import Console
+        from rich.progress import Progress
+
+        self._bar = Progress(console=Console(stderr=True), transient=True).__enter__()
+        task = self._bar.add_task("", total=1.0)
+        return lambda what, part: self._bar.update(task, description=what, completed=part)
+
+    def __exit__(self, *error: Any) -> None:
+        if sys.stderr.isatty():
+            self._bar.__exit__(*error)
+
+
+def warn(warnings: list[str]) -> None:
+    """Tell warnings beside what a command says."""
+    for warning in warnings:
+        typer.echo(f"kobrel: warning: {warning}", err=True)

@@ -1,0 +1,43 @@
+"""Commands about the list of shots."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from kobrel.cli.shared import PlanPath, app, open_shot
+
+
+@app.command()
+def shots(
+    plan: PlanPath,
+    take: Annotated[
+        Path | None, typer.Option(metavar="LIST", help="An .otio or .edl list whose shots the plan takes.")
+    ] = None,
+    fps: Annotated[float, typer.Option(min=1, max=1000, help="Frames a second of an .edl.")] = 24.0,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write the list (.otio), or the plan (.kobrel).")
+    ] = None,
+) -> None:
+    """Tell the shots of a plan and what their cuts do; take them from an edit list, or write one."""
+    from kobrel.exchange.timeline import read_list, write_list
+    from kobrel.plan.cuts import cut_between
+    from kobrel.plan.file import save_plan
+    from kobrel.plan.model import SUFFIX
+    from kobrel.plan.shots import with_list
+    from kobrel.plan.survey import survey
+
+    document, _chosen, stage = open_shot(plan, None)
+    if take is not None:
+        document = with_list(document, read_list(take, fps), 0, stage)
+    if output is not None:
+        write = save_plan if output.suffix == SUFFIX else write_list
+        write(document, output)
+        return
+    before = None
+    for shot in document.shots:
+        numbers = survey(document, shot, stage)
+        if before is not None:
+            typer.echo(f"  cut: {', '.join(cut_between(before, numbers).jumps) or 'smooth'}")
+        typer.echo(f"{shot.label}: {shot.first}–{shot.last} at {shot.fps:g}, {len(shot.cues)} cues")
+        before = numbers
