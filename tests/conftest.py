@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from pxr import Gf, Usd, UsdGeom, Vt
 
 import kobrel.demo
@@ -17,6 +18,9 @@ from kobrel.plan.staging import Library, load_stage
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Stage
+
+settings.register_profile("kobrel", deadline=None)  # how fast a machine is decides no test
+settings.load_profile("kobrel")
 
 DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
 

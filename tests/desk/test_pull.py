@@ -302,20 +302,42 @@ def test_alts_are_kept_taken_and_forgotten(hand):
     page = window.card_of[5].alts
     first = session.shot.marks
     hand.type(page.title, "As planned")
-    assert [alt.name for alt in session.shot.alts] == ["As planned"]
+    demo_alt = "Later, f/4"
+    assert [alt.name for alt in session.shot.alts] == [demo_alt, "As planned"]
     assert session.undo.undoText() == "Keep As planned"
     session.edit_shot("Other", lambda shot: shot.but(marks=shot.marks[:1]))
     session.set_keyed("Stop", "f_number", 8.0)
     page.keep()
-    assert [alt.name for alt in session.shot.alts] == ["As planned", "Alt 1"]
-    assert page.table.item(1, 0).text() == "● Alt 1"
-    assert "f/8" in page.table.item(1, 1).text()
-    page.table.selectRow(0)
+    assert [alt.name for alt in session.shot.alts] == [demo_alt, "As planned", "Alt 1"]
+    assert page.table.item(2, 0).text() == "● Alt 1"
+    assert "f/8" in page.table.item(2, 1).text()
+    page.table.selectRow(1)
     page.take()
     assert session.shot.marks == first
-    assert page.table.item(0, 0).text() == "● As planned"
+    assert page.table.item(1, 0).text() == "● As planned"
     page.remove()
-    assert [alt.name for alt in session.shot.alts] == ["Alt 1"]
+    assert [alt.name for alt in session.shot.alts] == [demo_alt, "Alt 1"]
     page.table.clearSelection()
     page.take()
     assert "Choose an Alt" in window.says.text()
+
+
+def test_a_mark_that_goes_while_it_is_dragged_is_let_go(hand):
+    """As when undo, or a recording, takes it away beneath the hand."""
+    session, chart = hand.window.session, hand.window.chart
+    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(k, 1040, 2.0))
+    QApplication.processEvents()
+    key = chart._keys.places(LINES[0])[0][1]
+    for place, take_away in (
+        (chart.mark_place(session.shot.marks[1]), lambda shot: shot.but(marks=shot.marks[:1])),
+        (key, lambda shot: shot.but(glass=shot.glass.but(f_number=shot.glass.f_number.but(keys=())))),
+    ):
+        QTest.mousePress(chart, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place.toPoint())
+        session.edit_shot("Away", take_away)
+        before = session.plan
+        QTest.mouseMove(chart, (place + QPointF(40, 10)).toPoint())
+        QApplication.processEvents()
+        assert session.plan == before
+        QTest.mouseRelease(chart, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place.toPoint())
+        assert not session.dragging
+        session.undo.undo()

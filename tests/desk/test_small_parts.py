@@ -7,8 +7,9 @@ from PySide6.QtGui import QColor, QImage, QPainter
 
 from kobrel.desk import blocking, taping
 from kobrel.desk.guides import middle, paint_guides
+from kobrel.desk.history import same
 from kobrel.desk.paint import hull
-from kobrel.desk.session import Session, Tool, same
+from kobrel.desk.session import Session, Tool
 from kobrel.plan import edit
 from kobrel.plan.model import CameraEnd, DistanceTarget, Guides, PointAnchor, SubjectEnd
 from kobrel.plan.staging import Library

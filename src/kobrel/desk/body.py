@@ -10,10 +10,12 @@ from kobrel.desk.barrel import Barrel
 from kobrel.desk.cards.deck import NAMES, Deck
 from kobrel.desk.document import Document
 from kobrel.desk.overhead import Overhead
+from kobrel.desk.pair_view import PairView
 from kobrel.desk.picture_view import PictureView
 from kobrel.desk.pull_chart import PullChart
 from kobrel.desk.scene_files import SceneFiles
-from kobrel.desk.session import Session
+from kobrel.desk.screening import Screening
+from kobrel.desk.session import Below, Session
 from kobrel.desk.shots import ShotsColumn
 from kobrel.desk.tabs import TabEdge
 from kobrel.desk.welcome import Welcome
@@ -22,29 +24,35 @@ if TYPE_CHECKING:
     from kobrel.desk.discs import Discs
     from kobrel.desk.maps import Maps
     from kobrel.desk.mask_view import MaskView
+    from kobrel.desk.strip import Strip
 
 _View = TypeVar("_View", bound=QWidget)
 
 # How a card shares the room: picture : chart in height, picture : overhead in width.
 _ROOM = {
     1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((62, 38), (78, 22)),
-    5: ((44, 56), (70, 30)),
+    5: ((54, 46), (74, 26)),
 }  # fmt: skip
+_VIEW_BELOW: dict[Below, str] = {
+    "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
+}  # fmt: skip
+_PICTURE_FIRST = ((74, 26), (78, 22))
 _TWO_VIEWS = (1, 2)
 
 
 class Body(QWidget):
     """Lays the views out and shares the room between them, as each card needs it."""
 
-    def __init__(self, session: Session, document: Document, files: SceneFiles) -> None:
+    def __init__(self, session: Session, document: Document, files: SceneFiles, screening: Screening) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._screening = session, screening
+        self._shared = str(session.card)
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
         self.welcome = Welcome(document)
         self._build_views()
-        self.cards = Deck(session, files)
+        self.cards = Deck(session, files, screening)
         self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)
@@ -68,7 +76,12 @@ class Body(QWidget):
         self._beside = QSplitter(Qt.Orientation.Vertical)
         self._beside.addWidget(self.overhead)
         self._beside.addWidget(self.second)
-        self._upper.addWidget(self.picture)
+        self._seen = QStackedWidget()
+        self._seen.addWidget(self.picture)
+        self.pair = PairView(self._session, self._screening)
+        self._seen.addWidget(self.pair)
+        self._screening.changed.connect(self._show_seen)
+        self._upper.addWidget(self._seen)
         self._upper.addWidget(self._beside)
         above = QWidget()
         stack = QVBoxLayout(above)
@@ -82,19 +95,18 @@ class Body(QWidget):
         self._lower.addWidget(self.chart)
         self._views.addWidget(self._lower)
         self._session.changed.connect(self._show_lower)
+        self._session.room_given.connect(self._share_anew)
         for splitter in (self._upper, self._views, self._beside):
             splitter.setHandleWidth(8)
             splitter.setChildrenCollapsible(False)
 
+    def _show_seen(self) -> None:
+        """Picture, or two ways of the shot side by side."""
+        self._seen.setCurrentWidget(self.pair if self._screening.beside else self.picture)
+
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
-        below = self._session.below
-        if below == "maps":
-            self._lower.setCurrentWidget(self.maps)
-        elif below == "discs":
-            self._lower.setCurrentWidget(self.discs)
-        else:
-            self._lower.setCurrentWidget(self.mask_view if below == "mask" else self.chart)
+        self._lower.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
 
     @cached_property
     def maps(self) -> "Maps":
@@ -109,6 +121,13 @@ class Body(QWidget):
         from kobrel.desk.discs import Discs
 
         return self._put_below(Discs(self._session))
+
+    @cached_property
+    def strip(self) -> "Strip":
+        """All shots one after the other, made when somebody first wants them."""
+        from kobrel.desk.strip import Strip
+
+        return self._put_below(Strip(self._session))
 
     @cached_property
     def mask_view(self) -> "MaskView":
@@ -131,22 +150,34 @@ class Body(QWidget):
         self.second.setVisible(key in _TWO_VIEWS)
         self.cards.turn_to(key)
         self.tabs.choose(key)
-        settings = self._session.settings
+        self._share_room()
+
+    def _share_anew(self) -> None:
+        """Something is given more room than the card alone would, or not any more."""
+        if self.isVisible():
+            self.keep_room()
+        self._share_room()
+
+    def _share_room(self) -> None:
+        """Share the room as it was under this card, or as the card's work needs it."""
+        settings, key = self._session.settings, self._session.card
+        self._shared = f"{key}{self._session.room}"
+        parts_of = _PICTURE_FIRST if self._session.room == "picture" else _ROOM[key]
         for splitter, name, size, parts in (
-            (self._views, "room", self._views.height(), _ROOM[key][0]),
-            (self._upper, "across", self._upper.width(), _ROOM[key][1]),
+            (self._views, "room", self._views.height(), parts_of[0]),
+            (self._upper, "across", self._upper.width(), parts_of[1]),
         ):
-            kept = settings.value(f"{name}/{key}")
+            kept = settings.value(f"{name}/{self._shared}")
             if isinstance(kept, QByteArray):
                 splitter.restoreState(kept)
             else:
                 splitter.setSizes([max(size, 400) * part // 100 for part in parts])
 
     def keep_room(self) -> None:
-        """Remember how the room is shared under this card."""
-        settings, key = self._session.settings, self._session.card
-        settings.setValue(f"room/{key}", self._views.saveState())
-        settings.setValue(f"across/{key}", self._upper.saveState())
+        """Remember how the room is shared, under the card that it was shared for."""
+        settings = self._session.settings
+        settings.setValue(f"room/{self._shared}", self._views.saveState())
+        settings.setValue(f"across/{self._shared}", self._upper.saveState())
 
     def show_sides(self, full: bool, bare: bool) -> None:
         """Show how to begin unless there is a plan (`full`); without what stands about if `bare`."""

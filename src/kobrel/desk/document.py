@@ -2,6 +2,7 @@
 
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -15,6 +16,9 @@ from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.stage.scene import SCENE_SUFFIXES, Progress
 from kobrel.stage.stage import Stage
+
+if TYPE_CHECKING:
+    from kobrel.exchange.movie import Movie
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 RENDER_PASSES = 256
@@ -249,6 +253,72 @@ class Document(QObject):
             render_frame(plan, shot, frame, stage, None, samples, path, progress)
 
         self._run(Job(work, self), path)
+
+    def write_movie(self, movie: "Movie", path: Path) -> None:
+        """Write the shot as a movie, or as pictures, beside the window."""
+        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        if shot is None:
+            return
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.movie import write_shot
+
+            write_shot(plan, shot, stage, movie, path, progress)
+
+        self._run(Job(work, self), path)
+
+    def ask_sound(self) -> None:
+        """Write the focus motor's sound over the shot as WAV."""
+        path = self._ask_target("Write the focus motor's sound", ".wav", "Sound (*.wav)")
+        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        if path is None or shot is None:
+            return
+
+        def work(_progress: Progress) -> None:
+            from kobrel.exchange.sound import write_sound
+            from kobrel.plan.survey import survey
+
+            write_sound(shot, survey(plan, shot, stage), path)
+
+        self._run(Job(work, self), path)
+
+    def ask_list(self) -> None:
+        """Read shots from an edit list."""
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Read a list of shots", self.folder(), "Lists of shots (*.otio *.otioz *.edl)"
+        )
+        if name:
+            self.read_list(Path(name))
+
+    def read_list(self, path: Path) -> None:
+        """Take the shots of an edit list into the plan."""
+        from kobrel.exchange.timeline import read_list
+        from kobrel.plan.shots import with_list
+
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        try:
+            listed = read_list(path, shot.fps)
+            plan = with_list(session.plan, listed, session.shot_index, session.stage)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        session.edit(f"Shots of {path.name}", plan)
+        session.said.emit(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
+
+    def ask_write_list(self) -> None:
+        """Write the plan's shots for the edit."""
+        path = self._ask_target("Write the list of shots", ".otio", "OpenTimelineIO (*.otio)")
+        if path is not None:
+            plan = self._session.plan
+
+            def work(_progress: Progress) -> None:
+                from kobrel.exchange.timeline import write_list
+
+                write_list(plan, path)
+
+            self._run(Job(work, self), path)
 
     def _run(self, job: Job, path: Path) -> None:
         job.done.connect(lambda _none: self.said.emit(f"Written {path}"))

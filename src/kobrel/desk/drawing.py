@@ -1,6 +1,7 @@
 """The drawing service as a Qt object: pictures come as signals in the window's thread."""
 
 import threading
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -14,7 +15,7 @@ from kobrel.errors import PlanError
 from kobrel.plan.camera import camera_at
 
 if TYPE_CHECKING:
-    from kobrel.picture.service import DrawingService
+    from kobrel.picture.service import DrawingService, Spare
 
 
 def to_image(pixels: np.ndarray) -> QImage:
@@ -81,6 +82,11 @@ class Drawing(QObject):
         plan = session.plan
         request = Request(session.stage, seen, session.frame, plan.light, *size, hasty, passes, plan.finish)
         service.ask(request)
+
+    def fill(self, source: "Callable[[], Spare | None] | None") -> None:
+        """Use time to spare for pictures asked for one by one."""
+        if self._service is not None:
+            self._service.fill(source)
 
     def ask_thumbnails(self) -> None:
         """Want small pictures of the shots that have changed."""

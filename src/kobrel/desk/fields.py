@@ -8,7 +8,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.errors import KobrelError
-from kobrel.optics.exposure import StopSteps, step_stop
+from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, StopSteps, step_stop
 from kobrel.optics.units import Measure, format_length, parse_length, parse_place
 
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
@@ -142,8 +142,8 @@ def stop_field(name: str, steps: Callable[[], StopSteps] = lambda: "third") -> F
         read_number,
         lambda v: f"f/{v:.3g}",
         lambda v, n: step_stop(v, n, steps()),
-        0.5,
-        128.0,
+        WIDEST_STOP,
+        NARROWEST_STOP,
         "an f-number; [ and ] too",
     )
 

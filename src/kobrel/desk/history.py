@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QUndoCommand
+from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kobrel.plan.model import Plan
 
@@ -16,6 +16,11 @@ class Change(QUndoCommand):
     def __init__(self, session: "Session", name: str, old: Plan, new: Plan, drag: int) -> None:
         super().__init__(name)
         self._session, self._old, self._new, self._drag = session, old, new, drag
+
+    @property
+    def old(self) -> Plan:
+        """The plan before it."""
+        return self._old
 
     def redo(self) -> None:
         self._session.put(self._new)
@@ -32,6 +37,12 @@ class Change(QUndoCommand):
         self._new = other._new
         self.setText(other.text())
         return True
+
+
+def last_change(stack: QUndoStack) -> Change | None:
+    """The step that undo would take back."""
+    command = stack.command(stack.index() - 1) if stack.index() > 0 else None
+    return command if isinstance(command, Change) else None
 
 
 def same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:

@@ -87,7 +87,7 @@ class Keys:
     def drag(self, held: Held, frame: float, y: float) -> Held:
         """Move a key in time and value; it stays between its neighbours. Returns it as it is now."""
         line, keyed = held.line, self._keyed(held.line)
-        if keyed is None:
+        if keyed is None or held.frame not in [key.frame for key in keyed.keys]:
             return held
         others = [key.frame for key in keyed.keys if key.frame != held.frame]
         low = max((f for f in others if f < held.frame), default=-math.inf) + 1

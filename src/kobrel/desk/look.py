@@ -146,9 +146,11 @@ def _sheet(c: Look) -> str:
     QTableView::item {{ padding: 0 5px; }}
     QTreeView::item {{ padding: 2px; }}
     QTreeView::item:selected {{ background: {n["raised"]}; color: {n["text"]}; }}
-    QCheckBox::indicator, QTreeView::indicator {{ width: 11px; height: 11px; border: 1px solid {n["quiet"]};
+    QCheckBox::indicator, QTreeView::indicator, QTableView::indicator {{
+      width: 11px; height: 11px; border: 1px solid {n["quiet"]};
         border-radius: 2px; background: {n["base"]}; }}
-    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {n["focus"]};
+    QCheckBox::indicator:checked, QTreeView::indicator:checked, QTableView::indicator:checked {{
+      background: {n["focus"]};
         border-color: {n["focus"]}; }}
     QCheckBox:focus {{ color: {n["focus"]}; }}
     QHeaderView::section {{ background: {n["panel"]}; color: {n["quiet"]}; border: none;

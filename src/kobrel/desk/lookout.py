@@ -4,7 +4,8 @@ from PySide6.QtCore import QObject, QTimer
 
 from kobrel.desk.history import same
 from kobrel.desk.jobs import Job
-from kobrel.desk.session import Looked, Session
+from kobrel.desk.session import Session
+from kobrel.desk.work import Looked
 from kobrel.plan.check import unit_doubts, warnings_from
 from kobrel.plan.sight import sightlines
 from kobrel.plan.stand_ins import number_of

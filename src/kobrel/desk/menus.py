@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QMenu, QMessageBox
 
 from kobrel import __version__
-from kobrel.desk import taping
+from kobrel.desk import shot_list, taping
 from kobrel.desk.blocking import dolly, orbit, pan
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.look import THEMES
@@ -28,6 +28,7 @@ V flips between this and the last picture, O throws everything out of focus and 
 T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
 Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
 Enter makes the walker's camera the shot's, Esc goes back
+F2 shows the shot's name and frames, Ctrl+D doubles it, Ctrl+M writes a movie
 Tab hides everything but Picture, Barrel and chart
 Wheel over the Barrel moves the focus, with Shift finely, with Ctrl zooms; + and - zoom, 0 shows all"""
 
@@ -50,6 +51,8 @@ def build(window: "Window") -> None:
     file.addAction(window.add_action("Export camera as USD …", "Ctrl+E", document.ask_export_usd))
     file.addAction(window.add_action("Export numbers as CSV …", "", document.ask_export_csv))
     file.addAction(window.add_action("Render this frame …", "Ctrl+R", document.ask_render))
+    file.addAction(window.add_action("Write a movie …", "Ctrl+M", session.movie_wanted.emit))
+    file.addAction(window.add_action("Write the focus motor's sound …", "", document.ask_sound))
     file.addSeparator()
     file.addAction(window.add_action("Quit", keys.Quit, window.close))
 
@@ -66,10 +69,20 @@ def build(window: "Window") -> None:
     edit.addAction(window.add_action("Delete chosen mark", "", window.chart.delete_selected))
 
     shot = window.bar.addMenu("&Shot")
+    for text, shortcut, work in (
+        ("Name and frames", "F2", session.shot_wanted.emit),
+        ("Duplicate", "Ctrl+D", partial(shot_list.duplicate, session)),
+        ("Delete", "", partial(shot_list.remove, session)),
+        ("Add from the scenes' cameras", "", partial(shot_list.add_from_cameras, session)),
+        ("Read a list of shots …", "", document.ask_list),
+        ("Write the list of shots …", "", document.ask_write_list),
+    ):
+        shot.addAction(window.add_action(text, shortcut, work))
+    shot.addSeparator()
     cameras = shot.addMenu("Camera")
     cameras.aboutToShow.connect(lambda: _fill_cameras(window, cameras))
     shot.addSeparator()
-    shot.addAction(window.add_action("Play or pause\tSpace", "", window.player.toggle))
+    shot.addAction(window.add_action("Play or pause\tSpace", "", session.play_wanted.emit))
     shot.addAction(window.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
     shot.addAction(window.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
     shot.addAction(

@@ -14,11 +14,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
-from kobrel.desk import blocking
+from kobrel.desk import blocking, pulling
 from kobrel.desk.floor import Floor
 from kobrel.desk.history import same
 from kobrel.desk.look import faded, font, look
-from kobrel.desk.paint import PEG_RADIUS, Panel, draw_peg, draw_text, hull, subject_colour
+from kobrel.desk.paint import PEG_RADIUS, Panel, draw_free_point, draw_peg, draw_text, hull, subject_colour
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.session import Session
 from kobrel.optics import projection
@@ -214,6 +214,8 @@ class Overhead(Panel):
             colour = subject_colour(numbers, row, self._session.row)
             self._paint_extent(painter, row, at, colour)
             draw_peg(painter, at, numbers.subjects[row], colour, gone)
+        for point in pulling.free_points(self._session):
+            draw_free_point(painter, self.where(point))
         self.floor.paint_tool(painter)
 
     def _paint_extent(self, painter: QPainter, row: int, at: QPointF, colour: QColor) -> None:

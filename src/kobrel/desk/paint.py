@@ -5,16 +5,16 @@ from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
+from PySide6.QtCore import SIGNAL, QEvent, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import DARK, faded, font, look
 from kobrel.desk.session import Session
-from kobrel.plan.survey import GONE, SHARP, Survey
+from kobrel.plan.survey import GONE, SHARP, Survey, index_runs
 
 PEG_RADIUS = 8.0
-_LATER_MS = 180
+_LATER_MS, _APART_MS = 180, 17
 
 
 def role_of(state: int, nearer: bool) -> str:
@@ -47,6 +47,15 @@ def draw_peg(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: 
     painter.setFont(font(11, bold=True))
     box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
+
+
+def draw_free_point(painter: QPainter, at: QPointF) -> None:
+    """A point of a mark that no subject stands at: an open brass ring with a dot."""
+    painter.setPen(QPen(look().focus, 1.6))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(at, 7, 7)
+    painter.setBrush(look().focus)
+    painter.drawEllipse(at, 1.2, 1.2)
 
 
 def draw_wedge(painter: QPainter, tip: QPointF, size: float = 7.0) -> None:
@@ -85,6 +94,12 @@ def text_width(text: str, pixels: int, bold: bool = False) -> float:
     return metrics(pixels, bold).horizontalAdvance(text)
 
 
+@lru_cache(1024)
+def elided(text: str, pixels: int, room: float, bold: bool = False) -> str:
+    """As much of a text as there is room for."""
+    return metrics(pixels, bold).elidedText(text, Qt.TextElideMode.ElideRight, room)
+
+
 def draw_text(
     painter: QPainter,
     at: QPointF,
@@ -121,6 +136,26 @@ def hull(places: NDArray[np.float64]) -> QPolygonF:
     return QPolygonF([QPointF(x, y) for x, y in half(ordered) + half(ordered[::-1])])
 
 
+def columns(count: int, width: float) -> NDArray[np.intp]:
+    """Indices of the samples that are drawn: no more than there are pixels across."""
+    return np.unique(np.linspace(0, count - 1, min(count, int(width) + 1)).round().astype(int))
+
+
+def points(x: NDArray[np.float64], y: NDArray[np.float64]) -> list[QPointF]:
+    """Places, without those that are not finite."""
+    there = np.isfinite(y)
+    return [QPointF(a, b) for a, b in zip(x[there].tolist(), y[there].tolist(), strict=True)]
+
+
+def polyline(painter: QPainter, x: NDArray[np.float64], y: NDArray[np.float64]) -> None:
+    """Lines through points, broken where a value is missing."""
+    for first, last in index_runs(np.isfinite(y)):
+        run = points(x[first : last + 1], y[first : last + 1])
+        if len(run) == 1:
+            painter.drawPoint(run[0])
+        painter.drawPolyline(QPolygonF(run))
+
+
 def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: bool = False) -> None:
     """Small text on a dark ground of its own, readable over anything."""
     painter.setFont(font(12, bold))
@@ -133,16 +168,17 @@ def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: 
 
 
 def follow(session: Session, widget: QWidget, in_hand: Callable[[], bool] = lambda: False) -> None:
-    """Paint a view anew with every change: at once, or a little later while a hand is busy in
-    another view, so that the view in hand and the picture come first.
+    """Paint a view anew with every change: at once, or a little later while the shot plays or a hand
+    is busy in another view, so that the view in hand and the picture come first.
     """
     later = QTimer(widget)
     later.setSingleShot(True)
-    later.setInterval(_LATER_MS)
+    others = session.receivers(SIGNAL("changed()"))
+    later.setInterval(_LATER_MS + _APART_MS * (others % 8))  # not all at once
     later.timeout.connect(widget.update)
 
     def changed() -> None:
-        if not session.dragging or in_hand():
+        if not (session.dragging or session.playing) or in_hand():
             widget.update()
         elif not later.isActive():
             later.start()
@@ -160,6 +196,8 @@ class Panel(QWidget):
     """
 
     title = ""
+    prompt = False
+    """Whether it keeps up while the shot plays."""
 
     def __init__(self, session: Session, spoken: str, hint: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -169,7 +207,7 @@ class Panel(QWidget):
         self.setAccessibleName(spoken)
         self.setToolTip(hint)
         self._beneath_hand = False
-        follow(session, self, lambda: self._beneath_hand)
+        follow(session, self, lambda: self._beneath_hand or (self.prompt and session.playing))
 
     def event(self, event: QEvent) -> bool:
         if event.type() in (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):

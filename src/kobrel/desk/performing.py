@@ -1,14 +1,22 @@
 """Pulling by hand while the shot plays: what the dial says is recorded, frame by frame."""
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QObject, Signal
 
 from kobrel.desk.scales import nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
-from kobrel.plan import pulls
-from kobrel.plan.model import DistanceTarget, Mark
+from kobrel.plan import alts, pulls
+from kobrel.plan.model import DistanceTarget, Mark, Shot
 from kobrel.plan.pace import closest_m
 from kobrel.plan.perform import metres_of, performed
+
+
+def _as_try(shot: Shot, marks: Sequence[Mark]) -> Shot:
+    """The shot with performed marks, which an Alt keeps too."""
+    made = pulls.with_marks(shot, marks)
+    return alts.kept(made, alts.unused_name(made, "Try"))
 
 
 class Performer(QObject):
@@ -125,8 +133,12 @@ class Performer(QObject):
         self.recording = False
         try:
             marks = performed([f for f, _ in taken], [d for _, d in taken], self.tolerance_dpt)
-            session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, marks))
-            told = f"Performed: {len(marks)} marks hold it within {self.tolerance_dpt:g} dioptres."
+            session.edit_shot("Perform a pull", lambda shot: _as_try(shot, marks))
+            name = session.shot.alts[-1].name if session.shot else ""
+            told = (
+                f"Performed: {len(marks)} marks hold it within {self.tolerance_dpt:g} dioptres. "
+                f"Kept as {name} among the Alts."
+            )
         except PlanError as error:
             told = str(error)
         self._leave(told)

@@ -18,10 +18,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from kobrel.desk import blocking, taping
+from kobrel.desk import blocking, pulling, taping
 from kobrel.desk.guides import middle, paint_crop, paint_guides
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import draw_label, draw_text, follow, subject_colour, text_width
+from kobrel.desk.paint import draw_free_point, draw_label, draw_text, follow, subject_colour, text_width
 from kobrel.desk.pointing import Pointing, Probed
 from kobrel.desk.session import Session
 from kobrel.optics.bend import bent, unbent
@@ -184,6 +184,7 @@ class PictureView(QWidget):
         paint_guides(painter, box, self._session.plan.guides)
         self._paint_tapes(painter, box)
         self._paint_pegs(painter, box)
+        self._paint_free_points(painter, box)
         self._paint_probe(painter, box)
         if self._session.walk is not None:
             self._paint_banner(painter, box, _WALKING)
@@ -246,6 +247,16 @@ class PictureView(QWidget):
             painter.drawRoundedRect(flag, 3, 3)
             draw_text(painter, flag.topLeft() + QPointF(7, 15), title, colour, 12, bold=True)
             draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
+
+    def _paint_free_points(self, painter: QPainter, box: QRectF) -> None:
+        """Points that marks are on, without a subject."""
+        camera = self._session.camera
+        if camera is None:
+            return
+        for point in pulling.free_points(self._session):
+            sight = camera.see(point)
+            if bool(sight.in_frame):
+                draw_free_point(painter, self._shown(box, sight.x_px, sight.y_px))
 
     def _place_flag(self, box: QRectF, at: QPointF, lines: tuple[str, str], taken: list[QRectF]) -> QRectF:
         """Room for a flag above its peg, or wherever near it is free."""

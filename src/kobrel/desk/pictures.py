@@ -21,8 +21,8 @@ _PATIENCE_S = 180.0
 
 
 class View(NamedTuple):
-    """A picture to take: a card and its page, a shot at a frame, what is chosen, and a preset of the
-    iris that the shot is given for it.
+    """A picture to take: a card and its page, a shot at a frame, what is chosen, a preset of the iris
+    that the shot is given for it, and an Alt that it is seen beside.
     """
 
     name: str
@@ -35,6 +35,7 @@ class View(NamedTuple):
     zoom: float = 1.0
     look: str = "dark"
     preset: str = ""
+    beside: str = ""
 
 
 VIEWS = (
@@ -49,10 +50,12 @@ VIEWS = (
     View("readings", 3, 0, 1030, "Read"),
     View("iris", 4, 1, 1085, "Shape"),
     View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
-    View("pull", 5, 1, 1049),
+    View("pull", 5, 1, 1049, "Marks"),
+    View("beside", 5, 1, 1072, "Play", beside="Later, f/4"),
+    View("shots", 5, 1, 1049, "Shots"),
     View("wide", 3, 0, 1040, "Lens"),
     View("compass", 3, 2, 1010, "Lens"),
-    View("departure", 5, 3, 1070),
+    View("departure", 5, 3, 1070, "Move"),
     View("light", 3, 1, 1068, "Read", look="light"),
 )
 
@@ -75,7 +78,7 @@ def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
                 continue
             apply(qt, view.look)
             _arrange(window, view)
-            fine = _wait(qt, lambda: f"pass {PASSES} /" in window.picture.status, settle=1.5)
+            fine = _wait(qt, lambda: _is_there(window), settle=1.5)
             window.grab().save(str(folder / f"{view.name}.png"))
             print(f"kobrel: {folder / f'{view.name}.png'}")
             while window.session.undo.canUndo():
@@ -99,8 +102,20 @@ def _arrange(window: Window, view: View) -> None:
     for preset in OWN:
         if preset.name == view.preset and camera is not None:
             session.edit_shot(preset.name, partial(preset.given_to, camera=camera))
-    for beside in (window.overhead, window.second):
-        beside.zoom_to(view.zoom)
+    for plan_view in (window.overhead, window.second):
+        plan_view.zoom_to(view.zoom)
+    if view.beside:
+        window.screening.set_draft(width=640, passes=16)
+        window.screening.set_range(view.frame, view.frame + 2)
+    window.screening.switch(bool(view.beside))
+    window.screening.compare(view.beside)
+
+
+def _is_there(window: Window) -> bool:
+    """Whether the picture is finished, or both of a pair."""
+    if not window.screening.beside:
+        return f"pass {PASSES} /" in window.picture.status
+    return all(len(there) and there.all() for _frames, there in map(window.screening.filled, (0, 1)))
 
 
 def _wait(qt: QApplication, ready: Callable[[], bool], settle: float = 0.0) -> bool:

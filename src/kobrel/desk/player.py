@@ -1,5 +1,7 @@
 """Playing a shot at its rate: frames are dropped rather than played late."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QElapsedTimer, QObject, Qt, QTimer, Signal
 
 from kobrel.desk.session import Session
@@ -8,6 +10,10 @@ from kobrel.desk.session import Session
 class Player(QObject):
     """Moves the session's frame by the clock, from the last frame on to the first.
 
+    Parameters
+    ----------
+    span : first and last frame that are to be played
+
     Signals
     -------
     toggled : whether it plays now
@@ -15,9 +21,12 @@ class Player(QObject):
 
     toggled = Signal(bool)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(
+        self, session: Session, span: Callable[[], tuple[int, int]], parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self._session = session
+        self._session, self._span = session, span
+        self.dropped = self.shown = self._at = 0
         self._start_frame = 0
         self._clock = QElapsedTimer()
         self._beat = QTimer(self)
@@ -31,23 +40,39 @@ class Player(QObject):
 
     def toggle(self) -> None:
         """Play, from the beginning if the end is reached, or pause."""
-        shot = self._session.shot
+        shot, span = self._session.shot, self._span()
         if shot is None:
             return
         if self.playing:
             self._beat.stop()
         else:
-            if self._session.frame >= shot.last:
-                self._session.show_frame(shot.first)
+            if not span[0] <= self._session.frame < span[1]:
+                self._session.show_frame(span[0])
             self._start_frame = self._session.frame
+            self.dropped = self.shown = self._at = 0
             self._clock.start()
-            self._beat.start(max(8, round(500 / shot.fps)))
+            self._beat.start(max(4, round(200 / shot.fps)))
         self.toggled.emit(self.playing)
 
+    @property
+    def told(self) -> str:
+        """How it plays, in words: its rate, and how many frames were dropped to keep it."""
+        shot, seconds = self._session.shot, self._clock.elapsed() / 1000
+        if shot is None or seconds < 0.25:
+            return "playing"
+        rate = min(self.shown / seconds, shot.fps)
+        lost = f"{self.dropped} frames dropped" if self.dropped else "no frame dropped"
+        return f"{rate:.1f} of {shot.fps:g} frames a second, {lost}"
+
     def _go_on(self) -> None:
-        shot = self._session.shot
+        shot, span = self._session.shot, self._span()
         if shot is None:
             return
-        frame = self._start_frame + int(self._clock.elapsed() / 1000 * shot.fps)
-        length = shot.last - shot.first + 1
-        self._session.show_frame(shot.first + (frame - shot.first) % length)
+        passed = int(self._clock.elapsed() / 1000 * shot.fps)
+        if passed == self._at:
+            return
+        self.dropped += passed - self._at - 1
+        self.shown += 1
+        self._at = passed
+        length = span[1] - span[0] + 1
+        self._session.show_frame(span[0] + (self._start_frame + passed - span[0]) % length)

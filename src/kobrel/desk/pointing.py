@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QGuiApplication
 
-from kobrel.desk import blocking, taping
+from kobrel.desk import blocking, pulling, taping
 from kobrel.desk.hiding import isolate, set_shown
 from kobrel.desk.session import Session
 from kobrel.plan.camera import Sight
-from kobrel.plan.model import DistanceTarget, StandInAnchor, SubjectEnd, SurfaceAnchor
+from kobrel.plan.model import DistanceTarget, StandInAnchor, SubjectEnd, SubjectTarget, SurfaceAnchor
 from kobrel.plan.moves import vector
 from kobrel.plan.names import thing_name
 from kobrel.plan.stand_ins import number_of
@@ -68,14 +68,16 @@ class Pointing:
     def focus(self, pick: Pick) -> None:
         """Put the focus at the distance of what was picked."""
         camera = self._session.camera
-        if camera is not None:
+        if camera is not None and not pulling.put_point(self._session, vector(pick.point)):
             self._session.focus_on(DistanceTarget(metres=taping.focus_distance(camera, pick.point)))
 
     def take(self, pick: Pick, at: QPointF, box: QRectF) -> None:
         """A click on a thing: whatever the tool or the card makes of it."""
         session, tool = self._session, self._session.tool
         number = number_of(pick.place.scene)
-        if tool is not None and tool.does == "place" and tool.stand_in is not None:
+        if session.playing:
+            self._pull_to(pick)
+        elif tool is not None and tool.does == "place" and tool.stand_in is not None:
             blocking.place(session, tool.stand_in, pick.point)
         elif tool is not None and tool.does == "tape":
             where = at - box.topLeft()
@@ -104,6 +106,17 @@ class Pointing:
                 self._add_surface(pick)
         else:
             self._add_surface(pick)
+
+    def _pull_to(self, pick: Pick) -> None:
+        """While the shot plays: a mark on the subject that was clicked, if it is one."""
+        for subject in self._session.plan.subjects:
+            anchor = subject.anchor
+            stands = isinstance(anchor, StandInAnchor) and anchor.number == number_of(pick.place.scene)
+            place = (getattr(anchor, "scene", None), getattr(anchor, "node", None))
+            if stands or place == (pick.place.scene, pick.place.path):
+                self._session.focus_on(SubjectTarget(number=subject.number))
+                return
+        self._session.said.emit("Click a subject, or its peg, to pull to it while the shot plays.")
 
     def deeds(self, pick: Pick) -> list[tuple[str, Callable[[], object]]]:
         """What can be done with what was picked: words and the doing."""

@@ -18,26 +18,34 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
-    QPolygonF,
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from kobrel.desk import briefing, pulling, taping
-from kobrel.desk.asked import paint_asked, paint_stroke, subject_at
+from kobrel.desk import briefing, pulling
+from kobrel.desk.asked import paint_stroke, subject_at
+from kobrel.desk.handles import Handles
 from kobrel.desk.keys import Held, Keys
-from kobrel.desk.look import faded, look
-from kobrel.desk.paint import Panel, draw_text, metrics, state_colour
+from kobrel.desk.look import look
+from kobrel.desk.paint import Panel, draw_text
+from kobrel.desk.pull_lines import (
+    Plot,
+    paint_cues,
+    paint_lane,
+    paint_lane_now,
+    paint_names,
+    paint_tape,
+    paint_unseen,
+)
+from kobrel.desk.pull_still import Still
 from kobrel.desk.scales import NEAREST_M, DioptreScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.plan import pulls
-from kobrel.plan.instrument import Wish
-from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
-from kobrel.plan.pace import pace
-from kobrel.plan.survey import GONE, SHARP, Survey
-from kobrel.plan.tapes import measure_with
+from kobrel.plan.cues import cue_frames, snapped
+from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget, Target
+from kobrel.plan.survey import Survey
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 96, 54, 30
+_LANE, _ROOM_FOR_LANE = 34.0, 250
 _RING = 6.0
 _GRAB_PX = 9.0
 _SNAP_PX = 7.0
@@ -45,7 +53,8 @@ _HINT = (
     "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
     "Double-click sets a mark. Right-click a mark for its ease. Delete removes the chosen marks.\n"
     "Shift and drag from one line to another draws a pull. Ctrl and click chooses several marks; drag "
-    "them together; Ctrl+C and Ctrl+V copy them to the frame. Diamonds are keys of the stop (hollow) and the "
+    "them together, with Alt apart; Ctrl+C and Ctrl+V copy them to the frame. Marks snap to subjects, other "
+    "marks, cues and the frame, unless Alt is held. Diamonds are keys of the stop (hollow) and the "
     "focal length: drag them."
 )
 
@@ -54,19 +63,23 @@ class PullChart(Panel):
     """See the module."""
 
     title = "Pull"
+    prompt = True
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Pull chart, focus over the frames of the shot", _HINT, parent)
         self._held: float | None = None
-        self._scrubbing = False
+        self._scrubbing = self._freely = False
         self._painting: tuple[int, float, float] | None = None
         self._drawing: tuple[QPointF, QPointF] | None = None
         self._together: int | None = None
+        self._lifted, self._lifting = 0.0, False
         self._copied: list[Mark] = []
         self._keys = Keys(session, self.x_of)
         self._key: Held | None = None
+        self._handles, self._handling = Handles(session), False
         self._frozen: DioptreScale | None = None
-        self._kept: tuple[tuple[object, ...], QPixmap] | None = None
+        self._nearest: tuple[Survey, float] | None = None
+        self._still = Still(session, self)
         self.setMinimumHeight(120)
 
     # Geometry
@@ -78,7 +91,9 @@ class PullChart(Panel):
         numbers = self._session.survey
         if numbers is None:
             return None
-        return DioptreScale(nearest_of_interest_m(numbers), self.height() - _BOTTOM, _TOP)
+        if self._nearest is None or self._nearest[0] is not numbers:
+            self._nearest = numbers, nearest_of_interest_m(numbers)
+        return DioptreScale(self._nearest[1], self.height() - self._bottom, _TOP)
 
     def x_of(self, frame: float) -> float:
         """Where a frame stands."""
@@ -94,10 +109,6 @@ class PullChart(Panel):
             return 0
         part = (x - _LEFT) / max(1.0, self.width() - _LEFT - _RIGHT)
         return round(shot.first + part * (shot.last - shot.first))
-
-    @property
-    def _brief(self) -> tuple[Wish, ...]:
-        return self._session.shot.brief if self._session.shot else ()
 
     def mark_place(self, mark: Mark) -> QPointF | None:
         """Where a mark's ring stands; None before there are numbers."""
@@ -125,17 +136,23 @@ class PullChart(Panel):
             draw_text(painter, QPointF(70, 18), session.problem, look().wrong, 12)
             return
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._still_part(scale, numbers))
+        plot = self._plot(scale)
+        painter.drawPixmap(0, 0, self._still.picture(plot, numbers))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_names(painter, scale, numbers)
+        paint_lane(painter, session, plot, numbers)
+        paint_names(painter, session, plot, numbers)
+        paint_cues(painter, session, plot)
         if self._drawing:
             painter.setPen(QPen(look().focus, 2, Qt.PenStyle.DashLine))
             painter.drawLine(*self._drawing)
         if self._painting:
             paint_stroke(painter, session, scale, self.x_of, *self._painting)
-        self._paint_tape(painter, scale, numbers)
-        self._keys.top, self._keys.bottom = float(_TOP), float(self.height() - _BOTTOM)
+        paint_tape(painter, session, plot, numbers)
+        paint_unseen(painter, session, plot)
+        paint_lane_now(painter, session, plot, numbers)
+        self._keys.top, self._keys.bottom = float(_TOP), float(self.height() - self._bottom)
         self._keys.paint(painter, numbers)
+        self._handles.paint(painter, plot)
         for mark in shot.marks:
             place = self.mark_place(mark)
             if place and shot.first <= mark.frame <= shot.last:
@@ -145,7 +162,7 @@ class PullChart(Panel):
                 painter.drawEllipse(place, _RING, _RING)
         x_now = self.x_of(session.frame)
         painter.setPen(QPen(look().text, 1))
-        painter.drawLine(QPointF(x_now, _TOP - 12), QPointF(x_now, self.height() - _BOTTOM + 6))
+        painter.drawLine(QPointF(x_now, _TOP - 12), QPointF(x_now, self.height() - self._bottom + 6))
         draw_text(
             painter,
             QPointF(max(x_now, 24), _TOP - 15),
@@ -156,114 +173,24 @@ class PullChart(Panel):
             bold=True,
         )
 
-    def _still_part(self, scale: DioptreScale, numbers: Survey) -> QPixmap:
-        """Grid, band and curves, which do not depend on the frame, painted once."""
-        key = (numbers, self._session.unit, scale, self.size(), look())
-        if self._kept is None or self._kept[0] != key:
-            ratio = self.devicePixelRatioF()
-            pixmap = QPixmap(self.size() * ratio)
-            pixmap.setDevicePixelRatio(ratio)
-            pixmap.fill(look().base)
-            shot = self._session.shot
-            assert shot is not None
-            unit, most = self._session.unit.symbol, numbers.camera.coc_px
-            note = f"frames {shot.first}–{shot.last}, distance in {unit}, even in dioptres; "
-            painter = self.begin(f"{note}sharp is up to {most:.3g} px", pixmap)
-            self._paint_grid(painter, scale)
-            wide, tall = self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM
-            painter.setClipRect(QRectF(_LEFT - 1, _TOP - 14, wide + 2, tall + 20))
-            x = np.array([self.x_of(frame) for frame in numbers.frames])
-            self._paint_band(painter, scale, numbers, x)
-            self._paint_subjects(painter, scale, numbers, x)
-            paint_asked(painter, self._session, scale, self.x_of, float(self.height() - _BOTTOM))
-            focus = scale.px_of(numbers.camera.focus_m)
-            hurried = pace(shot, numbers).too_fast
-            for pen in (QPen(look().wrong, 7), QPen(look().panel, 4.5)):
-                painter.setPen(pen)
-                _polyline(painter, x, np.where(hurried, focus, np.nan))
-            painter.setPen(QPen(look().focus, 2))
-            _polyline(painter, x, focus)
-            painter.end()
-            self._kept = key, pixmap
-        return self._kept[1]
+    def _plot(self, scale: DioptreScale) -> Plot:
+        """Where lines are drawn."""
+        right, bottom = self.width() - _RIGHT, self.height() - self._bottom
+        lane = QRectF(_LEFT, bottom + 4, right - _LEFT, self._lane) if self._lane else None
+        return Plot(scale, self.x_of, QRectF(_LEFT, _TOP, right - _LEFT, bottom - _TOP), lane)
 
-    def _paint_grid(self, painter: QPainter, scale: DioptreScale) -> None:
-        shot = self._session.shot
-        right = self.width() - _RIGHT
-        for metres, label in scale.ticks(self._session.unit, 19):
-            y = scale.px(metres)
-            painter.setPen(QPen(faded(look().line, 0.6), 1))
-            painter.drawLine(QPointF(_LEFT, y), QPointF(right, y))
-            draw_text(painter, QPointF(_LEFT - 8, y + 4), label, look().quiet, 11, "right")
-        if shot is None:
-            return
-        span = max(1, shot.last - shot.first)
-        step = next(
-            s for s in (1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 10**6) if s * (right - _LEFT) / span >= 58
-        )
-        for frame in range(shot.first, shot.last + 1, step):
-            draw_text(
-                painter, QPointF(self.x_of(frame), self.height() - 9), str(frame), look().quiet, 11, "centre"
-            )
+    def _plot_now(self) -> Plot | None:
+        scale = self.scale()
+        return self._plot(scale) if scale is not None else None
 
-    def _paint_band(self, painter: QPainter, scale: DioptreScale, numbers: Survey, x: np.ndarray) -> None:
-        near, far = scale.px_of(numbers.near_m), scale.px_of(numbers.far_m)
-        outline = [QPointF(a, b) for a, b in zip(x, near, strict=True)]
-        outline += [QPointF(a, b) for a, b in zip(x[::-1], far[::-1], strict=True)]
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(faded(look().sharp, 0.24))
-        painter.drawPolygon(QPolygonF(outline))
-        for edge, colour in ((near, look().nearer), (far, look().farther)):
-            painter.setPen(QPen(colour, 1.2))
-            _polyline(painter, x, edge)
+    @property
+    def _lane(self) -> float:
+        """Height of the lane for speed and breathing; 0 where there is no room."""
+        return _LANE if self.height() >= _ROOM_FOR_LANE else 0.0
 
-    def _paint_subjects(self, painter: QPainter, scale: DioptreScale, numbers: Survey, x: np.ndarray) -> None:
-        for row in range(len(numbers.subjects)):
-            y = scale.px_of(numbers.focus_distance_m[row])
-            state = numbers.state[row]
-            painter.setPen(QPen(faded(look().quiet, 0.55), 1, Qt.PenStyle.DotLine))
-            _polyline(painter, x, y)
-            painter.setPen(QPen(look().quiet, 1.2))
-            _polyline(painter, x, np.where(state != GONE, y, np.nan))
-            asked = any(wish.subject == numbers.subjects[row] for wish in self._brief)
-            painter.setPen(QPen(look().sharp, 1.6 if asked else 3.2))
-            _polyline(painter, x, np.where(state == SHARP, y, np.nan))
-
-    def _paint_tape(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
-        """How far the end of the chosen tape is over the frames, dashed."""
-        tape, plan = taping.chosen(self._session), self._session.plan
-        if tape is None:
-            return
-        measured = measure_with(numbers.camera, plan, self._session.stage, tape, numbers.frames)
-        sight = numbers.camera.see(measured.end)
-        distances = sight.straight_m if numbers.camera.surface == "sphere" else sight.axial_m
-        places = scale.px_of(distances)
-        painter.setPen(QPen(look().focus, 1.4, Qt.PenStyle.DashLine))
-        points = [
-            QPointF(self.x_of(float(frame)), float(y))
-            for frame, y in zip(numbers.frames, places, strict=True)
-            if math.isfinite(y) and _TOP - 4 <= y <= self.height() - _BOTTOM
-        ]
-        painter.drawPolyline(QPolygonF(points))
-
-    def _paint_names(self, painter: QPainter, scale: DioptreScale, numbers: Survey) -> None:
-        """Subjects' names at the right end, spread so that none covers another."""
-        column = self._session.row
-        labels = []
-        for row, number in enumerate(numbers.subjects):
-            seen = np.flatnonzero(numbers.state[row] != GONE)
-            subject = self._session.plan.subject(number)
-            distance = numbers.focus_distance_m[row, -1]
-            if seen.size and subject and distance > 0:
-                colour = state_colour(int(numbers.state[row, column]), bool(numbers.nearer[row, column]))
-                labels.append((scale.px(float(distance)), f"{number} {subject.name}", colour))
-        last = -1e9
-        for y, text, colour in sorted(labels, key=lambda label: label[0]):
-            at = max(y + 4, last + 13)
-            if at < self.height() - _BOTTOM + 10:
-                short = metrics(11).elidedText(text, Qt.TextElideMode.ElideRight, _RIGHT - 14)
-                draw_text(painter, QPointF(self.width() - _RIGHT + 10, at), short, colour, 11)
-                last = at
+    @property
+    def _bottom(self) -> float:
+        return _BOTTOM + (self._lane + 8 if self._lane else 0.0)
 
     # Hands
 
@@ -274,6 +201,7 @@ class PullChart(Panel):
         if tool is not None and tool.does == "wish":
             self._begin_stroke(event.position())
             return
+        self._freely = bool(keys & Qt.KeyboardModifier.AltModifier)
         mark = self._mark_at(event.position())
         if keys & Qt.KeyboardModifier.ShiftModifier:
             self._drawing = (event.position(), event.position())
@@ -281,8 +209,11 @@ class PullChart(Panel):
         if mark is not None and keys & Qt.KeyboardModifier.ControlModifier:
             self._session.select_also(mark.frame)
             return
-        self._key = self._keys.at(event.position()) if mark is None else None
-        if self._key:
+        plot = self._plot_now()
+        self._handling = mark is None and plot is not None and self._handles.take(plot, event.position())
+        self._key = self._keys.at(event.position()) if mark is None and not self._handling else None
+        if self._key or self._handling:
+            self._frozen = self.scale()
             self._session.begin_drag()
             return
         if mark is None:
@@ -295,6 +226,7 @@ class PullChart(Panel):
             self._session.also_marked and mark.frame == self._session.selected_mark
         ):
             self._together = self.frame_at(event.position().x())
+            self._lifted = event.position().y()
         else:
             self._session.select_mark(mark.frame)
         self._frozen = self.scale()
@@ -310,28 +242,40 @@ class PullChart(Panel):
         elif self._drawing:
             self._drawing = (self._drawing[0], event.position())
             self.update()
+        elif self._handling:
+            plot = self._plot_now()
+            if plot is not None:
+                self._handles.drag(plot, event.position())
         elif self._key:
             frame = self._frame_within(event.position().x())
             self._key = self._keys.drag(self._key, float(frame), event.position().y())
         elif self._together is not None:
+            self._lift_together(event.position().y())
             at = self.frame_at(event.position().x())
             if at != self._together:
-                pulling.move_by(self._session, at - self._together)
+                if self._goes_freely(event):
+                    pulling.stretch_to(self._session, self._together, at)
+                else:
+                    pulling.move_by(self._session, at - self._together)
                 self._together = at
         elif self._held is not None:
-            self._drag_mark(event.position())
+            self._drag_mark(event.position(), self._goes_freely(event))
         else:
             over = self._mark_at(event.position()) is not None or self._keys.at(event.position()) is not None
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def _goes_freely(self, event: QMouseEvent) -> bool:
+        """Whether Alt is held, or was when the hand took hold."""
+        return self._freely or bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drawing:
             self._end_pull()
         elif self._painting:
             self._end_stroke()
-        elif self._scrubbing or self._held is not None or self._key:
+        elif self._scrubbing or self._held is not None or self._key or self._handling:
             self._scrubbing, self._held, self._frozen, self._together = False, None, None, None
-            self._key = None
+            self._key, self._handling, self._lifting = None, False, False
             self._session.end_drag()
             self.update()
 
@@ -386,28 +330,55 @@ class PullChart(Panel):
         self._session.edit_shot(f"Set mark at {at:g}", lambda shot: pulls.set_mark(shot, at, target))
         self._session.select_mark(at)
 
-    def _target_at(self, frame: float, y: float) -> Target:
-        """The subject whose line passes close by, or else the distance there."""
+    def _target_at(self, frame: float, y: float, own: float | None = None, freely: bool = False) -> Target:
+        """The subject whose line passes close by, or the distance of another mark that is as high, or
+        else the distance there.
+        """
         scale, numbers, shot = self.scale(), self._session.survey, self._session.shot
         assert scale is not None
         assert numbers is not None
         assert shot is not None
         column = int(np.clip(round(frame) - shot.first, 0, len(numbers.frames) - 1))
+        if freely:
+            return DistanceTarget(metres=max(scale.metres(y), NEAREST_M))
         places = scale.px_of(numbers.focus_distance_m[:, column])
         if len(places) and np.any(np.abs(places - y) <= _SNAP_PX):
             return SubjectTarget(number=numbers.subjects[int(np.nanargmin(np.abs(places - y)))])
+        for mark in shot.marks:
+            other = mark.target
+            if (
+                mark.frame != own
+                and isinstance(other, DistanceTarget)
+                and abs(scale.px(other.metres) - y) < _SNAP_PX
+            ):
+                return other
         return DistanceTarget(metres=max(scale.metres(y), NEAREST_M))
 
-    def _drag_mark(self, at: QPointF) -> None:
-        """Move the held mark; it stays between its neighbours and within the shot."""
-        shot, held = self._session.shot, self._held
-        if shot is None or held is None:
+    def _lift_together(self, y: float) -> None:
+        """Move the chosen marks nearer or farther, once the hand has clearly gone up or down."""
+        scale = self.scale()
+        if scale is None or (abs(y - self._lifted) <= _SNAP_PX and not self._lifting):
             return
-        wanted = min(max(self.frame_at(at.x()), shot.first), shot.last)
-        moved = pulls.move_mark(shot, held, float(wanted))
+        by = 1.0 / scale.metres(y) - 1.0 / scale.metres(self._lifted)
+        self._lifted, self._lifting = y, True
+        pulling.lift_by(self._session, by)
+
+    def _drag_mark(self, at: QPointF, freely: bool) -> None:
+        """Move the held mark; it stays between its neighbours and within the shot. Unless it is to go
+        freely, it snaps to cues, to the frame that is shown, to subjects, and to other marks' distances.
+        """
+        shot, held = self._session.shot, self._held
+        if shot is None or held not in [mark.frame for mark in shot.marks]:
+            return  # it is gone, by undo or because the shot is performed
+        wanted = float(self._frame_within(at.x()))
+        if not freely:
+            reach = abs(_SNAP_PX / (self.x_of(shot.first + 1) - self.x_of(shot.first) or 1.0))
+            wanted = snapped(wanted, [*cue_frames(shot), self._session.frame], reach)
+        moved = pulls.move_mark(shot, held, wanted)
         index = [mark.frame for mark in shot.marks].index(held)
-        frame = moved.marks[index].frame
-        target = self._target_at(frame, at.y())
+        frame, target = moved.marks[index].frame, moved.marks[index].target
+        if not isinstance(target, PointTarget):  # a point's distance is its own
+            target = self._target_at(frame, at.y(), held, freely)
         self._held = frame
         self._session.selected_mark = frame
         self._session.edit_shot("Move mark", lambda _shot: pulls.set_mark(moved, frame, target))
@@ -444,6 +415,7 @@ class PullChart(Panel):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             self._copied = pulling.copied(self._session)
+            pulling.copy_text(self._session, self._copied)
             self._session.said.emit(f"Copied {len(self._copied)} marks. Ctrl+V puts them where the frame is.")
         elif event.matches(QKeySequence.StandardKey.Paste):
             pulling.paste(self._session, self._copied)
@@ -466,18 +438,3 @@ class PullChart(Panel):
             return
         name = f"Delete mark at {frames[0]:g}" if len(frames) == 1 else f"Delete {len(frames)} marks"
         self._session.edit_shot(name, lambda s: reduce(pulls.remove_mark, frames, s))
-
-
-def _polyline(painter: QPainter, x: np.ndarray, y: np.ndarray) -> None:
-    """Lines through points, broken where a value is missing."""
-    run: list[QPointF] = []
-    for a, b in zip(x, y, strict=True):
-        if math.isfinite(b):
-            run.append(QPointF(a, b))
-        elif run:
-            painter.drawPolyline(QPolygonF(run))
-            run = []
-    if run:
-        if len(run) == 1:
-            painter.drawPoint(run[0])
-        painter.drawPolyline(QPolygonF(run))

@@ -12,6 +12,7 @@ from kobrel.plan.survey import GONE, Survey
 _STEPS = (1.0, 2.0, 5.0, 3.0, 1.5, 4.0, 7.0, 1.2, 2.5, 6.0, 8.0)
 NEAREST_M = 0.02
 _MOST_TICKS = 60
+_FAR = 300.0
 
 
 @dataclass(frozen=True)
@@ -95,6 +96,41 @@ class DioptreScale:
                 if first <= last < first + _MOST_TICKS:
                     for count in range(first, last + 1):
                         yield count * size * per_unit, f"{count * size:.6g}"
+
+
+@dataclass(frozen=True)
+class RatioScale:
+    """A line from a nearest distance to infinity, even in ratios, for distances that differ by far.
+
+    Parameters
+    ----------
+    nearest_m : distance at `near_px`
+    near_px, far_px : where the nearest distance and infinity stand; a distance `_FAR` times as great
+        stands close to infinity
+    """
+
+    nearest_m: float
+    near_px: float
+    far_px: float
+
+    def px_of(self, metres: np.ndarray) -> np.ndarray:
+        """Where distances stand; those at or behind the camera give not-a-number."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            nearness = np.where(metres > 0, self.nearest_m / metres, np.nan)
+        part = np.log1p(_FAR * nearness) / math.log1p(_FAR)
+        return np.asarray(self.far_px + (self.near_px - self.far_px) * part)
+
+    def ticks(self, unit: Measure, gap_px: float) -> list[tuple[float, str]]:
+        """Where round distances stand, at least a gap apart: (pixels, label), infinity among them."""
+        first = math.floor(math.log10(self.nearest_m / unit.metres))
+        values = [step * 10.0**k for step in (1, 2, 5, 3) for k in range(first, first + 4)]
+        found = [(self.far_px, "∞")]
+        for value in values:
+            place = float(self.px_of(np.asarray(value * unit.metres)))
+            inside = value * unit.metres >= self.nearest_m
+            if inside and all(abs(place - other) >= gap_px for other, _ in found):
+                found.append((place, f"{value:g}"))
+        return found
 
 
 def nearest_of_interest_m(survey: Survey) -> float:

@@ -5,22 +5,21 @@ Views are functions of these; they keep no copy of any value, and change them on
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, cast
 
 import numpy as np
 from numpy.typing import ArrayLike
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtGui import QUndoStack
 
-from kobrel.desk.history import Change, same
+from kobrel.desk.history import Change
+from kobrel.desk.work import Work
 from kobrel.errors import PlanError
-from kobrel.optics.exposure import StopSteps, marked_stop, step_stop
-from kobrel.optics.units import Measure, format_length, measure, scene_measure
+from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, StopSteps, marked_stop, step_stop
 from kobrel.plan import edit, pulls
 from kobrel.plan import glass as glasses
-from kobrel.plan.brief import Judged, judge
-from kobrel.plan.camera import Camera, camera_at
-from kobrel.plan.instrument import Glass, WishKind
+from kobrel.plan.camera import camera_at
+from kobrel.plan.instrument import WishKind
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
@@ -34,27 +33,18 @@ from kobrel.plan.model import (
     Target,
 )
 from kobrel.plan.parts import Keyed
-from kobrel.plan.sight import Sightlines
 from kobrel.plan.staging import Library, stage_of, staged_alike
-from kobrel.plan.stand_ins import number_of
-from kobrel.plan.survey import Survey, survey
 from kobrel.stage.stage import Pick, Place, Stage
 
 ON_SUBJECT_DPT = 1e-6
-_STOPS = (0.5, 128.0)
 _CONES_DEG = (0.001, 89.0)
 _THROW_PX = 60.0
-Below = Literal["", "maps", "discs", "mask"]
-"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, or the mask."""
+Below = Literal["", "maps", "discs", "mask", "strip"]
+"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, or the strip
+across shots."""
+Room = Literal["", "picture"]
+"""What is given more room than the card alone would: nothing, or the picture."""
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
-
-
-@dataclass(frozen=True, eq=False)
-class Looked:
-    """What was found along the lines of sight, and what to look out for, in sentences."""
-
-    sight: Sightlines
-    warnings: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -70,8 +60,8 @@ class Tool:
     px: float = 8.0
 
 
-class Session(QObject):
-    """The state of the window.
+class Session(Work):
+    """The state of the window: what is worked on, what is chosen, and the way back.
 
     Signals
     -------
@@ -81,6 +71,9 @@ class Session(QObject):
     aimed : a meter was aimed at a point, (3,) metres on the stage
     play_wanted : the shot is to be played, or paused
     played : whether it plays now
+    shot_wanted : the shot's name and frames are to be shown for changing
+    movie_wanted : a movie of the shot is to be written
+    room_given : something else is to have more room, or nothing any more
     closing : the window goes
     """
 
@@ -90,132 +83,34 @@ class Session(QObject):
     aimed = Signal(object)
     play_wanted = Signal()
     played = Signal(bool)
+    shot_wanted = Signal()
+    movie_wanted = Signal()
+    room_given = Signal()
     closing = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.undo = QUndoStack(self)
+        self.played.connect(self._keep_playing)
         self.settings = QSettings()
-        self.plan = Plan()
-        self.stage = Stage()
         self.library = Library()
         self.card = 3
         self.below: Below = ""
+        self.room: Room = ""
         kept = str(self.settings.value("stop_steps", "free"))
         self.stop_steps: StopSteps = next((s for s in _STEPS if s == kept), "free")
         self.picture_scale = 0.5  # pixels on the screen for each at delivery
         self.thrown = False
         self.throw_px = float(str(self.settings.value("throw_px", _THROW_PX)))
         self.tool: Tool | None = None
-        self.walk: MadeCamera | None = None
         self.selected_stand_in: int | None = None
         self.selected_tape: str | None = None
         self.selected_node: Place | None = None
-        self.looked: tuple[tuple[object, ...], Looked] | None = None
-        self.shot_index = 0
-        self.frame = 1001
-        self.dragging = False
+        self.dragging = self.playing = False
         self.selected_mark: float | None = None
         self.also_marked: frozenset[float] = frozenset()
         self.selected_subject: int | None = None
         self._drag_number = 0
-        self._camera: tuple[tuple[object, ...], Camera] | None = None
-        self._survey: tuple[tuple[object, ...], Survey | None] | None = None
-        self._judged: tuple[Survey, Judged | None] | None = None
-        self.problem = ""
-
-    # What there is
-
-    @property
-    def shot(self) -> Shot | None:
-        """The shot in work, or None in an empty plan."""
-        return self.plan.shots[self.shot_index] if self.plan.shots else None
-
-    @property
-    def unit(self) -> Measure:
-        """The unit in which lengths are shown: the plan's, or that of its first scene."""
-        if self.plan.unit != "scene":
-            return measure(self.plan.unit)
-        first = next((s.unit_m for name, s in self.stage.scenes.items() if number_of(name) is None), 1.0)
-        return scene_measure(first)
-
-    def length(self, metres: float) -> str:
-        """A length in the chosen unit."""
-        return format_length(float(metres), self.unit)
-
-    @property
-    def survey(self) -> Survey | None:
-        """All numbers of the shot, or None where its camera is missing (then see `problem`).
-
-        While somebody walks about, they are those of the walker's camera.
-        """
-        key = (*self.work, self.walk)
-        if self._survey and same(self._survey[0], key):
-            return self._survey[1]
-        result, self.problem = None, ""
-        shot = self.shot
-        if shot is not None:
-            seen = edit.with_camera(shot, self.walk) if self.walk else shot
-            try:
-                result = survey(self.plan, seen, self.stage)
-                result = self._as_before(key, result)
-            except PlanError as error:
-                self.problem = str(error)
-        self._survey = (key, result)
-        return result
-
-    def _as_before(self, key: tuple[object, ...], fresh: Survey) -> Survey:
-        """The last survey where only things moved that no number depends on: views need not repaint."""
-        last, old = self._survey or (key, None)
-        plan, index, _stage, walk = last
-        unchanged = (
-            old is not None
-            and isinstance(plan, Plan)
-            and (index, walk) == (key[1], key[3])
-            and plan.shots == self.plan.shots
-            and plan.subjects == self.plan.subjects
-            and np.array_equal(old.points, fresh.points, equal_nan=True)
-            and np.array_equal(old.camera.pose, fresh.camera.pose)
-            and np.array_equal(old.camera.focus_m, fresh.camera.focus_m)
-            and old.camera.near_clip_m == fresh.camera.near_clip_m
-        )
-        return old if unchanged and old is not None else fresh
-
-    @property
-    def work(self) -> tuple[object, ...]:
-        """What the numbers of the shot depend on, to tell whether they still hold."""
-        return (self.plan, self.shot_index, self.stage)
-
-    @property
-    def found(self) -> Looked | None:
-        """What was last found along the lines of sight, if it still holds."""
-        return self.looked[1] if self.looked and same(self.looked[0], self.work) else None
-
-    @property
-    def row(self) -> int:
-        """Index of the frame within the survey."""
-        return self.frame - self.shot.first if self.shot else 0
-
-    @property
-    def camera(self) -> Camera | None:
-        """The camera at the frame."""
-        numbers = self.survey
-        if numbers is None:
-            return None
-        key = (numbers, self.row)
-        if self._camera is None or not same(self._camera[0], key):
-            self._camera = key, numbers.camera.frame(self.row)
-        return self._camera[1]
-
-    @property
-    def judged(self) -> Judged | None:
-        """How the shot fares against its brief; None where there is none, or nothing to judge."""
-        numbers, shot = self.survey, self.shot
-        if numbers is None or shot is None:
-            return None
-        if self._judged is None or self._judged[0] is not numbers:
-            self._judged = numbers, judge(self.plan, shot, numbers)
-        return self._judged[1]
 
     # Changes
 
@@ -285,6 +180,9 @@ class Session(QObject):
         self._drag_number += 1
         self.dragging = True
 
+    def _keep_playing(self, playing: bool) -> None:
+        self.playing = playing
+
     def begin_walk_step(self) -> None:
         """A hand walks: pictures are wanted in haste until it rests."""
         if not self.dragging:
@@ -300,6 +198,9 @@ class Session(QObject):
         """Take a plan without a trace in the history (its commands call this)."""
         if not staged_alike(self.plan, plan):
             self.stage = stage_of(plan, self.library, self.stage)
+        old, names = self.shot, [shot.name for shot in plan.shots]
+        if old is not None and old.name in names:
+            self.shot_index = names.index(old.name)
         self.plan = plan
         self.shot_index = min(self.shot_index, max(0, len(plan.shots) - 1))
         shot = self.shot
@@ -332,6 +233,12 @@ class Session(QObject):
         if what != self.below:
             self.below = what
             self.changed.emit()
+
+    def give_room(self, what: Room) -> None:
+        """Give something more room, or nothing any more."""
+        if what != self.room:
+            self.room = what
+            self.room_given.emit()
 
     def set_stop_steps(self, steps: StopSteps) -> None:
         """Choose which stops are taken when one steps or drags."""
@@ -377,20 +284,17 @@ class Session(QObject):
 
     def target_label(self, target: Target) -> str:
         """What a mark is on, in words."""
-        if isinstance(target, SubjectTarget):
-            subject = self.plan.subject(target.number)
-            return subject.name if subject else f"missing subject {target.number}"
-        return self.length(target.metres)
+        name = self.plan.name_of(target)
+        return name if name is not None else self.length(cast(DistanceTarget, target).metres)
 
     def focus_on(self, target: Target) -> None:
         """Put the focus on something at this frame."""
         shot = self.shot
         if shot is None:
             return
-        several = len(shot.marks) > 1
-        self.edit_shot(
-            f"Focus on {self.target_label(target)}", lambda s: pulls.refocus(s, self.frame, target)
-        )
+        several = len(shot.marks) > 1 or self.playing
+        focused = pulls.set_mark if self.playing else pulls.refocus
+        self.edit_shot(f"Focus on {self.target_label(target)}", lambda s: focused(s, self.frame, target))
         if several:
             self.selected_mark = float(self.frame)
             self.said.emit(f"Mark at {self.frame}: {self.target_label(target)}")
@@ -475,7 +379,7 @@ class Session(QObject):
             cone = float(np.clip(camera.cone_for_limit(limit_m), *_CONES_DEG))
             self.edit_glass(f"Cone of light {cone:.3g}°", cone_deg=float(f"{cone:.3g}"))
         else:
-            stop = float(np.clip(camera.stop_for_limit(limit_m), *_STOPS))
+            stop = float(np.clip(camera.stop_for_limit(limit_m), WIDEST_STOP, NARROWEST_STOP))
             stop = marked_stop(stop, self.stop_steps)
             self.set_keyed(f"Stop f/{stop:.3g}", "f_number", stop)
 
@@ -493,8 +397,3 @@ class Session(QObject):
         stop = step_stop(float(camera.f_number), thirds)
         self.set_keyed(f"Stop f/{stop:g}", "f_number", stop)
         self.said.emit(f"Stop f/{stop:g}")
-
-    @property
-    def glass(self) -> Glass | None:
-        """The glass of the shot in work."""
-        return self.shot.glass if self.shot else None

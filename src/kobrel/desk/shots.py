@@ -1,12 +1,24 @@
 """Shots: a column with a thumbnail of each, and a ribbon of what is sharp over its frames."""
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk import shot_list
 from kobrel.desk.look import look
-from kobrel.desk.paint import draw_text, follow, metrics, state_colour, subject_colour
+from kobrel.desk.paint import draw_text, elided, follow, state_colour, subject_colour
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
 from kobrel.plan.model import Plan, Shot, SubjectTarget
@@ -30,7 +42,12 @@ class ShotsColumn(QWidget):
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
-        self.setToolTip("Click a shot to work on it; up and down keys step through them.")
+        self.setToolTip(
+            "Click a shot to work on it; up and down keys step through them, with Alt they move it.\n"
+            "Drag a shot to another place. Double-click or F2 for its name and frames; right-click for more."
+        )
+        self._held: int | None = None
+        self._over: int | None = None
         follow(session, self)
 
     def sizeHint(self) -> QSize:
@@ -54,6 +71,11 @@ class ShotsColumn(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._may_survey = not self._session.dragging
+        if self._over is not None and self._held is not None and self._over != self._held:
+            below = self._over + (1 if self._over > self._held else 0)
+            y = _TOP + below * _STEP - 5
+            painter.setPen(QPen(look().focus, 2))
+            painter.drawLine(QPointF(6, y), QPointF(8 + THUMBNAIL[0], y))
         for index, shot in enumerate(self._session.plan.shots):
             chosen = index == self._session.shot_index
             box = QRectF(8, _TOP + index * _STEP, *THUMBNAIL)
@@ -70,7 +92,7 @@ class ShotsColumn(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(look().focus if chosen else look().line, 2 if chosen else 1))
             painter.drawRoundedRect(box, 3, 3)
-            name = metrics(12, chosen).elidedText(shot.label, Qt.TextElideMode.ElideRight, 102)
+            name = elided(shot.label, 12, 102, chosen)
             draw_text(
                 painter,
                 QPointF(8, box.bottom() + 15),
@@ -107,13 +129,59 @@ class ShotsColumn(QWidget):
         self._ribbons[shot.name] = wanted, cells
         return cells
 
+    def _index_at(self, y: float) -> int:
+        return int((y - _TOP + 4) // _STEP)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._session.show_shot(int((event.position().y() - _TOP + 4) // _STEP))
+        index = self._index_at(event.position().y())
+        self._session.show_shot(index)
+        if event.button() == Qt.MouseButton.LeftButton and index == self._session.shot_index:
+            self._held = index
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            last = len(self._session.plan.shots) - 1
+            self._over = min(max(self._index_at(event.position().y()), 0), last)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, over = self._held, self._over
+        self._held = self._over = None
+        if held is not None and over is not None and over != held:
+            shot_list.move(self._session, over)
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self._index_at(event.position().y()) == self._session.shot_index:
+            self._session.shot_wanted.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu().exec(event.globalPos())
+
+    def menu(self) -> QMenu:
+        """What can be done with the shot in work."""
+        session, menu = self._session, QMenu(self)
+        for text, work in (
+            ("Name and frames", session.shot_wanted.emit),
+            ("Duplicate", partial(shot_list.duplicate, session)),
+            ("Delete", partial(shot_list.remove, session)),
+            ("Match to the shot before", partial(shot_list.match, session, -1)),
+            ("Match to the shot after", partial(shot_list.match, session, 1)),
+            ("Add shots from the scenes' cameras", partial(shot_list.add_from_cameras, session)),
+        ):
+            menu.addAction(text).triggered.connect(lambda _on=False, do=work: do())
+        return menu
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
         if event.key() in steps:
-            self._session.show_shot(self._session.shot_index + steps[Qt.Key(event.key())])
+            to = self._session.shot_index + steps[Qt.Key(event.key())]
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                shot_list.move(self._session, to)
+            else:
+                self._session.show_shot(to)
+        elif event.key() == Qt.Key.Key_Delete:
+            shot_list.remove(self._session)
         else:
             super().keyPressEvent(event)
 

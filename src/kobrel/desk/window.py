@@ -40,6 +40,7 @@ from kobrel.desk.look import DATA, apply
 from kobrel.desk.lookout import Lookout
 from kobrel.desk.player import Player
 from kobrel.desk.scene_files import SceneFiles
+from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 from kobrel.plan.model import Plan
 from kobrel.plan.summary import summary
@@ -60,7 +61,8 @@ class Window(QMainWindow):
         self.files = SceneFiles(self.session, self.document)
         self.lookout = Lookout(self.session)
         self.drawing = Drawing(self.session, self)
-        self.player = Player(self.session, self)
+        self.screening = Screening(self.session, self.drawing, self)
+        self.player = Player(self.session, lambda: self.screening.span, self)
         self._latest: QImage | None = None
         self._flip: QImage | None = None
         self._flipped = False
@@ -82,7 +84,7 @@ class Window(QMainWindow):
     # Building
 
     def _build(self) -> None:
-        self.body = body = Body(self.session, self.document, self.files)
+        self.body = body = Body(self.session, self.document, self.files, self.screening)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
         self.card_of, self.tabs, self.cards, self.welcome = body.cards, body.tabs, body.cards, body.welcome
@@ -168,6 +170,9 @@ class Window(QMainWindow):
             timer.setInterval(delay)
             timer.timeout.connect(work)
         session.play_wanted.connect(self.player.toggle)
+        session.movie_wanted.connect(self._ask_movie)
+        session.shot_wanted.connect(self._show_shot_page)
+        self.screening.changed.connect(self._show_held)
         self.player.toggled.connect(session.played)
         self.player.toggled.connect(self._show_playing)
         self._ageing = QTimer(self)
@@ -217,6 +222,9 @@ class Window(QMainWindow):
         self._asking.start()
 
     def _ask_picture(self) -> None:
+        if self._plays_from_memory:
+            self._show_held()
+            return
         hasty = self.session.dragging or self.player.playing
         if not hasty and self._in_quick_succession():
             hasty = True
@@ -305,8 +313,39 @@ class Window(QMainWindow):
         for widget in self.findChildren(QWidget):
             widget.update()
 
+    @property
+    def _plays_from_memory(self) -> bool:
+        """Whether frames that are held are shown; a pull that is just performed is not among them."""
+        return self.player.playing and self.screening.on and not self.session.dragging
+
+    def _show_held(self) -> None:
+        """While the shot plays from memory, show the frame that is there; until it is, the last one stays."""
+        if self._plays_from_memory:
+            image, status = self.screening.image(self.session.frame), f"from memory   {self.player.told}"
+            self.body.pair.show_status(status)
+            if image is not None:
+                self.picture.show_image(image, status)
+
+    def _ask_movie(self) -> None:
+        """Show what a movie can have."""
+        from kobrel.desk.movie_dialog import MovieDialog
+
+        if self.session.shot is not None:
+            self.movie = MovieDialog(self.session, self.document, self.screening.frames, self)
+            self.movie.open()
+
+    def _show_shot_page(self) -> None:
+        self.show_card(5)
+        from kobrel.desk.cards.pull import PullCard
+
+        pull = self.card_of[5]
+        assert isinstance(pull, PullCard)
+        pull.show_page("Shots")
+        pull.shots.name_it()
+
     def _show_playing(self, playing: bool) -> None:
         if not playing:
+            self.body.pair.show_status("")
             self._ask_soon()
 
     def show_warning(self, title: str, lines: list[str]) -> None:

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
 
 from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
 from kobrel.plan import alts
@@ -17,8 +18,9 @@ class AltsPage(Card):
     name = "Alts"
     is_page = True
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
+        self.screening = screening
         self.table = QTableWidget(0, 2)
         self.table.setHorizontalHeaderLabels(["Alt", "What it has"])
         plain_table(self.table, "Alts of the shot", 26)
@@ -42,6 +44,7 @@ class AltsPage(Card):
                 "Keep lens, iris, exposure and marks under the name",
                 self.keep,
             ),
+            ("Compare", "See the shot and the chosen Alt side by side", self.compare),
             ("Take", "Give the shot what the chosen Alt has", self.take),
             ("Delete", "Forget the chosen Alt", self.remove),
         )
@@ -82,6 +85,14 @@ class AltsPage(Card):
             self.session.said.emit("Choose an Alt in the list.")
             return
         self._try(f"Take {alt.name}", lambda s: alts.taken(s, alt.name))
+
+    def compare(self) -> None:
+        """See the chosen Alt beside the shot; the one that is seen so already goes."""
+        alt = self._chosen()
+        if alt is None:
+            self.session.said.emit("Choose an Alt in the list.")
+            return
+        self.screening.compare("" if self.screening.beside == alt.name else alt.name)
 
     def remove(self) -> None:
         """Forget the chosen Alt."""

@@ -1,6 +1,6 @@
 """What all cards have: a title, rows of fields, large and small readings."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -21,9 +22,10 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.fields import Field, place_field
 from kobrel.desk.look import font
-from kobrel.desk.session import Below, Session
+from kobrel.desk.session import Below, Room, Session
 
 _STEP_PX, _FINE_PX = 5.0, 20.0
+_PAGES_A_ROW = 5
 
 
 class Card(QWidget):
@@ -37,6 +39,8 @@ class Card(QWidget):
     is_page = False
     below: Below = ""
     """What stands in the chart's room while the card is seen."""
+    room: Room = ""
+    """What is given more room while the card is seen."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -60,11 +64,15 @@ class Card(QWidget):
     def showEvent(self, event: object) -> None:
         if self.below:
             self.session.show_below(self.below)
+        if self.room:
+            self.session.give_room(self.room)
         self.refresh()
 
     def hideEvent(self, event: object) -> None:
         if self.below:
             self.session.show_below("")
+        if self.room:
+            self.session.give_room("")
 
     def refresh(self) -> None:
         """Show the session's values."""
@@ -223,18 +231,18 @@ class PagedCard(Card):
         super().__init__(session, parent)
         self.pages = {page.name: page for page in pages}
         self._choice = QButtonGroup(self)
-        line = QHBoxLayout()
-        line.setSpacing(2)
+        rows = QGridLayout()
+        rows.setSpacing(2)
         for number, page in enumerate(pages):
             button = QPushButton(page.name)
             button.setCheckable(True)
             button.setChecked(number == 0)
             button.setToolTip(f"The {page.name.lower()} of this card")
             self._choice.addButton(button, number)
-            line.addWidget(button)
-        line.addStretch(1)
+            rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
+        rows.setColumnStretch(_PAGES_A_ROW, 1)
         self._choice.idClicked.connect(self._turn)
-        self.column.addLayout(line)
+        self.column.addLayout(rows)
         for number, page in enumerate(pages):
             self.column.addWidget(page, 1)
             page.setVisible(number == 0)
@@ -296,6 +304,17 @@ def choose(box: QComboBox, data: object) -> None:
     """Show a choice without telling it as the person's."""
     box.blockSignals(True)
     box.setCurrentIndex(box.findData(data))
+    box.blockSignals(False)
+
+
+def fill(box: QComboBox, options: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Give a drop-down other choices, (text, data), and show one; none of it is told as the person's."""
+    box.blockSignals(True)
+    if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] != list(options):
+        box.clear()
+        for text, data in options:
+            box.addItem(text, data)
+    box.setCurrentIndex(next((k for k, (_, data) in enumerate(options) if data == chosen), -1))
     box.blockSignals(False)
 
 

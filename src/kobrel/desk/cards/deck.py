@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
 from kobrel.desk.cards.base import Card
 from kobrel.desk.scene_files import SceneFiles
+from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
@@ -15,9 +16,9 @@ NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
 class Deck(QStackedWidget):
     """Cards by their numbers."""
 
-    def __init__(self, session: Session, files: SceneFiles) -> None:
+    def __init__(self, session: Session, files: SceneFiles, screening: Screening) -> None:
         super().__init__()
-        self._session, self._files = session, files
+        self._session, self._files, self._screening = session, files, screening
         self._cards: dict[int, Card] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
@@ -64,7 +65,7 @@ class Deck(QStackedWidget):
             return IrisCard(session)
         from kobrel.desk.cards.pull import PullCard
 
-        return PullCard(session)
+        return PullCard(session, self._screening)
 
     def _add(self, key: int, card: Card) -> None:
         scroll = QScrollArea()

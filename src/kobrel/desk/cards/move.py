@@ -13,7 +13,6 @@ from kobrel.desk.paint import draw_text
 from kobrel.desk.session import Session
 from kobrel.optics.ease import eased
 from kobrel.plan.model import Mark, Search
-from kobrel.plan.pace import pace
 
 _GRAB_PX = 12.0
 _OVER = 0.35
@@ -134,6 +133,7 @@ class MovePage(Card):
         )
         self.throw = self._ring_number("Throw of the ring", "throw_deg", "°", 10.0, 10.0, 1440.0)
         self.most = self._ring_number("At most", "most_deg_s", "°/s", 10.0, 1.0, 10000.0)
+        self.hardest = self._ring_number("Speeds up by at most", "most_deg_s2", "°/s²", 500.0, 1.0, 1e6)
         self.line()
         self.searches = self.tick(
             "It searches when it arrives",
@@ -159,7 +159,7 @@ class MovePage(Card):
         self.column.addStretch(1)
 
     def _ring_number(self, label: str, field: str, unit: str, step: float, low: float, high: float) -> Field:
-        made = number_field(label, unit, step, low, high)
+        made = number_field(label, unit, step, low, high, digits=7)
         made.setToolTip(
             f"{label}, {unit}: the focus ring goes evenly in dioptres from its near end to infinity. "
             "Up and down keys or the wheel step it."
@@ -220,8 +220,9 @@ class MovePage(Card):
         numbers = session.survey
         self.throw.show_value(shot.ring.throw_deg)
         self.most.show_value(shot.ring.most_deg_s)
-        if numbers is not None:
-            made = pace(shot, numbers)
+        self.hardest.show_value(shot.ring.most_deg_s2)
+        made = session.pace
+        if numbers is not None and made is not None:
             k = made.fastest
             self.fastest.setText(
                 f"{made.dpt_s[k]:.2f} dpt/s, {made.deg_s[k]:.0f}°/s at {numbers.frames[k]:g}"

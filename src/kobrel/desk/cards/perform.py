@@ -143,8 +143,8 @@ class PerformPage(Card):
         self.row("Tolerance", self.tolerance)
         self.note(
             "The shot plays once and what you turn is recorded. Its tremor is smoothed away, and it becomes "
-            "as few marks as hold it within the tolerance, in place of the shot's marks. Undo brings those "
-            "back. Without a recording the dial puts the focus at this frame."
+            "as few marks as hold it within the tolerance, in place of the shot's marks. Each try is kept "
+            "among the Alts, to choose from. Without a recording the dial puts the focus at this frame."
         )
         self.column.addStretch(1)
         self.performer.changed.connect(self.refresh)

@@ -13,16 +13,20 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk import pulling
 from kobrel.desk.cards.alts import AltsPage
-from kobrel.desk.cards.base import Card, PagedCard, choice, choose, plain_table
+from kobrel.desk.cards.base import Card, PagedCard, choice, choose, fill, plain_table
+from kobrel.desk.cards.cues import CuesPage
 from kobrel.desk.cards.move import MovePage
 from kobrel.desk.cards.perform import PerformPage
+from kobrel.desk.cards.play import PlayPage
+from kobrel.desk.cards.shots import ShotsPage
 from kobrel.desk.fields import Field, length_field, number_field, stop_field
 from kobrel.desk.scales import NEAREST_M
+from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 from kobrel.plan import edit, pulls
-from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget, Target
 
-_DISTANCE = "distance"
+_DISTANCE, _POINT = "distance", "point"
 
 
 class MarksPage(Card):
@@ -51,7 +55,8 @@ class MarksPage(Card):
             buttons.addWidget(button)
         self.column.addSpacing(4)
         self.column.addLayout(buttons)
-        self.line()
+        hint = "Set the marks that the clipboard lists: a line each, such as 1040 Lantern or 1060 3.2 m"
+        self.paste = self.buttons(("Paste a list", hint, lambda: pulling.paste_list(session)))[0]
         self.table = QTableWidget(0, 3)
         self.table.setHorizontalHeaderLabels(["Frame", "On", "Then"])
         plain_table(self.table, "Marks", 24)
@@ -62,6 +67,9 @@ class MarksPage(Card):
         self.frame = number_field("Frame of the mark", "", 1.0, -1e6, 1e6, digits=8)
         self.frame.taken.connect(self._move)
         self.row("Mark at frame", self.frame)
+        self.span = number_field("Frames that the chosen marks reach over", "", 1.0, 1.0, 1e6, digits=8)
+        self.span.taken.connect(self._take_span)
+        self.row("Reach over", self.span)
         self.target = choice(
             "What the mark is on", [], "What the mark is on: a subject, followed, or a distance"
         )
@@ -70,6 +78,11 @@ class MarksPage(Card):
         self.metres = length_field("Distance of the mark", lambda: session.unit, NEAREST_M, float("inf"))
         self.metres.taken.connect(lambda m: self._retarget(DistanceTarget(metres=m)))
         self.row("Distance", self.metres)
+        self.point = self.places("Point", "Place of the mark's point", self._take_place)
+        self.point_key = self.tick(
+            "A key of the point at this frame", "The point follows its keys; without any it stands still",
+            lambda on: pulling.key_point(session, on),
+        )  # fmt: skip
         self.ease = choice(
             "Ease", [(text, kind) for kind, text in pulling.EASES.items()], "The way to the next mark"
         )
@@ -129,10 +142,20 @@ class MarksPage(Card):
         self.session.edit_shot(f"Delete mark at {mark.frame:g}", lambda s: pulls.remove_mark(s, mark.frame))
 
     def _move(self, frame: float) -> None:
-        mark = self._mark()
-        if mark is not None:
+        mark, several = self._mark(), pulling.chosen_frames(self.session)
+        if len(several) > 1:
+            pulling.move_by(self.session, round(frame) - several[0])
+        elif mark is not None:
             self.session.selected_mark = None
             self.session.edit_shot("Move mark", lambda s: pulls.move_mark(s, mark.frame, float(round(frame))))
+
+    def _take_span(self, frames: float) -> None:
+        several = pulling.chosen_frames(self.session)
+        if several:
+            pulling.span_marks(self.session, several[0], several[0] + round(frames))
+
+    def _take_place(self, axis: int, metres: float) -> None:
+        pulling.place_point(self.session, axis, metres)
 
     def _take_target(self) -> None:
         data = self.target.currentData()
@@ -140,6 +163,10 @@ class MarksPage(Card):
             camera = self.session.camera
             if camera is not None:
                 self._retarget(DistanceTarget(metres=float(camera.focus_m)))
+        elif data == _POINT:
+            point = pulling.point_in_focus(self.session)
+            if point is not None:
+                self._retarget(point)
         else:
             self._retarget(SubjectTarget(number=data))
 
@@ -178,15 +205,27 @@ class MarksPage(Card):
                 self.table.selectRow(row)
         self.table.blockSignals(False)
         self.delete_mark.setEnabled(len(shot.marks) > 1)
-        self.frame.show_value(mark.frame)
-        self.target.blockSignals(True)
-        self.target.clear()
-        for each_subject in session.plan.subjects:
-            self.target.addItem(f"{each_subject.number} {each_subject.name}", each_subject.number)
-        self.target.addItem("A distance", _DISTANCE)
-        self.target.blockSignals(False)
+        several = pulling.chosen_frames(session)
+        self.frame.show_value(several[0] if len(several) > 1 else mark.frame)
+        self.name_row(self.frame, "First mark at" if len(several) > 1 else "Mark at frame")
+        self.show_row(self.span, len(several) > 1)
+        if len(several) > 1:
+            self.span.show_value(several[-1] - several[0])
+        options: list[tuple[str, object]] = [
+            (f"{s.number} {s.name}", s.number) for s in session.plan.subjects
+        ]
+        options += [("A distance", _DISTANCE), ("A free point", _POINT)]
         on_subject = isinstance(mark.target, SubjectTarget)
-        choose(self.target, mark.target.number if isinstance(mark.target, SubjectTarget) else _DISTANCE)
+        on_point = isinstance(mark.target, PointTarget)
+        plain = _POINT if on_point else _DISTANCE
+        fill(self.target, options, mark.target.number if isinstance(mark.target, SubjectTarget) else plain)
+        self.show_row(self.metres, not on_point)
+        self.show_row(self.point[0], on_point)
+        self.point_key.setVisible(on_point)
+        if isinstance(mark.target, PointTarget):
+            for field, value in zip(self.point, pulling.place_of(mark.target, session.frame), strict=True):
+                field.show_value(value)
+            self.point_key.setChecked(any(key.frame == session.frame for key in mark.target.keys))
         at = min(max(round(mark.frame) - shot.first, 0), len(numbers.frames) - 1)
         self.metres.show_value(float(numbers.camera.focus_m[at]))
         self.metres.setEnabled(not on_subject)
@@ -199,14 +238,19 @@ class MarksPage(Card):
 
 
 class PullCard(PagedCard):
-    """Marks, how the focus moves between them, pulling by hand, and Alts."""
+    """Marks, how the focus moves between them, pulling by hand, cues, Alts, playing, and the shots."""
 
     name = "Pull"
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         self.marks, self.moves = MarksPage(session), MovePage(session)
-        self.perform, self.alts = PerformPage(session), AltsPage(session)
-        super().__init__(session, [self.marks, self.moves, self.perform, self.alts], parent)
+        self.perform, self.cues = PerformPage(session), CuesPage(session)
+        self.alts, self.play = AltsPage(session, screening), PlayPage(session, screening)
+        self.shots = ShotsPage(session)
+        pages: list[Card] = [
+            self.marks, self.moves, self.perform, self.cues, self.alts, self.play, self.shots,
+        ]  # fmt: skip
+        super().__init__(session, pages, parent)
 
 
 def _keys_text(session: Session) -> str:

@@ -1,0 +1,253 @@
+"""What the Pull chart draws beneath its marks: grid, band, lines of subjects, cues, speed and breathing."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+
+from kobrel.desk import taping
+from kobrel.desk.asked import paint_asked
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import (
+    columns,
+    draw_label,
+    draw_text,
+    elided,
+    points,
+    polyline,
+    state_colour,
+    text_width,
+)
+from kobrel.desk.scales import DioptreScale
+from kobrel.desk.session import Session
+from kobrel.optics.lens import Numbers
+from kobrel.plan.pace import breathing_percent
+from kobrel.plan.survey import GONE, SHARP, Survey
+from kobrel.plan.tapes import measure_with
+
+_NAMES_PX = 82.0
+_LANE_STEP = 2
+_STEPS = (1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 10**6)
+
+
+@dataclass(frozen=True)
+class Plot:
+    """Where the chart draws.
+
+    Parameters
+    ----------
+    scale : distance to height
+    x_of : frame to place across
+    box : the plot itself
+    lane : beneath it, for speed and breathing; None where there is no room
+    rows : first and last index of the frames that are drawn; None is all
+    """
+
+    scale: DioptreScale
+    x_of: Callable[[float], float]
+    box: QRectF
+    lane: QRectF | None
+    rows: tuple[int, int] | None = None
+
+    def columns(self, numbers: Survey) -> NDArray[np.intp]:
+        """Indices of the frames that are drawn: no more than there are pixels across."""
+        at = columns(len(numbers.frames), self.box.width())
+        return at if self.rows is None else at[(at >= self.rows[0]) & (at <= self.rows[1])]
+
+    def x(self, numbers: Survey) -> Numbers:
+        """Their places across."""
+        ends = [self.x_of(float(numbers.frames[row])) for row in (0, -1)]
+        part = self.columns(numbers) / max(1.0, len(numbers.frames) - 1.0)
+        return np.asarray(ends[0] + part * (ends[1] - ends[0]), float)
+
+
+def paint_ground(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """The grid, and the lines of subjects, which no focus changes."""
+    _paint_grid(painter, session, plot)
+    painter.setClipRect(plot.box.adjusted(-1, -14, 1, 6))
+    at, x = plot.columns(numbers), plot.x(numbers)
+    for distance, state in zip(numbers.focus_distance_m, numbers.state, strict=True):
+        y = plot.scale.px_of(distance[at])
+        painter.setPen(QPen(faded(look().quiet, 0.55), 1, Qt.PenStyle.DotLine))
+        polyline(painter, x, np.where(state[at] == GONE, y, np.nan))
+        painter.setPen(QPen(look().quiet, 1.2))
+        polyline(painter, x, np.where(state[at] != GONE, y, np.nan))
+
+
+def paint_lines(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """All else that does not depend on the frame that is shown."""
+    made = session.pace
+    if made is None:
+        return
+    at, x = plot.columns(numbers), plot.x(numbers)
+    painter.setClipRect(plot.box.adjusted(-1, -14, 1, 6), Qt.ClipOperation.IntersectClip)
+    _paint_band(painter, plot.scale, numbers, x, at)
+    _paint_sharp(painter, session, plot.scale, numbers, x, at)
+    paint_asked(painter, session, plot.scale, plot.x_of, plot.box.bottom())
+    focus = plot.scale.px_of(numbers.camera.focus_m[at])
+    for pen in (QPen(look().wrong, 7), QPen(look().panel, 4.5)):
+        painter.setPen(pen)
+        polyline(painter, x, np.where(made.too_fast[at], focus, np.nan))
+    painter.setPen(QPen(look().focus, 2))
+    polyline(painter, x, focus)
+    painter.setPen(QPen(look().wrong, 2))
+    jerks = np.flatnonzero(made.too_jerky)
+    jerks = jerks[(jerks >= at[0]) & (jerks <= at[-1])]
+    for place in {round(plot.x_of(frame)) for frame in numbers.frames[jerks].tolist()}:
+        y = float(np.interp(place, x, focus))  # a jerk is a stroke across the line
+        painter.drawLine(QPointF(place, y - 9), QPointF(place, y + 9))
+
+
+def paint_lane(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """The speed of the ring filled in brass, its most dashed, and breathing as a thin line."""
+    shot, lane, made = session.shot, plot.lane, session.pace
+    if shot is None or lane is None or made is None:
+        return
+    most_deg_s = shot.ring.most_deg_s
+    at, x = plot.columns(numbers)[::_LANE_STEP], plot.x(numbers)[::_LANE_STEP]
+    painter.setPen(QPen(faded(look().line, 0.8), 1))
+    painter.drawLine(lane.bottomLeft(), lane.bottomRight())
+    top = max(float(made.deg_s.max()), 1.0) * 1.1
+    y = lane.bottom() - made.deg_s[at] / top * lane.height()
+    area = [QPointF(x[0], lane.bottom()), *points(x, y), QPointF(x[-1], lane.bottom())]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(faded(look().focus, 0.45))
+    painter.drawPolygon(QPolygonF(area))
+    if most_deg_s <= top:
+        painter.setPen(QPen(look().wrong, 1, Qt.PenStyle.DashLine))
+        most = lane.bottom() - most_deg_s / top * lane.height()
+        painter.drawLine(QPointF(lane.left(), most), QPointF(lane.right(), most))
+    breath = breathing_percent(numbers)[at]
+    span = max(float(np.ptp(breath)), 0.2)
+    painter.setPen(QPen(look().quiet, 1.2))
+    polyline(painter, x, lane.bottom() - (breath - breath.min()) / span * (lane.height() - 4) - 2)
+    draw_text(painter, QPointF(lane.left() - 8, lane.center().y() + 4), "ring", look().quiet, 11, "right")
+
+
+def paint_lane_now(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """Speed and breathing at the frame, in words beside their lane."""
+    made, lane, row = session.pace, plot.lane, session.row
+    if made is None or lane is None:
+        return
+    breath = breathing_percent(numbers)
+    wrong = bool(made.too_fast[row] or made.too_jerky[row])
+    colour = look().wrong if wrong else look().focus
+    left = lane.right() + 10
+    draw_text(painter, QPointF(left, lane.top() + 12), f"{made.deg_s[row]:.0f}°/s", colour, 11)
+    by = float(breath[row] - breath[0])
+    draw_text(painter, QPointF(left, lane.top() + 27), f"breathes {by:+.1f}%", look().quiet, 11)
+
+
+def paint_unseen(painter: QPainter, session: Session, plot: Plot) -> None:
+    """At the foot of the plot, beneath each rack that shows nothing, the stop that would show it."""
+    box = plot.box
+    for k, rack in enumerate(session.unseen_racks):
+        words = f"shows nothing; {rack.would}"
+        wide = text_width(words, 12)
+        middle = (plot.x_of(rack.before.leaves) + plot.x_of(rack.after.frame)) / 2
+        left = min(max(middle - wide / 2, box.left() + 4), box.right() - wide - 4)
+        draw_label(painter, QPointF(left, box.bottom() - 8 - 18 * (k % 2)), words, look().wrong)
+
+
+def paint_cues(painter: QPainter, session: Session, plot: Plot) -> None:
+    """A dotted line at each cue, or a bracket over a range, with its name."""
+    shot = session.shot
+    top, right = plot.box.top() - 2, -1e9
+    for cue in shot.cues if shot is not None else ():
+        first, last = plot.x_of(cue.first), plot.x_of(cue.end)
+        if last < plot.box.left() - 1 or first > plot.box.right() + 1:
+            continue
+        painter.setPen(QPen(faded(look().text, 0.55), 1, Qt.PenStyle.DotLine))
+        for at in {first, last}:
+            painter.drawLine(QPointF(at, top), QPointF(at, plot.box.bottom()))
+        painter.setPen(QPen(look().text, 1.4))
+        painter.drawLine(QPointF(first, top), QPointF(max(last, first + 5), top))
+        room = max(40.0, plot.box.right() - first)
+        name = elided(cue.name, 11, room)
+        down = 14.0 if first < right else 0.0
+        right = draw_text(painter, QPointF(first + 4, top + 13 + down), name, look().text, 11).right() + 4
+
+
+def _paint_grid(painter: QPainter, session: Session, plot: Plot) -> None:
+    shot = session.shot
+    left, right = plot.box.left(), plot.box.right()
+    for metres, label in plot.scale.ticks(session.unit, 19):
+        y = plot.scale.px(metres)
+        painter.setPen(QPen(faded(look().line, 0.6), 1))
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        draw_text(painter, QPointF(left - 8, y + 4), label, look().quiet, 11, "right")
+    if shot is None:
+        return
+    span = max(1, shot.last - shot.first)
+    step = next(s for s in _STEPS if s * (right - left) / span >= 58)
+    below = (plot.lane or plot.box).bottom() + (17 if plot.lane is not None else 21)
+    for frame in range(shot.first, shot.last + 1, step):
+        draw_text(painter, QPointF(plot.x_of(frame), below), str(frame), look().quiet, 11, "centre")
+
+
+def _paint_band(
+    painter: QPainter, scale: DioptreScale, numbers: Survey, x: Numbers, at: NDArray[np.intp]
+) -> None:
+    near, far = scale.px_of(numbers.near_m[at]), scale.px_of(numbers.far_m[at])
+    outline = [*points(x, near), *points(x[::-1], far[::-1])]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(faded(look().sharp, 0.24))
+    painter.drawPolygon(QPolygonF(outline))
+    for edge, colour in ((near, look().nearer), (far, look().farther)):
+        painter.setPen(QPen(colour, 1.2))
+        polyline(painter, x, edge)
+
+
+def _paint_sharp(
+    painter: QPainter,
+    session: Session,
+    scale: DioptreScale,
+    numbers: Survey,
+    x: Numbers,
+    at: NDArray[np.intp],
+) -> None:
+    """Heavy lines where subjects are sharp."""
+    brief = session.shot.brief if session.shot else ()
+    sharp, distances = numbers.state[:, at] == SHARP, numbers.focus_distance_m[:, at]
+    for row in np.flatnonzero(sharp.any(axis=1)):
+        y = scale.px_of(distances[row])
+        asked = any(wish.subject == numbers.subjects[row] for wish in brief)
+        painter.setPen(QPen(look().sharp, 1.6 if asked else 3.2))
+        polyline(painter, x, np.where(sharp[row], y, np.nan))
+
+
+def paint_tape(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """How far the end of the chosen tape is over the frames, dashed."""
+    tape, plan = taping.chosen(session), session.plan
+    if tape is None:
+        return
+    measured = measure_with(numbers.camera, plan, session.stage, tape, numbers.frames)
+    sight = numbers.camera.see(measured.end)
+    distances = sight.straight_m if numbers.camera.surface == "sphere" else sight.axial_m
+    places = plot.scale.px_of(distances)
+    painter.setPen(QPen(look().focus, 1.4, Qt.PenStyle.DashLine))
+    at = plot.columns(numbers)
+    inside = (places >= plot.box.top() - 4) & (places <= plot.box.bottom())
+    polyline(painter, plot.x(numbers), np.where(inside, places, np.nan)[at])
+
+
+def paint_names(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:
+    """Subjects' names at the right end, spread so that none covers another."""
+    column, labels = session.row, []
+    seen, distances = (numbers.state != GONE).any(axis=1), numbers.focus_distance_m
+    nearer = distances[:, column] < numbers.camera.focus_m[column]
+    for row, number in enumerate(numbers.subjects):
+        subject, distance = session.plan.subject(number), distances[row, -1]
+        if seen[row] and subject and distance > 0:
+            colour = state_colour(int(numbers.state[row, column]), bool(nearer[row]))
+            labels.append((plot.scale.px(float(distance)), f"{number} {subject.name}", colour))
+    last = -1e9
+    for y, text, colour in sorted(labels, key=lambda label: label[0]):
+        at = max(y + 4, last + 13)
+        if at < plot.box.bottom() + 10:
+            short = elided(text, 11, _NAMES_PX)
+            draw_text(painter, QPointF(plot.box.right() + 10, at), short, colour, 11)
+            last = at

@@ -1,0 +1,248 @@
+"""Playing the true blur from memory: which frames are wanted, how they are made, and what they are
+seen beside.
+"""
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from kobrel.desk.drawing import Drawing, to_image
+from kobrel.desk.history import last_change, same
+from kobrel.desk.session import Session
+from kobrel.errors import KobrelError
+from kobrel.plan import alts
+from kobrel.plan.model import Plan
+from kobrel.plan.staging import stage_of, staged_alike
+from kobrel.plan.survey import Survey, survey
+from kobrel.stage.stage import Stage
+
+if TYPE_CHECKING:
+    from kobrel.picture.reel import Reel, Wanted
+    from kobrel.picture.service import Spare
+
+SIZES = (320, 640, 960)
+BEFORE = "as before the last change"
+_SETTLE_MS = 250
+
+
+@dataclass(frozen=True)
+class Draft:
+    """How the frames in memory are made.
+
+    Parameters
+    ----------
+    width : of the pictures in pixels
+    passes : exact passes for each
+    every : 1 for all frames, 2 for every second
+    clay : whether surfaces are drawn in one grey
+    """
+
+    width: int = 640
+    passes: int = 16
+    every: int = 1
+    clay: bool = False
+
+
+class Screening(QObject):
+    """Holds the frames of the shot in memory, and those of what it is compared with.
+
+    Signals
+    -------
+    changed : more frames are there, or others are wanted
+    """
+
+    changed = Signal()
+    _came = Signal()
+
+    def __init__(self, session: Session, drawing: Drawing, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._drawing = session, drawing
+        kept = [session.settings.value(f"screening/{name}") for name in ("width", "passes", "every")]
+        given = [int(str(value)) if str(value).isdigit() else None for value in kept]
+        plain = Draft()
+        self.draft = Draft(given[0] or plain.width, given[1] or plain.passes, given[2] or plain.every)
+        self.on = False
+        self._range: tuple[str, int, int] | None = None
+        self.beside = self.left = ""
+        self._reels: tuple[Reel, Reel] | None = None
+        self._wanted_for: tuple[object, ...] = ()
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_SETTLE_MS)
+        self._later.timeout.connect(self._want)
+        self._came.connect(self.changed)
+        session.changed.connect(self._soon)
+        drawing.ready.connect(self._soon)
+
+    # What a person chooses
+
+    def switch(self, on: bool) -> None:
+        """Hold frames in memory from now on, or let them go."""
+        self.on = on
+        if not on:
+            self.beside = self.left = ""
+            self._drawing.fill(None)
+            self._forget()
+        self._want()
+        self.changed.emit()
+
+    def set_draft(self, **changes: object) -> None:
+        """Make the frames otherwise."""
+        self.draft = replace(self.draft, **changes)  # type: ignore[arg-type]
+        for name in ("width", "passes", "every"):
+            self._session.settings.setValue(f"screening/{name}", getattr(self.draft, name))
+        self._want()
+        self.changed.emit()
+
+    def set_range(self, first: int, last: int) -> None:
+        """Hold and play only these frames; the shot's own are all."""
+        shot = self._session.shot
+        whole = shot is not None and first <= shot.first and last >= shot.last
+        name = shot.name if shot is not None else ""
+        self._range = None if whole else (name, min(first, last), max(first, last))
+        self._want()
+        self.changed.emit()
+
+    def compare(self, beside: str, left: str = "") -> None:
+        """Show it beside one of the shot's Alts, or beside itself :data:`BEFORE`; "" alone.
+
+        On the left stands the shot as it is, or one of its Alts too.
+        """
+        self.beside, self.left = beside, left if beside else ""
+        if beside and not self.on:
+            self.switch(True)
+        self._want()
+        self.changed.emit()
+
+    # What is there
+
+    @property
+    def frames(self) -> tuple[int, int]:
+        """First and last frame of the range that was chosen."""
+        shot = self._session.shot
+        if shot is None:
+            return 0, 0
+        name, first, last = self._range or ("", 0, -1)
+        first, last = (max(first, shot.first), min(last, shot.last)) if name == shot.name else (0, -1)
+        return (first, last) if first <= last else (shot.first, shot.last)
+
+    @property
+    def span(self) -> tuple[int, int]:
+        """First and last frame that are played: the whole shot while a hand performs a pull."""
+        shot = self._session.shot
+        return (shot.first, shot.last) if shot is not None and self._session.dragging else self.frames
+
+    def image(self, frame: int, which: int = 0) -> QImage | None:
+        """The picture of a frame: the shot's (0), or that of what it is compared with (1)."""
+        pixels = self._reels[which].picture(frame) if self._reels else None
+        return None if pixels is None else to_image(pixels)
+
+    def filled(self, which: int = 0) -> tuple[np.ndarray, np.ndarray]:
+        """The frames that are wanted, and which are there."""
+        if self._reels is None:
+            return np.zeros(0, int), np.zeros(0, bool)
+        return self._reels[which].filled
+
+    @property
+    def made(self) -> int:
+        """How many pictures were made so far, of the shot alone."""
+        return self._reels[0].made if self._reels else 0
+
+    @property
+    def told(self) -> str:
+        """How far it is, in words."""
+        frames, there = self.filled()
+        if not self.on or not len(frames):
+            return ""
+        text = f"{int(there.sum())} of {len(frames)} frames in memory"
+        short = self._reels is not None and self._reels[0].short
+        return f"{text}; there is no room for more. Take a smaller size" if short else text
+
+    # Making
+
+    def _soon(self) -> None:
+        if self.on and not self._later.isActive():
+            self._later.start()
+
+    def _want(self) -> None:
+        """Tell the reels what they are to hold, and have what is missing made."""
+        session, numbers, shot = self._session, self._session.survey, self._session.shot
+        if not self.on or session.dragging or session.walk is not None:
+            return
+        if shot is None or numbers is None:
+            self._forget()
+            return
+        key = (*session.work, numbers, *self.frames, str(self.draft), self.beside, self.left)
+        if len(key) == len(self._wanted_for) and same(key, self._wanted_for):
+            self._drawing.fill(self._next)
+            return
+        from kobrel.picture.reel import Reel
+
+        there = {"", BEFORE, *(alt.name for alt in shot.alts)}
+        if self.beside not in there:
+            self.beside = ""
+        self.left = self.left if self.left in there and self.beside else ""
+        if self._reels is None:
+            self._reels = Reel(self._came.emit), Reel(self._came.emit)
+        self._wanted_for = key
+        own = (self._other(self.left) if self.left else None) or (session.plan, session.stage, numbers)
+        self._reels[0].want(self._wanted(*own))
+        other = self._other(self.beside) if self.beside else None
+        if other is None:
+            self._reels[1].forget()
+        else:
+            self._reels[1].want(self._wanted(*other))
+        self._drawing.fill(self._next)
+        self.changed.emit()
+
+    def _forget(self) -> None:
+        for reel in self._reels or ():
+            reel.forget()
+        self._wanted_for = ()
+
+    def _wanted(self, plan: Plan, stage: Stage, numbers: Survey) -> "Wanted":
+        from kobrel.picture.reel import Wanted
+
+        first, last = self.frames
+        rows = [
+            row for row, frame in enumerate(numbers.frames)
+            if first <= frame <= last and (int(frame) - first) % self.draft.every == 0
+        ]  # fmt: skip
+        camera = numbers.camera.rows(rows).whole
+        light = plan.light.but(clay=True) if self.draft.clay else plan.light
+        height = max(2, round(self.draft.width / camera.aspect))
+        frames = numbers.frames[rows].astype(np.int64)
+        return Wanted(stage, camera, frames, light, self.draft.width, height, self.draft.passes, plan.finish)
+
+    def _other(self, name: str) -> tuple[Plan, Stage, Survey] | None:
+        """An Alt of the shot, or the shot before the last change; None where that is not there."""
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return None
+        plan, stage = session.plan, session.stage
+        try:
+            if name == BEFORE:
+                change = last_change(session.undo)
+                other = next((s for s in change.old.shots if s.name == shot.name), None) if change else None
+                if change is None or other is None:
+                    return None
+                plan = change.old
+                stage = stage if staged_alike(plan, session.plan) else stage_of(plan, session.library, stage)
+            else:
+                other = alts.taken(shot, name)
+            numbers = survey(plan, other, stage, np.arange(shot.first, shot.last + 1.0))
+        except KobrelError as error:
+            session.said.emit(str(error))
+            return None
+        return plan, stage, numbers
+
+    def _next(self) -> "Spare | None":
+        """The next picture to make, of whichever side has fewer; called from the drawing's thread."""
+        reels, frame = self._reels, self._session.frame
+        if reels is None:
+            return None
+        spares = (reel.next_from(frame) for reel in sorted(reels, key=lambda reel: reel.count))
+        return next((spare for spare in spares if spare is not None), None)

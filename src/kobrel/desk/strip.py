@@ -1,0 +1,200 @@
+"""The strip across shots: what is sharp when in each, its lens and stop, and where a cut jumps."""
+
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.look import faded, look
+from kobrel.desk.paint import Panel, columns, draw_text, elided, points
+from kobrel.desk.scales import RatioScale, nearest_of_interest_m
+from kobrel.desk.session import Session
+from kobrel.errors import PlanError
+from kobrel.optics.lens import Numbers
+from kobrel.plan.cuts import Cut, cut_between
+from kobrel.plan.model import Shot
+from kobrel.plan.survey import SHARP, Survey, index_runs, survey
+
+_TOP, _BOTTOM, _LEFT = 62, 54, 40
+_LEAST_PX, _GAP_PX = 96.0, 14.0
+
+
+class Strip(Panel):
+    """See the module."""
+
+    title = "Across shots"
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        hint = (
+            "All shots one after the other, distance up. Click to go to a shot's frame; the wheel moves "
+            "along. Red words tell what jumps at a cut."
+        )
+        super().__init__(session, "Shots side by side: what is sharp, lens and stop, and cuts", hint, parent)
+        self._surveys: dict[str, tuple[tuple[object, ...], Survey | None]] = {}
+        self._from_px = 0.0
+        self.setMinimumHeight(170)
+
+    # What there is
+
+    def survey_of(self, shot: Shot) -> Survey | None:
+        """A shot's numbers, kept while they hold; None where its camera is missing."""
+        if shot is self._session.shot and self._session.walk is None:
+            return self._session.survey
+        plan, stage = self._session.plan, self._session.stage
+        key = (shot, plan.subjects, stage)
+        known = self._surveys.get(shot.name)
+        if known and all(a is b for a, b in zip(known[0], key, strict=True)):
+            return known[1]
+        try:
+            numbers = survey(plan, shot, stage)
+        except PlanError:
+            numbers = None
+        self._surveys[shot.name] = key, numbers
+        return numbers
+
+    def boxes(self) -> list[QRectF]:
+        """Where each shot stands: as wide as it is long, but wide enough to be read."""
+        shots = self._session.plan.shots
+        room = self.width() - _LEFT - 12 - _GAP_PX * max(0, len(shots) - 1)
+        frames = sum(shot.length for shot in shots)
+        widths = [max(_LEAST_PX, room * shot.length / max(1, frames)) for shot in shots]
+        over = sum(widths) - room
+        loose = sum(w - _LEAST_PX for w in widths)
+        if over > 0 and loose > 0:
+            part = min(1.0, over / loose)
+            widths = [w - (w - _LEAST_PX) * part for w in widths]
+        left, found = _LEFT - self._from_px, []
+        for width in widths:
+            found.append(QRectF(left, _TOP, width, self.height() - _TOP - _BOTTOM))
+            left += width + _GAP_PX
+        return found
+
+    def cuts(self) -> list[Cut | None]:
+        """The cut after each shot but the last."""
+        numbers = [self.survey_of(shot) for shot in self._session.plan.shots]
+        return [cut_between(a, b) if a is not None and b is not None else None for a, b in pairwise(numbers)]
+
+    def _scale(self) -> RatioScale:
+        found = [self.survey_of(shot) for shot in self._session.plan.shots]
+        nearest = min((nearest_of_interest_m(n) for n in found if n is not None), default=1.0)
+        return RatioScale(nearest, self.height() - _BOTTOM, _TOP + 12)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = self.begin(
+            "what is sharp when, distance even in ratios; red words tell what jumps at a cut"
+        )
+        shots, scale, boxes = self._session.plan.shots, self._scale(), self.boxes()
+        painter.setClipRect(QRectF(0, 22, self.width(), self.height() - 22))
+        for y, label in scale.ticks(self._session.unit, 19):
+            draw_text(painter, QPointF(_LEFT - 8, y + 4), label, look().quiet, 11, "right")
+        painter.setClipRect(QRectF(_LEFT - 4, 22, self.width() - _LEFT, self.height() - 22))
+        for index, (shot, box) in enumerate(zip(shots, boxes, strict=True)):
+            if box.right() > 0 and box.left() < self.width():
+                self._paint_shot(painter, shot, box, scale, index == self._session.shot_index)
+        for box, cut in zip(boxes, self.cuts(), strict=False):
+            self._paint_cut(painter, box.right() + _GAP_PX / 2, cut)
+
+    def _paint_shot(
+        self, painter: QPainter, shot: Shot, box: QRectF, scale: RatioScale, chosen: bool
+    ) -> None:
+        numbers = self.survey_of(shot)
+        painter.setPen(QPen(look().focus if chosen else look().line, 2 if chosen else 1))
+        painter.setBrush(look().base)
+        painter.drawRect(box)
+        name = elided(shot.label, 12, box.width() - 4, chosen)
+        draw_text(painter, QPointF(box.left(), _TOP - 22), name, look().text, 12, bold=chosen)
+        if numbers is None:
+            draw_text(painter, QPointF(box.left() + 6, box.top() + 20), "camera missing", look().wrong, 12)
+            return
+        lens = elided(_lens(numbers), 11, box.width() - 2)
+        draw_text(painter, QPointF(box.left(), _TOP - 7), lens, look().quiet, 11)
+        painter.save()
+        painter.setClipRect(
+            box.adjusted(1, 1, -1, -1).intersected(QRectF(_LEFT - 4, 0, self.width(), self.height()))
+        )
+        at = columns(len(numbers.frames), box.width())
+        x = box.left() + at / max(1, len(numbers.frames) - 1) * box.width()
+        near, far = scale.px_of(numbers.near_m[at]), scale.px_of(numbers.far_m[at])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(faded(look().sharp, 0.24))
+        painter.drawPolygon(QPolygonF([*points(x, near), *points(x[::-1], far[::-1])]))
+        named: list[QRectF] = []
+        for row in range(len(numbers.subjects)):
+            y = scale.px_of(numbers.focus_distance_m[row, at])
+            sharp = (numbers.state[row, at] == SHARP) & np.isfinite(y)
+            self._paint_subject(painter, numbers.subjects[row], sharp, x, y, named)
+        painter.setPen(QPen(look().focus, 2))
+        painter.drawPolyline(QPolygonF(points(x, scale.px_of(numbers.camera.focus_m[at]))))
+        if chosen and shot.first <= self._session.frame <= shot.last:
+            now = box.left() + (self._session.frame - shot.first) / max(1, shot.length - 1) * box.width()
+            painter.setPen(QPen(look().text, 1))
+            painter.drawLine(QPointF(now, box.top()), QPointF(now, box.bottom()))
+        painter.restore()
+
+    def _paint_subject(
+        self, painter: QPainter, number: int, sharp: NDArray[np.bool_], x: Numbers, y: Numbers,
+        named: list[QRectF],
+    ) -> None:  # fmt: skip
+        """A heavy line where a subject is sharp, with its name where there is room for it."""
+        subject = self._session.plan.subject(number)
+        painter.setPen(QPen(look().sharp, 3.2))
+        for first, last in index_runs(sharp):
+            painter.drawPolyline(QPolygonF(points(x[first : last + 1], y[first : last + 1])))
+            room = x[last] - x[first]
+            box = QRectF(x[first], y[first] - 16, min(room, 80.0), 12)
+            if subject and room > 34 and not any(box.intersects(other) for other in named):
+                named.append(box)
+                name = elided(subject.name, 11, room)
+                draw_text(painter, QPointF(x[first] + 2, y[first] - 5), name, look().sharp, 11)
+                painter.setPen(QPen(look().sharp, 3.2))
+
+    def _paint_cut(self, painter: QPainter, x: float, cut: Cut | None) -> None:
+        """A line at a cut; what jumps there stands beneath it."""
+        jumps = cut.jumps if cut is not None else ()
+        painter.setPen(QPen(look().wrong if jumps else look().line, 2 if jumps else 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x, _TOP - 4), QPointF(x, self.height() - _BOTTOM + 4))
+        for k, words in enumerate(jumps or ("smooth",)):
+            colour = look().wrong if jumps else look().quiet
+            draw_text(painter, QPointF(x, self.height() - _BOTTOM + 17 + 14 * k), words, colour, 11, "centre")
+
+    # Hands
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position().x()
+        for index, box in enumerate(self.boxes()):
+            if box.left() - _GAP_PX / 2 <= at <= box.right() + _GAP_PX / 2:
+                shot = self._session.plan.shots[index]
+                part = min(max((at - box.left()) / box.width(), 0.0), 1.0)
+                self._session.show_shot(index)
+                self._session.show_frame(shot.first + part * (shot.length - 1))
+                return
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        boxes = self.boxes()
+        if boxes:
+            whole = boxes[-1].right() + self._from_px + 12 - self.width()
+            self._from_px = min(max(self._from_px - event.angleDelta().y() / 2, 0.0), max(whole, 0.0))
+            self.update()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event.key() in steps:
+            self._session.show_shot(self._session.shot_index + steps[Qt.Key(event.key())])
+        else:
+            super().keyPressEvent(event)
+
+
+def _lens(numbers: Survey) -> str:
+    """Focal length and stop of a shot, or from which to which they go; an orthographic view's cone."""
+    if numbers.camera.projection == "orthographic":
+        return f"orthographic, cone {numbers.camera.cone_deg:.3g}°"
+    focal, stop = numbers.camera.focal_mm, numbers.camera.f_number
+    mm = f"{focal[0]:.3g}" + ("" if np.ptp(focal) < 0.05 else f"–{focal[-1]:.3g}")
+    number = f"{stop[0]:.2g}" + ("" if np.ptp(stop) < 0.05 else f"–{stop[-1]:.2g}")
+    return f"{mm} mm  f/{number}"
