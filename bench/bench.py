@@ -23,6 +23,7 @@ import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from glass import dragging, solving
+from pulls import editing, playing
 from rich.console import Console
 from rich.table import Table
 
@@ -422,7 +423,9 @@ def main() -> None:
     emitting(table, stage, plan, shot)
     surveying(table, stage, plan, shot)
     solving(table, paired)
+    editing(table, paired)
     dragging(table, bare_pass)
+    playing(table)
     loading(table)
     starting(table)
     Console(width=140).print(table)
