@@ -122,8 +122,8 @@ def test_one_job_at_a_time_but_opening_gives_way_to_opening(qapp):
 
 
 def test_the_player_keeps_time_and_goes_round(session):
-    player = Player(session)
-    session.edit_shot("short", lambda s: s.but(first=1001, last=1012, fps=100))
+    player = Player(session, lambda: (1001, 1012))
+    session.edit_shot("short", lambda s: s.but(first=1001, last=1020, fps=100))
     session.show_frame(1012)
     seen = []
     session.changed.connect(lambda: seen.append(session.frame))
