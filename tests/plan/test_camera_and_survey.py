@@ -1,3 +1,5 @@
+from dataclasses import fields
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -6,7 +8,7 @@ from hypothesis import strategies as st
 from kobrel.errors import PlanError
 from kobrel.optics import lens
 from kobrel.plan import edit, pulls
-from kobrel.plan.camera import camera_at, cameras_at
+from kobrel.plan.camera import Camera, camera_at, cameras_at
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
 from kobrel.plan.marks import focus_dpt, keyed_at
@@ -124,6 +126,61 @@ def test_the_survey_is_the_camera_at_every_frame(demo):
             assert float(one.focus_m) == pytest.approx(float(numbers.camera.focus_m[row]), rel=1e-12)
             assert float(one.limits_m[0]) == pytest.approx(float(numbers.near_m[row]), rel=1e-12)
             np.testing.assert_allclose(one.pose, numbers.camera.pose[row], atol=1e-12)
+
+
+def _numbers_of(one):
+    sight = {f"sight.{field.name}": getattr(one.sight, field.name) for field in fields(one.sight)}
+    names = ("frames", "near_m", "far_m", "points", "worst_px", "half_depth_m", "state")
+    lens_now = {name: getattr(one.camera, name) for name in ("pose", "focal_mm", "f_number", "focus_m")}
+    return {**{name: getattr(one, name) for name in names}, **sight, **lens_now}
+
+
+_KEYS = Keyed(value=2.8, keys=(Key(frame=1080, value=2.8), Key(frame=1090, value=8.0)))
+CHANGES = {
+    "mark": lambda p, s: (p, pulls.move_mark(s, 1061, 1058)),
+    "stop keyed": lambda p, s: (p, s.but(glass=s.glass.but(f_number=_KEYS))),
+    "focal length": lambda p, s: (p, s.but(glass=s.glass.but(focal_mm=Keyed(value=40.0)))),
+    "sensor": lambda p, s: (p, s.but(glass=s.glass.but(sensor=s.glass.sensor.but(width_mm=24.0)))),
+    "criterion": lambda p, s: (p, s.but(glass=s.glass.but(criterion=Criterion(kind="pixels", value=9)))),
+    "frames": lambda p, s: (p, s.but(last=s.last + 3)),
+    "iris": lambda p, s: (p, s.but(iris=s.iris.but(blades=5))),
+    "subject moved": lambda p, s: (edit.with_subject(p, 3, anchor=PointAnchor(position_m=(0, 1, -4))), s),
+    "subject deeper": lambda p, s: (edit.with_subject(p, 1, half_depth_m=0.6), s),
+    "subject gone": lambda p, s: (p.but(subjects=p.subjects[:-1]), s),
+    "another scene": lambda p, s: (
+        edit.with_subject(p, 2, anchor=BoundsAnchor(scene="nowhere", node="/none")),
+        s,
+    ),
+    "nothing": lambda p, s: (p, s),
+}
+
+
+@pytest.mark.parametrize("change", CHANGES)
+def test_a_survey_mended_from_an_earlier_one_is_the_survey(demo, change):
+    plan, stage = demo
+    shot = plan.shots[1]
+    last = survey(plan, shot, stage)
+    plan, shot = CHANGES[change](plan, shot)
+    mended, fresh = survey(plan, shot, stage, last=last), survey(plan, shot, stage)
+    assert mended.subjects == fresh.subjects
+    assert mended.camera.iris == fresh.camera.iris
+    for name, value in _numbers_of(fresh).items():
+        np.testing.assert_array_equal(_numbers_of(mended)[name], value, name)
+
+
+def test_a_mended_survey_looks_only_at_frames_that_changed(demo, monkeypatch):
+    plan, stage = demo
+    shot = plan.shots[1]
+    last = survey(plan, shot, stage)
+    seen = []
+    see = Camera.see
+    monkeypatch.setattr(Camera, "see", lambda self, points: seen.append(len(self.pose)) or see(self, points))
+    survey(plan, pulls.move_mark(shot, 1061, 1058), stage, last=last)
+    assert seen
+    assert set(seen) == {1060 - 1038 + 1}, "strictly between the neighbours, to where the mark was"
+    seen.clear()
+    survey(plan, shot, stage, last=last)
+    assert set(seen) <= {0}
 
 
 def test_distances_for_a_moving_camera_and_subject(moving_scene):

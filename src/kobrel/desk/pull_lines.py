@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen
 
 from kobrel.desk import taping
 from kobrel.desk.asked import paint_asked
@@ -16,7 +16,7 @@ from kobrel.desk.paint import (
     draw_label,
     draw_text,
     elided,
-    points,
+    polygon,
     polyline,
     state_colour,
     text_width,
@@ -112,10 +112,10 @@ def paint_lane(painter: QPainter, session: Session, plot: Plot, numbers: Survey)
     painter.drawLine(lane.bottomLeft(), lane.bottomRight())
     top = max(float(made.deg_s.max()), 1.0) * 1.1
     y = lane.bottom() - made.deg_s[at] / top * lane.height()
-    area = [QPointF(x[0], lane.bottom()), *points(x, y), QPointF(x[-1], lane.bottom())]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(faded(look().focus, 0.45))
-    painter.drawPolygon(QPolygonF(area))
+    foot = [lane.bottom()]
+    painter.drawPolygon(polygon(x[[0, *range(len(x)), -1]], np.concatenate([foot, y, foot])))
     if most_deg_s <= top:
         painter.setPen(QPen(look().wrong, 1, Qt.PenStyle.DashLine))
         most = lane.bottom() - most_deg_s / top * lane.height()
@@ -192,10 +192,9 @@ def _paint_band(
     painter: QPainter, scale: DioptreScale, numbers: Survey, x: Numbers, at: NDArray[np.intp]
 ) -> None:
     near, far = scale.px_of(numbers.near_m[at]), scale.px_of(numbers.far_m[at])
-    outline = [*points(x, near), *points(x[::-1], far[::-1])]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(faded(look().sharp, 0.24))
-    painter.drawPolygon(QPolygonF(outline))
+    painter.drawPolygon(polygon(np.append(x, x[::-1]), np.append(near, far[::-1])))
     for edge, colour in ((near, look().nearer), (far, look().farther)):
         painter.setPen(QPen(colour, 1.2))
         polyline(painter, x, edge)

@@ -5,11 +5,11 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import Panel, columns, draw_text, elided, points
+from kobrel.desk.paint import Panel, columns, draw_text, elided, polygon
 from kobrel.desk.scales import RatioScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
@@ -49,7 +49,7 @@ class Strip(Panel):
         if known and all(a is b for a, b in zip(known[0], key, strict=True)):
             return known[1]
         try:
-            numbers = survey(plan, shot, stage)
+            numbers = survey(plan, shot, stage, last=known[1] if known else None)
         except PlanError:
             numbers = None
         self._surveys[shot.name] = key, numbers
@@ -122,14 +122,14 @@ class Strip(Panel):
         near, far = scale.px_of(numbers.near_m[at]), scale.px_of(numbers.far_m[at])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(faded(look().sharp, 0.24))
-        painter.drawPolygon(QPolygonF([*points(x, near), *points(x[::-1], far[::-1])]))
+        painter.drawPolygon(polygon(np.append(x, x[::-1]), np.append(near, far[::-1])))
         named: list[QRectF] = []
         for row in range(len(numbers.subjects)):
             y = scale.px_of(numbers.focus_distance_m[row, at])
             sharp = (numbers.state[row, at] == SHARP) & np.isfinite(y)
             self._paint_subject(painter, numbers.subjects[row], sharp, x, y, named)
         painter.setPen(QPen(look().focus, 2))
-        painter.drawPolyline(QPolygonF(points(x, scale.px_of(numbers.camera.focus_m[at]))))
+        painter.drawPolyline(polygon(x, scale.px_of(numbers.camera.focus_m[at])))
         if chosen and shot.first <= self._session.frame <= shot.last:
             now = box.left() + (self._session.frame - shot.first) / max(1, shot.length - 1) * box.width()
             painter.setPen(QPen(look().text, 1))
@@ -144,7 +144,7 @@ class Strip(Panel):
         subject = self._session.plan.subject(number)
         painter.setPen(QPen(look().sharp, 3.2))
         for first, last in index_runs(sharp):
-            painter.drawPolyline(QPolygonF(points(x[first : last + 1], y[first : last + 1])))
+            painter.drawPolyline(polygon(x[first : last + 1], y[first : last + 1]))
             room = x[last] - x[first]
             box = QRectF(x[first], y[first] - 16, min(room, 80.0), 12)
             if subject and room > 34 and not any(box.intersects(other) for other in named):

@@ -76,7 +76,7 @@ class Work(QObject):
         if shot is not None:
             seen = edit.with_camera(shot, self.walk) if self.walk else shot
             try:
-                result = survey(self.plan, seen, self.stage)
+                result = survey(self.plan, seen, self.stage, last=self._survey[1] if self._survey else None)
                 result = self._as_before(key, result)
             except PlanError as error:
                 self.problem = str(error)

@@ -1,6 +1,6 @@
 """The camera of a shot at a frame, or at many: all its numbers, in one place."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import partial
 
 import numpy as np
@@ -22,6 +22,7 @@ from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
 
+_BY_FRAME = ("pose", "focal_mm", "f_number", "focus_m")
 _SURFACES: dict[Projection, FocusSurface] = {"orthographic": "plane", "fisheye": "sphere"}
 
 
@@ -91,14 +92,18 @@ class Camera:
         """One of many frames."""
         return self.rows(index)
 
-    def rows(self, index: int | list[int]) -> "Camera":
+    def rows(self, index: int | list[int] | NDArray[np.intp]) -> "Camera":
         """One or some of many frames."""
-        return replace(
-            self,
-            pose=self.pose[index],
-            focal_mm=self.focal_mm[index],
-            f_number=self.f_number[index],
-            focus_m=self.focus_m[index],
+        return replace(self, **{name: getattr(self, name)[index] for name in _BY_FRAME})
+
+    def differs(self, other: "Camera") -> NDArray[np.bool_]:
+        """(F,) at which frames it is not as another of as many frames is."""
+        constant = [f.name for f in fields(self) if f.name not in _BY_FRAME]
+        if any(getattr(self, name) != getattr(other, name) for name in constant):
+            return np.ones(len(self.focus_m), bool)
+        poses = (self.pose != other.pose).any(axis=(-2, -1))
+        return np.logical_or.reduce(
+            [poses, *(getattr(self, name) != getattr(other, name) for name in _BY_FRAME[1:])]
         )
 
     @property

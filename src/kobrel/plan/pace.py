@@ -112,8 +112,28 @@ class UnseenRack:
 
 def unseen_racks(shot: Shot, numbers: Survey) -> list[UnseenRack]:
     """Racks of a shot that show nothing."""
-    pairs = [pair for pair in pairwise(shot.marks) if shot.first <= pair[1].frame <= shot.last]
-    return [rack for before, after in pairs if (rack := _unseen(numbers, before, after))]
+    camera, row_of = numbers.camera, {number: row for row, number in enumerate(numbers.subjects)}
+    racks: list[tuple[Mark, Mark]] = []
+    found: list[list[int]] = []
+    for before, after in pairwise(shot.marks):
+        targets = [mark.target for mark in (before, after) if isinstance(mark.target, SubjectTarget)]
+        rows = {row_of[target.number]: None for target in targets if target.number in row_of}
+        if len(rows) == 2 and shot.first <= after.frame <= shot.last:
+            racks.append((before, after))
+            found.append([*rows, numbers.index_of(after.frame)])
+    if not racks or camera.projection == "orthographic":
+        return []
+    *pair, column = np.array(found).T
+    left, reached = numbers.focus_distance_m[pair, column]
+    f_number = camera.f_number[column]
+    blur_mm = lens.blur_mm(camera.focal_mm[column], f_number, reached, left, camera.model)
+    blur = sensor.blur_px(blur_mm, camera.sensor_width_mm, camera.width_px, camera.squeeze)
+    unseen = (numbers.state[pair, column] != GONE).all(axis=0) & (blur <= camera.coc_px)
+    stop = f_number * blur / (SHOWS * camera.coc_px)
+    return [
+        UnseenRack(*racks[k], float(blur[k]), float(stop[k]) if stop[k] >= WIDEST_STOP else None)
+        for k in np.flatnonzero(unseen)
+    ]
 
 
 def _sentence(plan: Plan, rack: UnseenRack) -> str:
@@ -123,25 +143,3 @@ def _sentence(plan: Plan, rack: UnseenRack) -> str:
         f"The rack from {one} to {other} at {rack.after.frame:g} shows nothing: "
         f"what it leaves is {rack.blur_px:.1f} px soft. {would}."
     )
-
-
-def _unseen(numbers: Survey, before: Mark, after: Mark) -> UnseenRack | None:
-    """Whether a rack between two subjects leaves both sharp, and the stop that would show it."""
-    one, other = before.target, after.target
-    if not isinstance(one, SubjectTarget) or not isinstance(other, SubjectTarget) or one == other:
-        return None
-    if one.number not in numbers.subjects or other.number not in numbers.subjects:
-        return None
-    column = numbers.index_of(after.frame)
-    rows = [numbers.subjects.index(target.number) for target in (one, other)]
-    camera = numbers.camera
-    if camera.projection == "orthographic" or any(numbers.state[row, column] == GONE for row in rows):
-        return None
-    far, near = (float(numbers.focus_distance_m[row, column]) for row in rows)
-    f_number = float(camera.f_number[column])
-    blur_mm = lens.blur_mm(camera.focal_mm[column], f_number, near, far, camera.model)
-    blur = float(sensor.blur_px(blur_mm, camera.sensor_width_mm, camera.width_px, camera.squeeze))
-    if blur > camera.coc_px:
-        return None
-    stop = f_number * blur / (SHOWS * camera.coc_px)
-    return UnseenRack(before, after, blur, stop if stop >= WIDEST_STOP else None)

@@ -1,6 +1,7 @@
 """The survey: every number of a shot over all its frames."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -29,6 +30,7 @@ class Survey:
     points : (S, F, 3) metres on the stage
     worst_px : (S, F) the larger blur of a subject's near and far side; where it has no depth
         of its own, its blur
+    half_depth_m : (S,) of the subjects
     state : (S, F) index into STATES; gone is behind the camera or out of the picture
     """
 
@@ -40,6 +42,7 @@ class Survey:
     points: Numbers
     sight: Sight
     worst_px: Numbers
+    half_depth_m: Numbers
     state: NDArray[np.int8]
 
     @property
@@ -57,8 +60,14 @@ class Survey:
         return int(np.argmin(np.abs(self.frames - frame)))
 
 
-def survey(plan: Plan, shot: Shot, stage: Stage, frames: ArrayLike | None = None) -> Survey:
+def survey(
+    plan: Plan, shot: Shot, stage: Stage, frames: ArrayLike | None = None, last: Survey | None = None
+) -> Survey:
     """Survey a shot, over all its frames or those given.
+
+    Parameters
+    ----------
+    last : an earlier survey, from which come the frames that are still as they were
 
     Raises
     ------
@@ -72,17 +81,43 @@ def survey(plan: Plan, shot: Shot, stage: Stage, frames: ArrayLike | None = None
     points = np.empty((len(plan.subjects), len(at), 3))
     for row, subject in enumerate(plan.subjects):
         points[row] = subject_points(subject.anchor, at, stage, camera.pose[:, :3, 3])
+    numbers = tuple(subject.number for subject in plan.subjects)
+    halves = np.array([subject.half_depth_m for subject in plan.subjects])
+    comparable = last is not None and np.array_equal(last.frames, at) and last.subjects == numbers
+    if last is None or not comparable or not np.array_equal(last.half_depth_m, halves):
+        return _surveyed(at, camera, points, numbers, halves)
+    moved = (points != last.points).any(axis=0).any(axis=-1)
+    rows = np.flatnonzero(camera.differs(last.camera) | moved)
+    fresh = _surveyed(at[rows], camera.rows(rows), points[:, rows], numbers, halves)
+    return _mended(last, fresh, rows, camera, points)
+
+
+def _mended(last: Survey, fresh: Survey, rows: NDArray[np.intp], camera: Camera, points: Numbers) -> Survey:
+    """A survey with the numbers of some frames in place of its own."""
+
+    def at_rows(name: str, old: Any, new: Any) -> Any:
+        mended = getattr(old, name).copy()
+        mended[..., rows] = getattr(new, name)
+        return mended
+
+    sight = Sight(**{f.name: at_rows(f.name, last.sight, fresh.sight) for f in fields(Sight)})
+    own = {name: at_rows(name, last, fresh) for name in ("near_m", "far_m", "worst_px", "state")}
+    return replace(last, camera=camera, points=points, sight=sight, **own)
+
+
+def _surveyed(
+    at: Numbers, camera: Camera, points: Numbers, numbers: tuple[int, ...], halves: Numbers
+) -> Survey:
     sight = camera.see(points)
     near, far = camera.limits_m
-    worst = _worst_px(plan, camera, points, sight)
+    worst = _worst_px(camera, points, sight, halves)
     sharp = worst <= camera.coc_px * (1 + 1e-9)
     state = np.where(sight.in_frame, np.where(sharp, SHARP, SOFT), GONE).astype(np.int8)
-    return Survey(at, camera, near, far, tuple(s.number for s in plan.subjects), points, sight, worst, state)
+    return Survey(at, camera, near, far, numbers, points, sight, worst, halves, state)
 
 
-def _worst_px(plan: Plan, camera: Camera, points: Numbers, sight: Sight) -> Numbers:
+def _worst_px(camera: Camera, points: Numbers, sight: Sight, halves: Numbers) -> Numbers:
     """Blur of the worse end of each subject's depth, which reaches along the line of sight."""
-    halves = np.array([subject.half_depth_m for subject in plan.subjects])
     if not halves.any():
         return sight.blur_px
     toward = points - camera.pose[:, :3, 3]
