@@ -202,6 +202,47 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(hand):
     assert session.undo.undoText() == "Remove focal length key at 1020"
 
 
+def test_keys_have_eases_and_handles_of_their_own(hand):
+    window, session, chart = hand.window, hand.window.session, hand.window.chart
+    page = window.card_of[5].marks
+    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 11.0))
+    session.show_frame(1040)
+    box = page.key_eases[LINES[0]]
+    assert not box.isVisible()
+    session.show_frame(1075)
+    assert box.isVisible()
+    seen = set()
+    for kind in pulling.EASES:
+        box.setCurrentIndex(box.findData(kind))
+        box.activated.emit(box.currentIndex())
+        assert session.shot.glass.f_number.keys[0].ease == kind
+        seen.add(round(float(session.survey.camera.f_number[70]), 4))
+    assert len(seen) == len(pulling.EASES)
+    assert session.undo.undoText() == "Ease of stop key at 1060"
+    QApplication.processEvents()
+    first, _second = chart.own_eases()[-1].places
+    before = session.survey.camera.f_number.copy()
+    hand.drag(chart, first, QPointF(chart.x_of(1084), first.y()))
+    key = session.shot.glass.f_number.keys[0]
+    assert key.handles[0] == pytest.approx(0.8, abs=0.02)
+    assert key.handles[2:] == (0.6, 1.0)
+    assert session.undo.undoText() == "Handles of the stop"
+    after = session.survey.camera.f_number
+    assert (after[60:88] < before[60:88]).all(), "the iris closes later"
+    np.testing.assert_array_equal(after[:60], before[:60])
+    hand.drag(chart, dict(chart._keys.places(LINES[0]))[1060], QPointF(chart.x_of(1050), 300.0))
+    moved = session.shot.glass.f_number.keys[0]
+    assert (moved.frame, moved.ease, moved.handles) == (1050, "own", key.handles)
+    session.show_frame(1030)
+    held = chart._keys.at(chart._keys.places(LINES[0])[0][1])
+    assert chart._keys.ease_of(held) == "own"
+    chart._keys.set_ease(held, "late")
+    assert session.frame == 1050
+    assert chart.own_eases() == []
+    last = chart._keys.at(chart._keys.places(LINES[0])[1][1])
+    assert chart._keys.ease_of(last) is None
+
+
 def test_a_pull_that_is_too_fast_is_outlined_and_told(hand):
     window, session = hand.window, hand.window.session
     card = window.card_of[5]

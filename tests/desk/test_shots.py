@@ -314,8 +314,7 @@ def test_handles_of_an_own_ease_are_dragged_in_the_chart(hand):
     session.select_mark(1037.0)
     pulling.set_ease(session, pulling.mark_in_work(session), "own")
     QApplication.processEvents()
-    plot = chart._plot_now()
-    first, second = chart._handles.places(plot)
+    first, second = chart.own_eases()[0].places
     assert first.x() == pytest.approx(chart.x_of(1037) + 0.4 * (chart.x_of(1061) - chart.x_of(1037)))
     before = session.survey.camera.focus_m.copy()
     hand.drag(chart, second, QPointF(chart.x_of(1043), second.y()))
@@ -327,7 +326,7 @@ def test_handles_of_an_own_ease_are_dragged_in_the_chart(hand):
     assert changed.min() > 1037
     assert changed.max() < 1061
     session.select_mark(1001.0)
-    assert chart._handles.places(plot) == []
+    assert chart.own_eases() == []
 
 
 def test_marks_go_to_a_table_and_come_back_as_a_list(hand):

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from kobrel.errors import PlanError
 from kobrel.optics import lens
+from kobrel.optics.ease import eased
 from kobrel.plan import edit, pulls
 from kobrel.plan.camera import Camera, camera_at, cameras_at
 from kobrel.plan.check import findings
@@ -69,6 +70,24 @@ def test_keys_move_evenly_in_stops(first, second, part):
     keyed = Keyed(value=1, keys=(Key(frame=0, value=first, ease="even"), Key(frame=100, value=second)))
     got = keyed_at(keyed, [part * 100])[0]
     assert np.log(got) == pytest.approx(np.log(first) * (1 - part) + np.log(second) * part, abs=1e-9)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["even", "smooth", "fast", "late", "own"]), st.floats(1, 32)),
+             min_size=1, max_size=6),
+    st.floats(-5, 65),
+)  # fmt: skip
+def test_keys_of_any_ease_agree_with_each_move_by_itself(pairs, frame):
+    handles = (0.2, -0.1, 0.9, 1.2)
+    keys = [
+        Key(frame=10 * k, value=value, ease=ease, handles=handles) for k, (ease, value) in enumerate(pairs)
+    ]
+    got = float(keyed_at(Keyed(value=1, keys=tuple(keys)), [frame])[0])
+    k = min(max(int(frame // 10), 0), len(keys) - 1)
+    after = keys[min(k + 1, len(keys) - 1)]
+    u = min(max((frame - keys[k].frame) / 10, 0.0), 1.0) if after is not keys[k] else 0.0
+    e = float(eased(np.array([u]), keys[k].ease, handles)[0])
+    assert got == pytest.approx(keys[k].value ** (1 - e) * after.value**e)
 
 
 def test_pixels_and_rays_are_each_others_inverse(looking_at):

@@ -6,16 +6,21 @@ diamonds are the stop's keys, full ones the focal length's.
 
 import math
 from collections.abc import Callable
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import ArrayLike
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
+from kobrel.desk.handles import Span
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import draw_text
+from kobrel.desk.paint import columns, draw_text, polyline
 from kobrel.desk.session import Session
+from kobrel.optics.ease import Handles
 from kobrel.optics.exposure import marked_stop
+from kobrel.optics.lens import Numbers
 from kobrel.plan import edit
 from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import Survey
@@ -31,10 +36,10 @@ class Line(NamedTuple):
     low: float
     high: float
 
-    def y(self, value: float, top: float, bottom: float) -> float:
-        """Where a value stands."""
-        part = math.log(value / self.low) / math.log(self.high / self.low)
-        return bottom - min(max(part, 0.0), 1.0) * (bottom - top)
+    def y(self, value: ArrayLike, top: float, bottom: float) -> Numbers:
+        """Where values stand."""
+        part = np.log(np.asarray(value) / self.low) / np.log(self.high / self.low)
+        return np.asarray(bottom - np.clip(part, 0.0, 1.0) * (bottom - top))
 
     def value(self, y: float, top: float, bottom: float) -> float:
         """The value at a place."""
@@ -47,6 +52,12 @@ class Line(NamedTuple):
 
 
 LINES = (Line("f_number", "Stop", 1.0, 32.0), Line("focal_mm", "Focal length", 8.0, 400.0))
+
+
+def set_ease(session: Session, line: Line, frame: float, ease: str) -> None:
+    """Take another ease from the key at a frame to the next."""
+    name = f"Ease of {line.name.lower()} key at {frame:g}"
+    session.edit_keyed(name, line.field, lambda now: edit.change_key(now, frame, ease=ease))
 
 
 class Held(NamedTuple):
@@ -72,7 +83,7 @@ class Keys:
         """Frames of a value's keys and where their diamonds stand."""
         keyed = self._keyed(line)
         return [
-            (key.frame, QPointF(self._x_of(key.frame), line.y(key.value, self.top, self.bottom)))
+            (key.frame, QPointF(self._x_of(key.frame), float(line.y(key.value, self.top, self.bottom))))
             for key in (keyed.keys if keyed else ())
         ]
 
@@ -93,18 +104,49 @@ class Keys:
         low = max((f for f in others if f < held.frame), default=-math.inf) + 1
         high = min((f for f in others if f > held.frame), default=math.inf) - 1
         at = min(max(frame, low), high)
-        old = next(key for key in keyed.keys if key.frame == held.frame)
         value = line.value(y, self.top, self.bottom)
         if line.field == "f_number":
             value = marked_stop(value, self._session.stop_steps)
         value = float(f"{value:.3g}")
 
-        def moved(now: Keyed) -> Keyed:
-            return edit.set_key(edit.remove_key(now, held.frame), at, value, old.ease)
-
-        self._session.edit_keyed(f"{line.name} key", line.field, moved)
+        self._session.edit_keyed(
+            f"{line.name} key",
+            line.field,
+            lambda now: edit.change_key(now, held.frame, frame=at, value=value),
+        )
         self._session.said.emit(f"{line.name} {line.text(value)} at {at:g}")
         return Held(line, at)
+
+    def set_ease(self, held: Held, ease: str) -> None:
+        """Take another ease from a key to the next, and show its frame: there an own ease has handles."""
+        set_ease(self._session, held.line, held.frame, ease)
+        self._session.show_frame(held.frame)
+
+    def ease_of(self, held: Held) -> str | None:
+        """The ease from a key to the next; None for the last."""
+        keyed = self._keyed(held.line)
+        pair = edit.key_under_way(keyed, held.frame) if keyed else None
+        return pair[0].ease if pair else None
+
+    def spans(self) -> list[Span]:
+        """The moves of own ease that the frame lies in."""
+        found = []
+        for line in LINES:
+            keyed, places = self._keyed(line), dict(self.places(line))
+            pair = edit.key_under_way(keyed, self._session.frame) if keyed else None
+            if pair is not None and pair[0].ease == "own":
+                start, end = (places[key.frame] for key in pair)
+                found.append(
+                    Span(pair[0].handles, start, end, partial(self._take_handles, line, pair[0].frame))
+                )
+        return found
+
+    def _take_handles(self, line: Line, frame: float, handles: Handles) -> None:
+        self._session.edit_keyed(
+            f"Handles of the {line.name.lower()}",
+            line.field,
+            lambda now: edit.change_key(now, frame, handles=handles),
+        )
 
     def remove(self, held: Held) -> None:
         """Take a key away; the last leaves its value."""
@@ -119,16 +161,14 @@ class Keys:
         for line in LINES:
             if self._keyed(line) is None:
                 continue
-            values = getattr(numbers.camera, line.field)
-            points = [
-                QPointF(self._x_of(float(frame)), line.y(float(value), self.top, self.bottom))
-                for frame, value in zip(numbers.frames, values, strict=True)
-            ]
+            values, ends = getattr(numbers.camera, line.field), numbers.frames[[0, -1]]
+            across = np.interp(numbers.frames, ends, [self._x_of(float(frame)) for frame in ends])
+            drawn = columns(len(across), float(across[-1] - across[0]))
             hollow = line.field == "f_number"
             style = Qt.PenStyle.DashDotLine if hollow else Qt.PenStyle.DashLine
             painter.setPen(QPen(faded(look().text, 0.6), 1.2, style))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points))
+            polyline(painter, across[drawn], line.y(values[drawn], self.top, self.bottom))
             painter.setPen(QPen(look().text, 1.4))
             painter.setBrush(look().panel if hollow else look().text)
             for frame, at in self.places(line):

@@ -6,7 +6,8 @@ their own scales. The focus line is outlined where the ring would have to turn t
 """
 
 import math
-from functools import reduce
+from collections.abc import Callable
+from functools import partial, reduce
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -23,7 +24,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk import briefing, pulling
 from kobrel.desk.asked import paint_stroke, subject_at
-from kobrel.desk.handles import Handles
+from kobrel.desk.handles import Span, handle_at, mark_span
 from kobrel.desk.keys import Held, Keys
 from kobrel.desk.look import look
 from kobrel.desk.paint import Panel, draw_text
@@ -76,7 +77,7 @@ class PullChart(Panel):
         self._copied: list[Mark] = []
         self._keys = Keys(session, self.x_of)
         self._key: Held | None = None
-        self._handles, self._handling = Handles(session), False
+        self._handle: tuple[int, int] | None = None
         self._frozen: DioptreScale | None = None
         self._nearest: tuple[Survey, float] | None = None
         self._still = Still(session, self)
@@ -152,7 +153,8 @@ class PullChart(Panel):
         paint_lane_now(painter, session, plot, numbers)
         self._keys.top, self._keys.bottom = float(_TOP), float(self.height() - self._bottom)
         self._keys.paint(painter, numbers)
-        self._handles.paint(painter, plot)
+        for span in self.own_eases():
+            span.paint(painter)
         for mark in shot.marks:
             place = self.mark_place(mark)
             if place and shot.first <= mark.frame <= shot.last:
@@ -179,9 +181,13 @@ class PullChart(Panel):
         lane = QRectF(_LEFT, bottom + 4, right - _LEFT, self._lane) if self._lane else None
         return Plot(scale, self.x_of, QRectF(_LEFT, _TOP, right - _LEFT, bottom - _TOP), lane)
 
-    def _plot_now(self) -> Plot | None:
+    def own_eases(self) -> list[Span]:
+        """The moves whose handles can be dragged: of the mark in work, and of keys about the frame."""
         scale = self.scale()
-        return self._plot(scale) if scale is not None else None
+        if scale is None:
+            return []
+        span = mark_span(self._session, self._plot(scale))
+        return [*([span] if span else []), *self._keys.spans()]
 
     @property
     def _lane(self) -> float:
@@ -209,10 +215,9 @@ class PullChart(Panel):
         if mark is not None and keys & Qt.KeyboardModifier.ControlModifier:
             self._session.select_also(mark.frame)
             return
-        plot = self._plot_now()
-        self._handling = mark is None and plot is not None and self._handles.take(plot, event.position())
-        self._key = self._keys.at(event.position()) if mark is None and not self._handling else None
-        if self._key or self._handling:
+        self._handle = handle_at(self.own_eases(), event.position()) if mark is None else None
+        self._key = self._keys.at(event.position()) if mark is None and self._handle is None else None
+        if self._key or self._handle:
             self._frozen = self.scale()
             self._session.begin_drag()
             return
@@ -242,10 +247,10 @@ class PullChart(Panel):
         elif self._drawing:
             self._drawing = (self._drawing[0], event.position())
             self.update()
-        elif self._handling:
-            plot = self._plot_now()
-            if plot is not None:
-                self._handles.drag(plot, event.position())
+        elif self._handle:
+            row, which = self._handle
+            for span in self.own_eases()[row : row + 1]:
+                span.drag(which, event.position())
         elif self._key:
             frame = self._frame_within(event.position().x())
             self._key = self._keys.drag(self._key, float(frame), event.position().y())
@@ -273,9 +278,9 @@ class PullChart(Panel):
             self._end_pull()
         elif self._painting:
             self._end_stroke()
-        elif self._scrubbing or self._held is not None or self._key or self._handling:
+        elif self._scrubbing or self._held is not None or self._key or self._handle:
             self._scrubbing, self._held, self._frozen, self._together = False, None, None, None
-            self._key, self._handling, self._lifting = None, False, False
+            self._key, self._handle, self._lifting = None, None, False
             self._session.end_drag()
             self.update()
 
@@ -388,6 +393,9 @@ class PullChart(Panel):
         if mark is None:
             if key is not None:
                 menu = QMenu(self)
+                ease = self._keys.ease_of(key)
+                if ease is not None:
+                    self._add_eases(menu, "key", ease, partial(self._keys.set_ease, key))
                 remove = menu.addAction(f"Remove the {key.line.name.lower()} key at {key.frame:g}")
                 remove.triggered.connect(lambda: self._keys.remove(key))
                 menu.exec(event.globalPos())
@@ -395,12 +403,7 @@ class PullChart(Panel):
         if mark.frame not in pulling.chosen_frames(self._session):
             self._session.select_mark(mark.frame)
         menu = QMenu(self)
-        for ease, text in pulling.EASES.items():
-            action = menu.addAction(f"{text} to the next mark")
-            action.setCheckable(True)
-            action.setChecked(mark.ease == ease)
-            action.triggered.connect(lambda _on, e=ease: pulling.set_ease(self._session, mark, e))
-        menu.addSeparator()
+        self._add_eases(menu, "mark", mark.ease, partial(pulling.set_ease, self._session, mark))
         hold = menu.addAction(f"Hold until {self._session.frame}")
         hold.triggered.connect(lambda: pulling.hold_here(self._session, mark))
         mirror = menu.addAction("Mirror the chosen marks in time")
@@ -411,6 +414,14 @@ class PullChart(Panel):
         delete.setEnabled(bool(shot and len(shot.marks) > 1))
         delete.triggered.connect(self.delete_selected)
         menu.exec(event.globalPos())
+
+    def _add_eases(self, menu: QMenu, what: str, now: str, take: Callable[[str], None]) -> None:
+        for ease, text in pulling.EASES.items():
+            action = menu.addAction(f"{text} to the next {what}")
+            action.setCheckable(True)
+            action.setChecked(ease == now)
+            action.triggered.connect(lambda _on, e=ease: take(e))
+        menu.addSeparator()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):

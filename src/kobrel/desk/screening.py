@@ -109,7 +109,7 @@ class Screening(QObject):
     def compare(self, beside: str, left: str = "") -> None:
         """Show it beside one of the shot's Alts, or beside itself :data:`BEFORE`; "" alone.
 
-        On the left stands the shot as it is, or one of its Alts too.
+        First, on the left or above, stands the shot as it is, or one of its Alts too.
         """
         self.beside, self.left = beside, left if beside else ""
         if beside and not self.on:

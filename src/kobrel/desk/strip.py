@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import Panel, columns, draw_text, elided, polygon
+from kobrel.desk.paint import Panel, columns, draw_text, elided, polygon, polyline
 from kobrel.desk.scales import RatioScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
@@ -123,35 +123,34 @@ class Strip(Panel):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(faded(look().sharp, 0.24))
         painter.drawPolygon(polygon(np.append(x, x[::-1]), np.append(near, far[::-1])))
-        named: list[QRectF] = []
-        for row in range(len(numbers.subjects)):
-            y = scale.px_of(numbers.focus_distance_m[row, at])
-            sharp = (numbers.state[row, at] == SHARP) & np.isfinite(y)
-            self._paint_subject(painter, numbers.subjects[row], sharp, x, y, named)
+        heights = scale.px_of(numbers.focus_distance_m[:, at])
+        sharp = (numbers.state[:, at] == SHARP) & np.isfinite(heights)
+        painter.setPen(QPen(look().sharp, 3.2))
+        for y, there in zip(heights, sharp, strict=True):
+            polyline(painter, x, np.where(there, y, np.nan))
         painter.setPen(QPen(look().focus, 2))
-        painter.drawPolyline(polygon(x, scale.px_of(numbers.camera.focus_m[at])))
+        polyline(painter, x, scale.px_of(numbers.camera.focus_m[at]))
+        self._paint_names(painter, numbers, x, heights, sharp)
         if chosen and shot.first <= self._session.frame <= shot.last:
             now = box.left() + (self._session.frame - shot.first) / max(1, shot.length - 1) * box.width()
             painter.setPen(QPen(look().text, 1))
             painter.drawLine(QPointF(now, box.top()), QPointF(now, box.bottom()))
         painter.restore()
 
-    def _paint_subject(
-        self, painter: QPainter, number: int, sharp: NDArray[np.bool_], x: Numbers, y: Numbers,
-        named: list[QRectF],
-    ) -> None:  # fmt: skip
-        """A heavy line where a subject is sharp, with its name where there is room for it."""
-        subject = self._session.plan.subject(number)
-        painter.setPen(QPen(look().sharp, 3.2))
-        for first, last in index_runs(sharp):
-            painter.drawPolyline(polygon(x[first : last + 1], y[first : last + 1]))
-            room = x[last] - x[first]
-            box = QRectF(x[first], y[first] - 16, min(room, 80.0), 12)
-            if subject and room > 34 and not any(box.intersects(other) for other in named):
-                named.append(box)
-                name = elided(subject.name, 11, room)
-                draw_text(painter, QPointF(x[first] + 2, y[first] - 5), name, look().sharp, 11)
-                painter.setPen(QPen(look().sharp, 3.2))
+    def _paint_names(
+        self, painter: QPainter, numbers: Survey, x: Numbers, heights: Numbers, sharp: NDArray[np.bool_]
+    ) -> None:
+        """The name of a subject where it becomes sharp, where there is room for it."""
+        named: list[QRectF] = []
+        for number, y, there in zip(numbers.subjects, heights, sharp, strict=True):
+            subject = self._session.plan.subject(number)
+            for first, last in index_runs(there):
+                room = x[last] - x[first]
+                box = QRectF(x[first], y[first] - 16, min(room, 80.0), 12)
+                if subject and room > 34 and not any(box.intersects(other) for other in named):
+                    named.append(box)
+                    name = elided(subject.name, 11, room)
+                    draw_text(painter, QPointF(x[first] + 2, y[first] - 5), name, look().sharp, 11)
 
     def _paint_cut(self, painter: QPainter, x: float, cut: Cut | None) -> None:
         """A line at a cut; what jumps there stands beneath it."""

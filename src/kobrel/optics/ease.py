@@ -5,10 +5,11 @@ import numpy as np
 from kobrel.optics.lens import Numbers
 
 Handles = tuple[float, float, float, float]
+PLAIN: Handles = (0.4, 0.0, 0.6, 1.0)
 _STEPS = 40
 
 
-def eased(u: Numbers, kind: str, handles: Handles = (0.4, 0.0, 0.6, 1.0)) -> Numbers:
+def eased(u: Numbers, kind: str, handles: Handles = PLAIN) -> Numbers:
     """How far a move has come at the part u of its time.
 
     Parameters

@@ -48,7 +48,7 @@ class Cut:
         """What jumps there, in a few words each."""
         found = []
         if abs(self.after.focus_dpt - self.before.focus_dpt) > FOCUS_JUMP_DPT:
-            found.append(f"focus {self.after.focus_dpt - self.before.focus_dpt:+.2f} dpt")
+            found.append(f"focus {self.after.focus_dpt - self.before.focus_dpt:+.2f} dpt".replace("-", "−"))
         for name, one, other in (
             ("blur", self.before.blur_percent, self.after.blur_percent),
             ("depth", self.before.depth_dpt, self.after.depth_dpt),

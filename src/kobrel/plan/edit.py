@@ -1,5 +1,6 @@
 """Edits as pure functions: an old plan or shot in, a new one out."""
 
+from itertools import pairwise
 from typing import Any, TypeVar
 
 from kobrel.plan.instrument import Wish, WishKind
@@ -20,7 +21,7 @@ from kobrel.plan.model import (
     SubjectTarget,
     Tape,
 )
-from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, PullEase, Vector
+from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
 
 _Placed = TypeVar("_Placed", bound=Placed)
 
@@ -246,12 +247,22 @@ def set_value(keyed: Keyed, frame: float, value: float) -> Keyed:
     return set_key(keyed, frame, value) if keyed.keys else keyed.but(value=value)
 
 
-def set_key(keyed: Keyed, frame: float, value: float, ease: PullEase | None = None) -> Keyed:
-    """The value with a key at a frame, in place of one that is there."""
-    old = next((key for key in keyed.keys if key.frame == frame), None)
-    new = Key(frame=frame, value=value, ease=ease or (old.ease if old else "smooth"))
-    others = [key for key in keyed.keys if key.frame != frame]
-    return keyed.but(keys=tuple(sorted([*others, new], key=lambda key: key.frame)))
+def set_key(keyed: Keyed, frame: float, value: float) -> Keyed:
+    """The value with a key at a frame, in place of one that is there, whose way on it keeps."""
+    if any(key.frame == frame for key in keyed.keys):
+        return change_key(keyed, frame, value=value)
+    keys = [*keyed.keys, Key(frame=frame, value=value)]
+    return keyed.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
+
+
+def change_key(keyed: Keyed, frame: float, /, **changes: Any) -> Keyed:
+    """The value with a key changed in some fields."""
+    return keyed.but(keys=tuple(key.but(**changes) if key.frame == frame else key for key in keyed.keys))
+
+
+def key_under_way(keyed: Keyed, frame: float) -> tuple[Key, Key] | None:
+    """The keys between which the value moves at a frame; none outside them."""
+    return next((pair for pair in pairwise(keyed.keys) if pair[0].frame <= frame < pair[1].frame), None)
 
 
 def remove_key(keyed: Keyed, frame: float) -> Keyed:

@@ -4,37 +4,29 @@ import itertools
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from kobrel.optics.ease import eased, swinging
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import DistanceTarget, Mark, Search, Target
-from kobrel.plan.parts import Keyed, PullEase
-
-
-def _bracket(
-    at: Sequence[float], eases: Sequence[PullEase], frames: Numbers
-) -> tuple[NDArray[np.intp], NDArray[np.intp], Numbers]:
-    """For each frame the entries before and after it, and the eased part between them."""
-    times = np.asarray(at, dtype=float)
-    before = np.clip(np.searchsorted(times, frames, side="right") - 1, 0, len(times) - 1)
-    after = np.minimum(before + 1, len(times) - 1)
-    span = times[after] - times[before]
-    u = np.clip((frames - times[before]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
-    part = u.copy()
-    for kind in set(eases) - {"even"}:
-        of_kind = np.asarray([each == kind for each in eases])[before]
-        part[of_kind] = eased(u[of_kind], kind)
-    return before, after, np.where(span > 0, part, 0.0)
+from kobrel.plan.parts import Keyed
 
 
 def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:
-    """A keyed value at frames, moving evenly in its logarithm: stops, and zoom by ratio."""
+    """A keyed value at frames, moving in its logarithm: by stops, and zooms by ratio."""
     at = np.atleast_1d(np.asarray(frames, dtype=float))
     if not keyed.keys:
         return np.full(at.shape, keyed.value)
-    before, after, part = _bracket([k.frame for k in keyed.keys], [k.ease for k in keyed.keys], at)
+    times = np.asarray([key.frame for key in keyed.keys])
     values = np.log(np.asarray([key.value for key in keyed.keys]))
+    before = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 1)
+    after = np.minimum(before + 1, len(times) - 1)
+    span = times[after] - times[before]
+    u = np.clip((at - times[before]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
+    part = np.zeros_like(u)
+    for k in np.unique(before[span > 0]):
+        here = before == k
+        part[here] = eased(u[here], keyed.keys[k].ease, keyed.keys[k].handles)
     return np.exp(values[before] * (1 - part) + values[after] * part)
 
 

@@ -10,13 +10,14 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import (
-    Amount,
     Colour,
     Ease,
+    EaseHandles,
     Finite,
     Part,
     Placed,
@@ -252,9 +253,7 @@ class Mark(Part):
     frame: Finite
     target: Target
     ease: PullEase = "smooth"
-    handles: tuple[Amount, Finite, Amount, Finite] = Field(
-        (0.4, 0.0, 0.6, 1.0), description="Of an own ease: two points of a Bézier curve in its square."
-    )
+    handles: EaseHandles = PLAIN
     until: Finite | None = Field(None, description="Frame until which it holds; its own if none.")
     by: Literal["dioptres", "metres"] = "dioptres"
     search: Search | None = None

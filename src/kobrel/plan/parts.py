@@ -5,6 +5,8 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from kobrel.optics.ease import PLAIN
+
 Ease = Literal["even", "smooth"]
 PullEase = Literal["even", "smooth", "fast", "late", "own"]
 """Even; gently on and off; fast and then settling; late; by handles of its own."""
@@ -14,6 +16,10 @@ Finite = Annotated[float, Field(allow_inf_nan=False)]
 PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 Vector = tuple[Finite, Finite, Finite]
 Colour = Vector
+EaseHandles = Annotated[
+    tuple[Amount, Finite, Amount, Finite],
+    Field(description="Of an own ease: two points of a Bézier curve in its square."),
+]
 
 
 def require_rising(frames: list[float], what: str) -> None:
@@ -89,6 +95,7 @@ class Key(Part):
     frame: Finite
     value: PositiveFinite
     ease: PullEase = "smooth"
+    handles: EaseHandles = PLAIN
 
 
 class Keyed(Part):

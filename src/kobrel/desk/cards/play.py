@@ -106,12 +106,12 @@ class PlayPage(Card):
         self.cue.activated.connect(self._take_cue)
         self.row("Range", self.cue)
         self.line()
-        self.beside = choice("Beside it", [], "What the shot is seen side by side with", 186)
-        self.beside.activated.connect(self._compare)
-        self.row("Beside it", self.beside)
-        self.left = choice("On the left", [], "What stands on the left of the two", 186)
+        self.left = choice("Compare", [], "Which of two stands first, on the left or above", 186)
         self.left.activated.connect(self._compare)
-        self.row("On the left", self.left)
+        self.row("Compare", self.left)
+        self.beside = choice("Compare with", [], "What it is seen side by side with", 186)
+        self.beside.activated.connect(self._compare)
+        self.row("with", self.beside)
         self.line()
         self.movie = self.buttons(
             ("Write a movie …", "H.264 or ProRes, with words burnt in and sound", session.movie_wanted.emit)
@@ -153,4 +153,4 @@ class PlayPage(Card):
         others = [("nothing", ""), (BEFORE, BEFORE), *kept]
         fill(self.beside, others, screening.beside)
         fill(self.left, [("as it is now", ""), *kept], screening.left)
-        self.show_row(self.left, bool(screening.beside))
+        self.left.setEnabled(bool(screening.beside))

@@ -2,6 +2,7 @@
 
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -20,11 +21,13 @@ from kobrel.desk.cards.perform import PerformPage
 from kobrel.desk.cards.play import PlayPage
 from kobrel.desk.cards.shots import ShotsPage
 from kobrel.desk.fields import Field, length_field, number_field, stop_field
+from kobrel.desk.keys import LINES, Line, set_ease
 from kobrel.desk.scales import NEAREST_M
 from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 from kobrel.plan import edit, pulls
 from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget, Target
+from kobrel.plan.parts import Key
 
 _DISTANCE, _POINT = "distance", "point"
 
@@ -89,6 +92,7 @@ class MarksPage(Card):
         self.ease.activated.connect(self._take_ease)
         self.row("Move to next", self.ease)
         self.line()
+        self.key_eases: dict[Line, QComboBox] = {}
         self.stop, self.stop_key = self._keyed_row("Stop", stop_field("Stop"), "f_number")
         self.focal, self.focal_key = self._keyed_row(
             "Focal length", number_field("Focal length", "mm", 1, 1, 2000), "focal_mm"
@@ -107,7 +111,25 @@ class MarksPage(Card):
         button.setAccessibleName(f"{label} key")
         button.clicked.connect(lambda on: self._toggle_key(label, name, on))
         self.row(label, field, button)
+        line = next(line for line in LINES if line.field == name)
+        ease = choice(
+            f"Ease of the {label.lower()}",
+            [(text, kind) for kind, text in pulling.EASES.items()],
+            f"How the {label.lower()} goes from the key before this frame to the next",
+        )
+        ease.activated.connect(lambda _i: self._take_key_ease(line, ease.currentData()))
+        self.row("  to the next key", ease)
+        self.key_eases[line] = ease
         return field, button
+
+    def _take_key_ease(self, line: Line, ease: str) -> None:
+        pair = self._keys_about(line)
+        if pair is not None:
+            set_ease(self.session, line, pair[0].frame, ease)
+
+    def _keys_about(self, line: Line) -> tuple[Key, Key] | None:
+        glass = self.session.glass
+        return edit.key_under_way(getattr(glass, line.field), self.session.frame) if glass else None
 
     def _toggle_key(self, label: str, name: str, on: bool) -> None:
         camera, frame = self.session.camera, self.session.frame
@@ -234,6 +256,11 @@ class MarksPage(Card):
         self.focal.show_value(float(camera.focal_mm))
         for button, keyed in ((self.stop_key, shot.glass.f_number), (self.focal_key, shot.glass.focal_mm)):
             button.setChecked(any(key.frame == session.frame for key in keyed.keys))
+        for line, ease in self.key_eases.items():
+            pair = self._keys_about(line)
+            self.show_row(ease, pair is not None)
+            if pair is not None:
+                choose(ease, pair[0].ease)
         self.keys.setText(_keys_text(session))
 
 
