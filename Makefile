@@ -11,7 +11,7 @@ test: setup
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --maxprocesses 4 --dist worksteal
 
 bench: setup
 	$(BIN)/python bench/bench.py
