@@ -5,6 +5,7 @@ import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
@@ -17,7 +18,9 @@ from kobrel.desk.jobs import Job
 from kobrel.desk.player import Player
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError, SceneError
+from kobrel.plan import alts
 from kobrel.plan.model import DistanceTarget, PointAnchor, SubjectTarget
+from kobrel.plan.survey import survey
 from tests.conftest import DEMO, library_of
 
 
@@ -248,6 +251,18 @@ def test_deleting_a_subject_keeps_the_focus_where_it_was(session):
     assert session.plan.subject(1) is None
     session.undo.undo()
     assert session.plan.subject(1).name == "Lantern"
+
+
+def test_deleting_a_subject_keeps_the_focus_of_alts_too(session):
+    def focus_of_the_alt():
+        shot = alts.taken(session.plan.shots[1], "Later, f/4")
+        return survey(session.plan, shot, session.stage).camera.focus_m[[0, 51, 71, 95]]
+
+    session.show_shot(1)
+    before = focus_of_the_alt()
+    session.remove_subject(2)
+    assert [mark.target.kind for mark in session.shot.alts[0].marks] == ["subject"] * 2 + ["distance"] * 2
+    np.testing.assert_allclose(focus_of_the_alt(), before, rtol=1e-9)
 
 
 def test_undo_brings_frame_and_selection_into_range(session):

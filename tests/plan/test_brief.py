@@ -267,7 +267,7 @@ def test_painting_replaces_what_it_excludes(set_up):
 def test_wishes_follow_their_subject(set_up):
     plan, _shot, _ = set_up(2.0, 3.0, brief=[Wish(subject=1), Wish(subject=2)])
     assert [w.subject for w in edit.merge_subjects(plan, 1, 2).shots[0].brief] == [2, 2]
-    assert [w.subject for w in edit.remove_subject(plan, 1, {("1", 1): 2.0}).shots[0].brief] == [2]
+    assert [w.subject for w in edit.remove_subject(plan, 1, lambda _shot, _frame: 2.0).shots[0].brief] == [2]
 
 
 def test_a_wish_in_words(set_up):

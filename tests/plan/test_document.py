@@ -195,7 +195,7 @@ def test_deleting_a_subject_leaves_its_marks_at_the_distance():
     plan, subject = edit.add_subject(plan_with(), "Head", PointAnchor(position_m=(0, 0, -3)))
     target = SubjectTarget(number=subject.number)
     plan = edit.with_shot(plan, 0, pulls.set_mark(plan.shots[0], 1001, target))
-    plan = edit.remove_subject(plan, subject.number, {("1", 1001): 3.0})
+    plan = edit.remove_subject(plan, subject.number, lambda _shot, _frame: 3.0)
     assert plan.subjects == ()
     assert plan.shots[0].marks[0].target == DistanceTarget(metres=3.0)
 

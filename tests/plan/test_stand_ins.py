@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from kobrel.plan import edit
+from kobrel.plan import alts, edit
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.model import (
     CameraEnd,
@@ -171,8 +171,23 @@ def test_merging_moves_marks_tapes_and_cameras_over():
     assert merged.tapes[0].start == SubjectEnd(number=2)
 
 
+def test_alts_and_targets_of_a_later_version_are_merged_too():
+    plan = a_plan()
+    later = plan.shots[0].marks[0].but(target=SubjectTarget(number=1, note="kept"))
+    shot = plan.shots[0].but(marks=(later, *plan.shots[0].marks[1:]))
+    merged = edit.merge_subjects(plan.but(shots=(alts.kept(shot, "A"),)), 1, 2).shots[0]
+    for marks in (merged.marks, merged.alts[0].marks):
+        assert [m.target.number for m in marks[:2]] == [2, 2]
+        assert marks[0].target.note == "kept"
+    freed = edit.remove_subject(plan.but(shots=(alts.kept(shot, "A"),)), 1, lambda _shot, _frame: 5.0).shots[
+        0
+    ]
+    assert freed.alts[0].marks[0].target == freed.marks[0].target == DistanceTarget(metres=5)
+    assert freed.alts[0].name == "A"
+
+
 def test_deleting_frees_marks_tapes_and_cameras():
-    left = edit.remove_subject(a_plan(), 1, {("1", 1.0): 5.0})
+    left = edit.remove_subject(a_plan(), 1, lambda _shot, _frame: 5.0)
     assert left.shots[0].marks[0].target == DistanceTarget(metres=5)
     assert left.shots[0].camera.aims_at is None
     assert left.tapes[0].start == PointAnchor(position_m=(0, 1, 0))

@@ -343,12 +343,7 @@ class Session(Work):
         subject = self.plan.subject(number)
         if subject is None:
             return
-        distances: dict[tuple[str, float], float] = {}
-        for shot in self.plan.shots:
-            for mark in shot.marks:
-                if mark.target == SubjectTarget(number=number):
-                    distances[shot.name, mark.frame] = self._focus_at(shot, mark.frame)
-        self.edit(f"Delete subject {subject.name}", edit.remove_subject(self.plan, number, distances))
+        self.edit(f"Delete subject {subject.name}", edit.remove_subject(self.plan, number, self._focus_at))
 
     def _focus_at(self, shot: Shot, frame: float) -> float:
         try:

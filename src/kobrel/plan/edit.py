@@ -1,8 +1,10 @@
 """Edits as pure functions: an old plan or shot in, a new one out."""
 
+from collections.abc import Callable
 from itertools import pairwise
 from typing import Any, TypeVar
 
+from kobrel.plan.alts import each_way
 from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.model import (
     Anchor,
@@ -68,13 +70,15 @@ def move_subject(plan: Plan, number: int, by: int) -> Plan:
 
 def merge_subjects(plan: Plan, number: int, into: int) -> Plan:
     """The plan without a subject; marks, tapes and cameras that were on it are on another."""
-    old, new = SubjectTarget(number=number), SubjectTarget(number=into)
 
     def turned(shot: Shot) -> Shot:
         camera = shot.camera
         if camera.kind == "made" and camera.aims_at == number:
             camera = camera.but(aims_at=into)
-        marks = tuple(mark.but(target=new) if mark.target == old else mark for mark in shot.marks)
+        marks = tuple(
+            mark.but(target=mark.target.but(number=into)) if _is_on(mark, number) else mark
+            for mark in shot.marks
+        )
         brief = tuple(w.but(subject=into) if w.subject == number else w for w in shot.brief)
         keeps = shot.keeps
         if keeps is not None and keeps.subject == number:
@@ -83,9 +87,13 @@ def merge_subjects(plan: Plan, number: int, into: int) -> Plan:
 
     return plan.but(
         subjects=tuple(s for s in plan.subjects if s.number != number),
-        shots=tuple(turned(shot) for shot in plan.shots),
+        shots=tuple(each_way(shot, turned) for shot in plan.shots),
         tapes=_ends_exchanged(plan, SubjectEnd(number=number), SubjectEnd(number=into)),
     )
+
+
+def _is_on(mark: Mark, number: int) -> bool:
+    return isinstance(mark.target, SubjectTarget) and mark.target.number == number
 
 
 def _ends_exchanged(plan: Plan, old: End, new: End) -> tuple[Tape, ...]:
@@ -95,13 +103,12 @@ def _ends_exchanged(plan: Plan, old: End, new: End) -> tuple[Tape, ...]:
     )
 
 
-def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float], float]) -> Plan:
+def remove_subject(plan: Plan, number: int, focus_m: Callable[[Shot, float], float]) -> Plan:
     """The plan without a subject; marks on it stay, at the distance the subject had there.
 
-    `distances_m` gives that distance for (shot name, frame). Tapes keep what it was tied to,
-    a camera keeps its own aim; wishes about it go.
+    `focus_m` gives the focus of a shot, or of a shot that is as one of its Alts, at a frame. Tapes
+    keep what the subject was tied to, a camera keeps its own aim; wishes about it go.
     """
-    gone = SubjectTarget(number=number)
     subject = plan.subject(number)
 
     def released(shot: Shot) -> Shot:
@@ -114,13 +121,13 @@ def remove_subject(plan: Plan, number: int, distances_m: dict[tuple[str, float],
         return shot.but(marks=marks, camera=camera, brief=brief, keeps=keeps)
 
     def freed(shot: Shot, mark: Mark) -> Mark:
-        if mark.target != gone:
+        if not _is_on(mark, number):
             return mark
-        return mark.but(target=DistanceTarget(metres=distances_m[shot.name, mark.frame]))
+        return mark.but(target=DistanceTarget(metres=focus_m(shot, mark.frame)))
 
     return plan.but(
         subjects=tuple(s for s in plan.subjects if s.number != number),
-        shots=tuple(released(shot) for shot in plan.shots),
+        shots=tuple(each_way(shot, released) for shot in plan.shots),
         tapes=_ends_exchanged(plan, SubjectEnd(number=number), subject.anchor) if subject else plan.tapes,
     )
 
