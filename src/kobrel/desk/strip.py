@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import Panel, columns, draw_text, elided, polygon, polyline
+from kobrel.desk.paint import Panel, columns, draw_label, draw_text, elided, polygon, polyline
 from kobrel.desk.scales import RatioScale, nearest_of_interest_m
 from kobrel.desk.session import Session
 from kobrel.errors import PlanError
@@ -146,11 +146,15 @@ class Strip(Panel):
             subject = self._session.plan.subject(number)
             for first, last in index_runs(there):
                 room = x[last] - x[first]
-                box = QRectF(x[first], y[first] - 16, min(room, 80.0), 12)
+                box = QRectF(x[first], y[first] - 20, min(room, 80.0), 15)
                 if subject and room > 34 and not any(box.intersects(other) for other in named):
                     named.append(box)
-                    name = elided(subject.name, 11, room)
-                    draw_text(painter, QPointF(x[first] + 2, y[first] - 5), name, look().sharp, 11)
+                    draw_label(
+                        painter,
+                        QPointF(x[first] + 5, y[first] - 7),
+                        elided(subject.name, 12, room - 8),
+                        look().sharp,
+                    )
 
     def _paint_cut(self, painter: QPainter, x: float, cut: Cut | None) -> None:
         """A line at a cut; what jumps there stands beneath it."""

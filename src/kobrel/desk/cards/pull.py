@@ -7,6 +7,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -66,6 +67,8 @@ class MarksPage(Card):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._select)
+        self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        self.table.setMinimumHeight(112)
         self.column.addWidget(self.table, 1)
         self.frame = number_field("Frame of the mark", "", 1.0, -1e6, 1e6, digits=8)
         self.frame.taken.connect(self._move)
@@ -87,7 +90,7 @@ class MarksPage(Card):
             lambda on: pulling.key_point(session, on),
         )  # fmt: skip
         self.ease = choice(
-            "Ease", [(text, kind) for kind, text in pulling.EASES.items()], "The way to the next mark"
+            "Ease", [(text, kind) for kind, text in pulling.EASES.items()], "The way to the next mark", 150
         )
         self.ease.activated.connect(self._take_ease)
         self.row("Move to next", self.ease)
@@ -116,9 +119,10 @@ class MarksPage(Card):
             f"Ease of the {label.lower()}",
             [(text, kind) for kind, text in pulling.EASES.items()],
             f"How the {label.lower()} goes from the key before this frame to the next",
+            150,
         )
         ease.activated.connect(lambda _i: self._take_key_ease(line, ease.currentData()))
-        self.row("  to the next key", ease)
+        self.row("Then, to the next key", ease)
         self.key_eases[line] = ease
         return field, button
 
