@@ -210,12 +210,13 @@ def _paint_sharp(
 ) -> None:
     """Heavy lines where subjects are sharp."""
     brief = session.shot.brief if session.shot else ()
-    sharp, distances = numbers.state[:, at] == SHARP, numbers.focus_distance_m[:, at]
-    for row in np.flatnonzero(sharp.any(axis=1)):
-        y = scale.px_of(distances[row])
+    sharp = numbers.state[:, at] == SHARP
+    rows = np.flatnonzero(sharp.any(axis=1))
+    heights = np.where(sharp[rows], scale.px_of(numbers.focus_distance_m[np.ix_(rows, at)]), np.nan)
+    for row, y in zip(rows, heights, strict=True):
         asked = any(wish.subject == numbers.subjects[row] for wish in brief)
         painter.setPen(QPen(look().sharp, 1.6 if asked else 3.2))
-        polyline(painter, x, np.where(sharp[row], y, np.nan))
+        polyline(painter, x, y)
 
 
 def paint_tape(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:

@@ -439,16 +439,19 @@ def _wanted_dpt(
             anchor = subject.anchor if subject else None
         if anchor is not None:
             points = subject_points(anchor, at, stage, pose[:, :3, 3])
-            found[target] = _nearness_dpt(points, pose, surface, all_round)
-    return found
+            found[target] = np.broadcast_to(points, (len(at), 3))
+    if not found:
+        return found
+    nearness = _nearness_dpt(np.stack(list(found.values())), pose, surface, all_round)
+    return dict(zip(found, nearness, strict=True))
 
 
 def _nearness_dpt(points: Numbers, pose: Numbers, surface: str, all_round: bool) -> Numbers:
-    """Dioptres of points (F, 3) or (1, 3) before cameras (F, 4, 4); 0 for those behind, unless
-    the view goes all round.
+    """Dioptres, (T, F), of points (T, F, 3) before cameras (F, 4, 4); 0 for those behind, unless the
+    view goes all round.
     """
     away = points - pose[:, :3, 3]
-    axial = -np.einsum("fi,fi->f", pose[:, :3, 2], away)
+    axial = -np.einsum("fi,tfi->tf", pose[:, :3, 2], away)
     distance = np.linalg.norm(away, axis=-1) if surface == "sphere" else axial
     with np.errstate(divide="ignore", invalid="ignore"):
         return np.where((axial > 0) | all_round, 1.0 / distance, 0.0)

@@ -91,7 +91,7 @@ def _nearness(target: Target, at: Numbers, targets_dpt: Mapping[Target, Numbers]
     if isinstance(target, DistanceTarget):
         return np.full(at.shape, 1.0 / target.metres)
     live = targets_dpt.get(target, np.zeros(at.shape))
-    return np.broadcast_to(np.nan_to_num(live, nan=0.0, posinf=0.0), at.shape)
+    return np.broadcast_to(np.where(np.isfinite(live), live, 0.0), at.shape)
 
 
 def _between(start: Numbers, end: Numbers, e: Numbers, by: str) -> Numbers:

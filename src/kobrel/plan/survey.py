@@ -57,6 +57,9 @@ class Survey:
 
     def index_of(self, frame: float) -> int:
         """Position of the nearest frame."""
+        guess = round(frame - self.frames[0])
+        if 0 <= guess < len(self.frames) and self.frames[guess] == frame:
+            return guess
         return int(np.argmin(np.abs(self.frames - frame)))
 
 
@@ -137,7 +140,9 @@ def runs(frames: Numbers, true: NDArray[np.bool_]) -> list[tuple[float, float]]:
 
 def index_runs(true: NDArray[np.bool_]) -> list[tuple[int, int]]:
     """First and last index of each stretch over which something is so."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], true.astype(int), [0]])))
+    within = np.zeros(len(true) + 2, bool)
+    within[1:-1] = true
+    edges = np.flatnonzero(within[1:] != within[:-1])
     return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
