@@ -11,12 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.picture.service import Request, Spare
-from kobrel.plan.camera import Camera
+from kobrel.plan.camera import BY_FRAME, Camera
 from kobrel.plan.model import Finish, Light
 from kobrel.stage.stage import Stage
 
 MOST_BYTES = 3 * 2**29
-_MOVING = ("pose", "focal_mm", "f_number", "focus_m")
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,13 +42,13 @@ class Wanted:
     @property
     def shared(self) -> tuple[object, ...]:
         """What all its frames depend on."""
-        still = [getattr(self.camera, each.name) for each in fields(Camera) if each.name not in _MOVING]
+        still = [getattr(self.camera, each.name) for each in fields(Camera) if each.name not in BY_FRAME]
         return (self.stage, self.light, self.width, self.height, self.passes, self.finish, *still)
 
     def keys(self) -> list[bytes]:
         """What each frame depends on besides."""
         count = len(self.frames)
-        rows = [np.asarray(getattr(self.camera, name), float).reshape(count, -1) for name in _MOVING]
+        rows = [np.asarray(getattr(self.camera, name), float).reshape(count, -1) for name in BY_FRAME]
         return [row.tobytes() for row in np.concatenate(rows, axis=1)]
 
     def request(self, row: int) -> Request:

@@ -22,7 +22,7 @@ from kobrel.plan.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
 
-_BY_FRAME = ("pose", "focal_mm", "f_number", "focus_m")
+BY_FRAME = ("pose", "focal_mm", "f_number", "focus_m")
 _SURFACES: dict[Projection, FocusSurface] = {"orthographic": "plane", "fisheye": "sphere"}
 
 
@@ -94,16 +94,16 @@ class Camera:
 
     def rows(self, index: int | list[int] | NDArray[np.intp]) -> "Camera":
         """One or some of many frames."""
-        return replace(self, **{name: getattr(self, name)[index] for name in _BY_FRAME})
+        return replace(self, **{name: getattr(self, name)[index] for name in BY_FRAME})
 
     def differs(self, other: "Camera") -> NDArray[np.bool_]:
         """(F,) at which frames it is not as another of as many frames is."""
-        constant = [f.name for f in fields(self) if f.name not in _BY_FRAME]
+        constant = [f.name for f in fields(self) if f.name not in BY_FRAME]
         if any(getattr(self, name) != getattr(other, name) for name in constant):
             return np.ones(len(self.focus_m), bool)
         poses = (self.pose != other.pose).any(axis=(-2, -1))
         return np.logical_or.reduce(
-            [poses, *(getattr(self, name) != getattr(other, name) for name in _BY_FRAME[1:])]
+            [poses, *(getattr(self, name) != getattr(other, name) for name in BY_FRAME[1:])]
         )
 
     @property
