@@ -25,7 +25,7 @@ from kobrel.plan.model import (
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import fewest, plan_from_scene
-from kobrel.plan.summary import summary
+from kobrel.plan.summary import lens_words, summary
 from kobrel.plan.survey import GONE, SHARP, SOFT, survey
 from kobrel.stage.load import load_scene
 from tests.conftest import ball_at, box_at
@@ -241,6 +241,14 @@ def test_stop_and_focal_length_follow_their_keys(looking_at):
     cameras = cameras_at(plan, shot, np.arange(1, 11), stage)
     assert cameras.f_number[[0, -1]].tolist() == pytest.approx([2, 8])
     assert np.all(np.diff(cameras.f_number) > 0)
+
+
+def test_a_lens_in_words(demo):
+    glass = demo[0].shots[1].glass
+    assert lens_words(glass) == "50 mm  f/1.4"
+    keys = tuple(Key(frame=frame, value=value) for frame, value in ((1, 8.0), (9, 2.8), (20, 8.0)))
+    assert lens_words(glass.but(f_number=Keyed(value=2, keys=keys))) == "50 mm  f/2.8–8"
+    assert lens_words(glass.but(projection="orthographic", cone_deg=1.5)) == "orthographic, cone 1.5°"
 
 
 def test_a_thin_lens_never_focuses_within_its_focal_length(looking_at):

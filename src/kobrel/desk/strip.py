@@ -16,6 +16,7 @@ from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.cuts import Cut, cut_between
 from kobrel.plan.model import Shot
+from kobrel.plan.summary import lens_words
 from kobrel.plan.survey import SHARP, Survey, index_runs, survey
 
 _TOP, _BOTTOM, _LEFT = 62, 54, 40
@@ -111,7 +112,7 @@ class Strip(Panel):
         if numbers is None:
             draw_text(painter, QPointF(box.left() + 6, box.top() + 20), "camera missing", look().wrong, 12)
             return
-        lens = elided(_lens(numbers), 11, box.width() - 2)
+        lens = elided(lens_words(shot.glass), 11, box.width() - 2)
         draw_text(painter, QPointF(box.left(), _TOP - 7), lens, look().quiet, 11)
         painter.save()
         painter.setClipRect(
@@ -191,13 +192,3 @@ class Strip(Panel):
             self._session.show_shot(self._session.shot_index + steps[Qt.Key(event.key())])
         else:
             super().keyPressEvent(event)
-
-
-def _lens(numbers: Survey) -> str:
-    """Focal length and stop of a shot, or from which to which they go; an orthographic view's cone."""
-    if numbers.camera.projection == "orthographic":
-        return f"orthographic, cone {numbers.camera.cone_deg:.3g}°"
-    focal, stop = numbers.camera.focal_mm, numbers.camera.f_number
-    mm = f"{focal[0]:.3g}" + ("" if np.ptp(focal) < 0.05 else f"–{focal[-1]:.3g}")
-    number = f"{stop[0]:.2g}" + ("" if np.ptp(stop) < 0.05 else f"–{stop[-1]:.2g}")
-    return f"{mm} mm  f/{number}"

@@ -2,7 +2,9 @@
 
 import numpy as np
 
+from kobrel.plan.instrument import Glass
 from kobrel.plan.model import Plan, Shot, SubjectTarget
+from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import SHARP, Survey, runs
 
 _STILL_DPT = 1e-4
@@ -23,6 +25,20 @@ def summary(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
             said.append(f"{subject.name} {_sharp_frames(numbers, row)}")
     pulls = _pulls(shot, numbers)
     return said[:1] + pulls + said[1:]
+
+
+def lens_words(glass: Glass) -> str:
+    """Focal length and stop, from the least to the most where keys change them; of an orthographic view
+    its cone.
+    """
+    if glass.projection == "orthographic":
+        return f"orthographic, cone {glass.cone_deg:.3g}°"
+    return f"{_reach(glass.focal_mm, 4)} mm  f/{_reach(glass.f_number, 3)}"
+
+
+def _reach(keyed: Keyed, digits: int) -> str:
+    values = [key.value for key in keyed.keys] or [keyed.value]
+    return "–".join(dict.fromkeys(f"{value:.{digits}g}" for value in (min(values), max(values))))
 
 
 def _sharp_frames(numbers: Survey, row: int) -> str:

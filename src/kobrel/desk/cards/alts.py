@@ -10,6 +10,7 @@ from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
 from kobrel.plan import alts
 from kobrel.plan.model import Alt, Shot
+from kobrel.plan.summary import lens_words
 
 
 class AltsPage(Card):
@@ -119,7 +120,5 @@ class AltsPage(Card):
 
 
 def _summary(alt: Alt) -> str:
-    stops = [key.value for key in alt.glass.f_number.keys] or [alt.glass.f_number.value]
-    stop = f"f/{stops[0]:.3g}" if len(set(stops)) == 1 else f"f/{min(stops):.3g}–{max(stops):.3g}"
     marks = "1 mark" if len(alt.marks) == 1 else f"{len(alt.marks)} marks"
-    return f"{alt.glass.focal_mm.value:.4g} mm, {stop}, {marks}"
+    return f"{lens_words(alt.glass)}  {marks}"

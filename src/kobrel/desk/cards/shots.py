@@ -15,6 +15,7 @@ from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
 from kobrel.plan import shots
 from kobrel.plan.model import Shot
+from kobrel.plan.summary import lens_words
 
 
 class ShotsPage(Card):
@@ -153,7 +154,4 @@ class ShotsPage(Card):
             if not own:
                 item.setCheckState(Qt.CheckState.Checked if row in ticked else Qt.CheckState.Unchecked)
             self.table.setItem(row, 0, item)
-            glass = each.glass
-            self.table.setItem(
-                row, 1, QTableWidgetItem(f"{glass.focal_mm.value:.4g} mm f/{glass.f_number.value:.3g}")
-            )
+            self.table.setItem(row, 1, QTableWidgetItem(lens_words(each.glass)))
