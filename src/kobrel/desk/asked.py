@@ -5,10 +5,10 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import draw_text
+from kobrel.desk.paint import across, draw_text, polygon
 from kobrel.desk.scales import DioptreScale
 from kobrel.desk.session import Session
 from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
@@ -52,7 +52,7 @@ def paint_asked(
     judged = session.judged
     if judged is None:
         return
-    x = np.array([x_of(float(frame)) for frame in judged.brief.frames])
+    x = across(judged.brief.frames, x_of)
     step = x[1] - x[0] if len(x) > 1 else 6.0
     for wish, states in zip(judged.brief.wishes, judged.verdicts, strict=True):
         y = line_of(session, wish.subject, scale)
@@ -89,13 +89,15 @@ def _unmet_pens() -> tuple[QPen, ...]:
 
 
 def _stroke(painter: QPainter, x: np.ndarray, y: np.ndarray, step: float, pens: tuple[QPen, ...]) -> None:
-    points = [QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True) if math.isfinite(b)]
-    if len(points) == 1:  # a single frame is a dash of its own width
-        points = [points[0] - QPointF(step / 2, 0), points[0] + QPointF(step / 2, 0)]
+    there = np.isfinite(y)
+    x, y = x[there], y[there]
+    if len(x) == 1:  # a single frame is a dash of its own width
+        x, y = x[0] + np.array([-0.5, 0.5]) * step, y[[0, 0]]
+    line = polygon(x, y)
     for pen in pens:
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
         painter.setPen(pen)
-        painter.drawPolyline(QPolygonF(points))
+        painter.drawPolyline(line)
 
 
 def _label(painter: QPainter, wish: Wish, at: QPointF) -> None:
@@ -114,6 +116,8 @@ def paint_stroke(
         return
     low, high = min(first, last), max(first, last)
     inside = np.flatnonzero((numbers.frames >= low) & (numbers.frames <= high))
-    x = np.array([x_of(float(frame)) for frame in numbers.frames[inside]])
+    if not len(inside):
+        return
+    x = across(numbers.frames[inside], x_of)
     colour = QColor(faded(look().focus, 0.8))
     _stroke(painter, x, y[inside], 6.0, (QPen(colour, _HEAVY + 2),))

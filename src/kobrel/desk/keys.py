@@ -16,7 +16,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from kobrel.desk.handles import Span
 from kobrel.desk.look import faded, look
-from kobrel.desk.paint import columns, draw_text, polyline
+from kobrel.desk.paint import across, columns, draw_text, polyline
 from kobrel.desk.session import Session
 from kobrel.optics.ease import Handles
 from kobrel.optics.exposure import marked_stop
@@ -161,20 +161,18 @@ class Keys:
         for line in LINES:
             if self._keyed(line) is None:
                 continue
-            values, ends = getattr(numbers.camera, line.field), numbers.frames[[0, -1]]
-            across = np.interp(numbers.frames, ends, [self._x_of(float(frame)) for frame in ends])
-            drawn = columns(len(across), float(across[-1] - across[0]))
+            values, x = getattr(numbers.camera, line.field), across(numbers.frames, self._x_of)
+            drawn = columns(len(x), float(x[-1] - x[0]))
             hollow = line.field == "f_number"
             style = Qt.PenStyle.DashDotLine if hollow else Qt.PenStyle.DashLine
             painter.setPen(QPen(faded(look().text, 0.6), 1.2, style))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            polyline(painter, across[drawn], line.y(values[drawn], self.top, self.bottom))
+            polyline(painter, x[drawn], line.y(values[drawn], self.top, self.bottom))
             painter.setPen(QPen(look().text, 1.4))
             painter.setBrush(look().panel if hollow else look().text)
             for frame, at in self.places(line):
-                x, y = at.x(), at.y()
                 painter.drawPolygon(
-                    QPolygonF([QPointF(x, y - 5), QPointF(x + 5, y), QPointF(x, y + 5), QPointF(x - 5, y)])
+                    QPolygonF([at + QPointF(*by) for by in ((0, -5), (5, 0), (0, 5), (-5, 0))])
                 )
                 shown = float(np.interp(frame, numbers.frames, values))
-                draw_text(painter, QPointF(x + 9, y - 5), line.text(shown), look().text, 11)
+                draw_text(painter, at + QPointF(9, -5), line.text(shown), look().text, 11)

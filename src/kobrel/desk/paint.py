@@ -142,6 +142,12 @@ def columns(count: int, width: float) -> NDArray[np.intp]:
     return np.unique(np.linspace(0, count - 1, min(count, int(width) + 1)).round().astype(int))
 
 
+def across(frames: NDArray[np.float64], x_of: Callable[[float], float]) -> NDArray[np.float64]:
+    """Where frames, in order, stand in a chart that spaces them evenly."""
+    ends = frames[[0, -1]]
+    return np.interp(frames, ends, [x_of(float(frame)) for frame in ends])
+
+
 def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
     """Places, without those that are not finite; written into Qt's own memory, thirty times as fast as
     a list of points.

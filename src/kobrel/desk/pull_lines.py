@@ -12,6 +12,7 @@ from kobrel.desk import taping
 from kobrel.desk.asked import paint_asked
 from kobrel.desk.look import faded, look
 from kobrel.desk.paint import (
+    across,
     columns,
     draw_label,
     draw_text,
@@ -59,9 +60,7 @@ class Plot:
 
     def x(self, numbers: Survey) -> Numbers:
         """Their places across."""
-        ends = [self.x_of(float(numbers.frames[row])) for row in (0, -1)]
-        part = self.columns(numbers) / max(1.0, len(numbers.frames) - 1.0)
-        return np.asarray(ends[0] + part * (ends[1] - ends[0]), float)
+        return across(numbers.frames[self.columns(numbers)], self.x_of)
 
 
 def paint_ground(painter: QPainter, session: Session, plot: Plot, numbers: Survey) -> None:

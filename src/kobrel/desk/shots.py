@@ -119,7 +119,8 @@ class ShotsColumn(QWidget):
         if known and all(a is b for a, b in zip(known[0], wanted, strict=True)):
             return known[1]
         if not self._may_survey:  # one shot's survey a paint keeps the window quick
-            QTimer.singleShot(0, self, self.update)
+            if not self._session.dragging:
+                QTimer.singleShot(0, self, self.update)
             return known[1] if known else []
         self._may_survey = False
         try:

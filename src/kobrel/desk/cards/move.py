@@ -2,14 +2,14 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk import pulling
 from kobrel.desk.cards.base import Card, choice, choose, give_role
 from kobrel.desk.fields import Field, number_field
 from kobrel.desk.look import look
-from kobrel.desk.paint import draw_text
+from kobrel.desk.paint import draw_text, polyline
 from kobrel.desk.session import Session
 from kobrel.optics.ease import eased
 from kobrel.plan.model import Mark, Search
@@ -66,10 +66,10 @@ class EaseView(QWidget):
         for height in (0.0, 1.0):
             painter.drawLine(self._place(0, height), self._place(1, height))
         u = np.linspace(0, 1, 121)
-        points = [self._place(a, b) for a, b in zip(u, eased(u, mark.ease, mark.handles), strict=True)]
+        e, ends = eased(u, mark.ease, mark.handles), (self._place(0, 0), self._place(1, 1))
+        way = ends[1] - ends[0]
         painter.setPen(QPen(look().focus, 2))
-        painter.drawPolyline(QPolygonF(points))
-        ends = (self._place(0, 0), self._place(1, 1))
+        polyline(painter, ends[0].x() + u * way.x(), ends[0].y() + e * way.y())
         for end, handle in zip(ends, self.handle_places(), strict=False):
             painter.setPen(QPen(look().quiet, 1, Qt.PenStyle.DashLine))
             painter.drawLine(end, handle)
