@@ -149,7 +149,7 @@ def test_the_survey_is_the_camera_at_every_frame(demo):
 
 def _numbers_of(one):
     sight = {f"sight.{field.name}": getattr(one.sight, field.name) for field in fields(one.sight)}
-    names = ("frames", "near_m", "far_m", "points", "worst_px", "half_depth_m", "state")
+    names = ("frames", "near_m", "far_m", "points", "worst_px", "state")
     lens_now = {name: getattr(one.camera, name) for name in ("pose", "focal_mm", "f_number", "focus_m")}
     return {**{name: getattr(one, name) for name in names}, **sight, **lens_now}
 
@@ -166,6 +166,7 @@ CHANGES = {
     "subject moved": lambda p, s: (edit.with_subject(p, 3, anchor=PointAnchor(position_m=(0, 1, -4))), s),
     "subject deeper": lambda p, s: (edit.with_subject(p, 1, half_depth_m=0.6), s),
     "subject gone": lambda p, s: (p.but(subjects=p.subjects[:-1]), s),
+    "camera moved": lambda p, s: (p, s.but(ahead_m=0.2)),
     "another scene": lambda p, s: (
         edit.with_subject(p, 2, anchor=BoundsAnchor(scene="nowhere", node="/none")),
         s,

@@ -209,6 +209,16 @@ def test_subjects_get_free_numbers_and_names():
     assert plan.subject(2).name == "Nose"
 
 
+def test_what_an_edit_leaves_alone_stays_the_very_same(demo):
+    plan = demo[0]
+    shot = plan.shots[1].but(last=1200)
+    assert shot.marks is plan.shots[1].marks
+    edited = plan.but(shots=(shot, *plan.shots[2:]))
+    for name in type(plan).model_fields:
+        assert (getattr(edited, name) is getattr(plan, name)) == (name != "shots"), name
+    assert edited.shots[1] is plan.shots[2]
+
+
 def test_keys_are_set_moved_and_removed():
     keyed = edit.set_value(Keyed(value=2.8), 5, 4.0)
     assert keyed == Keyed(value=4.0)

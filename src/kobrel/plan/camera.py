@@ -450,8 +450,8 @@ def _nearness_dpt(points: Numbers, pose: Numbers, surface: str, all_round: bool)
     """Dioptres, (T, F), of points (T, F, 3) before cameras (F, 4, 4); 0 for those behind, unless the
     view goes all round.
     """
-    away = points - pose[:, :3, 3]
-    axial = -np.einsum("fi,tfi->tf", pose[:, :3, 2], away)
-    distance = np.linalg.norm(away, axis=-1) if surface == "sphere" else axial
+    a, b, c = (points[..., k] - pose[:, k, 3] for k in range(3))
+    axial = -(pose[:, 0, 2] * a + pose[:, 1, 2] * b + pose[:, 2, 2] * c)
+    distance = np.sqrt(a * a + b * b + c * c) if surface == "sphere" else axial
     with np.errstate(divide="ignore", invalid="ignore"):
         return np.where((axial > 0) | all_round, 1.0 / distance, 0.0)

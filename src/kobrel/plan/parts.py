@@ -59,14 +59,17 @@ class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings", defer_build=True)
 
     def but(self, **changes: Any) -> Self:
-        """The same with some fields changed, checked anew.
+        """The same with some fields changed, checked anew. The others keep the very same values, so that
+        what depends on them can be kept.
 
         Raises
         ------
         pydantic.ValidationError
             A change breaks a rule of the part.
         """
-        return type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
+        made = type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
+        made.__dict__.update({name: value for name, value in self.__dict__.items() if name not in changes})
+        return made
 
 
 class PlaceKey(Part):

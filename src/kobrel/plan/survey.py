@@ -1,6 +1,7 @@
 """The survey: every number of a shot over all its frames."""
 
-from dataclasses import dataclass, fields, replace
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from kobrel.optics.lens import Numbers
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.camera import Camera, Sight, cameras_at
-from kobrel.plan.model import Plan, Shot
+from kobrel.plan.model import Plan, Shot, Subject
 from kobrel.stage.stage import Stage
 
 SHARP, SOFT, GONE = 0, 1, 2
@@ -22,6 +23,7 @@ class Survey:
 
     Parameters
     ----------
+    of : the subjects and the stage that it was taken of
     frames : (F,)
     camera : the camera at these frames
     near_m, far_m : (F,) limits of what is sharp
@@ -30,10 +32,10 @@ class Survey:
     points : (S, F, 3) metres on the stage
     worst_px : (S, F) the larger blur of a subject's near and far side; where it has no depth
         of its own, its blur
-    half_depth_m : (S,) of the subjects
     state : (S, F) index into STATES; gone is behind the camera or out of the picture
     """
 
+    of: tuple[tuple[Subject, ...], Stage]
     frames: Numbers
     camera: Camera
     near_m: Numbers
@@ -42,7 +44,6 @@ class Survey:
     points: Numbers
     sight: Sight
     worst_px: Numbers
-    half_depth_m: Numbers
     state: NDArray[np.int8]
 
     @property
@@ -80,47 +81,50 @@ def survey(
     at = (
         np.arange(shot.first, shot.last + 1.0) if frames is None else np.atleast_1d(np.asarray(frames, float))
     )
-    camera = cameras_at(plan, shot, at, stage)
+    camera, of = cameras_at(plan, shot, at, stage), (plan.subjects, stage)
+    if last is not None and _stands_alike(last, of, at, camera):
+        return _mended(last, camera)
     points = np.empty((len(plan.subjects), len(at), 3))
     for row, subject in enumerate(plan.subjects):
         points[row] = subject_points(subject.anchor, at, stage, camera.pose[:, :3, 3])
-    numbers = tuple(subject.number for subject in plan.subjects)
-    halves = np.array([subject.half_depth_m for subject in plan.subjects])
-    comparable = last is not None and np.array_equal(last.frames, at) and last.subjects == numbers
-    if last is None or not comparable or not np.array_equal(last.half_depth_m, halves):
-        return _surveyed(at, camera, points, numbers, halves)
-    moved = (points != last.points).any(axis=0).any(axis=-1)
-    rows = np.flatnonzero(camera.differs(last.camera) | moved)
-    fresh = _surveyed(at[rows], camera.rows(rows), points[:, rows], numbers, halves)
-    return _mended(last, fresh, rows, camera, points)
+    return _surveyed(of, at, camera, points)
 
 
-def _mended(last: Survey, fresh: Survey, rows: NDArray[np.intp], camera: Camera, points: Numbers) -> Survey:
-    """A survey with the numbers of some frames in place of its own."""
-
-    def at_rows(name: str, old: Any, new: Any) -> Any:
-        mended = getattr(old, name).copy()
-        mended[..., rows] = getattr(new, name)
-        return mended
-
-    sight = Sight(**{f.name: at_rows(f.name, last.sight, fresh.sight) for f in fields(Sight)})
-    own = {name: at_rows(name, last, fresh) for name in ("near_m", "far_m", "worst_px", "state")}
-    return replace(last, camera=camera, points=points, sight=sight, **own)
+def _stands_alike(last: Survey, of: tuple[object, ...], at: Numbers, camera: Camera) -> bool:
+    """Whether an earlier survey has the same subjects, frames and places of the camera."""
+    known = all(a is b for a, b in zip(last.of, of, strict=True))
+    return known and np.array_equal(last.frames, at) and np.array_equal(last.camera.pose, camera.pose)
 
 
-def _surveyed(
-    at: Numbers, camera: Camera, points: Numbers, numbers: tuple[int, ...], halves: Numbers
-) -> Survey:
+def _surveyed(of: tuple[tuple[Subject, ...], Stage], at: Numbers, camera: Camera, points: Numbers) -> Survey:
     sight = camera.see(points)
     near, far = camera.limits_m
-    worst = _worst_px(camera, points, sight, halves)
+    worst = _worst_px(of[0], camera, points, sight)
     sharp = worst <= camera.coc_px * (1 + 1e-9)
     state = np.where(sight.in_frame, np.where(sharp, SHARP, SOFT), GONE).astype(np.int8)
-    return Survey(at, camera, near, far, numbers, points, sight, worst, halves, state)
+    numbers = tuple(subject.number for subject in of[0])
+    return Survey(of, at, camera, near, far, numbers, points, sight, worst, state)
 
 
-def _worst_px(camera: Camera, points: Numbers, sight: Sight, halves: Numbers) -> Numbers:
+def _mended(last: Survey, camera: Camera) -> Survey:
+    """A survey with a camera that stands where its own did, but may have another lens at some frames."""
+    rows = np.flatnonzero(camera.differs(last.camera))
+    fresh = _surveyed(last.of, last.frames[rows], camera.rows(rows), last.points[:, rows])
+
+    def mended(old: Any, new: Any, names: Iterable[str]) -> dict[str, Any]:
+        taken = {name: getattr(old, name).copy() for name in names}
+        for name, values in taken.items():
+            values[..., rows] = getattr(new, name)
+        return taken
+
+    sight = replace(last.sight, **mended(last.sight, fresh.sight, ("x_px", "y_px", "blur_px", "in_frame")))
+    own = mended(last, fresh, ("near_m", "far_m", "worst_px", "state"))
+    return replace(last, camera=camera, sight=sight, **own)
+
+
+def _worst_px(subjects: tuple[Subject, ...], camera: Camera, points: Numbers, sight: Sight) -> Numbers:
     """Blur of the worse end of each subject's depth, which reaches along the line of sight."""
+    halves = np.array([subject.half_depth_m for subject in subjects])
     if not halves.any():
         return sight.blur_px
     toward = points - camera.pose[:, :3, 3]
