@@ -423,9 +423,11 @@ def main() -> None:
     emitting(table, stage, plan, shot)
     surveying(table, stage, plan, shot)
     solving(table, paired)
-    editing(table, paired)
-    dragging(table, bare_pass)
-    playing(table)
+    with tempfile.TemporaryDirectory() as fresh:  # windows as they first open, not as they were left
+        os.environ["XDG_CONFIG_HOME"] = fresh
+        editing(table, paired)
+        dragging(table, bare_pass)
+        playing(table)
     loading(table)
     starting(table)
     Console(width=140).print(table)

@@ -81,9 +81,12 @@ def dragging(table: Table, bare_pass: Callable[[Stage, Plan, Shot, tuple[int, in
     window.show()
     window.drawing.start()
     window.document.open(DEMO)
-    while not (window.session.plan.shots and "exact" in window.picture.status):
+    while not window.session.plan.shots:
         QApplication.processEvents()
     window.session.show_shot(1)
+    QApplication.processEvents()
+    while "exact" not in window.picture.status:
+        QApplication.processEvents()
     barrel, session = window.barrel, window.session
     drawn: list[float] = []
     window.drawing.drawn.connect(lambda _one: drawn.append(time.perf_counter()))
