@@ -90,6 +90,8 @@ def test_a_pull_from_the_first_line_to_the_movie(hand, tmp_path):
     assert session.shot.marks != planned.marks
     # the first is better
     choose = page_of(hand, "Alts")
+    told = choose.table.item(0, 1)
+    assert told.toolTip().splitlines()[0] == told.text() == "50 mm  f/4  4 marks"
     choose.table.selectRow(1)
     choose.compare()
     assert window.screening.beside == "As planned"

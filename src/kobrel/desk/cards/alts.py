@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QLineEdit, QWidget
 
-from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.cards.base import Card, show_words, word_table
 from kobrel.desk.screening import Screening
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
@@ -22,13 +22,7 @@ class AltsPage(Card):
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.screening = screening
-        self.table = QTableWidget(0, 2)
-        self.table.setHorizontalHeaderLabels(["Alt", "What it has"])
-        plain_table(self.table, "Alts of the shot", 26)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table = word_table("Alts of the shot", ("Alt", "What it has"), 26, wide=(1,))
         self.table.setToolTip("Double-click an Alt to take it; V flips between the last two pictures")
         self.table.itemDoubleClicked.connect(lambda _item: self.take())
         self.table.itemSelectionChanged.connect(self._show_name)
@@ -111,8 +105,7 @@ class AltsPage(Card):
         self.table.setRowCount(len(shot.alts))
         for row, alt in enumerate(shot.alts):
             now = "● " if alts.is_now(shot, alt) else ""
-            for column, text in enumerate((f"{now}{alt.name}", _summary(alt))):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+            show_words(self.table, row, (f"{now}{alt.name}", _summary(alt)))
             if chosen is not None and alt.name == chosen.name:
                 self.table.selectRow(row)
         self.table.blockSignals(False)

@@ -1,6 +1,6 @@
 """What all cards have: a title, rows of fields, large and small readings."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent
@@ -12,10 +12,13 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QPushButton,
     QStyleOptionComboBox,
     QTableView,
+    QTableWidget,
+    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -286,6 +289,29 @@ def plain_table(table: QTableView, name: str, row_px: int) -> None:
     table.verticalHeader().hide()
     table.verticalHeader().setDefaultSectionSize(row_px)
     table.horizontalHeader().setHighlightSections(False)
+
+
+def word_table(name: str, headings: Sequence[str], row_px: int, wide: Collection[int]) -> QTableWidget:
+    """A plain table of words that are changed elsewhere; some columns take what room there is."""
+    table = QTableWidget(0, len(headings))
+    table.setHorizontalHeaderLabels(headings)
+    plain_table(table, name, row_px)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    modes = QHeaderView.ResizeMode
+    for column in range(len(headings)):
+        mode = modes.Stretch if column in wide else modes.ResizeToContents
+        table.horizontalHeader().setSectionResizeMode(column, mode)
+    return table
+
+
+def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTableWidgetItem]:
+    """Fill a row; tooltips tell what is cut off for want of room, before the table's own."""
+    items = [QTableWidgetItem(text) for text in words]
+    for column, item in enumerate(items):
+        text = item.text()
+        item.setToolTip("\n".join(filter(None, (text, table.toolTip()))))
+        table.setItem(row, column, item)
+    return items
 
 
 def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:

@@ -2,9 +2,9 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
-from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.cards.base import Card, show_words, word_table
 from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
@@ -22,14 +22,7 @@ class CuesPage(Card):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self.table = QTableWidget(0, 3)
-        self.table.setHorizontalHeaderLabels(["Cue", "From", "To"])
-        plain_table(self.table, "Cues of the shot", 24)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column in (1, 2):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table = word_table("Cues of the shot", ("Cue", "From", "To"), 24, wide=(0,))
         self.table.itemSelectionChanged.connect(self._select)
         self.column.addWidget(self.table, 1)
         self.chosen: Cue | None = None
@@ -164,10 +157,8 @@ class CuesPage(Card):
         self.table.setRowCount(len(shot.cues))
         self.table.clearSelection()
         for row, cue in enumerate(shot.cues):
-            for column, text in enumerate(
-                (cue.name, str(cue.first), "" if cue.last is None else str(cue.last))
-            ):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+            last = "" if cue.last is None else str(cue.last)
+            show_words(self.table, row, (cue.name, str(cue.first), last))
             if cue == self.chosen:
                 self.table.selectRow(row)
         self.table.blockSignals(False)

@@ -1,21 +1,17 @@
 """Pull: focus over time, and keys of stop and focal length."""
 
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
     QSizePolicy,
-    QTableWidget,
-    QTableWidgetItem,
     QWidget,
 )
 
 from kobrel.desk import pulling
 from kobrel.desk.cards.alts import AltsPage
-from kobrel.desk.cards.base import Card, PagedCard, choice, choose, fill, plain_table
+from kobrel.desk.cards.base import Card, PagedCard, choice, choose, fill, show_words, word_table
 from kobrel.desk.cards.cues import CuesPage
 from kobrel.desk.cards.move import MovePage
 from kobrel.desk.cards.perform import PerformPage
@@ -61,11 +57,7 @@ class MarksPage(Card):
         self.column.addLayout(buttons)
         hint = "Set the marks that the clipboard lists: a line each, such as 1040 Lantern or 1060 3.2 m"
         self.paste = self.buttons(("Paste a list", hint, lambda: pulling.paste_list(session)))[0]
-        self.table = QTableWidget(0, 3)
-        self.table.setHorizontalHeaderLabels(["Frame", "On", "Then"])
-        plain_table(self.table, "Marks", 24)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table = word_table("Marks", ("Frame", "On", "Then"), 24, wide=(0, 1, 2))
         self.table.itemSelectionChanged.connect(self._select)
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.table.setMinimumHeight(112)
@@ -223,10 +215,8 @@ class MarksPage(Card):
         self.table.setRowCount(len(shot.marks))
         for row, each in enumerate(shot.marks):
             last = row == len(shot.marks) - 1
-            for column, text in enumerate(
-                (f"{each.frame:g}", session.target_label(each.target), "hold" if last else each.ease)
-            ):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+            then = "hold" if last else each.ease
+            show_words(self.table, row, (f"{each.frame:g}", session.target_label(each.target), then))
             if each is mark:
                 self.table.selectRow(row)
         self.table.blockSignals(False)

@@ -6,10 +6,10 @@ While it is seen, the strip across shots stands in the chart's room.
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.desk import shot_list
-from kobrel.desk.cards.base import Card, plain_table
+from kobrel.desk.cards.base import Card, show_words, word_table
 from kobrel.desk.fields import number_field
 from kobrel.desk.session import Session
 from kobrel.errors import KobrelError
@@ -66,13 +66,7 @@ class ShotsPage(Card):
             ),
         )
         self.line()
-        self.table = QTableWidget(0, 2)
-        self.table.setHorizontalHeaderLabels(["Shot", "Lens"])
-        plain_table(self.table, "Shots to give this lens to", 24)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.table = word_table("Shots to give this lens to", ("Shot", "Lens"), 24, wide=(0,))
         self.table.setToolTip("Tick shots, and give them this shot's lens. Double-click turns to a shot.")
         self.table.itemDoubleClicked.connect(lambda item: session.show_shot(item.row()))
         self.column.addWidget(self.table, 1)
@@ -145,7 +139,7 @@ class ShotsPage(Card):
         ticked = self.ticked()
         self.table.setRowCount(len(session.plan.shots))
         for row, each in enumerate(session.plan.shots):
-            item = QTableWidgetItem(each.label)
+            item, _lens = show_words(self.table, row, (each.label, lens_words(each.glass)))
             own = row == session.shot_index
             item.setFlags(
                 Qt.ItemFlag.ItemIsEnabled
@@ -153,5 +147,3 @@ class ShotsPage(Card):
             )
             if not own:
                 item.setCheckState(Qt.CheckState.Checked if row in ticked else Qt.CheckState.Unchecked)
-            self.table.setItem(row, 0, item)
-            self.table.setItem(row, 1, QTableWidgetItem(lens_words(each.glass)))
