@@ -35,6 +35,7 @@ from kobrel.picture.view import View, light_numbers
 from kobrel.plan.camera import camera_at
 from kobrel.plan.edit import add_subject, with_stand_in
 from kobrel.plan.file import open_plan
+from kobrel.plan.iris import IrisShape, Stencil
 from kobrel.plan.model import (
     FixedCamera,
     Light,
@@ -46,7 +47,6 @@ from kobrel.plan.model import (
     StandIn,
     SurfaceAnchor,
 )
-from kobrel.plan.opening import IrisShape, Stencil
 from kobrel.plan.staging import Library, load_stage, stage_of
 from kobrel.plan.stand_ins import SIZES
 from kobrel.plan.survey import survey
@@ -95,7 +95,7 @@ def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarra
     for i in range(count):
         y, x = divmod(i, view.width)
         px, py, around, across = lens_sample(x, y, 0, view.width, view.height)
-        ray = lens_ray(view.numbers, *pupil(view.numbers, view.opening, around, across)[:2], px, py)
+        ray = lens_ray(view.numbers, *pupil(view.numbers, view.aperture, around, across)[:2], px, py)
         origins[i], directions[i] = ray[:3], ray[3:]
     hits = rays.closest_hits(view.snapshot.handle, view.snapshot.first_rows, origins, directions)
     met = hits.row >= 0
@@ -393,7 +393,10 @@ def starting(table: Table) -> None:
         return lambda: subprocess.run([sys.executable, "-c", code], check=True, env=environment)
 
     window, bare, nothing = paired(
-        run("import kobrel.desk.window"), run("import PySide6.QtWidgets, numpy, scipy"), run("pass"), rounds=7
+        run("import kobrel.desk.window.window"),
+        run("import PySide6.QtWidgets, numpy, scipy"),
+        run("pass"),
+        rounds=7,
     )
     ratio = (window - nothing) / (bare - nothing)
     table.add_row(

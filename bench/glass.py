@@ -69,10 +69,10 @@ def dragging(table: Table, bare_pass: Callable[[Stage, Plan, Shot, tuple[int, in
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from kobrel.desk.app import application
-    from kobrel.desk.document import DEMO
-    from kobrel.desk.look import apply
-    from kobrel.desk.window import Window
+    from kobrel.desk.toolkit.theme import apply
+    from kobrel.desk.window.app import application
+    from kobrel.desk.window.document import DEMO
+    from kobrel.desk.window.window import Window
 
     qt = application()
     apply(qt)
@@ -117,5 +117,5 @@ def dragging(table: Table, bare_pass: Callable[[Stage, Plan, Shot, tuple[int, in
         f"{each / pass_s:.2f} × a bare pass",
         "≥ 15/s",
     )
-    session.undo.setClean()
+    session.mark_saved()
     window.close()

@@ -44,11 +44,11 @@ def editing(table: Table, paired: Paired) -> None:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from kobrel.desk.app import application
-    from kobrel.desk.look import apply
-    from kobrel.desk.pull_chart import PullChart
-    from kobrel.desk.session import Session
+    from kobrel.desk.chart.view import PullChart
+    from kobrel.desk.toolkit.theme import apply
+    from kobrel.desk.window.app import application
     from kobrel.plan.staging import Library
+    from kobrel.session.session import Session
 
     apply(application())
     plan, shot = a_long_pull()
@@ -88,12 +88,12 @@ def playing(table: Table) -> None:
     from PySide6.QtWidgets import QApplication
 
     import kobrel.demo
-    from kobrel.desk.window import Window
+    from kobrel.desk.window.window import Window
 
     window = Window()
     window.resize(1280, 800)
     window.show()
-    window.show_card(5)
+    window.session.show_card(5)
     window.drawing.start()
     window.document.open(Path(kobrel.demo.__file__).parent / "night_ferry.kobrel")
     while not (window.session.plan.shots and window.picture.ready):
@@ -120,5 +120,5 @@ def playing(table: Table) -> None:
         f"{shown / 4.0 / fps:.2f} × the shot's rate",
         "1",
     )
-    window.session.undo.setClean()
+    window.session.mark_saved()
     window.close()

@@ -45,7 +45,7 @@ def test_a_missing_ray_engine_is_told_in_words(monkeypatch):
 
 def test_the_window_opens_without_loading_the_heavy_packages():
     code = (
-        "import sys, kobrel.desk.window;"
+        "import sys, kobrel.desk.window.window;"
         "print([m for m in ('numba', 'pxr', 'trimesh', 'OpenImageIO', 'scipy', 'typer') if m in sys.modules])"
     )
     made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

@@ -1,15 +1,17 @@
 import time
 
 import pytest
-from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
-from kobrel.desk.app import application
-from kobrel.desk.document import DEMO
-from kobrel.desk.look import apply
-from kobrel.desk.window import Window
+from kobrel.desk.toolkit.theme import apply
+from kobrel.desk.window.app import application
+from kobrel.desk.window.document import DEMO
+from kobrel.desk.window.window import Window
+from kobrel.session.settings import Settings
+from kobrel.session.store import FileStore
 
 
 @pytest.fixture(scope="session")
@@ -21,14 +23,13 @@ def qapp():
 
 @pytest.fixture
 def settings(tmp_path):
-    """Settings of its own for each test."""
-    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
-    QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
-    return tmp_path / "settings"
+    """Settings of its own for each test, in a file."""
+    folder = tmp_path / "settings"
+    return lambda: Settings(FileStore(folder / "settings.json"), folder)
 
 
-class Hand:
-    """A person at a window: waits, clicks, drags and types like one."""
+class User:
+    """Uses a window as a person does: waits, clicks, drags and types."""
 
     def __init__(self, window):
         self.window = window
@@ -86,6 +87,11 @@ class Hand:
         QApplication.processEvents()
 
 
+def by_name(parent, name):
+    """The control of a card that is called so."""
+    return next(field for field in parent.findChildren(QWidget) if field.accessibleName() == name)
+
+
 def _point(at):
     return QPoint(round(at.x()), round(at.y()))
 
@@ -95,17 +101,17 @@ def make_window(qapp, settings):
     made = []
 
     def make():
-        window = Window()
+        window = Window(settings())
         window.resize(1280, 800)
         window.show()
         window.activateWindow()
         window.drawing.start()
         made.append(window)
-        return Hand(window)
+        return User(window)
 
     yield make
     for window in made:
-        window.session.undo.setClean()
+        window.session.mark_saved()
         window.close()
         window.deleteLater()
     # A window that lingers would be dressed again with every change of the look.
@@ -114,7 +120,7 @@ def make_window(qapp, settings):
 
 
 @pytest.fixture
-def demo_hand(make_window):
+def demo_user(make_window):
     """A person at a window that shows the demo's second shot."""
     made = make_window()
     made.window.document.open(DEMO)

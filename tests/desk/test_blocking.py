@@ -5,33 +5,33 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog
 
-from kobrel.desk import blocking
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import CameraEnd, MadeCamera, StandInAnchor, SubjectEnd, SubjectTarget
+from kobrel.session.commands import blocking, walking
 
 
 @pytest.fixture
 def empty(make_window):
-    hand = make_window()
-    hand.click(hand.window.welcome.empty_button, QPointF(20, 10))
-    hand.wait(lambda: hand.window.picture.ready)
-    hand.key(Qt.Key.Key_1)
-    hand.window.card_of[1].show_page("Stand-ins")
-    return hand
+    user = make_window()
+    user.click(user.window.welcome.empty_button, QPointF(20, 10))
+    user.wait(lambda: user.window.picture.ready)
+    user.key(Qt.Key.Key_1)
+    user.window.cards[1].show_page("Stand-ins")
+    return user
 
 
-def click_button(hand, button):
-    hand.click(button, QPointF(button.width() / 2, button.height() / 2))
+def click_button(user, button):
+    user.click(button, QPointF(button.width() / 2, button.height() / 2))
 
 
-def place(hand, kind, view, at):
-    click_button(hand, hand.window.card_of[1].stand_ins.kinds[kind])
-    hand.click(view, at)
-    return hand.window.session.plan.stand_ins[-1]
+def place(user, kind, view, at):
+    click_button(user, user.window.cards[1].stand_ins.kinds[kind])
+    user.click(view, at)
+    return user.window.session.plan.stand_ins[-1]
 
 
-def in_picture(hand, point):
-    window = hand.window
+def in_picture(user, point):
+    window = user.window
     camera, box = window.session.camera, window.picture.frame_rect()
     sight = camera.see(point)
     scale = box.width() / camera.width_px
@@ -39,137 +39,137 @@ def in_picture(hand, point):
 
 
 def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
-    hand, window, session = empty, empty.window, empty.window.session
+    user, window, session = empty, empty.window, empty.window.session
     assert session.plan.stand_ins == ()
 
     # A ground, from the keyboard alone.
-    button = window.card_of[1].stand_ins.kinds["ground"]
+    button = window.cards[1].stand_ins.kinds["ground"]
     button.setFocus()
-    hand.key(Qt.Key.Key_Space, widget=button)
-    hand.key(Qt.Key.Key_Return, widget=button)
+    user.key(Qt.Key.Key_Space, widget=button)
+    user.key(Qt.Key.Key_Return, widget=button)
     assert [s.kind for s in session.plan.stand_ins] == ["ground"]
     assert session.tool is None
 
     # Three stand-ins: two in Overhead, one onto the ground that Picture shows.
     overhead = window.overhead
-    hand.wait(lambda: session.stage.built)
-    person = place(hand, "standing", overhead, overhead.where((-0.6, 0, 2.0)))
+    user.wait(lambda: session.stage.built)
+    person = place(user, "standing", overhead, overhead.where((-0.6, 0, 2.0)))
     assert person.position_m == pytest.approx((-0.6, 0, 2.0), abs=0.05)
-    place(hand, "box", overhead, overhead.where((0.9, 0, -1.0)))
-    ball = place(hand, "ball", window.picture, in_picture(hand, (0.5, 0, 1.0)))
+    place(user, "box", overhead, overhead.where((0.9, 0, -1.0)))
+    ball = place(user, "ball", window.picture, in_picture(user, (0.5, 0, 1.0)))
     assert ball.position_m == pytest.approx((0.5, 0, 1.0), abs=0.05)
     assert session.selected_stand_in == ball.number
 
     # A camera made by walking: around, nearer, and taken.
     picture, middle = window.picture, QPointF(window.picture.rect().center())
     before = session.camera.pose.copy()
-    hand.drag(picture, middle, middle + QPointF(60, 14), button=Qt.MouseButton.RightButton)
-    hand.wheel(picture, middle, 1)
+    user.drag(picture, middle, middle + QPointF(60, 14), button=Qt.MouseButton.RightButton)
+    user.wheel(picture, middle, 1)
     assert session.walk is not None
     assert not np.allclose(session.camera.pose, before)
     assert np.allclose(session.shot.camera.position_m, before[:3, 3])
     walked = session.camera.pose.copy()
     picture.setFocus()
-    hand.key(Qt.Key.Key_Return, widget=picture)
+    user.key(Qt.Key.Key_Return, widget=picture)
     assert session.walk is None
     np.testing.assert_allclose(session.camera.pose, walked, atol=1e-9)
 
     # Subjects by clicking them, on the Tape card.
-    hand.key(Qt.Key.Key_2)
-    hand.wait(lambda: window.picture.ready)
-    hand.click(picture, in_picture(hand, np.array(person.position_m) + (0, 0.9, 0)))
-    hand.click(picture, in_picture(hand, np.array(ball.position_m) + (0, 0.2, 0)))
+    user.key(Qt.Key.Key_2)
+    user.wait(lambda: window.picture.ready)
+    user.click(picture, in_picture(user, np.array(person.position_m) + (0, 0.9, 0)))
+    user.click(picture, in_picture(user, np.array(ball.position_m) + (0, 0.2, 0)))
     assert [s.anchor for s in session.plan.subjects] == [
         StandInAnchor(number=person.number), StandInAnchor(number=ball.number),
     ]  # fmt: skip
 
     # A tape from the camera to the person, and the focus on its end.
-    hand.key(Qt.Key.Key_T)
-    hand.key(Qt.Key.Key_C)
+    user.key(Qt.Key.Key_T)
+    user.key(Qt.Key.Key_C)
     row = session.survey.subjects.index(1)
-    hand.click(picture, dict(picture.peg_places())[row])
+    user.click(picture, dict(picture.peg_places())[row])
     tape = session.plan.tapes[0]
     assert (tape.start, tape.end) == (CameraEnd(), SubjectEnd(number=1))
-    hand.key(Qt.Key.Key_F)
+    user.key(Qt.Key.Key_F)
     assert session.shot.marks[0].target == SubjectTarget(number=1)
     assert float(session.survey.sight.blur_px[row, 0]) == pytest.approx(0, abs=1e-9)
-    hand.wait(lambda: "exact" in picture.status)
+    user.wait(lambda: "exact" in picture.status)
 
     # Save and reopen.
     path = tmp_path / "blocked.kobrel"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
-    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    user.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     kept = session.plan
     assert open_plan(path) == kept
     window.document.open(path)
-    hand.wait(lambda: window.jobs.job is None and session.plan is not kept)
+    user.wait(lambda: window.jobs.job is None and session.plan is not kept)
     assert session.plan == kept
     assert float(session.survey.sight.blur_px[row, 0]) == pytest.approx(0, abs=1e-9)
 
 
 def test_a_stand_in_is_moved_sized_and_turned_by_its_handles(empty):
-    hand, session, overhead = empty, empty.window.session, empty.window.overhead
-    box = place(hand, "box", overhead, overhead.where((0.0, 0, 2.0)))
-    handles = dict(overhead.floor.handles())
+    user, session, overhead = empty, empty.window.session, empty.window.overhead
+    box = place(user, "box", overhead, overhead.where((0.0, 0, 2.0)))
+    handles = dict(overhead.stand_ins.handles())
     assert set(handles) == {"width", "depth", "turn"}
     half_metre = QPointF(0.5 * overhead.px_per_m(), 0)
-    hand.drag(overhead, handles["width"], handles["width"] + half_metre)
+    user.drag(overhead, handles["width"], handles["width"] + half_metre)
     box = session.plan.stand_in(box.number)
     assert box.size_m[0] == pytest.approx(1.6, abs=0.06)
-    hand.drag(overhead, overhead.where((0.2, 0, 2.0)), overhead.where((-1.0, 0, 3.0)))
+    user.drag(overhead, overhead.where((0.2, 0, 2.0)), overhead.where((-1.0, 0, 3.0)))
     box = session.plan.stand_in(box.number)
     assert box.position_m == pytest.approx((-1.2, 0, 3.0), abs=0.06)
-    turn = dict(overhead.floor.handles())["turn"]
-    hand.drag(overhead, turn, overhead.where(np.array(box.position_m) + (1.5, 0, 0)))
+    turn = dict(overhead.stand_ins.handles())["turn"]
+    user.drag(overhead, turn, overhead.where(np.array(box.position_m) + (1.5, 0, 0)))
     assert session.plan.stand_in(box.number).turn_deg == pytest.approx(90, abs=3)
     # Each drag is one step back.
     for _ in range(3):
-        session.undo.undo()
+        session.undo()
     assert session.plan.stand_in(box.number).size_m == (0.6, 0.6, 0.6)
     side = empty.window.second
-    handles = dict(side.floor.handles())
-    hand.drag(side, handles["height"], handles["height"] - QPointF(0, 0.9 * side.px_per_m()))
+    handles = dict(side.stand_ins.handles())
+    user.drag(side, handles["height"], handles["height"] - QPointF(0, 0.9 * side.px_per_m()))
     assert session.plan.stand_in(box.number).size_m[1] == pytest.approx(1.5, abs=0.06)
 
 
 def test_a_subjects_peg_is_in_the_way_of_its_stand_in_only_when_not_blocking(empty):
-    hand, session, overhead = empty, empty.window.session, empty.window.overhead
+    user, session, overhead = empty, empty.window.session, empty.window.overhead
     person = blocking.place(session, "standing", (0, 0, 2))
     blocking.make_subject(session)
-    hand.rest()
+    user.rest()
     at = dict(overhead.subject_places())[0]
-    hand.drag(overhead, at, at + QPointF(0.5 * overhead.px_per_m(), 0))
+    user.drag(overhead, at, at + QPointF(0.5 * overhead.px_per_m(), 0))
     assert session.plan.stand_in(person.number).position_m[0] == pytest.approx(0.5, abs=0.07)
-    hand.key(Qt.Key.Key_2)
-    hand.rest()
-    hand.click(overhead, dict(overhead.subject_places())[0])
+    user.key(Qt.Key.Key_2)
+    user.rest()
+    user.click(overhead, dict(overhead.subject_places())[0])
     assert session.shot.marks[0].target == SubjectTarget(number=1)
 
 
 def test_a_person_keeps_proportions_and_drops_onto_what_is_beneath(empty):
-    hand, session = empty, empty.window.session
+    user, session = empty, empty.window.session
     blocking.place(session, "box", (0, 0, 0))
     person = blocking.place(session, "standing", (0.1, 3.0, 0.1))
-    details = hand.window.card_of[1].stand_ins.details
-    hand.type(details.sizes[1], "1.4")
+    details = user.window.cards[1].stand_ins.details
+    user.type(details.sizes[1], "1.4")
     size = session.plan.stand_in(person.number).size_m
     assert size == pytest.approx((0.58 * 0.8, 1.4, 0.36 * 0.8), rel=1e-3)
-    hand.wait(lambda: session.stage.built)
-    click_button(hand, details.drop)
+    user.wait(lambda: session.stage.built)
+    click_button(user, details.drop)
     assert session.plan.stand_in(person.number).position_m == pytest.approx((0.1, 0.6, 0.1))
-    hand.type(details.place[0], "-40 cm")
+    user.type(details.place[0], "-40 cm")
     assert session.plan.stand_in(person.number).position_m[0] == pytest.approx(-0.4)
-    click_button(hand, details.drop)
+    click_button(user, details.drop)
     assert session.plan.stand_in(person.number).position_m[1] == 0.0
 
 
 def test_a_stand_in_walks_by_keys(empty):
-    hand, session = empty, empty.window.session
+    user, session = empty, empty.window.session
     person = blocking.place(session, "standing", (0, 0, 0))
-    details = hand.window.card_of[1].stand_ins.details
-    click_button(hand, details.key)
+    details = user.window.cards[1].stand_ins.details
+    click_button(user, details.key)
     session.show_frame(1049)
-    hand.type(details.place[0], "2")
+    user.type(details.place[0], "2")
     walker = session.plan.stand_in(person.number)
     assert [(key.frame, key.position_m[0]) for key in walker.keys] == [(1001, 0.0), (1049, 2.0)]
     blocking.make_subject(session)
@@ -187,30 +187,30 @@ def test_a_stand_in_walks_by_keys(empty):
 
 
 def test_rows_and_lights_are_shaped_by_typing(empty):
-    hand, session = empty, empty.window.session
+    user, session = empty, empty.window.session
     blocking.place(session, "ball", (0, 0, 0))
-    details = hand.window.card_of[1].stand_ins.details
+    details = user.window.cards[1].stand_ins.details
     details.in_row.click()
-    hand.type(details.count, "7")
-    hand.type(details.spacing, "50 cm")
-    hand.type(details.direction, "90")
+    user.type(details.count, "7")
+    user.type(details.spacing, "50 cm")
+    user.type(details.direction, "90")
     row = session.plan.stand_ins[-1].row
     assert (row.count, row.spacing_m, row.direction_deg) == (7, 0.5, 90)
     low, high = session.stage.bounds()
     assert (low[0], high[0]) == pytest.approx((-0.2, 3.2), abs=1e-6)
     blocking.place(session, "string", (0, 2, 0))
-    hand.type(details.lights, "40")
-    hand.type(details.bulb, "2 cm")
-    hand.type(details.seed, "9")
+    user.type(details.lights, "40")
+    user.type(details.bulb, "2 cm")
+    user.type(details.seed, "9")
     lights = session.plan.stand_ins[-1].lights
     assert (lights.count, lights.size_m, lights.number) == (40, 0.02, 9)
     assert not details.in_row.isVisible()
 
 
 def test_a_copy_stands_beside_the_first(empty):
-    hand, session = empty, empty.window.session
+    user, session = empty, empty.window.session
     blocking.place(session, "seated", (1, 0, -1))
-    click_button(hand, hand.window.card_of[1].stand_ins.details.copy)
+    click_button(user, user.window.cards[1].stand_ins.details.copy)
     first, second = session.plan.stand_ins
     assert second.name == "Seated person 2"
     assert (second.kind, second.size_m) == (first.kind, first.size_m)
@@ -219,45 +219,45 @@ def test_a_copy_stands_beside_the_first(empty):
 
 
 def test_deleting_a_stand_in_leaves_its_subject_where_it_was(empty):
-    hand, session = empty, empty.window.session
+    user, session = empty, empty.window.session
     blocking.place(session, "standing", (1, 0, -1))
     blocking.make_subject(session)
     spot = session.survey.points[0, 0].copy()
-    hand.window.overhead.setFocus()
-    hand.key(Qt.Key.Key_Delete, widget=hand.window.overhead)
+    user.window.overhead.setFocus()
+    user.key(Qt.Key.Key_Delete, widget=user.window.overhead)
     assert session.plan.stand_ins == ()
     assert session.plan.subjects[0].anchor.position_m == pytest.approx(tuple(spot))
-    session.undo.undo()
+    session.undo()
     assert session.plan.subjects[0].anchor == StandInAnchor(number=1)
 
 
 def test_escape_lays_tools_down_and_leaves_the_walk(empty):
-    hand, window, session = empty, empty.window, empty.window.session
-    click_button(hand, window.card_of[1].stand_ins.kinds["cone"])
+    user, window, session = empty, empty.window, empty.window.session
+    click_button(user, window.cards[1].stand_ins.kinds["cone"])
     assert session.tool.stand_in == "cone"
-    hand.key(Qt.Key.Key_Escape)
+    user.key(Qt.Key.Key_Escape)
     assert session.tool is None
     before = session.camera.pose.copy()
-    hand.key(Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
-    hand.key(Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    user.key(Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    user.key(Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.walk is not None
-    hand.key(Qt.Key.Key_Escape)
+    user.key(Qt.Key.Key_Escape)
     np.testing.assert_allclose(session.camera.pose, before)
-    assert session.undo.count() == 0
+    assert len(session.history.steps) == 0
 
 
 def test_the_camera_is_typed_aimed_and_keyed(empty):
-    hand, window, session = empty, empty.window, empty.window.session
-    window.card_of[1].show_page("Camera")
-    page = window.card_of[1].camera
-    hand.type(page.position[1], "2")
-    hand.type(page.aim[2], "-1")
-    hand.type(page.roll, "10")
+    user, window, session = empty, empty.window, empty.window.session
+    window.cards[1].show_page("Camera")
+    page = window.cards[1].camera
+    user.type(page.position[1], "2")
+    user.type(page.aim[2], "-1")
+    user.type(page.roll, "10")
     camera = session.shot.camera
     assert (camera.position_m, camera.aim_m, camera.roll_deg) == ((0, 2, 6), (0, 1, -1), 10)
     blocking.place(session, "standing", (1, 0, 0))
     blocking.make_subject(session)
-    hand.rest()
+    user.rest()
     page.follows.setCurrentIndex(page.follows.findData(1))
     page.follows.activated.emit(1)
     assert session.shot.camera.aims_at == 1
@@ -266,50 +266,50 @@ def test_the_camera_is_typed_aimed_and_keyed(empty):
     page.follows.setCurrentIndex(0)
     page.follows.activated.emit(0)
     orbit = page.moves[1]
-    click_button(hand, orbit)
+    click_button(user, orbit)
     keys = session.shot.camera.keys
     assert [key.frame for key in keys] == [1001, 1096]
     assert session.shot.camera.path == "arc"
     session.show_frame(1096)
     assert page.key.text() == "Unkey"
-    click_button(hand, page.to_last)
+    click_button(user, page.to_last)
     assert session.frame == 1001
 
 
 def test_a_camera_may_not_aim_at_itself(empty):
     window, session = empty.window, empty.window.session
-    page = window.card_of[1].camera
-    window.card_of[1].show_page("Camera")
+    page = window.cards[1].camera
+    window.cards[1].show_page("Camera")
     kept = session.plan
-    blocking.edit_camera(session, "Aim", aim_m=session.shot.camera.position_m)
+    walking.edit_camera(session, "Aim", aim_m=session.shot.camera.position_m)
     assert session.plan is kept
     assert "cannot aim" in window.says.text()
     assert page.aim[0].value == 0.0
 
 
 def test_projections_and_guides(empty):
-    hand, window, session = empty, empty.window, empty.window.session
+    user, window, session = empty, empty.window, empty.window.session
     blocking.place(session, "standing", (0, 0, 0))
     blocking.make_subject(session)
-    window.card_of[1].show_page("Camera")
-    page = window.card_of[1].camera
+    window.cards[1].show_page("Camera")
+    page = window.cards[1].camera
     page.projection.setCurrentIndex(page.projection.findData("orthographic"))
     page.projection.activated.emit(1)
-    hand.type(page.field, "5 m")
-    hand.type(page.cone, "2")
+    user.type(page.field, "5 m")
+    user.type(page.cone, "2")
     near, far = (float(x) for x in session.camera.limits_m)
     focus = float(session.camera.focus_m)
     assert far - focus == pytest.approx(focus - near)
     assert page.field.parentWidget().isVisible()
-    hand.wait(lambda: "exact" in window.picture.status)
+    user.wait(lambda: "exact" in window.picture.status)
     page.projection.setCurrentIndex(page.projection.findData("fisheye"))
     page.projection.activated.emit(2)
-    hand.wait(lambda: "exact" in window.picture.status)
+    user.wait(lambda: "exact" in window.picture.status)
     assert not page.field.parentWidget().isVisible()
     page.thirds.click()
     page.centre.click()
-    hand.type(page.safe, "90")
-    hand.type(window.card_of[3].lens.own_aspect, "2.39")
+    user.type(page.safe, "90")
+    user.type(window.cards[3].lens.own_aspect, "2.39")
     guides = session.plan.guides
     assert (guides.thirds, guides.centre, guides.safe_percent) == (True, True, 90)
     assert session.glass.delivery.aspect == 2.39
@@ -324,20 +324,20 @@ def test_projections_and_guides(empty):
 def test_light_by_dial_sky_clay_and_picture(empty, tmp_path, monkeypatch):
     import OpenImageIO as oiio
 
-    hand, window, session = empty, empty.window, empty.window.session
-    window.card_of[1].show_page("Light")
-    page = window.card_of[1].light
+    user, window, session = empty, empty.window, empty.window.session
+    window.cards[1].show_page("Light")
+    page = window.cards[1].light
     dial = page.dial
-    hand.drag(dial, dial.place(), QPointF(66, 66 + 27))
+    user.drag(dial, dial.place(), QPointF(66, 66 + 27))
     # Behind the camera, which looks along -Z, is +Z; half way out is half way up.
     assert session.plan.light.key_azimuth_deg == pytest.approx(0, abs=2)
     assert session.plan.light.key_elevation_deg == pytest.approx(45, abs=2)
-    assert session.undo.count() == 1
+    assert len(session.history.steps) == 1
     dial.setFocus()
-    hand.key(Qt.Key.Key_Up, widget=dial)
+    user.key(Qt.Key.Key_Up, widget=dial)
     assert session.plan.light.key_elevation_deg == pytest.approx(50, abs=2)
     page.clay.click()
-    hand.type(page.exposure, "-0.5")
+    user.type(page.exposure, "-0.5")
     assert (session.plan.light.clay, session.plan.light.exposure_ev) == (True, -0.5)
 
     pixels = np.full((32, 64, 3), 0.2, np.float32)
@@ -348,39 +348,39 @@ def test_light_by_dial_sky_clay_and_picture(empty, tmp_path, monkeypatch):
     output.write_image(pixels)
     output.close()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
-    click_button(hand, page.choose)
-    hand.wait(lambda: session.stage.environment is not None)
+    click_button(user, page.choose)
+    user.wait(lambda: session.stage.environment is not None)
     assert page.picture.text() == "sky.exr"
-    click_button(hand, page.find_key)
+    click_button(user, page.find_key)
     assert session.plan.light.key_elevation_deg == pytest.approx(90 - 180 * 8.5 / 32, abs=1)
     turn = (48.5 / 64 - 0.5) * 360
     assert math.sin(math.radians(session.plan.light.key_azimuth_deg)) == pytest.approx(
         math.sin(math.radians(turn)), abs=0.02
     )
-    hand.wait(lambda: "exact" in window.picture.status)
-    click_button(hand, page.remove)
+    user.wait(lambda: "exact" in window.picture.status)
+    click_button(user, page.remove)
     assert session.stage.environment is None
 
 
 def test_what_spoils_a_render_is_told(empty):
-    hand, window, session = empty, empty.window, empty.window.session
+    user, window, session = empty, empty.window, empty.window.session
     blocking.place(session, "standing", (0, 0, 0))
     blocking.make_subject(session)
     blocking.place(session, "wall", (0, 0, 2))
-    page = window.card_of[1]
-    hand.wait(lambda: "hidden by Wall" in page.look_out.text(), 20)
-    blocking.edit_camera(session, "Near clip", near_clip_m=20.0)
-    hand.wait(lambda: "near clip" in page.look_out.text(), 20)
+    page = window.cards[1]
+    user.wait(lambda: "hidden by Wall" in page.look_out.text(), 20)
+    walking.edit_camera(session, "Near clip", near_clip_m=20.0)
+    user.wait(lambda: "near clip" in page.look_out.text(), 20)
     assert "Wall" in page.look_out.text()
-    session.undo.undo()
-    session.undo.undo()
-    hand.wait(lambda: page.look_out.text().startswith("Nothing cut"), 20)
+    session.undo()
+    session.undo()
+    user.wait(lambda: page.look_out.text().startswith("Nothing cut"), 20)
 
 
 def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(empty):
-    hand, window, session = empty, empty.window, empty.window.session
+    user, window, session = empty, empty.window, empty.window.session
     blocking.place(session, "wall", (0, 0, -2))
-    hand.wait(lambda: session.stage.built and "exact" in window.picture.status)
+    user.wait(lambda: session.stage.built and "exact" in window.picture.status)
     pieces = {id(piece) for piece in session.stage._pieces}
     blocking.place(session, "ball", (0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
@@ -389,5 +389,5 @@ def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(emp
     blocking.move(session, (-0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
     QApplication.processEvents()
-    hand.wait(lambda: "exact" in window.picture.status and window.picture._image != before)
+    user.wait(lambda: "exact" in window.picture.status and window.picture._image != before)
     assert isinstance(session.shot.camera, MadeCamera)

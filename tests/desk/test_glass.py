@@ -1,4 +1,4 @@
-"""The Glass card at work: choosing by what things do, and solving backwards, with mouse and keys."""
+"""The Glass card at work: lens_choice by what things do, and solving backwards, with mouse and keys."""
 
 import numpy as np
 import pytest
@@ -6,28 +6,29 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
-from kobrel.desk import choosing
-from kobrel.desk.flags import rows_of, spread
-from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
+from kobrel.desk.toolkit.scales import DioptreScale
+from kobrel.desk.toolkit.spread import rows_of, spread
 from kobrel.optics.units import METRES, Measure, measure
 from kobrel.plan.brief import UNMET
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import SubjectTarget
+from kobrel.session.commands import lens_choice
+from kobrel.session.commands.focusing import focus_on
 
 LANTERN, FERRYMAN, BOOTH = 1, 2, 3
 
 
 @pytest.fixture
-def hand(demo_hand):
-    demo_hand.window.session.edit_shot("No brief", lambda shot: shot.but(brief=()))
-    demo_hand.key(Qt.Key.Key_3)
-    return demo_hand
+def user(demo_user):
+    demo_user.window.session.edit_shot("No brief", lambda shot: shot.but(brief=()))
+    demo_user.key(Qt.Key.Key_3)
+    return demo_user
 
 
-def page(hand, name):
-    hand.window.card_of[3].show_page(name)
+def page(user, name):
+    user.window.cards[3].show_page(name)
     QApplication.processEvents()
-    return hand.window.card_of[3].pages[name]
+    return user.window.cards[3].pages[name]
 
 
 def pick(box, data):
@@ -46,26 +47,26 @@ def pick_text(box, text):
 # Lens
 
 
-def test_a_lens_out_of_a_kit_and_what_it_cannot_do(hand):
-    lens, session = page(hand, "Lens"), hand.window.session
+def test_a_lens_out_of_a_kit_and_what_it_cannot_do(user):
+    lens, session = page(user, "Lens"), user.window.session
     pick_text(lens.kit, "Cine primes")
     pick_text(lens.lens, "100 mm")
     assert session.glass.lens.name == "100 mm"
     assert float(session.camera.focal_mm) == 100
     assert session.glass.squeeze == 1
     assert not lens.doubt.isVisible()
-    hand.type(lens.stop, "f/1")
+    user.type(lens.stop, "f/1")
     assert "opens no wider than f/1.4" in lens.doubt.text()
     assert lens.widest.text() == "Take f/1.4"
     QTest.mouseClick(lens.widest, Qt.MouseButton.LeftButton)
     assert float(session.camera.f_number) == 1.4
     assert not lens.doubt.isVisible()
-    hand.type(lens.focus, "0.5 m")
+    user.type(lens.focus, "0.5 m")
     assert "focuses no nearer than 0.95 m" in lens.doubt.text()
     assert lens.able.text() == "Take 50 mm"
     QTest.mouseClick(lens.able, Qt.MouseButton.LeftButton)
     assert session.glass.lens.name == "50 mm"
-    hand.type(lens.focal, "52")
+    user.type(lens.focal, "52")
     assert session.glass.lens is None
     assert lens.lens.currentText() == "none in particular"
     assert lens.t_stop.text().startswith("T")
@@ -73,47 +74,47 @@ def test_a_lens_out_of_a_kit_and_what_it_cannot_do(hand):
     assert lens.radius.text() == f"{26 / 1.4 / 1000:.4g} m"
 
 
-def test_own_kits_are_added_and_broken_ones_refused(hand, tmp_path, monkeypatch):
-    lens, session = page(hand, "Lens"), hand.window.session
+def test_own_kits_are_added_and_broken_ones_refused(user, tmp_path, monkeypatch):
+    lens, session = page(user, "Lens"), user.window.session
     path = tmp_path / "attic.csv"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
     path.write_text("name,focal_mm\nold,long\n")
     lens.ask_kit()
-    assert "line 2" in hand.window.says.text()
+    assert "line 2" in user.window.says.text()
     path.write_text("name,focal_mm,widest,close_focus_m\nOld 58,58,1.9,0.6\n")
     lens.ask_kit()
     assert lens.kit.currentText() == "attic"
     pick_text(lens.lens, "Old 58")
     assert session.glass.lens.widest == 1.9
-    kits, problems = choosing.kits(session)
+    kits, problems = lens_choice.kits(session)
     assert "attic" in [kit.kit for kit in kits]
     path.unlink()
-    assert "cannot be read" in choosing.kits(session)[1][0]
+    assert "cannot be read" in lens_choice.kits(session)[1][0]
     assert problems == []
 
 
-def test_a_sensor_keeps_lens_or_framing_as_chosen(hand):
-    lens, session = page(hand, "Lens"), hand.window.session
+def test_a_sensor_keeps_lens_or_framing_as_chosen(user):
+    lens, session = page(user, "Lens"), user.window.session
     across = float(session.camera.view_angles_deg[0])
     pick_text(lens.format, "Full frame  ")
     assert float(session.camera.focal_mm) == 50
     assert float(session.camera.view_angles_deg[0]) > across
-    session.undo.undo()
+    session.undo()
     pick(lens.keeps, True)
     pick_text(lens.format, "Full frame  ")
     assert float(session.camera.view_angles_deg[0]) == pytest.approx(across)
     assert float(session.camera.focal_mm) > 70
 
 
-def test_the_delivered_frame_crops_the_picture(hand):
-    window, session = hand.window, hand.window.session
-    lens = page(hand, "Lens")
+def test_the_delivered_frame_crops_the_picture(user):
+    window, session = user.window, user.window.session
+    lens = page(user, "Lens")
     assert window.picture.frame_rect() == window.picture.whole_rect()
     pick(lens.aspect, 1.33)
     assert lens.fit.isVisible()
     whole, frame = window.picture.whole_rect(), window.picture.frame_rect()
     assert frame.width() == pytest.approx(whole.height() * 1.33, abs=1.5)
-    hand.wait(lambda: "exact" in window.picture.status)
+    user.wait(lambda: "exact" in window.picture.status)
     image = window.picture.grab().toImage()
     ratio = image.width() / window.picture.width()
 
@@ -125,7 +126,7 @@ def test_the_delivered_frame_crops_the_picture(hand):
     # a click takes what is seen there, in the frame's own pixels
     number = len(session.plan.subjects)
     place = dict(window.picture.peg_places())[0]
-    hand.click(window.picture, place + QPointF(0, 14))
+    user.click(window.picture, place + QPointF(0, 14))
     assert len(session.plan.subjects) == number + 1
     picked = session.survey.sight
     at = window.picture.frame_rect()
@@ -135,32 +136,34 @@ def test_the_delivered_frame_crops_the_picture(hand):
     assert window.picture.whole_rect().height() >= window.picture.frame_rect().height()
     pick(lens.aspect, -1.0)
     assert lens.own_aspect.isVisible()
-    hand.type(lens.own_aspect, "0")
+    user.type(lens.own_aspect, "0")
     assert session.glass.delivery.aspect == 0
 
 
-def test_a_subject_keeps_its_size_while_one_zooms(hand):
-    lens, session = page(hand, "Lens"), hand.window.session
-    session.focus_on(SubjectTarget(number=LANTERN))
-    session.selected_subject = LANTERN
+def test_a_subject_keeps_its_size_while_one_zooms(user):
+    lens, session = page(user, "Lens"), user.window.session
+    focus_on(session, SubjectTarget(number=LANTERN))
+    session.select_subject(LANTERN)
     pick(lens.keeping, "move")
     across = session.camera.half_widths()[0] * session.survey.sight.axial_m[0, session.row]
-    hand.type(lens.focal, "100")
+    user.type(lens.focal, "100")
     assert "Lantern keeps its size" in lens.moved.text()
     assert "farther back" in lens.moved.text()
     now = session.camera.half_widths()[0] * session.survey.sight.axial_m[0, session.row]
     assert now == pytest.approx(across)
-    assert choosing.moved_ahead_m(session) == pytest.approx(-session.survey.sight.axial_m[0, session.row] / 2)
+    assert lens_choice.moved_ahead_m(session) == pytest.approx(
+        -session.survey.sight.axial_m[0, session.row] / 2
+    )
     pick(lens.keeping, "")
-    assert choosing.moved_ahead_m(session) == 0
+    assert lens_choice.moved_ahead_m(session) == 0
     assert not lens.moved.isVisible()
 
 
-def test_stops_by_full_half_third_and_free(hand):
-    window, session = hand.window, hand.window.session
-    lens = page(hand, "Lens")
+def test_stops_by_full_half_third_and_free(user):
+    window, session = user.window, user.window.session
+    lens = page(user, "Lens")
     for steps, after in (("full", 2.0), ("half", 1.7), ("third", 1.6)):
-        hand.type(lens.stop, "1.4")
+        user.type(lens.stop, "1.4")
         pick(lens.steps, steps)
         lens.stop.setFocus()
         QTest.keyClick(lens.stop, Qt.Key.Key_Up)
@@ -169,23 +172,23 @@ def test_stops_by_full_half_third_and_free(hand):
     barrel = window.barrel
     scale = barrel.scale()
     far = scale.px(float(session.camera.limits_m[1]))
-    hand.drag(barrel, QPointF(far, barrel.height() - 50), QPointF(far + 60, barrel.height() - 50))
+    user.drag(barrel, QPointF(far, barrel.height() - 50), QPointF(far + 60, barrel.height() - 50))
     assert float(session.camera.f_number) in (2.8, 4.0, 5.6, 8.0)
-    hand.key(Qt.Key.Key_BracketLeft, widget=barrel)
+    user.key(Qt.Key.Key_BracketLeft, widget=barrel)
     assert float(session.camera.f_number) not in (2.8, 4.0, 5.6, 8.0)
 
 
 # Light
 
 
-def test_a_coupled_exposure_darkens_the_picture(hand):
-    window, session = hand.window, hand.window.session
-    light = page(hand, "Light")
+def test_a_coupled_exposure_darkens_the_picture(user):
+    window, session = user.window, user.window.session
+    light = page(user, "Light")
 
     def brightness(fresh=True):
         if fresh:
             window.picture.show_status("")
-        hand.wait(lambda: "pass 64 /" in window.picture.status)
+        user.wait(lambda: "pass 64 /" in window.picture.status)
         image, box = window.picture.grab().toImage(), window.picture.frame_rect()
         ratio = image.width() / window.picture.width()
         y = round((box.top() + 14) * ratio)
@@ -196,7 +199,7 @@ def test_a_coupled_exposure_darkens_the_picture(hand):
 
     assert light.off.text() == "±0 EV"
     before = brightness(fresh=False)
-    hand.type(window.card_of[3].lens.stop, "4")
+    user.type(window.cards[3].lens.stop, "4")
     assert light.off.text() == "−3.03 EV"
     assert brightness() == pytest.approx(before, abs=3)
     pick(light.kept, False)
@@ -208,17 +211,17 @@ def test_a_coupled_exposure_darkens_the_picture(hand):
     assert light.off.text() == "±0 EV"
     assert session.shot.exposure.iso == pytest.approx(800 * (4 / 1.4) ** 2)
     assert brightness() == pytest.approx(before, abs=3)
-    hand.type(light.density, "1")
+    user.type(light.density, "1")
     assert light.off.text() == "−1.00 EV"
     QTest.mouseClick(light.meter, Qt.MouseButton.LeftButton)
     assert light.off.text() == "±0 EV"
 
 
-def test_readings_explain_themselves(hand):
-    read = page(hand, "Read")
+def test_readings_explain_themselves(user):
+    read = page(user, "Read")
     label = next(w for w in read.findChildren(QLabel) if w.text() == "Reads as")
     QTest.mouseClick(label, Qt.MouseButton.LeftButton)
-    assert "model scale" in hand.window.says.text()
+    assert "model scale" in user.window.says.text()
     assert read.small["Reads as"].text().startswith("1 : ")
     assert read.counts.text() == "up to 2.5 px"
     assert "A real lens would hold" in read.differs.text()
@@ -227,31 +230,31 @@ def test_readings_explain_themselves(hand):
 # Brief
 
 
-def line_place(hand, subject, frame):
-    chart, session = hand.window.chart, hand.window.session
+def line_place(user, subject, frame):
+    chart, session = user.window.chart, user.window.session
     row = session.survey.subjects.index(subject)
     metres = session.survey.focus_distance_m[row, frame - session.shot.first]
     return QPointF(chart.x_of(frame), chart.scale().px(float(metres)))
 
 
-def test_a_brief_is_painted_over_the_lines_and_taken(hand):
-    window, session = hand.window, hand.window.session
-    brief = page(hand, "Brief")
+def test_a_brief_is_painted_over_the_lines_and_taken(user):
+    window, session = user.window, user.window.session
+    brief = page(user, "Brief")
     assert "Nothing is asked yet" in brief.says.text()
     QTest.mouseClick(brief.brushes["sharp"], Qt.MouseButton.LeftButton)
-    hand.drag(window.chart, line_place(hand, LANTERN, 1001), line_place(hand, LANTERN, 1030))
-    hand.drag(window.chart, line_place(hand, FERRYMAN, 1066), line_place(hand, FERRYMAN, 1096))
+    user.drag(window.chart, line_place(user, LANTERN, 1001), line_place(user, LANTERN, 1030))
+    user.drag(window.chart, line_place(user, FERRYMAN, 1066), line_place(user, FERRYMAN, 1096))
     assert [(w.subject, w.kind, w.first, w.last) for w in session.shot.brief] == [
         (LANTERN, "sharp", None, 1030), (FERRYMAN, "sharp", 1066, None),
     ]  # fmt: skip
-    hand.type(brief.px, "20")
+    user.type(brief.px, "20")
     QTest.mouseClick(brief.brushes["at_least"], Qt.MouseButton.LeftButton)
     top = window.chart.scale().px(np.inf)
-    hand.drag(window.chart, QPointF(window.chart.x_of(1001), top), QPointF(window.chart.x_of(1096) + 40, top))
+    user.drag(window.chart, QPointF(window.chart.x_of(1001), top), QPointF(window.chart.x_of(1096) + 40, top))
     assert session.shot.brief[-1] == Wish(subject=0, kind="at_least", px=20)
-    hand.click(window.chart, QPointF(window.chart.x_of(1050), window.chart.height() - 34))
+    user.click(window.chart, QPointF(window.chart.x_of(1050), window.chart.height() - 34))
     assert "Paint along" in window.says.text()
-    hand.key(Qt.Key.Key_Escape)
+    user.key(Qt.Key.Key_Escape)
     assert session.tool is None
     assert not brief.brushes["at_least"].isChecked()
     assert brief.model.rowCount() == 3
@@ -266,38 +269,38 @@ def test_a_brief_is_painted_over_the_lines_and_taken(hand):
     assert not session.judged.unmet.any()
     focus = 1 / session.survey.camera.focus_m
     assert np.abs(np.diff(focus)).max() * 24 < 0.36
-    session.undo.undo()
-    assert session.undo.redoText() == "Take the brief's pull"
+    session.undo()
+    assert session.history.next.name == "Take the brief's pull"
 
 
-def test_a_brief_in_the_list_by_keys_and_fields(hand):
-    session = hand.window.session
-    brief = page(hand, "Brief")
-    session.selected_subject = FERRYMAN
+def test_a_brief_in_the_list_by_keys_and_fields(user):
+    session = user.window.session
+    brief = page(user, "Brief")
+    session.select_subject(FERRYMAN)
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
     assert session.shot.brief == (Wish(subject=FERRYMAN),)
     pick(brief.kind, "at_most")
-    hand.type(brief.wish_px, "6")
-    hand.type(brief.first, "1040")
+    user.type(brief.wish_px, "6")
+    user.type(brief.first, "1040")
     assert session.shot.brief == (Wish(subject=FERRYMAN, kind="at_most", px=6, first=1040),)
-    hand.type(brief.last, "1020")
-    assert "no earlier" in hand.window.says.text()
+    user.type(brief.last, "1020")
+    assert "no earlier" in user.window.says.text()
     assert session.shot.brief[0].last is None
-    pick(brief.subject, BOOTH)
+    pick(brief.about, BOOTH)
     assert session.shot.brief[0].subject == BOOTH
-    session.selected_subject = BOOTH
+    session.select_subject(BOOTH)
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
     assert [wish.subject for wish in session.shot.brief] == [BOOTH, LANTERN]
-    session.undo.undo()
+    session.undo()
     brief.list.setCurrentIndex(brief.model.index(0, 0))
     QTest.mouseClick(brief.delete, Qt.MouseButton.LeftButton)
     assert session.shot.brief == ()
-    assert not brief.subject.isEnabled()
+    assert not brief.about.isEnabled()
 
 
-def test_what_contradicts_is_said_and_what_would_do_is_tried(hand):
-    window, session = hand.window, hand.window.session
-    brief = page(hand, "Brief")
+def test_what_contradicts_is_said_and_what_would_do_is_tried(user):
+    window, session = user.window, user.window.session
+    brief = page(user, "Brief")
     session.edit_shot(
         "Ask",
         lambda shot: shot.but(
@@ -310,7 +313,7 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(hand):
     assert not brief.take.isEnabled()
     assert window.barrel._reading(None).endswith("brief: cannot be met here")
     QTest.mouseClick(brief.ask, Qt.MouseButton.LeftButton)
-    hand.wait(brief.trials[0].isVisible)
+    user.wait(brief.trials[0].isVisible)
     offered = [button for button in brief.trials if button.isVisible()]
     assert any("instead of" in button.toolTip() for button in offered)
     before = session.shot
@@ -318,19 +321,19 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(hand):
     assert session.shot != before
     assert (session.judged.verdicts[:, session.row] != UNMET).all()
     assert "Undo takes it back" in window.says.text()
-    session.undo.undo()
+    session.undo()
     assert session.shot == before
 
 
-def test_an_answer_for_some_frames_leaves_the_others(hand):
-    session = hand.window.session
-    brief = page(hand, "Brief")
+def test_an_answer_for_some_frames_leaves_the_others(user):
+    session = user.window.session
+    brief = page(user, "Brief")
     marks = session.shot.marks
     session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN),)))
     pick(brief.over, "span")
     assert brief.begin.isVisible()
-    hand.type(brief.begin, "1010")
-    hand.type(brief.end, "1020")
+    user.type(brief.begin, "1010")
+    user.type(brief.end, "1020")
     assert brief.says.text().startswith("The most is asked at ")
     QTest.mouseClick(brief.take, Qt.MouseButton.LeftButton)
     assert (session.judged.verdicts[0, 9:20] != UNMET).all()
@@ -344,9 +347,9 @@ def test_an_answer_for_some_frames_leaves_the_others(hand):
     assert not brief.take.isEnabled()
 
 
-def test_one_stop_will_not_do_so_the_stop_is_keyed(hand):
-    session = hand.window.session
-    brief = page(hand, "Brief")
+def test_one_stop_will_not_do_so_the_stop_is_keyed(user):
+    session = user.window.session
+    brief = page(user, "Brief")
     wishes = (
         Wish(subject=LANTERN, last=1040), Wish(subject=FERRYMAN, last=1040),
         Wish(subject=FERRYMAN, first=1060), Wish(subject=0, kind="at_least", px=20, first=1060),
@@ -360,22 +363,22 @@ def test_one_stop_will_not_do_so_the_stop_is_keyed(hand):
     assert brief.fails.text() == "Met in all frames."
 
 
-def test_a_number_is_stepped_by_dragging_its_label(hand):
-    session = hand.window.session
-    lens = page(hand, "Lens")
+def test_a_number_is_stepped_by_dragging_its_label(user):
+    session = user.window.session
+    lens = page(user, "Lens")
     label = next(w for w in lens.findChildren(QLabel) if w.buddy() is lens.focal)
-    count = session.undo.count()
-    hand.drag(label, QPointF(10, 8), QPointF(60, 8), steps=10)
+    count = len(session.history.steps)
+    user.drag(label, QPointF(10, 8), QPointF(60, 8), steps=10)
     assert float(session.camera.focal_mm) == 60
-    assert session.undo.count() == count + 1
-    hand.type(lens.ahead, "-0.5 m")
-    assert choosing.moved_ahead_m(session) == pytest.approx(-0.5)
+    assert len(session.history.steps) == count + 1
+    user.type(lens.ahead, "-0.5 m")
+    assert lens_choice.moved_ahead_m(session) == pytest.approx(-0.5)
     assert "0.500 m farther back" in lens.moved.text()
 
 
-def test_very_small_things_in_inches(hand):
-    session = hand.window.session
-    read = page(hand, "Read")
+def test_very_small_things_in_inches(user):
+    session = user.window.session
+    read = page(user, "Read")
     millimetres = float(read.small["One pixel there"].text().split()[0])
     session.edit("feet", session.plan.but(unit="ft"))
     inches, unit = read.small["One pixel there"].text().split()
@@ -383,15 +386,15 @@ def test_very_small_things_in_inches(hand):
     assert float(inches) * 25.4 == pytest.approx(millimetres, rel=0.01)
 
 
-def test_the_barrel_shows_the_answer_and_takes_it(hand):
-    window, session = hand.window, hand.window.session
+def test_the_barrel_shows_the_answer_and_takes_it(user):
+    window, session = user.window, user.window.session
     session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN),)))
     session.show_frame(1010)
     wedge = window.barrel.answer_place()
     row = session.survey.subjects.index(FERRYMAN)
     distance = float(session.survey.focus_distance_m[row, session.row])
     assert wedge.x() == pytest.approx(window.barrel.scale().px(distance), abs=0.5)
-    hand.click(window.barrel, wedge - QPointF(0, 4))
+    user.click(window.barrel, wedge - QPointF(0, 4))
     assert session.shot.marks[1].target == SubjectTarget(number=FERRYMAN)
     assert session.judged.verdicts[0, session.row] != UNMET
 
@@ -399,46 +402,46 @@ def test_the_barrel_shows_the_answer_and_takes_it(hand):
 # Weighing
 
 
-def test_maps_take_a_point_and_give_the_room_back(hand):
-    window, session = hand.window, hand.window.session
-    page(hand, "Weigh")
+def test_maps_take_a_point_and_give_the_room_back(user):
+    window, session = user.window, user.window.session
+    page(user, "Weigh")
     assert window.body.maps.isVisible()
     assert not window.chart.isVisible()
-    session.selected_subject = LANTERN
+    session.select_subject(LANTERN)
     row = session.survey.subjects.index(LANTERN)
     across = session.camera.half_widths()[0] * session.survey.sight.axial_m[row, session.row]
     maps = window.body.maps
     by_focal, by_focus = maps.boxes()
     at = QPointF(by_focal.left() + by_focal.width() * 0.75, by_focal.top() + by_focal.height() * 0.4)
-    hand.click(maps, at)
+    user.click(maps, at)
     assert float(session.camera.focal_mm) == pytest.approx(100, rel=0.01)
     assert float(session.camera.f_number) == pytest.approx(4, rel=0.02)
     now = session.camera.half_widths()[0] * session.survey.sight.axial_m[row, session.row]
     assert now == pytest.approx(across, rel=1e-6)
     assert session.subject_in_focus() == SubjectTarget(number=LANTERN)
     marks = len(session.shot.marks)
-    scale = DioptreScale(nearest_of_interest_m(session.survey), by_focus.left(), by_focus.right())
-    hand.drag(maps, by_focus.center(), by_focus.center() + QPointF(-40, 20))
+    scale = DioptreScale(session.survey.nearest_of_interest_m, by_focus.left(), by_focus.right())
+    user.drag(maps, by_focus.center(), by_focus.center() + QPointF(-40, 20))
     metres = scale.metres(by_focus.center().x() - 40)
     assert float(session.camera.focus_m) == pytest.approx(metres, rel=0.01)
     assert maps.place(focal=False).y() == pytest.approx(by_focus.center().y() + 20, abs=2)
     assert len(session.shot.marks) <= marks + 1
-    hand.key(Qt.Key.Key_Down, widget=maps)
-    page(hand, "Read")
+    user.key(Qt.Key.Key_Down, widget=maps)
+    page(user, "Read")
     assert window.chart.isVisible()
-    page(hand, "Weigh")
-    hand.key(Qt.Key.Key_4)
+    page(user, "Weigh")
+    user.key(Qt.Key.Key_4)
     assert window.body.discs.isVisible()
     assert not maps.isVisible()
-    hand.key(Qt.Key.Key_3)
+    user.key(Qt.Key.Key_3)
     assert maps.isVisible()
-    hand.key(Qt.Key.Key_5)
+    user.key(Qt.Key.Key_5)
     assert window.chart.isVisible()
 
 
-def test_maps_with_a_brief_and_without_a_lens(hand):
-    window, session = hand.window, hand.window.session
-    page(hand, "Weigh")
+def test_maps_with_a_brief_and_without_a_lens(user):
+    window, session = user.window, user.window.session
+    page(user, "Weigh")
     maps = window.body.maps
     plain = maps.grab().toImage()
     session.edit_shot(
@@ -454,12 +457,12 @@ def test_maps_with_a_brief_and_without_a_lens(hand):
     maps.grab()
 
 
-def test_a_match_is_taken(hand):
-    session = hand.window.session
-    weigh = page(hand, "Weigh")
+def test_a_match_is_taken(user):
+    session = user.window.session
+    weigh = page(user, "Weigh")
     across, blur = float(session.camera.view_angles_deg[0]), float(session.camera.blur_px(np.inf))
     pick_text(weigh.format, "65 mm film, 5")
-    hand.type(weigh.squeeze, "1")
+    user.type(weigh.squeeze, "1")
     assert "round, not 2 times taller" in weigh.cannot.text()
     QTest.mouseClick(weigh.take, Qt.MouseButton.LeftButton)
     assert session.glass.sensor.width_mm == 52.48
@@ -470,8 +473,8 @@ def test_a_match_is_taken(hand):
 # Barrel
 
 
-def test_flags_never_cover_one_another(hand):
-    window, session = hand.window, hand.window.session
+def test_flags_never_cover_one_another(user):
+    window, session = user.window, user.window.session
     for width in (1280, 1000, 900):
         window.resize(width, 800)
         QApplication.processEvents()
@@ -486,20 +489,20 @@ def test_flags_never_cover_one_another(hand):
                     assert not any(one.box.intersects(other.box) for other in flags[:i])
 
 
-def test_a_flag_is_clicked_to_focus(hand):
-    window, session = hand.window, hand.window.session
+def test_a_flag_is_clicked_to_focus(user):
+    window, session = user.window, user.window.session
     flag = next(f for f in window.barrel.flags() if session.survey.subjects[f.row] == BOOTH)
-    hand.click(window.barrel, flag.box.center())
+    user.click(window.barrel, flag.box.center())
     assert session.subject_in_focus() == SubjectTarget(number=BOOTH)
 
 
-def test_the_barrel_zooms_about_the_focus_and_out_to_ten_centimetres(hand):
-    barrel, session = hand.window.barrel, hand.window.session
+def test_the_barrel_zooms_about_the_focus_and_out_to_ten_centimetres(user):
+    barrel, session = user.window.barrel, user.window.session
     focus = float(session.camera.focus_m)
     place = barrel.scale().px(focus)
     barrel.setFocus()
     for _ in range(6):
-        hand.key(Qt.Key.Key_Plus, widget=barrel)
+        user.key(Qt.Key.Key_Plus, widget=barrel)
     near = barrel.scale()
     assert near.px(focus) == pytest.approx(place, abs=0.5)
     assert near.nearest_m > 2
@@ -507,14 +510,14 @@ def test_the_barrel_zooms_about_the_focus_and_out_to_ten_centimetres(hand):
     ticks = near.ticks(session.unit, 36)
     assert len(ticks) >= 5
     assert all(near.nearest_m * 0.999 <= metres for metres, _ in ticks)
-    hand.key(Qt.Key.Key_0, widget=barrel)
+    user.key(Qt.Key.Key_0, widget=barrel)
     assert barrel.scale().px(focus) == pytest.approx(place)
     for _ in range(40):
-        hand.key(Qt.Key.Key_Minus, widget=barrel)
+        user.key(Qt.Key.Key_Minus, widget=barrel)
     assert barrel.scale().nearest_m == pytest.approx(0.1, rel=1e-6)
     assert barrel.scale().metres(barrel.scale().far_px) == np.inf
     barrel.grab()
-    hand.key(Qt.Key.Key_0, widget=barrel)
+    user.key(Qt.Key.Key_0, widget=barrel)
 
 
 @pytest.mark.parametrize("unit", [*(measure(name) for name in METRES), Measure("u", 0.1)])

@@ -12,15 +12,17 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.fields import length_field, number_field, read_number, stop_field
-from kobrel.desk.jobbar import JobBar
-from kobrel.desk.jobs import Job
-from kobrel.desk.player import Player
-from kobrel.desk.session import Session
+from kobrel.desk.background.jobs import Job
+from kobrel.desk.background.player import Player
+from kobrel.desk.toolkit.fields import length_field, number_field, read_number, stop_field
+from kobrel.desk.window.progress import JobBar
 from kobrel.errors import KobrelError, SceneError
 from kobrel.plan import alts
 from kobrel.plan.model import DistanceTarget, PointAnchor, SubjectTarget
 from kobrel.plan.survey import survey
+from kobrel.session.commands.focusing import focus_at_m, set_mark
+from kobrel.session.commands.subject_list import add_subject, remove_subject
+from kobrel.session.session import Session
 from tests.conftest import DEMO, library_of
 
 
@@ -202,22 +204,22 @@ def test_a_drag_is_one_step_and_two_drags_are_two(session):
     for end in (3.0, 5.0):
         session.begin_drag()
         for metres in (end - 0.2, end - 0.1, end):
-            session.focus_at_m(metres)
+            focus_at_m(session, metres)
         session.end_drag()
-    assert session.undo.count() == 2
-    session.undo.undo()
+    assert len(session.history.steps) == 2
+    session.undo()
     assert session.shot.marks[0].target == DistanceTarget(metres=3.0) or float(
         session.camera.focus_m
     ) == pytest.approx(3.0)
-    session.undo.undo()
+    session.undo()
     assert session.plan == start
 
 
 def test_an_edit_that_changes_nothing_leaves_no_trace(session):
     session.edit("nothing", session.plan.but())
     session.edit_glass("same", squeeze=session.glass.squeeze)
-    assert session.undo.count() == 0
-    assert session.undo.isClean()
+    assert len(session.history.steps) == 0
+    assert session.history.is_saved
 
 
 def test_frames_and_shots_stay_within_their_ends(session):
@@ -233,11 +235,11 @@ def test_frames_and_shots_stay_within_their_ends(session):
 
 def test_a_mark_is_set_on_the_subject_in_focus_or_at_its_distance(session):
     session.show_frame(1010)
-    session.set_mark()
+    set_mark(session)
     assert session.shot.marks[1].target == SubjectTarget(number=1)
     session.show_frame(1050)
     focus = float(session.camera.focus_m)
-    session.set_mark()
+    set_mark(session)
     mark = next(m for m in session.shot.marks if m.frame == 1050)
     assert mark.target.metres == pytest.approx(focus)
     assert session.selected_mark == 1050
@@ -245,11 +247,11 @@ def test_a_mark_is_set_on_the_subject_in_focus_or_at_its_distance(session):
 
 def test_deleting_a_subject_keeps_the_focus_where_it_was(session):
     before = [float(f) for f in session.survey.camera.focus_m[[0, 36, 60, 95]]]
-    session.remove_subject(1)
+    remove_subject(session, 1)
     after = [float(f) for f in session.survey.camera.focus_m[[0, 36, 60, 95]]]
     assert after == pytest.approx(before, rel=1e-9)
     assert session.plan.subject(1) is None
-    session.undo.undo()
+    session.undo()
     assert session.plan.subject(1).name == "Lantern"
 
 
@@ -260,7 +262,7 @@ def test_deleting_a_subject_keeps_the_focus_of_alts_too(session):
 
     session.show_shot(1)
     before = focus_of_the_alt()
-    session.remove_subject(2)
+    remove_subject(session, 2)
     assert [mark.target.kind for mark in session.shot.alts[0].marks] == ["subject"] * 2 + ["distance"] * 2
     np.testing.assert_allclose(focus_of_the_alt(), before, rtol=1e-9)
 
@@ -268,10 +270,10 @@ def test_deleting_a_subject_keeps_the_focus_of_alts_too(session):
 def test_undo_brings_frame_and_selection_into_range(session):
     session.edit_shot("longer", lambda s: s.but(last=1200))
     session.show_frame(1200)
-    session.set_mark()
-    session.undo.undo()
+    set_mark(session)
+    session.undo()
     assert session.selected_mark is None
-    session.undo.undo()
+    session.undo()
     assert session.frame == 1096
 
 
@@ -279,18 +281,18 @@ def test_an_empty_session_bears_everything(qapp, settings):
     empty = Session()
     assert empty.camera is None
     assert empty.survey is None
-    empty.set_mark()
-    empty.focus_at_m(3)
+    set_mark(empty)
+    focus_at_m(empty, 3)
     empty.show_frame(3)
-    empty.remove_subject(1)
+    remove_subject(empty, 1)
     empty.set_keyed("x", "f_number", 4)
-    assert empty.undo.count() == 0
-    empty.add_subject("Point", PointAnchor(position_m=(0, 0, 0)))
+    assert len(empty.history.steps) == 0
+    add_subject(empty, "Point", PointAnchor(position_m=(0, 0, 0)))
     assert len(empty.plan.subjects) == 1
 
 
 def test_a_file_dropped_on_the_window_opens(make_window):
-    hand = make_window()
+    user = make_window()
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(DEMO))])
     event = QDropEvent(
@@ -300,24 +302,24 @@ def test_a_file_dropped_on_the_window_opens(make_window):
         Qt.MouseButton.LeftButton,
         Qt.KeyboardModifier.NoModifier,
     )
-    hand.window.dropEvent(event)
-    hand.opened()
-    assert hand.window.session.plan.name == "Night Ferry"
+    user.window.dropEvent(event)
+    user.opened()
+    assert user.window.session.plan.name == "Night Ferry"
 
 
 def test_recent_files_and_cameras_are_in_the_menus(make_window):
-    from kobrel.desk import menus
+    from kobrel.desk.window.window import menus
 
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    assert hand.window.document.recent() == [DEMO]
+    user = make_window()
+    user.window.document.open(DEMO)
+    user.opened()
+    assert user.window.document.recent() == [DEMO]
     from PySide6.QtWidgets import QMenu
 
     menu = QMenu()
-    menus._fill_recent(hand.window, menu)
+    menus._fill_recent(user.window, menu)
     assert [action.text() for action in menu.actions()] == [str(DEMO)]
-    menus._fill_cameras(hand.window, menu)
+    menus._fill_cameras(user.window, menu)
     texts = [action.text() for action in menu.actions()]
     assert "/NightFerry/Cameras/Rack" in texts
     assert [a.isChecked() for a in menu.actions()].count(True) == 1
@@ -326,52 +328,52 @@ def test_recent_files_and_cameras_are_in_the_menus(make_window):
 def test_a_plan_whose_scene_is_gone_opens_with_a_word_about_it(make_window, tmp_path):
     lost = tmp_path / "lost.kobrel"
     lost.write_text(DEMO.read_text())
-    hand = make_window()
-    hand.window.document.open(lost)
-    hand.wait(lambda: hand.window.jobs.job is None and hand.window.session.plan.shots)
-    hand.rest(0.2)
-    assert "Cameras/Wide is not in scene ferry" in hand.window.says.text()
-    assert hand.window.session.camera is None
-    hand.window.session.edit("rename", hand.window.session.plan.but(name="Still mine"))
-    assert Path(hand.window.document.path) == lost
+    user = make_window()
+    user.window.document.open(lost)
+    user.wait(lambda: user.window.jobs.job is None and user.window.session.plan.shots)
+    user.rest(0.2)
+    assert "Cameras/Wide is not in scene ferry" in user.window.says.text()
+    assert user.window.session.camera is None
+    user.window.session.edit("rename", user.window.session.plan.but(name="Still mine"))
+    assert Path(user.window.document.path) == lost
 
 
 def test_thumbnails_follow_edits(make_window):
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    hand.wait(lambda: len(hand.window.shots._images) == 4)
-    before = hand.window.shots._images["01"].copy()
-    hand.window.session.edit(
-        "brighter", hand.window.session.plan.but(light=hand.window.session.plan.light.but(exposure_ev=3))
+    user = make_window()
+    user.window.document.open(DEMO)
+    user.opened()
+    user.wait(lambda: len(user.window.shots._images) == 4)
+    before = user.window.shots._images["01"].copy()
+    user.window.session.edit(
+        "brighter", user.window.session.plan.but(light=user.window.session.plan.light.but(exposure_ev=3))
     )
-    hand.wait(lambda: hand.window.shots._images["01"] != before)
+    user.wait(lambda: user.window.shots._images["01"] != before)
 
 
 def test_while_a_hand_moves_the_picture_is_quick_and_then_exact(make_window):
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    session = hand.window.session
-    hand.wait(lambda: "exact" in hand.window.picture.status)
+    user = make_window()
+    user.window.document.open(DEMO)
+    user.opened()
+    session = user.window.session
+    user.wait(lambda: "exact" in user.window.picture.status)
     session.begin_drag()
     for i in range(5):
-        session.focus_at_m(3 + 0.1 * i)
-        hand.rest(0.05)
-    hand.wait(lambda: hand.window.picture.status == "quick")
-    hand.rest(0.3)
-    assert hand.window.picture.status == "quick"
+        focus_at_m(session, 3 + 0.1 * i)
+        user.rest(0.05)
+    user.wait(lambda: user.window.picture.status == "quick")
+    user.rest(0.3)
+    assert user.window.picture.status == "quick"
     session.end_drag()
-    hand.wait(lambda: "exact" in hand.window.picture.status)
+    user.wait(lambda: "exact" in user.window.picture.status)
 
 
 def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window):
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    session, pull = hand.window.session, hand.window.card_of[5].marks
+    user = make_window()
+    user.window.document.open(DEMO)
+    user.opened()
+    session, pull = user.window.session, user.window.cards[5].marks
     session.show_shot(1)
-    hand.key(Qt.Key.Key_5)
+    user.key(Qt.Key.Key_5)
     pull.table.selectRow(2)
     assert session.selected_mark == 1061
     assert session.frame == 1061
@@ -380,12 +382,12 @@ def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window)
     pull.target.setCurrentIndex(row)
     pull.target.activated.emit(row)
     assert session.shot.marks[2].target == SubjectTarget(number=6)
-    assert "Ferry" in session.undo.undoText()
+    assert "Ferry" in session.history.last.name
     row = pull.target.findData("distance")
     pull.target.setCurrentIndex(row)
     pull.target.activated.emit(row)
     assert pull.metres.isEnabled()
-    hand.type(pull.metres, "4 m")
+    user.type(pull.metres, "4 m")
     assert session.shot.marks[2].target == DistanceTarget(metres=4)
     pull.delete_mark.click()
     assert [m.frame for m in session.shot.marks] == [1001, 1037, 1096]
@@ -393,22 +395,22 @@ def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window)
 
 
 def test_criterion_and_formats_in_the_glass_card(make_window):
-    hand = make_window()
-    hand.window.document.open(DEMO)
-    hand.opened()
-    session, card = hand.window.session, hand.window.card_of[3]
+    user = make_window()
+    user.window.document.open(DEMO)
+    user.opened()
+    session, card = user.window.session, user.window.cards[3]
     card.show_page("Read")
     glass, lens = card.read, card.lens
     glass.criterion.setCurrentIndex(glass.criterion.findData("diagonal"))
     glass.criterion.activated.emit(0)
     assert (session.glass.criterion.kind, session.glass.criterion.value) == ("diagonal", 1500)
-    hand.type(glass.criterion_value, "1000")
+    user.type(glass.criterion_value, "1000")
     assert session.glass.criterion.value == 1000
     near = glass.near.text()
-    hand.type(glass.criterion_value, "4000")
+    user.type(glass.criterion_value, "4000")
     assert glass.near.text() != near
     card.show_page("Lens")
-    hand.type(lens.sensor_height, "10.5")
+    user.type(lens.sensor_height, "10.5")
     assert lens.format.currentText() == "Own size"
-    hand.type(lens.squeeze, "1.5")
+    user.type(lens.squeeze, "1.5")
     assert session.glass.squeeze == 1.5

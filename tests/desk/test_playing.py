@@ -7,21 +7,22 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.keys import LINES
-from kobrel.desk.movie_dialog import MovieDialog
-from kobrel.desk.screening import BEFORE
+from kobrel.desk.background.screening import BEFORE
+from kobrel.desk.chart.keys import LINES
+from kobrel.desk.window.movie_dialog import MovieDialog
 from kobrel.plan import alts, edit, pulls
 from kobrel.plan.model import Mark, SubjectTarget
+from kobrel.session import settings
 from tests.desk.test_pull import SHIFT, drag, line_place
 
 FEW = {"width": 320, "passes": 4}
 
 
 @pytest.fixture
-def hand(demo_hand):
-    demo_hand.key(Qt.Key.Key_5)
-    demo_hand.window.screening.set_draft(**FEW)
-    return demo_hand
+def user(demo_user):
+    demo_user.key(Qt.Key.Key_5)
+    demo_user.window.screening.set_draft(**FEW)
+    return demo_user
 
 
 def filled(screening, which=0):
@@ -29,178 +30,178 @@ def filled(screening, which=0):
     return len(frames) > 0 and bool(there.all())
 
 
-def page_of(hand, name):
-    card = hand.window.card_of[5]
+def page_of(user, name):
+    card = user.window.cards[5]
     card.show_page(name)
     return card.pages[name]
 
 
-def short(hand, last=1016):
+def short(user, last=1016):
     """Work on fewer frames, so that a test is quick."""
     marks = (
         Mark(frame=1001, target=SubjectTarget(number=1)),
         Mark(frame=1012, target=SubjectTarget(number=2)),
     )
-    hand.window.session.edit_shot("Short", lambda shot: shot.but(last=last, marks=marks))
+    user.window.session.edit_shot("Short", lambda shot: shot.but(last=last, marks=marks))
 
 
-def test_a_pull_from_the_first_line_to_the_movie(hand, tmp_path):
+def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     """Draw a pull, make it hunt, slide it, close the iris at its end, play, perform another with the
     hand-wheel, choose an Alt, and write the movie.
     """
-    window, session, chart = hand.window, hand.window.session, hand.window.chart
+    window, session, chart = user.window, user.window.session, user.window.chart
     session.edit_shot("Short", lambda shot: shot.but(last=1048, marks=shot.marks[:1]))
     drag(chart, line_place(chart, 1, 1010), line_place(chart, 2, 1024), SHIFT)
-    assert session.undo.undoText() == "Pull from Lantern to Ferryman"
-    move = page_of(hand, "Move")
+    assert session.history.last.name == "Pull from Lantern to Ferryman"
+    move = page_of(user, "Move")
     move.searches.click()
     assert any(mark.search for mark in session.shot.marks)
     leaves = session.selected_mark
     at = chart.mark_place(next(m for m in session.shot.marks if m.frame == leaves))
-    hand.drag(chart, at, at + QPointF(chart.x_of(1005) - chart.x_of(1001), 0))
+    user.drag(chart, at, at + QPointF(chart.x_of(1005) - chart.x_of(1001), 0))
     slid = next(m for m in session.shot.marks if m.search)
     assert slid.frame == leaves + 4
     session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1030, 1.4), 1040, 1.4))
     stop = LINES[0]
     QApplication.processEvents()
-    goal = QPointF(chart.x_of(1044), stop.y(11.0, chart._keys.top, chart._keys.bottom))
-    hand.drag(chart, dict(chart._keys.places(stop))[1040], goal)
+    goal = QPointF(chart.x_of(1044), stop.y(11.0, chart.keys.top, chart.keys.bottom))
+    user.drag(chart, dict(chart.keys.places(stop))[1040], goal)
     assert session.survey.camera.f_number[-1] > 9
     # it plays, from memory
-    play = page_of(hand, "Play")
+    play = page_of(user, "Play")
     play.memory.click()
-    hand.wait(lambda: filled(window.screening))
-    hand.key(Qt.Key.Key_Space)
+    user.wait(lambda: filled(window.screening))
+    user.key(Qt.Key.Key_Space)
     assert session.playing
-    hand.wait(lambda: window.picture.status.startswith("from memory"))
-    hand.wait(lambda: "frames a second" in window.picture.status)
-    hand.key(Qt.Key.Key_Space)
+    user.wait(lambda: window.picture.status.startswith("from memory"))
+    user.wait(lambda: "frames a second" in window.picture.status)
+    user.key(Qt.Key.Key_Space)
     assert not session.playing
     # another try, with the hand-wheel
     planned = session.shot
     session.edit_shot("Keep", lambda shot: alts.kept(shot, "As planned"))
-    perform = page_of(hand, "Perform")
+    perform = page_of(user, "Perform")
     perform.use_wheel.click()
-    hand.wait(lambda: perform.performer.wheel_dpt is not None)
+    user.wait(lambda: perform.performer.wheel_dpt is not None)
     perform.record.click()
-    hand.wait(lambda: not perform.performer.recording)
+    user.wait(lambda: not perform.performer.recording)
     assert "Kept as Try 1" in window.says.text()
     perform.use_wheel.click()
     assert [alt.name for alt in session.shot.alts] == ["Later, f/4", "As planned", "Try 1"]
     assert session.shot.marks != planned.marks
     # the first is better
-    choose = page_of(hand, "Alts")
+    choose = page_of(user, "Alts")
     told = choose.table.item(0, 1)
     assert told.toolTip().splitlines()[0] == told.text() == "50 mm  f/4  4 marks"
     choose.table.selectRow(1)
     choose.compare()
     assert window.screening.beside == "As planned"
-    hand.wait(lambda: window.screening.image(session.frame, 1) is not None)
+    user.wait(lambda: window.screening.image(session.frame, 1) is not None)
     assert window.body.pair.isVisible()
     choose.take()
     assert session.shot.marks == planned.marks
     choose.compare()
     assert window.picture.isVisible()
     # and so it goes out
-    page_of(hand, "Play")
+    page_of(user, "Play")
     play.movie.click()
     dialog, path = window.movie, tmp_path / "pull.mp4"
     assert isinstance(dialog, MovieDialog)
-    hand.type(dialog.width_px, "64")
-    hand.type(dialog.passes, "1")
-    hand.type(dialog.last, "1012")
+    user.type(dialog.width_px, "64")
+    user.type(dialog.passes, "1")
+    user.type(dialog.last, "1012")
     for box in (*dialog.burns.values(), dialog.sound, dialog.clay):
         box.setChecked(True)
     dialog.write(path)
-    hand.wait(lambda: window.jobs.job is None and path.exists())
+    user.wait(lambda: window.jobs.job is None and path.exists())
     assert f"Written {path}" in window.says.text()
     with av.open(str(path)) as movie:
         assert sum(1 for _ in movie.decode(video=0)) == 12
         assert movie.streams.audio
 
 
-def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(hand):
-    window, session, screening = hand.window, hand.window.session, hand.window.screening
-    page_of(hand, "Play").memory.click()
+def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(user):
+    window, session, screening = user.window, user.window.session, user.window.screening
+    page_of(user, "Play").memory.click()
     screening.set_draft(width=320, passes=4)
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: filled(screening))
     assert screening.made == 96
     session.edit_shot("Slower", lambda shot: pulls.move_mark(shot, 1061, 1070))
-    hand.wait(lambda: screening.made > 96)
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: screening.made > 96)
+    user.wait(lambda: filled(screening))
     assert screening.made == 96 + (1069 - 1037)
-    session.undo.undo()
-    hand.wait(lambda: screening.made == 96 + 2 * 32 and filled(screening))
+    session.undo()
+    user.wait(lambda: screening.made == 96 + 2 * 32 and filled(screening))
     assert "96 of 96 frames in memory" in screening.told
     window.screening.switch(False)
     assert screening.told == ""
     assert screening.image(1049) is None
 
 
-def test_drafts_make_fewer_smaller_or_plainer_frames(hand):
-    window, screening = hand.window, hand.window.screening
-    short(hand)
-    page = page_of(hand, "Play")
+def test_drafts_make_fewer_smaller_or_plainer_frames(user):
+    window, screening = user.window, user.window.screening
+    short(user)
+    page = page_of(user, "Play")
     page.memory.click()
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: filled(screening))
     coloured = screening.image(1006)
     assert coloured.width() == 320
     page.clay.click()
-    hand.wait(lambda: screening.image(1006) is not None)
+    user.wait(lambda: screening.image(1006) is not None)
     assert screening.image(1006) != coloured
     page.every.setCurrentIndex(page.every.findData(2))
     page.every.activated.emit(1)
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: filled(screening))
     assert len(screening.filled()[0]) == 8
     assert screening.image(1006) == screening.image(1005)
     page.wide.setCurrentIndex(page.wide.findData(640))
     page.wide.activated.emit(1)
-    hand.wait(lambda: screening.image(1001) is not None)
+    user.wait(lambda: screening.image(1001) is not None)
     assert screening.image(1001).width() == 640
-    assert str(window.session.settings.value("screening/width")) == "640"
+    assert window.session.settings.get(settings.MEMORY_WIDTH) == 640
 
 
-def test_a_range_or_a_cue_is_played_alone(hand):
-    window, session, screening = hand.window, hand.window.session, hand.window.screening
-    page = page_of(hand, "Play")
+def test_a_range_or_a_cue_is_played_alone(user):
+    window, session, screening = user.window, user.window.session, user.window.screening
+    page = page_of(user, "Play")
     page.refresh()
     page.cue.setCurrentIndex(page.cue.findText("He turns"))
     page.cue.activated.emit(page.cue.currentIndex())
     assert screening.frames == (1037, 1052)
     page.memory.click()
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: filled(screening))
     assert screening.made == 16
     session.show_frame(1001)
-    hand.key(Qt.Key.Key_Space)
+    user.key(Qt.Key.Key_Space)
     seen = set()
 
     def look():
         seen.add(session.frame)
 
     session.changed.connect(look)
-    hand.wait(lambda: 1052 in seen and 1038 in seen)
-    hand.key(Qt.Key.Key_Space)
+    user.wait(lambda: 1052 in seen and 1038 in seen)
+    user.key(Qt.Key.Key_Space)
     assert min(seen) >= 1037
     assert max(seen) <= 1052
-    hand.type(page.first, "1001")
-    hand.type(page.last, "1096")
+    user.type(page.first, "1001")
+    user.type(page.last, "1096")
     assert screening.frames == (1001, 1096)
     session.show_shot(2)
     assert screening.frames == (1001, 1060)
-    hand.wait(lambda: filled(screening) and len(screening.filled()[0]) == 60)
+    user.wait(lambda: filled(screening) and len(screening.filled()[0]) == 60)
     assert window.player.dropped >= 0
 
 
-def test_it_is_seen_beside_itself_as_it_was(hand):
-    window, session, screening = hand.window, hand.window.session, hand.window.screening
-    short(hand)
+def test_it_is_seen_beside_itself_as_it_was(user):
+    window, session, screening = user.window, user.window.session, user.window.screening
+    short(user)
     session.set_keyed("Stop", "f_number", 16.0)
-    page = page_of(hand, "Play")
+    page = page_of(user, "Play")
     page.refresh()
     page.beside.setCurrentIndex(page.beside.findData(BEFORE))
     page.beside.activated.emit(page.beside.currentIndex())
     assert screening.on
-    hand.wait(lambda: filled(screening) and filled(screening, 1))
+    user.wait(lambda: filled(screening) and filled(screening, 1))
     assert window.body.pair.isVisible()
     assert screening.image(1012) != screening.image(1012, 1)
     left, right = window.body.pair.boxes()
@@ -210,8 +211,7 @@ def test_it_is_seen_beside_itself_as_it_was(hand):
     session.show_frame(1016)
     QApplication.processEvents()
     assert window.body.pair.grab().toImage() != before
-    session.undo.clear()
-    session.changed.emit()
+    session.show_plan(session.plan, session.stage, session.library, session.shot_index, session.frame)
     screening.compare(BEFORE)
     assert screening.image(1012, 1) is not None or len(screening.filled(1)[0]) == 0
     page.beside.setCurrentIndex(page.beside.findData(""))
@@ -219,22 +219,22 @@ def test_it_is_seen_beside_itself_as_it_was(hand):
     assert window.picture.isVisible()
 
 
-def test_a_subject_is_clicked_while_the_shot_plays(hand):
-    window, session = hand.window, hand.window.session
+def test_a_subject_is_clicked_while_the_shot_plays(user):
+    window, session = user.window, user.window.session
     session.edit_shot("One", lambda shot: shot.but(marks=shot.marks[:1]))
-    hand.key(Qt.Key.Key_Space)
-    hand.wait(lambda: session.frame > 1003)
+    user.key(Qt.Key.Key_Space)
+    user.wait(lambda: session.frame > 1003)
     pegs = {window.session.survey.subjects[row]: place for row, place in window.picture.peg_places()}
-    hand.click(window.picture, pegs[2])
-    hand.key(Qt.Key.Key_Space)
+    user.click(window.picture, pegs[2])
+    user.key(Qt.Key.Key_Space)
     assert len(session.shot.marks) == 2
     assert session.shot.marks[1].target == SubjectTarget(number=2)
     assert 1003 < session.shot.marks[1].frame <= 1096
 
 
-def test_a_movie_is_cancelled_and_a_sound_is_written(hand, tmp_path, monkeypatch):
-    window, session = hand.window, hand.window.session
-    dialog = MovieDialog(session, window.document, (1001, 1096), window)
+def test_a_movie_is_cancelled_and_a_sound_is_written(user, tmp_path, monkeypatch):
+    window, session = user.window, user.window.session
+    dialog = MovieDialog(session, window.exports, (1001, 1096), window)
     path = tmp_path / "x.mov"
     dialog.kind.setCurrentIndex(dialog.kind.findData(".exr"))
     assert not dialog.sound.isEnabled()
@@ -243,113 +243,113 @@ def test_a_movie_is_cancelled_and_a_sound_is_written(hand, tmp_path, monkeypatch
     dialog.handles.setChecked(True)
     assert (dialog.first.value, dialog.last.value) == (993, 1104)
     dialog.write(path)
-    hand.wait(lambda: window.jobs.job is not None)
+    user.wait(lambda: window.jobs.job is not None)
     window.jobs.cancel_button.click()
-    hand.wait(lambda: window.jobs.job is None)
+    user.wait(lambda: window.jobs.job is None)
     assert not path.exists()
-    assert MovieDialog(session, window.document, (1001, 1002), window).kind.currentData() == ".mov"
+    assert MovieDialog(session, window.exports, (1001, 1002), window).kind.currentData() == ".mov"
     wav = tmp_path / "x.wav"
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_a: (str(wav), ""))
-    window.document.ask_sound()
-    hand.wait(wav.exists)
+    window.exports.ask_sound()
+    user.wait(wav.exists)
     assert wav.stat().st_size > 2 * 4 * 48_000
 
 
-def test_the_player_tells_the_frames_it_drops(hand):
-    player, session = hand.window.player, hand.window.session
-    short(hand, last=1090)
+def test_the_player_tells_the_frames_it_drops(user):
+    player, session = user.window.player, user.window.session
+    short(user, last=1090)
     player.toggle()
-    hand.wait(lambda: session.frame > 1002)
+    user.wait(lambda: session.frame > 1002)
     lost, begun = player.dropped, session.frame
     time.sleep(0.5)  # a window that is busy
-    hand.wait(lambda: player.dropped >= lost + 8)
-    hand.wait(lambda: f"{player.dropped} frames dropped" in player.told and "of 24" in player.told)
+    user.wait(lambda: player.dropped >= lost + 8)
+    user.wait(lambda: f"{player.dropped} frames dropped" in player.told and "of 24" in player.told)
     assert session.frame - begun >= 8
     player.toggle()
     assert not player.playing
 
 
-def test_two_alts_are_seen_side_by_side_and_one_that_goes_leaves_the_shot_alone(hand):
-    window, session, screening = hand.window, hand.window.session, hand.window.screening
-    short(hand, last=1006)
+def test_two_alts_are_seen_side_by_side_and_one_that_goes_leaves_the_shot_alone(user):
+    window, session, screening = user.window, user.window.session, user.window.screening
+    short(user, last=1006)
     session.edit_shot("Keep", lambda shot: alts.kept(shot, "Wide open"))
     session.set_keyed("Stop", "f_number", 22.0)
-    page = page_of(hand, "Play")
+    page = page_of(user, "Play")
     page.beside.setCurrentIndex(page.beside.findData("Later, f/4"))
     page.beside.activated.emit(0)
     page.left.setCurrentIndex(page.left.findData("Wide open"))
     page.left.activated.emit(0)
     assert (screening.left, screening.beside) == ("Wide open", "Later, f/4")
-    hand.wait(lambda: filled(screening) and filled(screening, 1))
+    user.wait(lambda: filled(screening) and filled(screening, 1))
     left = screening.image(1004)
     page.left.setCurrentIndex(page.left.findData(""))
     page.left.activated.emit(0)
-    hand.wait(lambda: filled(screening))
+    user.wait(lambda: filled(screening))
     assert screening.image(1004) != left
     session.edit_shot("Forget", lambda shot: alts.removed(shot, "Later, f/4"))
-    hand.wait(lambda: screening.beside == "")
+    user.wait(lambda: screening.beside == "")
     assert window.picture.isVisible()
 
 
-def test_the_room_that_playing_takes_is_given_back_and_remembered(hand):
-    window = hand.window
+def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
+    window = user.window
     views = window.body._views
-    page_of(hand, "Marks")
+    page_of(user, "Marks")
     QApplication.processEvents()
     plain = views.sizes()
-    page_of(hand, "Play")
+    page_of(user, "Play")
     QApplication.processEvents()
     assert views.sizes()[0] > plain[0] + 60
     views.setSizes([sum(views.sizes()) - 160, 160])
     QApplication.processEvents()
     chosen = views.sizes()
-    hand.key(Qt.Key.Key_3)
+    user.key(Qt.Key.Key_3)
     QApplication.processEvents()
     glass = views.sizes()
     assert glass != chosen
-    hand.key(Qt.Key.Key_5)
+    user.key(Qt.Key.Key_5)
     QApplication.processEvents()
-    assert window.card_of[5].play.isVisible()
+    assert window.cards[5].play.isVisible()
     assert views.sizes() == chosen
-    page_of(hand, "Marks")
+    page_of(user, "Marks")
     QApplication.processEvents()
     assert views.sizes() == plain
-    hand.key(Qt.Key.Key_3)
+    user.key(Qt.Key.Key_3)
     QApplication.processEvents()
     assert views.sizes() == glass
 
 
-def test_asking_again_does_not_begin_the_frame_in_the_making_anew(hand):
-    screening = hand.window.screening
-    short(hand, last=1006)
+def test_asking_again_does_not_begin_the_frame_in_the_making_anew(user):
+    screening = user.window.screening
+    short(user, last=1006)
     screening.set_draft(width=320, passes=64)
-    page_of(hand, "Play").memory.click()
-    hand.wait(lambda: len(screening.filled()[0]) == 6)
-    drawing = hand.window.drawing
+    page_of(user, "Play").memory.click()
+    user.wait(lambda: len(screening.filled()[0]) == 6)
+    drawing = user.window.drawing
     begun = time.monotonic()
     while not filled(screening):
         drawing.fill(screening._next)  # as every change of the session does
-        hand.rest(0.02)
+        user.rest(0.02)
         assert time.monotonic() - begun < 120
     assert screening.made == 6
 
 
-def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(hand):
-    window, session = hand.window, hand.window.session
-    short(hand, last=1030)
-    page_of(hand, "Play").memory.click()
-    hand.wait(lambda: filled(window.screening))
-    perform = page_of(hand, "Perform")
+def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(user):
+    window, session = user.window, user.window.session
+    short(user, last=1030)
+    page_of(user, "Play").memory.click()
+    user.wait(lambda: filled(window.screening))
+    perform = page_of(user, "Perform")
     perform.record.click()
-    hand.wait(lambda: session.frame > 1003 or not perform.performer.recording)
+    user.wait(lambda: session.frame > 1003 or not perform.performer.recording)
     assert not window.picture.status.startswith("from memory")
-    hand.wait(lambda: not perform.performer.recording)
-    hand.wait(lambda: not session.playing)
+    user.wait(lambda: not perform.performer.recording)
+    user.wait(lambda: not session.playing)
 
 
-def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_whole_shot(hand):
-    session, screening = hand.window.session, hand.window.screening
-    short(hand, last=1030)
+def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_whole_shot(user):
+    session, screening = user.window.session, user.window.screening
+    short(user, last=1030)
     screening.set_range(1010, 1016)
     seen = set()
 
@@ -357,26 +357,26 @@ def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_w
         seen.add(session.frame)
 
     session.changed.connect(look)
-    hand.key(Qt.Key.Key_Space)
-    hand.wait(lambda: {1010, 1016} <= seen)
-    hand.key(Qt.Key.Key_Space)
+    user.key(Qt.Key.Key_Space)
+    user.wait(lambda: {1010, 1016} <= seen)
+    user.key(Qt.Key.Key_Space)
     assert max(seen) <= 1016
-    perform = page_of(hand, "Perform")
+    perform = page_of(user, "Perform")
     perform.record.click()
-    hand.wait(lambda: not perform.performer.recording)
+    user.wait(lambda: not perform.performer.recording)
     assert min(seen) == 1001
     assert max(seen) > 1016  # which frames are dropped is up to the machine
-    hand.wait(lambda: not session.playing)
+    user.wait(lambda: not session.playing)
     session.show_shot(0)  # a range belongs to its shot
     assert screening.span == (session.shot.first, session.shot.last)
 
 
-def test_two_ways_that_play_tell_their_rate(hand):
-    window, screening = hand.window, hand.window.screening
-    short(hand, last=1008)
+def test_two_ways_that_play_tell_their_rate(user):
+    window, screening = user.window, user.window.screening
+    short(user, last=1008)
     screening.compare("Later, f/4")
-    hand.wait(lambda: filled(screening) and filled(screening, 1))
-    hand.key(Qt.Key.Key_Space)
-    hand.wait(lambda: "frames a second" in window.body.pair._status)
-    hand.key(Qt.Key.Key_Space)
+    user.wait(lambda: filled(screening) and filled(screening, 1))
+    user.key(Qt.Key.Key_Space)
+    user.wait(lambda: "frames a second" in window.body.pair._status)
+    user.key(Qt.Key.Key_Space)
     assert window.body.pair._status == ""

@@ -7,11 +7,13 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk import pulling
+from kobrel.desk.chart import layers
+from kobrel.desk.chart.view import PullChart
 from kobrel.exchange.timeline import write_list
 from kobrel.plan import pulls
 from kobrel.plan.model import Cue, DistanceTarget, Mark, PointTarget
 from kobrel.plan.pace import pace, unseen_racks
+from kobrel.session.commands import pulling
 from tests.desk.test_pull import CTRL
 from tests.desk.test_pull import drag as drag_with
 
@@ -19,13 +21,13 @@ ALT = Qt.KeyboardModifier.AltModifier
 
 
 @pytest.fixture
-def hand(demo_hand):
-    demo_hand.key(Qt.Key.Key_5)
-    return demo_hand
+def user(demo_user):
+    demo_user.key(Qt.Key.Key_5)
+    return demo_user
 
 
-def page_of(hand, name):
-    card = hand.window.card_of[5]
+def page_of(user, name):
+    card = user.window.cards[5]
     card.show_page(name)
     return card.pages[name]
 
@@ -38,25 +40,25 @@ def place_in_column(index):
     return QPointF(50, 10 + 96 * index + 20)
 
 
-def test_shots_are_doubled_dragged_renamed_and_deleted(hand):
-    window, session, column = hand.window, hand.window.session, hand.window.shots
-    hand.key(Qt.Key.Key_D, CTRL)
+def test_shots_are_doubled_dragged_renamed_and_deleted(user):
+    window, session, column = user.window, user.window.session, user.window.shots
+    user.key(Qt.Key.Key_D, CTRL)
     assert names(session) == ["01", "02", "02 2", "03", "04"]
     assert session.shot.name == "02 2"
-    hand.drag(column, place_in_column(2), place_in_column(0))
+    user.drag(column, place_in_column(2), place_in_column(0))
     assert names(session) == ["02 2", "01", "02", "03", "04"]
     assert session.shot.name == "02 2"
-    assert session.undo.undoText() == "Move shot 02 2"
-    hand.key(Qt.Key.Key_Down, ALT, column)
+    assert session.history.last.name == "Move shot 02 2"
+    user.key(Qt.Key.Key_Down, ALT, column)
     assert names(session) == ["01", "02 2", "02", "03", "04"]
-    hand.key(Qt.Key.Key_F2)
-    page = window.card_of[5].pages["Shots"]
+    user.key(Qt.Key.Key_F2)
+    page = window.cards[5].pages["Shots"]
     assert page.isVisible()
-    hand.type(page.title, "insert")
+    user.type(page.title, "insert")
     assert session.shot.name == "insert"
-    hand.type(page.words, "The rope")
+    user.type(page.words, "The rope")
     assert session.shot.label == "insert The rope"
-    hand.type(page.title, "03")
+    user.type(page.title, "03")
     assert "called 03 already" in window.says.text()
     assert session.shot.name == "insert"
     assert page.title.text() == "insert"
@@ -64,31 +66,31 @@ def test_shots_are_doubled_dragged_renamed_and_deleted(hand):
         if action.text() == "Delete":
             action.trigger()
     assert names(session) == ["01", "02", "03", "04"]
-    session.undo.undo()
+    session.undo()
     assert "insert" in names(session)
-    while session.undo.canUndo():
-        session.undo.undo()
+    while session.history.last:
+        session.undo()
     assert names(session) == ["01", "02", "03", "04"]
 
 
-def test_frames_rate_and_handles_are_typed(hand):
-    window, session = hand.window, hand.window.session
-    page = page_of(hand, "Shots")
-    hand.type(page.last, "1080")
-    hand.type(page.fps, "25")
-    hand.type(page.handles, "12")
+def test_frames_rate_and_handles_are_typed(user):
+    window, session = user.window, user.window.session
+    page = page_of(user, "Shots")
+    user.type(page.last, "1080")
+    user.type(page.fps, "25")
+    user.type(page.handles, "12")
     shot = session.shot
     assert (shot.first, shot.last, shot.fps, shot.handles) == (1001, 1080, 25.0, 12)
     assert len(session.survey.frames) == 80
-    hand.type(page.first, "1090")
+    user.type(page.first, "1090")
     assert "cannot end at 1080" in window.says.text()
     assert session.shot.first == 1001
     assert page.first.value == 1001
 
 
-def test_a_lens_is_given_and_a_shot_matched_from_the_page(hand):
-    window, session = hand.window, hand.window.session
-    page = page_of(hand, "Shots")
+def test_a_lens_is_given_and_a_shot_matched_from_the_page(user):
+    window, session = user.window, user.window.session
+    page = page_of(user, "Shots")
     page.give_lens()
     assert "Tick the shots" in window.says.text()
     page.table.item(0, 0).setCheckState(Qt.CheckState.Checked)
@@ -96,8 +98,8 @@ def test_a_lens_is_given_and_a_shot_matched_from_the_page(hand):
     page.give_lens()
     shots = session.plan.shots
     assert shots[0].glass == shots[1].glass == shots[3].glass != shots[2].glass
-    assert session.undo.undoText() == "Lens of 02 to 2 shots"
-    session.undo.undo()
+    assert session.history.last.name == "Lens of 02 to 2 shots"
+    session.undo()
     strip = window.body.strip
     assert strip.isVisible()
     assert any("blur" in jump for jump in strip.cuts()[0].jumps)
@@ -110,20 +112,20 @@ def test_a_lens_is_given_and_a_shot_matched_from_the_page(hand):
     assert "has the background of 03" in told or "would need" in told
 
 
-def test_the_strip_shows_all_shots_and_goes_where_one_clicks(hand):
-    window, session = hand.window, hand.window.session
-    page_of(hand, "Shots")
+def test_the_strip_shows_all_shots_and_goes_where_one_clicks(user):
+    window, session = user.window, user.window.session
+    page_of(user, "Shots")
     strip = window.body.strip
     QApplication.processEvents()
     boxes = strip.boxes()
     assert len(boxes) == 4
     assert all(a.right() < b.left() for a, b in pairwise(boxes))
-    hand.click(strip, boxes[3].center())
+    user.click(strip, boxes[3].center())
     assert session.shot_index == 3
     assert abs(session.frame - 1060) <= 2
-    hand.click(strip, QPointF(boxes[1].left() + 1, boxes[1].center().y()))
+    user.click(strip, QPointF(boxes[1].left() + 1, boxes[1].center().y()))
     assert (session.shot_index, session.frame) == (1, 1001)
-    hand.key(Qt.Key.Key_Down, widget=strip)
+    user.key(Qt.Key.Key_Down, widget=strip)
     assert session.shot_index == 2
     before = strip.grab().toImage()
     session.set_keyed("Stop", "f_number", 2.0)
@@ -133,28 +135,28 @@ def test_the_strip_shows_all_shots_and_goes_where_one_clicks(hand):
     plan = session.plan.but(shots=tuple(s.but(name=f"s{k}") for k, s in enumerate(many)))
     session.edit("Many", plan)
     assert strip.boxes()[-1].right() > strip.width()
-    hand.wheel(strip, QPointF(100, 100), -100)
+    user.wheel(strip, QPointF(100, 100), -100)
     assert strip.boxes()[-1].right() <= strip.width()
-    page_of(hand, "Marks")
+    page_of(user, "Marks")
     assert window.chart.isVisible()
 
 
-def test_shots_come_from_cameras_and_from_a_list(hand, tmp_path, monkeypatch):
-    window, session = hand.window, hand.window.session
+def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
+    window, session = user.window, user.window.session
     plan = session.plan
     write_list(plan.but(shots=plan.shots[::-1]), tmp_path / "edit.otio")
-    window.document.read_list(tmp_path / "edit.otio")
+    window.exports.read_list(tmp_path / "edit.otio")
     assert names(session) == ["04", "03", "02", "01"]
     assert session.shot.name == "02"
-    assert session.undo.undoText() == "Shots of edit.otio"
+    assert session.history.last.name == "Shots of edit.otio"
     boxes = []
     monkeypatch.setattr("PySide6.QtWidgets.QMessageBox.warning", lambda *a: boxes.append(a[-1]))
     (tmp_path / "bad.edl").write_text("nothing")
-    window.document.read_list(tmp_path / "bad.edl")
+    window.exports.read_list(tmp_path / "bad.edl")
     assert "bad.edl" in boxes[0]
     assert names(session) == ["04", "03", "02", "01"]
     session.edit("One", plan.but(shots=plan.shots[:1]))
-    from kobrel.desk import shot_list
+    from kobrel.session.commands import shot_list
 
     shot_list.add_from_cameras(session)
     assert len(session.plan.shots) == 4
@@ -162,24 +164,24 @@ def test_shots_come_from_cameras_and_from_a_list(hand, tmp_path, monkeypatch):
     assert "a shot already" in window.says.text()
     out = tmp_path / "out.otio"
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_a: (str(out), ""))
-    window.document.ask_write_list()
-    hand.wait(out.exists)
+    window.exports.ask_write_list()
+    user.wait(out.exists)
 
 
-def test_cues_are_made_named_stretched_read_and_written(hand, tmp_path):
-    window, session = hand.window, hand.window.session
-    page = page_of(hand, "Cues")
+def test_cues_are_made_named_stretched_read_and_written(user, tmp_path):
+    window, session = user.window, user.window.session
+    page = page_of(user, "Cues")
     session.show_frame(1020)
     before = window.chart.grab().toImage()
     page.add()
-    hand.type(page.title, "Looks up")
+    user.type(page.title, "Looks up")
     assert Cue(name="Looks up", first=1020) in session.shot.cues
-    assert session.undo.undoText() == "Cue Looks up"
+    assert session.history.last.name == "Cue Looks up"
     session.show_frame(1028)
     page.end_here()
     assert Cue(name="Looks up", first=1020, last=1028) in session.shot.cues
-    hand.type(page.first, "1024")
-    hand.type(page.last, "1022")
+    user.type(page.first, "1024")
+    user.type(page.last, "1022")
     assert Cue(name="Looks up", first=1022) in session.shot.cues
     QApplication.processEvents()
     assert window.chart.grab().toImage() != before
@@ -195,7 +197,7 @@ def test_cues_are_made_named_stretched_read_and_written(hand, tmp_path):
     assert session.frame == 1037
     page.table.selectRow(2)
     assert page.title.text() == "First word"  # not what was typed for another cue
-    hand.type(page.title, "Second word")
+    user.type(page.title, "Second word")
     page.table.selectRow(0)
     assert page.title.text() == "Looks up"
     assert [cue.name for cue in session.shot.cues] == ["Looks up", "He turns", "Second word"]
@@ -203,8 +205,8 @@ def test_cues_are_made_named_stretched_read_and_written(hand, tmp_path):
     assert "cannot be written" in window.says.text()
 
 
-def test_a_dragged_mark_snaps_to_cues_and_to_other_marks_unless_alt_is_held(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_a_dragged_mark_snaps_to_cues_and_to_other_marks_unless_alt_is_held(user):
+    session, chart = user.window.session, user.window.chart
     marks = tuple(Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 3.1), (1060, 5.2)))
     session.edit_shot("Two", lambda shot: shot.but(marks=marks))
     session.show_frame(1090)
@@ -212,23 +214,23 @@ def test_a_dragged_mark_snaps_to_cues_and_to_other_marks_unless_alt_is_held(hand
     high = chart.mark_place(marks[0]).y()
     off = chart.x_of(1067) - chart.x_of(1066)
     goal = QPointF(chart.x_of(1066) + min(off * 0.9, 6), high + 4)
-    hand.drag(chart, start, goal)
+    user.drag(chart, start, goal)
     assert session.shot.marks[1].frame == 1066
     assert session.shot.marks[1].target == marks[0].target
-    session.undo.undo()
+    session.undo()
     drag_with(chart, start, goal + QPointF(0, 2), ALT)
     free = session.shot.marks[1]
     assert free.frame == chart.frame_at(goal.x())
     assert free.target != marks[0].target
 
 
-def test_several_marks_are_drawn_apart_and_changed_by_numbers(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_several_marks_are_drawn_apart_and_changed_by_numbers(user):
+    session, chart = user.window.session, user.window.chart
     marks = tuple(
         Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 2), (1020, 4), (1030, 8))
     )
     session.edit_shot("Three", lambda shot: shot.but(marks=marks))
-    page = page_of(hand, "Marks")
+    page = page_of(user, "Marks")
     session.select_mark(1010)
     for frame in (1020, 1030):
         session.select_also(frame)
@@ -239,22 +241,22 @@ def test_several_marks_are_drawn_apart_and_changed_by_numbers(hand):
         ALT,
     )
     assert [m.frame for m in session.shot.marks] == [1010, 1030, 1050]
-    assert session.undo.undoText() == "Scale marks"
+    assert session.history.last.name == "Scale marks"
     pulling.stretch_to(session, 1010, 1030)
     assert [m.frame for m in session.shot.marks] == [1030, 1040, 1050]
-    hand.type(page.span, "40")
+    user.type(page.span, "40")
     assert [m.frame for m in session.shot.marks] == [1030, 1050, 1070]
-    hand.type(page.frame, "1005")
+    user.type(page.frame, "1005")
     assert [m.frame for m in session.shot.marks] == [1005, 1025, 1045]
     page.span.taken.emit(40.0)  # as when it is left after the marks were let go of
     pulling.set_ease(session, session.shot.marks[0], "even")
     assert [m.ease for m in session.shot.marks] == ["even"] * 3
-    assert session.undo.undoText() == "Ease of 3 marks"
+    assert session.history.last.name == "Ease of 3 marks"
 
 
-def test_a_mark_on_a_free_point_with_a_path_of_its_own(hand):
-    window, session = hand.window, hand.window.session
-    page = page_of(hand, "Marks")
+def test_a_mark_on_a_free_point_with_a_path_of_its_own(user):
+    window, session = user.window, user.window.session
+    page = page_of(user, "Marks")
     session.edit_shot("One", lambda shot: shot.but(marks=shot.marks[:1]))
     session.select_mark(1001.0)
     before = float(session.survey.camera.focus_m[0])
@@ -269,14 +271,14 @@ def test_a_mark_on_a_free_point_with_a_path_of_its_own(hand):
     pose = session.camera.pose
     away = pose[:3, 3] - 7.0 * pose[:3, 2]
     for field, metres in zip(page.point, away, strict=True):
-        hand.type(field, f"{metres:.6f} m")
+        user.type(field, f"{metres:.6f} m")
     assert [key.frame for key in session.shot.marks[0].target.keys] == [1001, 1080]
     assert float(session.camera.focus_m) == pytest.approx(7.0, abs=0.02)
     assert float(session.survey.camera.focus_m[0]) == pytest.approx(before)
     # D and a click put the point where the pointer is
     window.picture.focus_key_held = True
-    hand.wait(lambda: session.stage.built)
-    hand.click(window.picture, window.picture.frame_rect().center() + QPointF(0, 20))
+    user.wait(lambda: session.stage.built)
+    user.click(window.picture, window.picture.frame_rect().center() + QPointF(0, 20))
     window.picture.focus_key_held = False
     assert len(session.shot.marks) == 1
     assert session.shot.marks[0].target.keys[-1].position_m != tuple(away)
@@ -285,43 +287,46 @@ def test_a_mark_on_a_free_point_with_a_path_of_its_own(hand):
     # dragged in the chart it keeps its point
     chart, mark = window.chart, session.shot.marks[0]
     QTest.mouseMove(chart, QPointF(5, 5).toPoint())
-    hand.drag(chart, chart.mark_place(mark), chart.mark_place(mark) + QPointF(60, 40))
+    user.drag(chart, chart.mark_place(mark), chart.mark_place(mark) + QPointF(60, 40))
     assert session.shot.marks[0].target == mark.target
     assert session.shot.marks[0].frame > 1001
 
 
-def test_the_lane_tells_speed_and_jerks_are_struck_through(hand):
-    window, session, chart = hand.window, hand.window.session, hand.window.chart
+def test_the_lane_tells_speed_and_jerks_are_struck_through(user):
+    window, session, chart = user.window, user.window.session, user.window.chart
     before = chart.grab().toImage()
     session.edit_shot("Tame", lambda shot: shot.but(ring=shot.ring.but(most_deg_s2=50.0)))
     QApplication.processEvents()
     assert pace(session.shot, session.survey).too_jerky.any()
     assert chart.grab().toImage() != before
-    hand.wait(
-        lambda: any("starts or stops harder" in w for w in (session.found.warnings if session.found else ()))
+    user.wait(
+        lambda: any(
+            "starts or stops harder" in w
+            for w in (session.sight_report.warnings if session.sight_report else ())
+        )
     )
-    page = page_of(hand, "Move")
-    hand.type(page.hardest, "20000")
+    page = page_of(user, "Move")
+    user.type(page.hardest, "20000")
     assert session.shot.ring.most_deg_s2 == 20000
     assert not pace(session.shot, session.survey).too_jerky.any()
-    assert chart._lane > 0
+    assert chart.lane > 0
     window.resize(1280, 620)
     QApplication.processEvents()
 
 
-def test_handles_of_an_own_ease_are_dragged_in_the_chart(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_handles_of_an_own_ease_are_dragged_in_the_chart(user):
+    session, chart = user.window.session, user.window.chart
     session.select_mark(1037.0)
     pulling.set_ease(session, pulling.mark_in_work(session), "own")
     QApplication.processEvents()
     first, second = chart.own_eases()[0].places
     assert first.x() == pytest.approx(chart.x_of(1037) + 0.4 * (chart.x_of(1061) - chart.x_of(1037)))
     before = session.survey.camera.focus_m.copy()
-    hand.drag(chart, second, QPointF(chart.x_of(1043), second.y()))
+    user.drag(chart, second, QPointF(chart.x_of(1043), second.y()))
     mark = pulling.mark_in_work(session)
     assert mark.handles[2] == pytest.approx(0.25, abs=0.02)
     assert mark.handles[:2] == (0.4, 0.0)
-    assert session.undo.undoText() == "Handles of the ease"
+    assert session.history.last.name == "Handles of the ease"
     changed = session.survey.frames[session.survey.camera.focus_m != before]
     assert changed.min() > 1037
     assert changed.max() < 1061
@@ -329,25 +334,25 @@ def test_handles_of_an_own_ease_are_dragged_in_the_chart(hand):
     assert chart.own_eases() == []
 
 
-def test_marks_go_to_a_table_and_come_back_as_a_list(hand):
-    window, session, chart = hand.window, hand.window.session, hand.window.chart
+def test_marks_go_to_a_table_and_come_back_as_a_list(user):
+    window, session, chart = user.window, user.window.session, user.window.chart
     clipboard = QApplication.clipboard()
-    hand.key(Qt.Key.Key_A, CTRL, chart)
-    hand.key(Qt.Key.Key_C, CTRL, chart)
+    user.key(Qt.Key.Key_A, CTRL, chart)
+    user.key(Qt.Key.Key_C, CTRL, chart)
     assert clipboard.text().splitlines() == [
         "1001\tLantern",
         "1037\tLantern",
         "1061\tFerryman",
         "1096\tFerryman",
     ]
-    page = page_of(hand, "Marks")
+    page = page_of(user, "Marks")
     clipboard.setText("1020 ferryman\n\n1037; 3.2 m\n1050,#4\n")
     page.paste.click()
     targets = {m.frame: m.target for m in session.shot.marks}
     assert sorted(targets) == [1001, 1020, 1037, 1050, 1061, 1096]
     assert targets[1037] == DistanceTarget(metres=3.2)
     assert (targets[1020].number, targets[1050].number) == (2, 4)
-    assert session.undo.undoText() == "3 marks of a list"
+    assert session.history.last.name == "3 marks of a list"
     for text, why in (
         ("1001 lighthouse", "neither a distance nor a subject. Subjects: Lantern, "),
         ("soon", "Line 1, “soon”"),
@@ -360,18 +365,21 @@ def test_marks_go_to_a_table_and_come_back_as_a_list(hand):
     assert len(session.shot.marks) == 6
 
 
-def test_only_the_frames_that_an_edit_changed_are_painted_anew_and_look_as_if_all_were(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_only_the_frames_that_an_edit_changed_are_painted_anew_and_look_as_if_all_were(user, monkeypatch):
+    session, chart = user.window.session, user.window.chart
     session.edit_shot("Brief", lambda shot: shot.but(brief=()))
     chart.grab()
     again = []
-    mend = chart._still._paint_again
-    chart._still._paint_again = lambda *a: (again.append(a[-2:]), mend(*a))
+    paint = layers.paint_lines
+    monkeypatch.setattr(layers, "paint_lines", lambda *a: (again.append(a[2].rows), paint(*a)))
     session.edit_shot("Slide", lambda shot: pulls.move_mark(shot, 1061, 1066))
     mended = chart.grab().toImage()
-    assert again == [(37, 64)]
-    chart._still._kept = None
-    fresh = chart.grab().toImage()
+    ((first, last),) = again
+    assert 30 < first <= 37
+    assert 64 <= last < 72
+    other = PullChart(session)
+    other.resize(chart.size())
+    fresh = other.grab().toImage()
     differing = sum(
         mended.pixel(x, y) != fresh.pixel(x, y) for x in range(mended.width()) for y in range(mended.height())
     )
@@ -380,8 +388,8 @@ def test_only_the_frames_that_an_edit_changed_are_painted_anew_and_look_as_if_al
     assert chart.grab().toImage() != fresh
 
 
-def test_several_marks_are_lifted_together_and_those_on_subjects_stay(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_several_marks_are_lifted_together_and_those_on_subjects_stay(user):
+    session, chart = user.window.session, user.window.chart
     marks = (
         Mark(frame=1010, target=DistanceTarget(metres=4.0)),
         Mark(frame=1030, target=DistanceTarget(metres=5.0)),
@@ -392,7 +400,7 @@ def test_several_marks_are_lifted_together_and_those_on_subjects_stay(hand):
     for frame in (1030.0, 1061.0):
         session.select_also(frame)
     at = chart.mark_place(marks[0])
-    hand.drag(chart, at, at + QPointF(0, 40))
+    user.drag(chart, at, at + QPointF(0, 40))
     lifted = session.shot.marks
     assert [m.frame for m in lifted] == [1010, 1030, 1061]
     by = [
@@ -401,11 +409,11 @@ def test_several_marks_are_lifted_together_and_those_on_subjects_stay(hand):
     assert by[0] > 0.02
     assert by[0] == pytest.approx(by[1], rel=1e-6)
     assert lifted[2] == marks[2]
-    assert session.undo.undoText() == "Move marks"
+    assert session.history.last.name == "Move marks"
 
 
-def test_a_rack_that_shows_nothing_is_told_in_the_chart(hand):
-    session, chart = hand.window.session, hand.window.chart
+def test_a_rack_that_shows_nothing_is_told_in_the_chart(user):
+    session, chart = user.window.session, user.window.chart
     session.set_keyed("Stop", "f_number", 22.0)
     QApplication.processEvents()
     found = unseen_racks(session.shot, session.survey)

@@ -5,15 +5,18 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from kobrel.desk import blocking, taping
-from kobrel.desk.guides import middle, paint_guides
-from kobrel.desk.history import same
-from kobrel.desk.paint import hull
-from kobrel.desk.session import Session, Tool
+from kobrel.desk.picture.guides import middle, paint_guides
+from kobrel.desk.toolkit.paint import hull
+from kobrel.memo import same
 from kobrel.plan import edit
 from kobrel.plan.model import CameraEnd, DistanceTarget, Guides, PointAnchor, SubjectEnd
 from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan
+from kobrel.session.commands import blocking, taping, walking
+from kobrel.session.commands.focusing import sharp_to, step_iris
+from kobrel.session.commands.subject_list import add_subject
+from kobrel.session.session import Session
+from kobrel.session.tools import Tool
 from kobrel.stage.stage import Stage
 from tests.conftest import library_of
 
@@ -63,9 +66,9 @@ def test_guides_are_drawn_where_they_say():
 
 def test_walking_changes_only_what_is_seen(session):
     before = session.plan
-    blocking.orbit(session, 0.3, 0.1)
-    blocking.pan(session, 0.1, 0.05)
-    blocking.dolly(session, 2)
+    walking.orbit(session, 0.3, 0.1)
+    walking.pan(session, 0.1, 0.05)
+    walking.dolly(session, 2)
     assert session.plan is before
     walk = session.walk
     np.testing.assert_allclose(session.camera.pose[:3, 3], walk.position_m)
@@ -73,7 +76,7 @@ def test_walking_changes_only_what_is_seen(session):
     start = before.shots[0].camera
     assert distance == pytest.approx(0.81 * np.linalg.norm(np.subtract(start.position_m, start.aim_m)))
     for _ in range(200):
-        blocking.dolly(session, 1)
+        walking.dolly(session, 1)
     assert np.linalg.norm(np.subtract(session.walk.position_m, session.walk.aim_m)) > 0.009
     session.walk_with(None)
     np.testing.assert_allclose(session.camera.pose[:3, 3], start.position_m)
@@ -82,13 +85,13 @@ def test_walking_changes_only_what_is_seen(session):
 def test_a_walk_is_taken_by_a_key_where_there_are_keys(session):
     session.edit_shot("orbit", lambda shot: shot.but(camera=_orbit(shot)))
     session.show_frame(1050)
-    blocking.pan(session, 0.2, 0)
+    walking.pan(session, 0.2, 0)
     walked = session.walk
-    blocking.take_walk(session)
+    walking.take_walk(session)
     keys = session.shot.camera.keys
     assert [key.frame for key in keys] == [1001, 1050, 1096]
     assert keys[1].position_m == pytest.approx(walked.position_m)
-    session.undo.undo()
+    session.undo()
     assert len(session.shot.camera.keys) == 2
 
 
@@ -102,14 +105,14 @@ def test_a_camera_of_a_file_becomes_ones_own_when_moved(qapp, settings, demo):
     made = Session()
     made.show_plan(*demo, library_of(*demo), shot_index=1)
     old = made.camera.pose.copy()
-    blocking.edit_camera(made, "Roll", roll_deg=5.0)
+    walking.edit_camera(made, "Roll", roll_deg=5.0)
     assert made.shot.camera.kind == "made"
     np.testing.assert_allclose(made.camera.pose[:3, 3], old[:3, 3], atol=1e-6)
     np.testing.assert_allclose(made.camera.pose[:3, 2], old[:3, 2], atol=1e-6)
 
 
 def test_numbers_stay_the_same_object_where_nothing_they_need_has_moved(session):
-    session.add_subject("Point", PointAnchor(position_m=(0, 1, 0)))
+    add_subject(session, "Point", PointAnchor(position_m=(0, 1, 0)))
     blocking.place(session, "box", (1, 0, 0))
     before = session.survey
     blocking.move(session, (2, 0, 0))
@@ -131,17 +134,17 @@ def test_keys_tell_the_same_from_the_equal():
 def test_the_band_of_an_orthographic_view_is_set_by_its_cone(session):
     session.edit_glass("ortho", projection="orthographic", field_m=4.0)
     near, far = (float(x) for x in session.camera.limits_m)
-    session.sharp_to((far + 6.0) / 2)
+    sharp_to(session, (far + 6.0) / 2)
     assert float(session.camera.limits_m[1]) == pytest.approx((far + 6.0) / 2, rel=0.01)
     cone, stop = session.glass.cone_deg, session.glass.f_number.value
-    session.step_stop(3)
+    step_iris(session, 3)
     assert session.glass.cone_deg == pytest.approx(cone / np.sqrt(2), rel=0.01)
     assert session.glass.f_number.value == stop
     assert near < 6.0
 
 
 def test_a_tape_may_end_at_the_camera_and_focus_all_the_same(session):
-    session.add_subject("Nose", PointAnchor(position_m=(0, 1, 0)))
+    add_subject(session, "Nose", PointAnchor(position_m=(0, 1, 0)))
     plan, tape = edit.add_tape(session.plan, "t", SubjectEnd(number=1), CameraEnd())
     session.edit("t", plan)
     session.select(tape=tape.name)
@@ -169,7 +172,7 @@ def test_a_tape_to_behind_the_camera_is_no_focus(session):
     ],
 )  # fmt: skip
 def test_ends_are_called_by_what_they_are_on(session, end, words):
-    session.add_subject("Nose", PointAnchor(position_m=(0, 1, 0)))
+    add_subject(session, "Nose", PointAnchor(position_m=(0, 1, 0)))
     assert taping.end_name(session, end) == words
 
 
@@ -196,14 +199,14 @@ def test_a_nudged_end_stays_tied_to_what_it_rides_on(qapp, settings, demo):
 
 
 def test_saving_an_unnamed_plan_names_it(make_window, tmp_path):
-    hand = make_window()
-    window = hand.window
+    user = make_window()
+    window = user.window
     window.document.begin_empty()
     assert window.session.card == 1
-    assert window.card_of[1].stand_ins.isVisible()
+    assert window.cards[1].stand_ins.isVisible()
     window.document._save_to(tmp_path / "Harbour.kobrel")
     assert window.session.plan.name == "Harbour"
-    assert window.session.undo.isClean()
+    assert window.session.history.is_saved
     assert window.heading.text() == "Harbour"
-    hand.key(Qt.Key.Key_3)
+    user.key(Qt.Key.Key_3)
     assert window.session.shot.marks[0].target == DistanceTarget(metres=6.0)

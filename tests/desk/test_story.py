@@ -12,17 +12,18 @@ from kobrel.exchange.usd import read_usd
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import DistanceTarget, SubjectTarget
 from kobrel.plan.survey import survey
+from kobrel.session.commands import walking
 from tests.conftest import DEMO
 
 SCENE = DEMO.with_suffix(".usdc")
 
 
 @pytest.fixture
-def hand(make_window):
-    hand = make_window()
-    hand.window.document.open(SCENE)
-    hand.opened()
-    return hand
+def user(make_window):
+    user = make_window()
+    user.window.document.open(SCENE)
+    user.opened()
+    return user
 
 
 def picture_point(window, world):
@@ -38,23 +39,21 @@ def peg(window, number):
     return dict(window.picture.peg_places())[row]
 
 
-def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
-    window, session = hand.window, hand.window.session
+def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
+    window, session = user.window, user.window.session
     assert session.shot.title == "Wide"
     assert float(session.camera.focus_m) == pytest.approx(9.0, rel=1e-6), (
         "the camera's own focus is the start"
     )
 
     # Another camera of the file, with its own lens.
-    from kobrel.desk.menus import choose_camera
-
-    choose_camera(window, "night_ferry", "/NightFerry/Cameras/Rack")
+    walking.choose_camera(session, "night_ferry", "/NightFerry/Cameras/Rack")
     assert float(session.camera.focal_mm) == 50
 
     # Two things in the picture become subjects; their pegs are in every view at once.
     before = len(session.plan.subjects)
-    hand.click(window.picture, picture_point(window, [-0.28, 0.78, -2.04]))
-    hand.click(window.picture, picture_point(window, [0.72, 1.3, -5.9]))
+    user.click(window.picture, picture_point(window, [-0.28, 0.78, -2.04]))
+    user.click(window.picture, picture_point(window, [0.72, 1.3, -5.9]))
     lantern, ferryman = session.plan.subjects[before:]
     assert "Lantern" in lantern.name
     assert "Ferryman" in ferryman.name
@@ -68,16 +67,16 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     assert float(session.survey.sight.axial_m[rows[0], 0]) == pytest.approx(2.66, abs=0.05)
 
     # A click on a peg focuses.
-    hand.click(window.picture, peg(window, lantern.number))
+    user.click(window.picture, peg(window, lantern.number))
     assert session.shot.marks[0].target == SubjectTarget(number=lantern.number)
     assert float(session.survey.sight.blur_px[rows[0], 0]) == pytest.approx(0, abs=1e-9)
 
     # Lens, stop and sensor, typed.
-    hand.key(Qt.Key.Key_3)
-    glass = window.card_of[3].lens
-    hand.type(glass.focal, "65")
-    hand.type(glass.stop, "f/2")
-    hand.type(glass.delivery, "2048")
+    user.key(Qt.Key.Key_3)
+    glass = window.cards[3].lens
+    user.type(glass.focal, "65")
+    user.type(glass.stop, "f/2")
+    user.type(glass.delivery, "2048")
     row = next(i for i in range(glass.format.count()) if "Full frame  36" in glass.format.itemText(i))
     glass.format.setCurrentIndex(row)
     glass.format.activated.emit(row)
@@ -87,14 +86,14 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
     assert session.shot.width_px == 2048
 
     # The true depth of field comes.
-    hand.wait(lambda: "exact" in window.picture.status)
+    user.wait(lambda: "exact" in window.picture.status)
 
     # A rack between the two: a mark at a later frame, put on the other subject.
     window.barrel.setFocus()
     session.show_frame(1060)
-    hand.key(Qt.Key.Key_M, widget=window.barrel)
+    user.key(Qt.Key.Key_M, widget=window.barrel)
     assert [m.target.number for m in session.shot.marks] == [lantern.number] * 2
-    hand.click(window.picture, peg(window, ferryman.number))
+    user.click(window.picture, peg(window, ferryman.number))
     assert [(m.frame, m.target.number) for m in session.shot.marks] == [
         (1001, lantern.number), (1060, ferryman.number),
     ]  # fmt: skip
@@ -104,45 +103,45 @@ def test_from_a_scene_to_values_for_a_renderer(hand, tmp_path, monkeypatch):
 
     # Scrubbing in the chart.
     chart = window.chart
-    hand.drag(chart, QPointF(chart.x_of(1001), 120), QPointF(chart.x_of(1030), 120))
+    user.drag(chart, QPointF(chart.x_of(1001), 120), QPointF(chart.x_of(1030), 120))
     assert session.frame == 1030
-    hand.key(Qt.Key.Key_Right, widget=chart)
+    user.key(Qt.Key.Key_Right, widget=chart)
     assert session.frame == 1031
 
     # Save, reopen: the same plan, shot and frame.
     path = tmp_path / "rack.kobrel"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
-    hand.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    user.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert open_plan(path) == session.plan
-    assert session.undo.isClean()
+    assert session.history.is_saved
     kept = session.plan
     window.document.open(path)
-    hand.wait(lambda: window.jobs.job is None and session.plan is not kept)
+    user.wait(lambda: window.jobs.job is None and session.plan is not kept)
     assert session.plan == kept
     assert session.frame == 1031
 
     # The values for a renderer, reread.
     layer = tmp_path / "rack.usda"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(layer), ""))
-    window.document.ask_export_usd()
-    hand.wait(lambda: window.jobs.job is None and layer.exists())
+    window.exports.ask_usd()
+    user.wait(lambda: window.jobs.job is None and layer.exists())
     back = read_usd(layer)
     expected = survey(session.plan, session.shot, session.stage).camera
     np.testing.assert_allclose(back.focus_m, expected.focus_m, rtol=1e-12)
     np.testing.assert_allclose(back.f_number, 2.0)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     table = tmp_path / "rack.csv"
-    window.document.export(table, "csv")
-    hand.wait(lambda: window.jobs.job is None and table.exists())
+    window.exports.export(table, "csv")
+    user.wait(lambda: window.jobs.job is None and table.exists())
     assert table.read_text().startswith("frame,focus_m")
 
 
-def test_holding_d_and_clicking_puts_the_focus_there(hand):
-    window, session = hand.window, hand.window.session
+def test_holding_d_and_clicking_puts_the_focus_there(user):
+    window, session = user.window, user.window.session
     subjects = len(session.plan.subjects)
     at = picture_point(window, [-0.28, 0.3, -1.95])
     QTest.keyPress(window.picture, Qt.Key.Key_D)
-    hand.click(window.picture, at)
+    user.click(window.picture, at)
     QTest.keyRelease(window.picture, Qt.Key.Key_D)
     target = session.shot.marks[0].target
     assert isinstance(target, DistanceTarget)
@@ -155,65 +154,65 @@ def test_holding_d_and_clicking_puts_the_focus_there(hand):
     )
     assert target.metres == pytest.approx(float(session.camera.see(pick.point).axial_m), rel=0.01)
     assert len(session.plan.subjects) == subjects
-    hand.click(window.picture, at)
+    user.click(window.picture, at)
     assert len(session.plan.subjects) == subjects + 1
 
 
-def test_dragging_the_barrels_index_refocuses_and_is_one_step_to_undo(hand):
-    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+def test_dragging_the_barrels_index_refocuses_and_is_one_step_to_undo(user):
+    _window, session, barrel = user.window, user.window.session, user.window.barrel
     before = session.plan
     scale = barrel.scale()
     start = QPointF(scale.px(float(session.camera.focus_m)), barrel._line_y - 12)
     goal = QPointF(scale.px(6.0), start.y())
-    hand.drag(barrel, start, goal)
+    user.drag(barrel, start, goal)
     assert float(session.camera.focus_m) == pytest.approx(6.0, rel=0.03)
-    assert session.undo.undoText().startswith("Focus on")
-    session.undo.undo()
+    assert session.history.last.name.startswith("Focus on")
+    session.undo()
     assert session.plan == before
-    session.undo.redo()
+    session.redo()
     assert float(session.camera.focus_m) == pytest.approx(6.0, rel=0.03)
 
 
 @pytest.mark.parametrize("end", [0, 1])
-def test_dragging_an_end_of_the_band_changes_the_stop(hand, end):
-    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+def test_dragging_an_end_of_the_band_changes_the_stop(user, end):
+    _window, session, barrel = user.window, user.window.session, user.window.barrel
     session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
-    hand.rest()
+    user.rest()
     limit = float(session.camera.limits_m[end])
     focus = float(session.camera.focus_m)
     scale = barrel.scale()
     wanted = 1 / (1 / focus + 1.5 * (1 / limit - 1 / focus))
     y = barrel._line_y - 4
-    hand.drag(barrel, QPointF(scale.px(limit), y), QPointF(scale.px(wanted), y))
+    user.drag(barrel, QPointF(scale.px(limit), y), QPointF(scale.px(wanted), y))
     assert float(session.camera.f_number) == pytest.approx(1.5, rel=0.05)
     assert float(session.camera.limits_m[end]) == pytest.approx(wanted, rel=0.05)
     assert float(session.camera.focus_m) == focus
 
 
-def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(hand):
-    window, session = hand.window, hand.window.session
-    focus = window.card_of[3].lens.focus
+def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(user):
+    window, session = user.window, user.window.session
+    focus = window.cards[3].lens.focus
     for text, metres in (("3.2 m", 3.2), ("320 cm", 3.2), ("10' 6\"", 3.2004), ("5", 5.0), ("inf", np.inf)):
-        hand.type(focus, text)
+        user.type(focus, text)
         assert float(session.camera.focus_m) == pytest.approx(metres)
     plan = session.plan
-    hand.type(focus, "over there")
+    user.type(focus, "over there")
     assert session.plan is plan
     assert "not a length" in window.says.text()
     assert focus.text() == "over there"
     assert focus.property("wrong") is True
     QTest.keyClick(focus, Qt.Key.Key_Escape)
     assert focus.text() == "∞"
-    hand.type(window.card_of[3].lens.focal, "0.2")
+    user.type(window.cards[3].lens.focal, "0.2")
     assert "out of range" in window.says.text()
 
 
-def test_lens_model_and_surface_say_what_they_mean(hand):
-    window, session = hand.window, hand.window.session
-    window.card_of[3].show_page("Read")
-    glass = window.card_of[3].read
+def test_lens_model_and_surface_say_what_they_mean(user):
+    window, session = user.window, user.window.session
+    window.cards[3].show_page("Read")
+    glass = window.cards[3].read
     angle = glass.small["View angle"].text()
-    hand.type(window.card_of[3].lens.focus, "0.3 m")
+    user.type(window.cards[3].lens.focus, "0.3 m")
     glass.model.setCurrentIndex(1)
     glass.model.activated.emit(1)
     assert session.glass.model == "thin"
@@ -225,32 +224,32 @@ def test_lens_model_and_surface_say_what_they_mean(hand):
     assert "straight" in glass.meaning.text()
 
 
-def test_the_iris_card_changes_the_picture(hand):
-    window, session = hand.window, hand.window.session
-    hand.key(Qt.Key.Key_4)
-    iris = window.card_of[4].shape
+def test_the_iris_card_changes_the_picture(user):
+    window, session = user.window, user.window.session
+    user.key(Qt.Key.Key_4)
+    iris = window.cards[4].shape
     assert iris.isVisible()
-    hand.type(iris.blades, "6")
-    hand.type(iris.roundness, "0.3")
-    hand.type(iris.rotation, "15")
-    hand.type(iris.squeeze, "1.8")
+    user.type(iris.blades, "6")
+    user.type(iris.roundness, "0.3")
+    user.type(iris.rotation, "15")
+    user.type(iris.squeeze, "1.8")
     assert (session.shot.iris.blades, session.shot.iris.roundness, session.shot.iris.rotation_deg) == (
         6,
         0.3,
         15,
     )
     assert session.glass.squeeze == 1.8
-    hand.type(iris.blades, "2")
+    user.type(iris.blades, "2")
     assert session.shot.iris.blades == 0
     iris.blades.setFocus()
     QTest.keyClick(iris.blades, Qt.Key.Key_Up)
     assert session.shot.iris.blades == 3
 
 
-def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(hand):
-    window, session, chart = hand.window, hand.window.session, hand.window.chart
-    hand.key(Qt.Key.Key_5)
-    hand.rest()
+def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(user):
+    window, session, chart = user.window, user.window.session, user.window.chart
+    user.key(Qt.Key.Key_5)
+    user.rest()
     QTest.mouseDClick(
         chart,
         Qt.MouseButton.LeftButton,
@@ -261,16 +260,16 @@ def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(hand):
     assert session.shot.marks[1].target.metres == pytest.approx(6.0, rel=0.05)
     place = chart.mark_place(session.shot.marks[1])
     goal = QPointF(chart.x_of(1050), chart.scale().px(12.0))
-    hand.drag(chart, place, goal)
+    user.drag(chart, place, goal)
     assert session.shot.marks[1].frame == 1050
     assert session.shot.marks[1].target.metres == pytest.approx(12.0, rel=0.05)
-    assert session.undo.undoText() == "Move mark"
+    assert session.history.last.name == "Move mark"
 
-    pull = window.card_of[5].marks
+    pull = window.cards[5].marks
     pull.ease.setCurrentIndex(1)
     pull.ease.activated.emit(1)
     assert session.shot.marks[1].ease == "even"
-    hand.type(pull.frame, "1044")
+    user.type(pull.frame, "1044")
     assert session.shot.marks[1].frame == 1044
 
     chart.setFocus()
@@ -284,27 +283,27 @@ def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(hand):
 
 
 def test_a_mark_dragged_to_a_subjects_line_is_on_the_subject(make_window):
-    hand = make_window()
-    window, session, chart = hand.window, hand.window.session, hand.window.chart
+    user = make_window()
+    window, session, chart = user.window, user.window.session, user.window.chart
     window.document.open(DEMO)
-    hand.opened()
+    user.opened()
     session.show_shot(1)
-    hand.rest()
+    user.rest()
     mark = session.shot.marks[3]
     row = session.survey.subjects.index(1)
     y = chart.scale().px(float(session.survey.focus_distance_m[row, 1090 - 1001]))
-    hand.drag(chart, chart.mark_place(mark), QPointF(chart.x_of(1090), y))
+    user.drag(chart, chart.mark_place(mark), QPointF(chart.x_of(1090), y))
     assert session.shot.marks[3].target == SubjectTarget(number=1)
     assert session.shot.marks[3].frame == 1090
 
 
-def test_keys_of_stop_and_focal_length(hand):
-    window, session = hand.window, hand.window.session
-    hand.key(Qt.Key.Key_5)
-    pull = window.card_of[5].marks
+def test_keys_of_stop_and_focal_length(user):
+    window, session = user.window, user.window.session
+    user.key(Qt.Key.Key_5)
+    pull = window.cards[5].marks
     pull.stop_key.click()
     session.show_frame(1040)
-    hand.type(pull.stop, "8")
+    user.type(pull.stop, "8")
     assert [k.value for k in session.glass.f_number.keys] == pytest.approx([4.0, 8.0])
     assert pull.stop_key.isChecked()
     session.show_frame(1020)
@@ -316,51 +315,51 @@ def test_keys_of_stop_and_focal_length(hand):
     assert "1001: f/4" in pull.keys.text()
 
 
-def test_brackets_step_the_stop_and_space_plays(hand):
-    window, session = hand.window, hand.window.session
+def test_brackets_step_the_stop_and_space_plays(user):
+    window, session = user.window, user.window.session
     window.chart.setFocus()
-    hand.key(Qt.Key.Key_BracketRight, widget=window.chart)
+    user.key(Qt.Key.Key_BracketRight, widget=window.chart)
     assert float(session.camera.f_number) == pytest.approx(4.5)
-    hand.key(Qt.Key.Key_BracketLeft, widget=window.chart)
-    hand.key(Qt.Key.Key_BracketLeft, widget=window.chart)
+    user.key(Qt.Key.Key_BracketLeft, widget=window.chart)
+    user.key(Qt.Key.Key_BracketLeft, widget=window.chart)
     assert float(session.camera.f_number) == pytest.approx(3.5)
-    hand.key(Qt.Key.Key_Space, widget=window.chart)
-    hand.wait(lambda: session.frame > 1003)
-    hand.key(Qt.Key.Key_Space, widget=window.chart)
+    user.key(Qt.Key.Key_Space, widget=window.chart)
+    user.wait(lambda: session.frame > 1003)
+    user.key(Qt.Key.Key_Space, widget=window.chart)
     frame = session.frame
-    hand.rest(0.2)
+    user.rest(0.2)
     assert session.frame == frame
 
 
-def test_every_edit_can_be_undone_by_name(hand):
-    window, session = hand.window, hand.window.session
+def test_every_edit_can_be_undone_by_name(user):
+    window, session = user.window, user.window.session
     start = session.plan
-    glass, tape = window.card_of[3].lens, window.card_of[2].subjects
-    hand.type(glass.focal, "35")
-    hand.type(glass.stop, "5.6")
-    hand.type(glass.sensor_width, "30")
-    hand.click(window.picture, picture_point(window, [-3.3, 1.2, -4.5]))
-    hand.key(Qt.Key.Key_2)
+    glass, tape = window.cards[3].lens, window.cards[2].subjects
+    user.type(glass.focal, "35")
+    user.type(glass.stop, "5.6")
+    user.type(glass.sensor_width, "30")
+    user.click(window.picture, picture_point(window, [-3.3, 1.2, -4.5]))
+    user.key(Qt.Key.Key_2)
     tape.model.setData(tape.model.index(len(session.plan.subjects) - 1), "Window")
     tape.delete_button.click()
-    hand.key(Qt.Key.Key_M, widget=window.chart)
-    names = [session.undo.text(i) for i in range(session.undo.count())]
+    user.key(Qt.Key.Key_M, widget=window.chart)
+    names = [step.name for step in session.history.steps]
     assert names[:3] == ["Focal length 35 mm", "Stop f/5.6", "Sensor size"]
     assert names[3].startswith("Add subject")
     assert names[4].startswith("Rename")
     assert names[5] == "Delete subject Window"
     last = session.plan
-    while session.undo.canUndo():
-        session.undo.undo()
+    while session.history.last:
+        session.undo()
     assert session.plan == start
-    while session.undo.canRedo():
-        session.undo.redo()
+    while session.history.next:
+        session.redo()
     assert session.plan == last
 
 
-def test_unsaved_work_is_asked_about(hand, monkeypatch, tmp_path):
-    window, session = hand.window, hand.window.session
-    hand.type(window.card_of[3].lens.focal, "35")
+def test_unsaved_work_is_asked_about(user, monkeypatch, tmp_path):
+    window, session = user.window, user.window.session
+    user.type(window.cards[3].lens.focal, "35")
     asked = []
 
     def answer(button):
@@ -374,7 +373,7 @@ def test_unsaved_work_is_asked_about(hand, monkeypatch, tmp_path):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "kept.kobrel"), ""))
     assert window.document.may_leave() is True
     assert open_plan(tmp_path / "kept.kobrel") == session.plan
-    hand.type(window.card_of[3].lens.focal, "40")
+    user.type(window.cards[3].lens.focal, "40")
     answer(QMessageBox.StandardButton.Discard)
     assert window.document.may_leave() is True
     assert len(asked) == 4
@@ -386,7 +385,7 @@ def test_the_window_comes_back_as_it_was(make_window, tmp_path):
     first.opened()
     first.window.session.show_shot(2)
     first.window.session.show_frame(1033)
-    first.window.show_card(5)
+    first.window.session.show_card(5)
     first.window.close()
     second = make_window()
     assert second.window.session.card == 5
@@ -398,33 +397,33 @@ def test_the_window_comes_back_as_it_was(make_window, tmp_path):
 
 
 @pytest.mark.parametrize("content", ["{", '{"format": 77}'])
-def test_a_broken_file_leaves_the_work_as_it_is(hand, tmp_path, content):
-    window, session = hand.window, hand.window.session
+def test_a_broken_file_leaves_the_work_as_it_is(user, tmp_path, content):
+    window, session = user.window, user.window.session
     plan = session.plan
     bad = tmp_path / "bad.kobrel"
     bad.write_text(content)
     window.document.open(bad)
-    hand.wait(lambda: window.jobs.job is None)
+    user.wait(lambda: window.jobs.job is None)
     assert session.plan is plan
     assert "bad.kobrel" in window.says.text()
 
 
-def test_opening_can_be_cancelled(hand):
-    window, session = hand.window, hand.window.session
+def test_opening_can_be_cancelled(user):
+    window, session = user.window, user.window.session
     plan = session.plan
     window.document.open(DEMO)
     window.jobs.cancel_button.click()
-    hand.wait(lambda: window.jobs.job is None)
+    user.wait(lambda: window.jobs.job is None)
     assert session.plan is plan
     assert "Cancelled" in window.says.text()
 
 
-def test_a_frame_is_rendered_to_a_file_beside_the_window(hand, tmp_path):
-    window, session = hand.window, hand.window.session
+def test_a_frame_is_rendered_to_a_file_beside_the_window(user, tmp_path):
+    window, session = user.window, user.window.session
     session.edit_shot("small", lambda shot: shot.but(width_px=64))
-    window.document.render(tmp_path / "frame.exr", samples=2)
+    window.exports.render(tmp_path / "frame.exr", samples=2)
     assert not window.jobs.isHidden()
-    hand.wait(lambda: window.jobs.job is None)
+    user.wait(lambda: window.jobs.job is None)
     assert (tmp_path / "frame.exr").exists()
-    hand.rest()
+    user.rest()
     assert "Written" in window.says.text()

@@ -4,7 +4,6 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog
 
-from kobrel.desk import blocking, taping
 from kobrel.plan import edit
 from kobrel.plan.model import (
     CameraEnd,
@@ -15,21 +14,23 @@ from kobrel.plan.model import (
     SubjectTarget,
     SurfaceAnchor,
 )
+from kobrel.session.commands import blocking, subject_list, taping
+from kobrel.session.commands.focusing import focus_on
 
 
 @pytest.fixture
 def blocked(make_window):
     """A person and a box on a ground, on the Tape card."""
-    hand = make_window()
-    window, session = hand.window, hand.window.session
+    user = make_window()
+    window, session = user.window, user.window.session
     window.document.begin_empty()
     blocking.place(session, "ground", (0, 0, 0))
     blocking.place(session, "standing", (-0.5, 0, 1))
     blocking.place(session, "box", (1.0, 0, 0))
-    hand.wait(lambda: window.picture.ready and session.stage.built)
-    hand.key(Qt.Key.Key_2)
+    user.wait(lambda: window.picture.ready and session.stage.built)
+    user.key(Qt.Key.Key_2)
     assert session.card == 2
-    return hand
+    return user
 
 
 def in_picture(window, point):
@@ -38,18 +39,18 @@ def in_picture(window, point):
     return box.topLeft() + QPointF(float(sight.x_px), float(sight.y_px)) * (box.width() / camera.width_px)
 
 
-def click_button(hand, button):
-    hand.click(button, QPointF(button.width() / 2, button.height() / 2))
+def click_button(user, button):
+    user.click(button, QPointF(button.width() / 2, button.height() / 2))
 
 
 def test_a_tape_between_two_things_snaps_to_a_vertex(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
-    page = window.card_of[2]
+    user, window, session = blocked, blocked.window, blocked.window.session
+    page = window.cards[2]
     page.show_page("Tapes")
-    click_button(hand, page.tapes.new)
+    click_button(user, page.tapes.new)
     corner = np.array([0.7, 0.6, 0.3])  # of the box, at its upper left
-    hand.click(window.picture, in_picture(window, corner) + QPointF(3, 3))
-    hand.click(window.picture, in_picture(window, (-0.5, 1.2, 1.0)))
+    user.click(window.picture, in_picture(window, corner) + QPointF(3, 3))
+    user.click(window.picture, in_picture(window, (-0.5, 1.2, 1.0)))
     tape = session.plan.tapes[0]
     assert isinstance(tape.start, SurfaceAnchor)
     assert isinstance(tape.end, SurfaceAnchor)
@@ -65,40 +66,40 @@ def test_a_tape_between_two_things_snaps_to_a_vertex(blocked):
 
 
 def test_a_tape_is_made_in_overhead_and_ends_on_subjects(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     blocking.place(session, "ball", (0, 0, -2))
     blocking.make_subject(session)
-    hand.key(Qt.Key.Key_T)
-    hand.click(window.overhead, window.overhead.place(0, 0))
+    user.key(Qt.Key.Key_T)
+    user.click(window.overhead, window.overhead.place(0, 0))
     row = dict(window.overhead.subject_places())[0]
-    hand.click(window.overhead, row)
+    user.click(window.overhead, row)
     assert (session.plan.tapes[0].start, session.plan.tapes[0].end) == (CameraEnd(), SubjectEnd(number=1))
     # On a thing that is seen from above, it lies on its surface.
-    hand.key(Qt.Key.Key_T)
-    hand.click(window.overhead, window.overhead.place(0, 0))
-    hand.click(window.overhead, window.overhead.where((1.1, 0, 0.1)))
+    user.key(Qt.Key.Key_T)
+    user.click(window.overhead, window.overhead.place(0, 0))
+    user.click(window.overhead, window.overhead.where((1.1, 0, 0.1)))
     end = session.plan.tapes[1].end
     assert end == StandInAnchor(number=3)
-    hand.key(Qt.Key.Key_T)
-    hand.click(window.overhead, window.overhead.where((-0.5, 1.6, 1.0)) + QPointF(0, 30))
+    user.key(Qt.Key.Key_T)
+    user.click(window.overhead, window.overhead.where((-0.5, 1.6, 1.0)) + QPointF(0, 30))
     assert session.tool.start.scene == "stand-in 1"
 
 
 def test_an_end_that_only_looks_right_is_shown_as_off_and_put_right(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     floating = PointAnchor(position_m=(1.0, 1.4, 0.0))  # 0.8 m above the box
     plan, tape = edit.add_tape(session.plan, "Stray", CameraEnd(), floating)
     session.edit("tape", plan)
     session.select(tape="Stray")
-    page = window.card_of[2]
+    page = window.cards[2]
     page.show_page("Tapes")
-    hand.rest()
+    user.rest()
     assert "off the nearest" in page.tapes.off.text()
     assert page.tapes.off.isVisible()
     numbers = taping.numbers_of(session, tape)
-    _point, miss = window.second.floor.misses(tape, numbers)[0]
+    _point, miss = window.second.tapes.misses(tape, numbers)[0]
     assert miss.gap_m == pytest.approx(0.8, rel=0.03)  # the camera is a little tilted
-    click_button(hand, page.tapes.snap)
+    click_button(user, page.tapes.snap)
     end = session.plan.tapes[0].end
     assert end.scene == "stand-in 3"
     assert not page.tapes.off.isVisible()
@@ -106,23 +107,23 @@ def test_an_end_that_only_looks_right_is_shown_as_off_and_put_right(blocked):
 
 
 def test_ends_are_dragged_and_typed(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     plan, _ = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
     session.edit("tape", plan)
     view = window.overhead
-    hand.drag(view, view.where((0.3, 1.0, 2.0)), view.where((-0.2, 1.0, 3.0)))
+    user.drag(view, view.where((0.3, 1.0, 2.0)), view.where((-0.2, 1.0, 3.0)))
     end = session.plan.tapes[0].end
     np.testing.assert_allclose(view.flat(end.position_m), view.flat((-0.2, 1.0, 3.0)), atol=0.05)
     assert session.selected_tape == "Free"
-    page = window.card_of[2]
+    page = window.cards[2]
     page.show_page("Tapes")
-    hand.rest()
-    hand.type(page.tapes.end[1], "50 cm")
+    user.rest()
+    user.type(page.tapes.end[1], "50 cm")
     assert session.plan.tapes[0].end.position_m[1] == 0.5
     assert not page.tapes.start[0].isEnabled()
     # Dragged onto a stand-in's point it is tied to it.
     spot = view.where(session.stage.world(blocking_place(2), [1001])[0, :3, 3])
-    hand.drag(view, view.where(session.plan.tapes[0].end.position_m), spot)
+    user.drag(view, view.where(session.plan.tapes[0].end.position_m), spot)
     assert session.plan.tapes[0].end == StandInAnchor(number=2)
 
 
@@ -134,79 +135,79 @@ def blocking_place(number):
 
 
 def test_one_key_focuses_on_a_free_end_and_tapes_are_renamed_and_deleted(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     point = (0.3, 1.0, 2.0)
     plan, _ = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=point))
     session.edit("tape", plan)
     session.select(tape="Free")
-    hand.key(Qt.Key.Key_F)
+    user.key(Qt.Key.Key_F)
     distance = float(session.camera.see(point).axial_m)
     assert session.shot.marks[0].target == DistanceTarget(metres=distance)
-    page = window.card_of[2]
+    page = window.cards[2]
     page.show_page("Tapes")
     model = page.tapes._model
     assert model.setData(model.index(0, 0), "To the door")
     assert [t.name for t in session.plan.tapes] == ["To the door"]
-    click_button(hand, page.tapes.delete)
+    click_button(user, page.tapes.delete)
     assert session.plan.tapes == ()
 
 
 def test_a_tape_wants_two_different_ends(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
-    hand.key(Qt.Key.Key_T)
-    hand.key(Qt.Key.Key_C)
-    hand.key(Qt.Key.Key_C)
+    user, window, session = blocked, blocked.window, blocked.window.session
+    user.key(Qt.Key.Key_T)
+    user.key(Qt.Key.Key_C)
+    user.key(Qt.Key.Key_C)
     assert session.plan.tapes == ()
     assert "Both ends are the same" in window.says.text()
-    hand.key(Qt.Key.Key_Escape)
+    user.key(Qt.Key.Key_Escape)
     assert session.tool is None
-    hand.key(Qt.Key.Key_F)
+    user.key(Qt.Key.Key_F)
     assert "Choose a tape first" in window.says.text()
 
 
 def test_the_probe_reads_copies_and_focuses(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     from PySide6.QtTest import QTest
 
-    hand.key(Qt.Key.Key_P)
+    user.key(Qt.Key.Key_P)
     at = in_picture(window, (1.0, 0.3, 0.3)).toPoint()
-    hand.rest(0.05)
+    user.rest(0.05)
     QTest.mouseMove(window.picture, at)
-    hand.rest(0.05)
+    user.rest(0.05)
     camera = session.camera
     sight = camera.see((1.0, 0.3, 0.3))
     assert session.length(float(sight.axial_m)) in window.probe.text()
     assert "Box" in window.probe.text()
-    hand.click(window.picture, QPointF(at))
+    user.click(window.picture, QPointF(at))
     assert session.plan.subjects == ()
     text = QGuiApplication.clipboard().text()
     assert "along the axis" in text
     assert "straight" in text
     QTest.keyPress(window, Qt.Key.Key_D)
-    hand.click(window.picture, QPointF(at))
+    user.click(window.picture, QPointF(at))
     QTest.keyRelease(window, Qt.Key.Key_D)
     assert session.shot.marks[0].target.metres == pytest.approx(float(sight.axial_m), rel=0.01)
 
 
-def subjects_page(hand):
-    page = hand.window.card_of[2]
+def subjects_page(user):
+    page = user.window.cards[2]
     page.show_page("Subjects")
     return page.subjects
 
 
 def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
-    hand, session = blocked, blocked.window.session
-    page = subjects_page(hand)
+    user, session = blocked, blocked.window.session
+    page = subjects_page(user)
     for number in (2, 3):
         session.select(stand_in=number)
         blocking.make_subject(session)
     person, box = session.plan.subjects
     assert person.half_depth_m > 0
-    session.focus_on(SubjectTarget(number=box.number))
+    focus_on(session, SubjectTarget(number=box.number))
     plan, _ = edit.add_tape(session.plan, "t", CameraEnd(), SubjectEnd(number=box.number))
     session.edit("tape", plan)
     page.list.setCurrentIndex(page.model.index(1))
-    click_button(hand, page.up)
+    click_button(user, page.up)
     assert [s.number for s in session.plan.subjects] == [2, 1]
     page.sorting.setCurrentIndex(1)
     page.sorting.activated.emit(1)
@@ -215,13 +216,12 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
 
     # Depth makes sharp mean all of it.
     session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
-    session.focus_on(SubjectTarget(number=1))
-    session.selected_subject = 1
-    session.changed.emit()
-    hand.type(page.half_depth, "0")
+    focus_on(session, SubjectTarget(number=1))
+    session.select_subject(1)
+    user.type(page.half_depth, "0")
     row = session.survey.subjects.index(1)
     assert session.survey.state[row, 0] == 0
-    hand.type(page.half_depth, "1.5")
+    user.type(page.half_depth, "1.5")
     assert session.survey.state[row, 0] == 1
 
     # Another tie.
@@ -229,32 +229,31 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
     page.kind.activated.emit(1)
     anchor = session.plan.subject(1).anchor
     assert isinstance(anchor, PointAnchor)
-    hand.type(page.point[0], "1.25")
+    user.type(page.point[0], "1.25")
     assert session.plan.subject(1).anchor.position_m[0] == 1.25
-    click_button(hand, page.key)
+    click_button(user, page.key)
     assert session.plan.subject(1).anchor.keys[0].frame == session.frame
 
-    session.focus_on(SubjectTarget(number=2))
-    session.selected_subject = 2
-    session.changed.emit()
-    page.merge_into(1)
+    focus_on(session, SubjectTarget(number=2))
+    session.select_subject(2)
+    subject_list.merge_chosen(session, 1)
     assert [s.number for s in session.plan.subjects] == [1]
     assert session.shot.marks[0].target == SubjectTarget(number=1)
     assert session.plan.tapes[0].end == SubjectEnd(number=1)
-    session.undo.undo()
+    session.undo()
     assert len(session.plan.subjects) == 2
 
 
 def test_a_node_can_be_measured_in_four_ways(make_window, moving_scene):
-    hand = make_window()
-    hand.window.document.open(moving_scene)
-    hand.opened()
-    session = hand.window.session
-    hand.key(Qt.Key.Key_2)
-    page = subjects_page(hand)
-    hand.wait(lambda: session.stage.built)
+    user = make_window()
+    user.window.document.open(moving_scene)
+    user.opened()
+    session = user.window.session
+    user.key(Qt.Key.Key_2)
+    page = subjects_page(user)
+    user.wait(lambda: session.stage.built)
     middle = session.stage.boxes(session.frame)[0].mean(axis=0)
-    hand.click(hand.window.picture, in_picture(hand.window, middle) + QPointF(22, 16))
+    user.click(user.window.picture, in_picture(user.window, middle) + QPointF(22, 16))
     kinds = [page.kind.itemData(i) for i in range(page.kind.count())]
     assert kinds == ["surface", "bounds", "origin", "nearest", "point"]
     places = {}
@@ -270,49 +269,49 @@ def test_a_node_can_be_measured_in_four_ways(make_window, moving_scene):
 
 
 def test_readings_are_typed_pasted_opened_and_made_subjects(blocked, tmp_path, monkeypatch):
-    hand, window, session = blocked, blocked.window, blocked.window.session
-    card = window.card_of[2]
+    user, window, session = blocked, blocked.window, blocked.window.session
+    card = window.cards[2]
     card.show_page("Readings")
     page = card.readings
     page.title.setText("Door")
-    hand.type(page.distance, "3.5 m")
+    user.type(page.distance, "3.5 m")
     QGuiApplication.clipboard().setText("name;distance;unit\nLamp;412;cm\nDoor;2;m\n")
-    click_button(hand, page.paste)
+    click_button(user, page.paste)
     path = tmp_path / "far.csv"
     path.write_text("Tree, 10' 6\"\n")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
-    click_button(hand, page.open)
+    click_button(user, page.open)
     assert [(r.name, round(r.distance_m, 4)) for r in session.plan.readings] == [
         ("Door", 3.5), ("Lamp", 4.12), ("Door 2", 2.0), ("Tree", 3.2004),
     ]  # fmt: skip
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "out.csv"), ""))
-    click_button(hand, page.save)
+    click_button(user, page.save)
     assert "Lamp,4.12,m" in (tmp_path / "out.csv").read_text()
-    click_button(hand, page.subjects)
+    click_button(user, page.subjects)
     numbers = session.survey
     np.testing.assert_allclose(numbers.sight.straight_m[:, 0], [3.5, 4.12, 2.0, 3.2004], rtol=1e-9)
     kept = session.plan
     QGuiApplication.clipboard().setText("Lamp; 3 days")
-    click_button(hand, page.paste)
+    click_button(user, page.paste)
     assert "Line 1" in page.state.text()
     assert session.plan is kept
     page.table.selectRow(1)
-    click_button(hand, page.delete)
+    click_button(user, page.delete)
     assert [r.name for r in session.plan.readings] == ["Door", "Door 2", "Tree"]
 
 
 def test_the_simulated_meter_is_started_aimed_and_read(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
-    card = window.card_of[2]
+    user, window, session = blocked, blocked.window, blocked.window.session
+    card = window.cards[2]
     card.show_page("Readings")
     page = card.readings
-    click_button(hand, page.read)
-    hand.wait(lambda: "No meter at" in page.state.text() or "gave" in page.state.text())
-    click_button(hand, page.start)
-    hand.wait(lambda: "is on" in page.state.text(), 60)
-    click_button(hand, page.aim)
-    hand.click(window.picture, in_picture(window, (1.0, 0.3, 0.3)))
-    hand.wait(lambda: len(session.plan.readings) == 1)
+    click_button(user, page.read)
+    user.wait(lambda: "No meter at" in page.state.text() or "gave" in page.state.text())
+    click_button(user, page.start)
+    user.wait(lambda: "is on" in page.state.text(), 60)
+    click_button(user, page.aim)
+    user.click(window.picture, in_picture(window, (1.0, 0.3, 0.3)))
+    user.wait(lambda: len(session.plan.readings) == 1)
     reading = session.plan.readings[0]
     true = float(session.camera.see((1.0, 0.3, 0.3)).straight_m)
     assert reading.distance_m == pytest.approx(true, abs=0.03)
@@ -320,35 +319,35 @@ def test_the_simulated_meter_is_started_aimed_and_read(blocked):
     assert reading.count >= 3
     np.testing.assert_allclose(reading.point_m, (1.0, 0.3, 0.3), atol=0.03)
     page.address.setText("nowhere")
-    click_button(hand, page.read)
+    click_button(user, page.read)
     assert "host:port" in page.state.text()
-    click_button(hand, page.start)
-    hand.wait(lambda: "is off" in page.state.text())
+    click_button(user, page.start)
+    user.wait(lambda: "is off" in page.state.text())
 
 
 def test_lengths_in_the_scenes_own_unit(make_window, moving_scene):
-    hand = make_window()
-    hand.window.document.open(moving_scene)
-    hand.opened()
-    session, card = hand.window.session, hand.window.card_of[2]
-    hand.key(Qt.Key.Key_2)
+    user = make_window()
+    user.window.document.open(moving_scene)
+    user.opened()
+    session, card = user.window.session, user.window.cards[2]
+    user.key(Qt.Key.Key_2)
     card.unit.setCurrentIndex(card.unit.findData("scene"))
     card.unit.activated.emit(0)
     assert session.plan.unit == "scene"
     assert session.length(1.23) == "123 cm"
-    focus = hand.window.card_of[3].lens.focus
-    hand.key(Qt.Key.Key_3)
-    hand.type(focus, "250")
+    focus = user.window.cards[3].lens.focus
+    user.key(Qt.Key.Key_3)
+    user.type(focus, "250")
     assert float(session.camera.focus_m) == pytest.approx(2.5)
 
 
 def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     session.select(stand_in=2)
     blocking.make_subject(session)
     far = PointAnchor(position_m=(0.0, 1.2, -3.0))
-    session.focus_on(DistanceTarget(metres=9.0))
-    hand.rest()
+    focus_on(session, DistanceTarget(metres=9.0))
+    user.rest()
 
     def pixel(view, x, y):
         image = view.grab().toImage()
@@ -359,29 +358,29 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     near = float(session.survey.focus_distance_m[0, 0]) - 0.9
     before = pixel(barrel, scale.px(near), barrel._line_y - 3)
     session.edit("depth", edit.with_subject(session.plan, 1, half_depth_m=1.0))
-    hand.rest()
+    user.rest()
     assert pixel(barrel, barrel.scale().px(near), barrel._line_y - 3) != before
 
     plain = chart.grab().toImage()
     plan, _ = edit.add_tape(session.plan, "Far", CameraEnd(), far)
     session.edit("tape", plan)
-    hand.rest()
+    user.rest()
     distance = float(session.camera.see(far.position_m).axial_m)
     x, line = barrel.scale().px(distance), round(barrel._line_y)
     assert any(pixel(barrel, x, y) != pixel(barrel, x + 6, y) for y in range(line - 24, line - 1))
     session.select(tape="Far")
-    hand.rest()
+    user.rest()
     assert chart.grab().toImage() != plain
 
 
 def test_a_tape_beside_the_picture_is_not_drawn_over_its_surround(blocked):
-    hand, window, session = blocked, blocked.window, blocked.window.session
+    user, window, session = blocked, blocked.window, blocked.window.session
     picture = window.picture
     before = picture.grab().toImage()
     aside = PointAnchor(position_m=(-6.0, 1.4, 0.0))
     plan, _ = edit.add_tape(session.plan, "Aside", PointAnchor(position_m=(-5.0, 1.4, 0.0)), aside)
     session.edit("tape", plan)
-    hand.rest()
+    user.rest()
     camera, box = session.camera, picture.frame_rect()
     x = box.left() + float(camera.see((-5.5, 1.4, 0.0)).x_px) * box.width() / camera.width_px
     assert x < box.left()

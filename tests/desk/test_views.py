@@ -10,17 +10,19 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
 
-from kobrel.desk.look import DARK, LIGHT
-from kobrel.desk.scales import DioptreScale, nearest_of_interest_m
+from kobrel.desk.toolkit.scales import DioptreScale
+from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.survey import survey
+from kobrel.session import settings
+from kobrel.session.commands.focusing import focus_on
 
 
 @pytest.fixture
-def hand(demo_hand):
-    demo_hand.rest()
-    return demo_hand
+def user(demo_user):
+    demo_user.rest()
+    return demo_user
 
 
 @given(st.floats(0.05, 20), st.floats(0.01, 1e5))
@@ -46,7 +48,7 @@ def test_a_scale_begins_before_all_that_matters(demo):
     plan, stage = demo
     for shot in plan.shots:
         numbers = survey(plan, shot, stage)
-        assert nearest_of_interest_m(numbers) <= np.min(numbers.near_m)
+        assert numbers.nearest_of_interest_m <= np.min(numbers.near_m)
 
 
 def contrast(a, b):
@@ -69,24 +71,24 @@ def test_text_stands_out_in_both_looks(look):
     assert contrast(look.on_focus, look.focus) >= 4.5
 
 
-def test_a_click_on_a_peg_focuses_in_barrel_and_overhead(hand):
-    window, session = hand.window, hand.window.session
+def test_a_click_on_a_peg_focuses_in_barrel_and_overhead(user):
+    window, session = user.window, user.window.session
     session.show_frame(1020)
-    hand.rest()
+    user.rest()
     for view, places in (
         (window.barrel, window.barrel.peg_places()),
         (window.overhead, window.overhead.subject_places()),
     ):
         row, at = next((p[0], p[1]) for p in places if session.survey.subjects[p[0]] == 2)
-        hand.click(view, at)
+        user.click(view, at)
         assert session.subject_in_focus() == SubjectTarget(number=2)
-        session.undo.undo()
+        session.undo()
         assert session.subject_in_focus() == SubjectTarget(number=1)
         assert row == 1
 
 
-def test_surfaces_stand_in_overhead_at_their_distances(hand):
-    window, session = hand.window, hand.window.session
+def test_surfaces_stand_in_overhead_at_their_distances(user):
+    window, session = user.window, user.window.session
     overhead, camera = window.overhead, session.camera
     near, far = (float(x) for x in camera.limits_m)
     left, right = overhead._surface(camera, float(camera.half_widths()[0]), near)
@@ -95,15 +97,15 @@ def test_surfaces_stand_in_overhead_at_their_distances(hand):
     assert (apex.y() - left.y()) / per_m == pytest.approx(near)
     assert (right.x() - left.x()) / per_m == pytest.approx(2 * near * float(camera.half_widths()[0]))
     session.edit_glass("sphere", surface="sphere")
-    hand.rest()
+    user.rest()
     per_m = overhead.px_per_m()
     arc = overhead._surface(session.camera, float(camera.half_widths()[0]), far)
     for point in arc:
         assert math.hypot(point.x() - apex.x(), point.y() - apex.y()) / per_m == pytest.approx(far)
 
 
-def test_subjects_stand_in_overhead_and_side_where_they_are(hand):
-    window, session = hand.window, hand.window.session
+def test_subjects_stand_in_overhead_and_side_where_they_are(user):
+    window, session = user.window, user.window.session
     pose = session.camera.pose
     head = session.survey
     for mode, (across, along) in {"Overhead": (0, 2), "Side": (2, 1), "Front": (0, 1)}.items():
@@ -120,23 +122,23 @@ def test_subjects_stand_in_overhead_and_side_where_they_are(hand):
                 assert (apex.y() - places[row].y()) / per_m == pytest.approx(local[along], abs=1e-6)
 
 
-def test_dragging_the_focus_line_in_overhead(hand):
-    window, session = hand.window, hand.window.session
-    hand.key(Qt.Key.Key_2)
-    hand.rest()
+def test_dragging_the_focus_line_in_overhead(user):
+    window, session = user.window, user.window.session
+    user.key(Qt.Key.Key_2)
+    user.rest()
     overhead = window.overhead
     start = QPointF(overhead.width() * 0.3, overhead.place(0, float(session.camera.focus_m)).y())
     goal = QPointF(start.x(), overhead.place(0, 5.0).y())
-    hand.drag(overhead, start, goal)
+    user.drag(overhead, start, goal)
     assert float(session.camera.focus_m) == pytest.approx(5.0, rel=0.02)
 
 
-def test_the_wheel_over_the_barrel_moves_the_focus_finely_with_shift(hand):
+def test_the_wheel_over_the_barrel_moves_the_focus_finely_with_shift(user):
     from PySide6.QtCore import QPoint
     from PySide6.QtGui import QWheelEvent
     from PySide6.QtWidgets import QApplication
 
-    window, session = hand.window, hand.window.session
+    window, session = user.window, user.window.session
 
     def turn(modifier):
         before = 1 / float(session.camera.focus_m)
@@ -160,59 +162,59 @@ def test_the_wheel_over_the_barrel_moves_the_focus_finely_with_shift(hand):
     assert fine == pytest.approx(coarse / 10, rel=1e-3)
 
 
-def test_the_barrel_snaps_to_a_subject(hand):
-    _window, session, barrel = hand.window, hand.window.session, hand.window.barrel
+def test_the_barrel_snaps_to_a_subject(user):
+    _window, session, barrel = user.window, user.window.session, user.window.barrel
     scale = barrel.scale()
     distance = float(session.survey.focus_distance_m[1, session.row])
     start = QPointF(scale.px(float(session.camera.focus_m)) + 1, barrel._line_y - 34)
-    hand.drag(barrel, start, QPointF(scale.px(distance) + 2, barrel._line_y - 34))
+    user.drag(barrel, start, QPointF(scale.px(distance) + 2, barrel._line_y - 34))
     assert session.subject_in_focus() == SubjectTarget(number=2)
 
 
-def test_hovering_tells_what_is_there(hand):
-    window = hand.window
+def test_hovering_tells_what_is_there(user):
+    window = user.window
     place = dict(window.picture.peg_places())[0] + QPointF(0, 12)
     QTest.mouseMove(window.picture, place.toPoint())
-    hand.rest(0.1)
+    user.rest(0.1)
     QTest.mouseMove(window.picture, (place + QPointF(1, 1)).toPoint())
-    hand.rest()
+    user.rest()
     assert "Lantern" in window.probe.text()
     assert "along the axis" in window.probe.text()
     assert "px blur" in window.probe.text()
 
 
-def test_tab_leaves_picture_barrel_and_chart(hand):
-    window = hand.window
+def test_tab_leaves_picture_barrel_and_chart(user):
+    window = user.window
     window.chart.setFocus()
-    hand.key(Qt.Key.Key_Tab, widget=window.chart)
+    user.key(Qt.Key.Key_Tab, widget=window.chart)
     assert not window.cards.isVisible()
     assert not window.overhead.isVisible()
     assert window.picture.isVisible()
     assert window.barrel.isVisible()
-    hand.key(Qt.Key.Key_Tab, widget=window.chart)
+    user.key(Qt.Key.Key_Tab, widget=window.chart)
     assert window.cards.isVisible()
 
 
-def test_v_flips_to_the_last_picture(hand):
-    window, session = hand.window, hand.window.session
-    window.flip_picture()
+def test_v_flips_to_the_last_picture(user):
+    window, session = user.window, user.window.session
+    window.feed.flip()
     assert "no earlier picture" in window.says.text()
-    hand.wait(lambda: "pass 64 / 64" in window.picture.status)
-    session.focus_on(SubjectTarget(number=2))
-    hand.wait(lambda: "pass 64 / 64" not in window.picture.status)
-    hand.wait(lambda: "pass 64 / 64" in window.picture.status)
+    user.wait(lambda: "pass 64 / 64" in window.picture.status)
+    focus_on(session, SubjectTarget(number=2))
+    user.wait(lambda: "pass 64 / 64" not in window.picture.status)
+    user.wait(lambda: "pass 64 / 64" in window.picture.status)
     now = window.picture._image
-    window.flip_picture()
+    window.feed.flip()
     assert window.picture.status == "the last picture"
     assert window.picture._image != now
-    window.flip_picture()
+    window.feed.flip()
     assert window.picture._image == now
 
 
-def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
-    window, session = hand.window, hand.window.session
-    hand.key(Qt.Key.Key_2)
-    card = window.card_of[2]
+def test_tape_shows_distances_and_the_unit_changes_everywhere(user):
+    window, session = user.window, user.window.session
+    user.key(Qt.Key.Key_2)
+    card = window.cards[2]
     tape = card.subjects
     tape.list.setCurrentIndex(tape.model.index(1))
     assert session.selected_subject == 2
@@ -227,10 +229,10 @@ def test_tape_shows_distances_and_the_unit_changes_everywhere(hand):
     assert session.subject_in_focus() == SubjectTarget(number=2)
 
 
-def test_tape_says_which_distance_counts(hand):
-    window, session = hand.window, hand.window.session
-    hand.key(Qt.Key.Key_2)
-    tape = window.card_of[2].subjects
+def test_tape_says_which_distance_counts(user):
+    window, session = user.window, user.window.session
+    user.key(Qt.Key.Key_2)
+    tape = window.cards[2].subjects
     tape.list.setCurrentIndex(tape.model.index(1))
     assert (tape.axial.property("role"), tape.straight.property("role")) == ("focus", "")
     assert tape.distance.text() == tape.axial.text() != tape.straight.text()
@@ -239,57 +241,55 @@ def test_tape_says_which_distance_counts(hand):
     assert tape.distance.text() == tape.straight.text()
 
 
-def test_a_shot_is_chosen_in_the_column(hand):
-    window, session = hand.window, hand.window.session
-    hand.click(window.shots, QPointF(40, 10 + 96 * 3 + 20))
+def test_a_shot_is_chosen_in_the_column(user):
+    window, session = user.window, user.window.session
+    user.click(window.shots, QPointF(40, 10 + 96 * 3 + 20))
     assert session.shot.name == "04"
     window.shots.setFocus()
     QTest.keyClick(window.shots, Qt.Key.Key_Up)
     assert session.shot.name == "03"
-    hand.wait(lambda: len(window.shots._images) == 4)
+    user.wait(lambda: len(window.shots._images) == 4)
 
 
-def test_the_light_look_reaches_every_widget(hand, qapp):
-    from kobrel.desk.look import look
-
-    hand.window.choose_theme("light")
-    assert look() is LIGHT
+def test_the_light_look_reaches_every_widget(user, qapp):
+    user.window.session.set_theme("light")
+    assert theme() is LIGHT
     assert QColor(qapp.palette().window().color()) == LIGHT.base
-    assert hand.window.session.settings.value("theme") == "light"
-    hand.window.choose_theme("dark")
+    assert user.window.session.settings.get(settings.THEME) == "light"
+    user.window.session.set_theme("dark")
 
 
-def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(hand):
-    window, session = hand.window, hand.window.session
+def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(user):
+    window, session = user.window, user.window.session
     from kobrel.plan.model import FileCamera
 
     session.edit_shot("lost", lambda shot: shot.but(camera=FileCamera(scene="ferry", path="/Nowhere")))
-    hand.rest()
+    user.rest()
     assert "/Nowhere" in window.says.text()
     assert session.camera is None
     for card in (2, 3, 4, 5):
-        window.show_card(card)
-        hand.rest(0.02)
-    session.undo.undo()
+        window.session.show_card(card)
+        user.rest(0.02)
+    session.undo()
     assert session.camera is not None
 
 
-def test_a_shot_without_its_camera_does_not_keep_the_others_from_their_ribbons(hand):
-    window, session = hand.window, hand.window.session
+def test_a_shot_without_its_camera_does_not_keep_the_others_from_their_ribbons(user):
+    window, session = user.window, user.window.session
     from kobrel.plan.edit import with_shot
     from kobrel.plan.model import FileCamera
 
     lost = session.plan.shots[0].but(camera=FileCamera(scene="ferry", path="/Nowhere"))
     session.edit("lost", with_shot(session.plan, 0, lost))
-    hand.rest(0.4)
-    ribbons = {name: cells for name, (_wanted, cells) in window.shots._ribbons.items()}
+    user.rest(0.4)
+    ribbons = {shot.name: window.shots.ribbon(shot) for shot in session.plan.shots}
     assert set(ribbons) == {"01", "02", "03", "04"}
     assert {c.name() for c in ribbons["01"]} == {DARK.wrong.name()}
     assert DARK.sharp.name() in {c.name() for c in ribbons["02"]}
     watcher = PaintCounter()
     window.shots.installEventFilter(watcher)
     window.shots.update()
-    hand.rest(0.3)
+    user.rest(0.3)
     assert 1 <= watcher.count < 5, "nothing is left to do, so nothing is painted over and over"
 
 
@@ -301,27 +301,28 @@ class PaintCounter(QObject):
         return False
 
 
-def test_ribbons_follow_the_look(hand):
-    hand.window.choose_theme("light")
-    shots = hand.window.shots
-    hand.wait(lambda: LIGHT.sharp.name() in {c.name() for c in shots._ribbons["02"][1]})
-    hand.window.choose_theme("dark")
+def test_ribbons_follow_the_look(user):
+    user.window.session.set_theme("light")
+    shots = user.window.shots
+    shot = user.window.session.plan.shots[1]
+    user.wait(lambda: LIGHT.sharp.name() in {c.name() for c in shots.ribbon(shot)})
+    user.window.session.set_theme("dark")
 
 
 def test_an_empty_window_offers_a_start(make_window):
-    hand = make_window()
-    assert hand.window.welcome.isVisible()
-    assert not hand.window.cards.isVisible()
-    hand.window.welcome.demo_button.click()
-    hand.opened()
-    assert hand.window.session.plan.name == "Night Ferry"
-    assert hand.window.picture.isVisible()
-    assert hand.window.cards.isVisible()
+    user = make_window()
+    assert user.window.welcome.isVisible()
+    assert not user.window.cards.isVisible()
+    user.window.welcome.demo_button.click()
+    user.opened()
+    assert user.window.session.plan.name == "Night Ferry"
+    assert user.window.picture.isVisible()
+    assert user.window.cards.isVisible()
 
 
-def test_every_control_has_a_name_and_a_tooltip(hand):
-    window = hand.window
-    for card in window.card_of.values():
+def test_every_control_has_a_name_and_a_tooltip(user):
+    window = user.window
+    for card in window.cards.values():
         for kind in (QLineEdit, QComboBox, QAbstractButton):
             for control in card.findChildren(kind):
                 if (
@@ -339,6 +340,6 @@ def test_every_control_has_a_name_and_a_tooltip(hand):
 
 
 def test_no_type_is_smaller_than_eleven_pixels():
-    from kobrel.desk.look import font
+    from kobrel.desk.toolkit.theme import font
 
     assert font(5).pixelSize() == 11

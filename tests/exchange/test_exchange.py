@@ -10,8 +10,8 @@ from kobrel.exchange.images import EXR_CHANNELS, write_exr, write_png
 from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.exchange.usd import read_usd, write_usd
 from kobrel.plan import edit
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.model import DistanceTarget, Mark
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import plan_from_scene

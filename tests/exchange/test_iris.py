@@ -11,7 +11,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.iris import numbers_of, outline_points, write_iris
 from kobrel.optics.iris import polygon_area
 from kobrel.plan.camera import camera_at
-from kobrel.plan.opening import IrisShape, Stencil
+from kobrel.plan.iris import IrisShape, Stencil
 from kobrel.plan.parts import Keyed
 
 

@@ -7,9 +7,9 @@ import pytest
 
 from kobrel.errors import OpticsError
 from kobrel.optics import stencil
+from kobrel.optics.aperture import SIDE, aperture, passes, places, transmission
 from kobrel.optics.iris import Iris, Mask, polygon_area
 from kobrel.optics.noise import samples_for_noise
-from kobrel.optics.opening import SIDE, opening, passes, places, transmission
 from kobrel.picture.kernels import through_mask
 
 FONT = files("kobrel") / "data" / "fonts" / "B612-Bold.otf"
@@ -35,8 +35,8 @@ def test_a_white_mask_is_none(iris, rim):
     white = Iris(**iris, rim=rim, mask=mask_of(np.ones((64, 64))))
     assert passes(white) == pytest.approx(1.0, abs=1e-6)
     u, v = even()
-    masked, _ = places(opening(white), u, v)
-    plain, _ = places(opening(Iris(**iris, rim=rim)), u, v, rim)
+    masked, _ = places(aperture(white), u, v)
+    plain, _ = places(aperture(Iris(**iris, rim=rim)), u, v, rim)
     np.testing.assert_allclose(masked.mean(axis=0), plain.mean(axis=0), atol=2e-3)
     np.testing.assert_allclose((masked**2).mean(axis=0), (plain**2).mean(axis=0), rtol=3e-3)
     np.testing.assert_allclose(np.ptp(masked, axis=0), np.ptp(plain, axis=0), rtol=0.012)
@@ -53,7 +53,7 @@ def test_the_light_lost_is_the_mean_over_the_pupil(part):
 @pytest.mark.parametrize("squeeze", [1.0, 2.0])
 def test_samples_fall_as_the_light_does(squeeze):
     iris = Iris(5, 0.3, 20, 0.4, mask_of(clouds()))
-    hole = opening(iris, squeeze)
+    hole = aperture(iris, squeeze)
     points, area = places(hole, *even(400_000))
     edges = np.linspace(-1, 1, 33)
     found = np.histogram2d(-points[:, 1] / hole.up, points[:, 0] / hole.across, bins=(edges, edges))[0]
@@ -65,14 +65,14 @@ def test_samples_fall_as_the_light_does(squeeze):
 def test_nothing_falls_where_it_is_dark():
     half = np.ones((SIDE, SIDE))
     half[:, : SIDE // 2] = 0
-    points, _ = places(opening(Iris(mask=mask_of(half))), *even())
+    points, _ = places(aperture(Iris(mask=mask_of(half))), *even())
     assert points[:, 0].min() >= 0
     assert np.abs(points).max() <= 1.001
     assert passes(Iris(mask=mask_of(half))) == pytest.approx(0.5, abs=1e-3)
 
 
 def test_the_compiled_sampling_is_the_same():
-    hole = opening(Iris(6, mask=mask_of(clouds(2))), 1.5)
+    hole = aperture(Iris(6, mask=mask_of(clouds(2))), 1.5)
     view = np.zeros(26)
     view[14] = 0.02
     u, v = np.random.default_rng(1).random((2, 500))
@@ -87,7 +87,7 @@ def test_a_mask_turns_with_the_iris():
     tall = np.zeros((SIDE, SIDE))
     tall[: SIDE // 4, SIDE * 3 // 8 : SIDE * 5 // 8] = 1
     for turn, wanted in ((0, 90), (90, 180), (-30, 60)):
-        points, _ = places(opening(Iris(rotation_deg=turn, mask=mask_of(tall))), *even(20_000))
+        points, _ = places(aperture(Iris(rotation_deg=turn, mask=mask_of(tall))), *even(20_000))
         x, y = points.mean(axis=0)
         assert np.degrees(np.arctan2(y, x)) % 360 == pytest.approx(wanted, abs=1.0)
 
@@ -104,7 +104,7 @@ def test_a_mask_that_is_dark_within_the_outline_still_has_an_opening():
     corner[0, 0] = 1
     iris = Iris(mask=mask_of(corner))
     assert -np.log2(passes(iris)) == pytest.approx(20)
-    assert len(opening(iris).light) == 0
+    assert len(aperture(iris).light) == 0
 
 
 # Drawing

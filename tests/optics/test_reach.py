@@ -51,9 +51,9 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
     for _ in range(150):
         brief, wishes, span = a_brief(rng, model)
         granted = granted_on_grid(brief, model)
-        least, greatest = reach.stop_windows(wishes, span)
+        least, greatest = reach.stop_ranges(wishes, span)
         ranges = reach.stops_for_all(least, greatest)
-        window = reach.widest_window(wishes, span)
+        window = reach.widest_range(wishes, span)
         assert bool(ranges) == (window is not None)
         if granted.any():
             possible += 1
@@ -93,7 +93,7 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
     seen = 0
     for _ in range(120):
         (distance, half, sharp, px, focal), wishes, span = a_brief(rng, model)
-        window = reach.widest_window(wishes, span)
+        window = reach.widest_range(wishes, span)
         if window is None or window.x == 0:
             continue
         seen += 1
@@ -121,7 +121,7 @@ def test_two_points_are_best_held_at_the_mean_of_their_dioptres():
         [[1 / 2, 1 / 4]], [[1 / 2, 1 / 4]], [2.0, 2.0], [True, True], np.ones((1, 2), bool), [50],
         np.full((1, 2), PX_PER_MM),
     )  # fmt: skip
-    window = reach.widest_window(wishes, reach.Range(0.5, 128, np.array([1000.0])))
+    window = reach.widest_range(wishes, reach.Range(0.5, 128, np.array([1000.0])))
     assert window.x == pytest.approx((1 / 2 + 1 / 4) / 2)
     half = (1 / 2 - 1 / 4) / 2
     assert window.least == pytest.approx(50 * 50 * half / 1000 / (2 / PX_PER_MM))
@@ -130,7 +130,7 @@ def test_two_points_are_best_held_at_the_mean_of_their_dioptres():
 
 def test_one_thing_alone_is_focused_on():
     wishes = reach.wishes_of([[1 / 3]], [[1 / 3]], [2.0], [True], [[True]], [50], [[PX_PER_MM]])
-    assert reach.widest_window(wishes, reach.Range(1.4, 22, np.array([2.0]))).x == pytest.approx(1 / 3)
+    assert reach.widest_range(wishes, reach.Range(1.4, 22, np.array([2.0]))).x == pytest.approx(1 / 3)
 
 
 def test_a_thin_lens_has_its_own_coordinate_and_way_back():
@@ -151,10 +151,10 @@ def test_wishes_that_do_not_count_change_nothing():
         np.concatenate([wishes.sharp, ~wishes.sharp]),
         np.concatenate([wishes.live, ~wishes.live], axis=1),
     )  # fmt: skip
-    assert reach.stops_for_all(*reach.stop_windows(dead, span)) == reach.stops_for_all(
-        *reach.stop_windows(wishes, span)
+    assert reach.stops_for_all(*reach.stop_ranges(dead, span)) == reach.stops_for_all(
+        *reach.stop_ranges(wishes, span)
     )
-    assert reach.widest_window(dead, span) == reach.widest_window(wishes, span)
+    assert reach.widest_range(dead, span) == reach.widest_range(wishes, span)
     assert dead.only(range(count)).near_x.tolist() == wishes.near_x.tolist()
 
 

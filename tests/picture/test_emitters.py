@@ -10,8 +10,8 @@ from kobrel.picture.tracer import Film
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.instrument import Flaws, FrontStop
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.model import Lights, Plan, StandIn
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.stage.emitters import glow_of

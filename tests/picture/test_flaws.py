@@ -9,8 +9,8 @@ from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.plan.instrument import Flaws, FrontStop
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.model import Light
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at, box_at
 from tests.picture.test_tracer import DARK, exposed, focused
@@ -51,7 +51,7 @@ def test_an_iris_turns_as_it_closes(looking_at):
     iris = IrisShape(blades=5, rotation_deg=7, turn_per_stop_deg=12)
     cameras = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).camera for n in (1.0, 2.0, 4.0)]
     assert [camera.turned_iris.rotation_deg for camera in cameras] == pytest.approx([7, 31, 55])
-    fans = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).opening.fan for n in (1.0, 2.0)]
+    fans = [view_with(looking_at, (0, 0, -3), 1.0, iris=iris, stop=n).aperture.fan for n in (1.0, 2.0)]
     assert not np.allclose(*fans)
 
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from kobrel.optics.aperture import transmission
 from kobrel.optics.bend import bent, unbent
-from kobrel.optics.opening import transmission
 from kobrel.picture.develop import developed, srgb
 from kobrel.picture.discs import disc
 from kobrel.picture.emitters import SmallLights
@@ -15,7 +15,7 @@ from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
 from kobrel.plan.instrument import Flaws, FrontStop
-from kobrel.plan.opening import IrisShape, Stencil
+from kobrel.plan.iris import IrisShape, Stencil
 from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at
 from tests.picture.test_flaws import spread

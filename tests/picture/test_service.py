@@ -85,23 +85,23 @@ def test_brightness_alone_starts_nothing_anew(listener, request_for):
 def test_another_projection_is_drawn_anew(listener, request_for):
     first = request_for(passes=1)
     turned = replace(first.camera, projection="fisheye")
-    listener.service.ask(replace(first, hasty=True))
+    listener.service.ask(replace(first, preview=True))
     listener.wait(lambda: listener.drawn)
-    listener.service.ask(replace(first, hasty=True, camera=turned))
+    listener.service.ask(replace(first, preview=True, camera=turned))
     listener.wait(lambda: listener.drawn[-1].request.camera is turned)
     assert not np.array_equal(listener.drawn[0].depth, listener.drawn[-1].depth)
 
 
 def test_in_haste_only_one_frame_is_made_and_it_may_be_half_size(listener, request_for):
-    listener.service.ask(request_for(hasty=True))
+    listener.service.ask(request_for(preview=True))
     listener.wait(lambda: listener.drawn)
     time.sleep(0.2)
     assert [drawn.passes for drawn in listener.drawn] == [0]
     assert listener.drawn[0].pixels.shape == (32, 48, 3)
     listener.service.ask(request_for(passes=1))
     listener.wait(lambda: listener.drawn[-1].passes == 1)
-    listener.service.ask(request_for(hasty=True))
-    listener.wait(lambda: listener.drawn[-1].request.hasty)
+    listener.service.ask(request_for(preview=True))
+    listener.wait(lambda: listener.drawn[-1].request.preview)
     assert listener.drawn[-1].pixels.shape == (64, 96, 3), "the full sharp picture is known by then"
 
 
@@ -135,7 +135,7 @@ def test_the_picture_is_never_that_of_a_scene_that_is_gone(listener, looking_at)
         wall = box_at((0, 0, -5), (20, 20, 1), base=(0.05 * (step + 1),) * 3)
         plan, shot, stage = looking_at(wall)
         camera = camera_at(plan, shot, 1, stage)
-        request = Request(stage, camera, 1, Light(), 48, 32, hasty=False, passes=1)
+        request = Request(stage, camera, 1, Light(), 48, 32, preview=False, passes=1)
         listener.service.ask(request)
         listener.wait(lambda wanted=request: listener.drawn and listener.drawn[-1].request is wanted)
         brightness.append(float(listener.drawn[-1].pixels.mean()))

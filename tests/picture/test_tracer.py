@@ -10,8 +10,8 @@ from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.camera import camera_at
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.model import DistanceTarget, Light, Mark
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Keyed
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at
@@ -251,7 +251,7 @@ def test_each_pixel_has_its_own_even_lens_samples():
 
 def test_all_rays_of_a_pixel_meet_at_the_focus(looking_at):
     view = view_of(looking_at, [], 4.0, glass={"squeeze": 2.0})
-    places = [pupil(view.numbers, view.opening, u, v)[:2] for u in (0.1, 0.6) for v in (0.0, 0.9)]
+    places = [pupil(view.numbers, view.aperture, u, v)[:2] for u in (0.1, 0.6) for v in (0.0, 0.9)]
     rays = np.array([lens_ray(view.numbers, *place, 0.3, 0.7) for place in places])
     at_focus = rays[:, :3] + rays[:, 3:] * 4.0
     np.testing.assert_allclose(at_focus, at_focus[:1].repeat(4, axis=0), atol=1e-9)

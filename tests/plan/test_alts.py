@@ -5,8 +5,8 @@ import pytest
 from kobrel.errors import PlanError
 from kobrel.plan import alts, pulls
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.model import DistanceTarget
-from kobrel.plan.opening import IrisShape, MaskPicture
 from kobrel.plan.parts import Keyed
 
 

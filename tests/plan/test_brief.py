@@ -8,7 +8,7 @@ from kobrel.plan import brief as briefs
 from kobrel.plan import edit
 from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.instrument import Lens, Wish
-from kobrel.plan.marks import keyed_at
+from kobrel.plan.interpolation import keyed_at
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject, SubjectTarget
 from kobrel.plan.parts import Key, Keyed, PlaceKey
 from kobrel.plan.survey import survey

@@ -12,7 +12,7 @@ from kobrel.plan import edit, pulls
 from kobrel.plan.camera import Camera, camera_at, cameras_at
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
-from kobrel.plan.marks import focus_dpt, keyed_at
+from kobrel.plan.interpolation import focus_dpt, keyed_at
 from kobrel.plan.model import (
     BoundsAnchor,
     DistanceTarget,

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kobrel.errors import PlanError
-from kobrel.plan.marks import focus_dpt
+from kobrel.plan.interpolation import focus_dpt
 from kobrel.plan.perform import performed
 
 

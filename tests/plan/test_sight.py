@@ -18,8 +18,8 @@ from kobrel.plan.model import (
     SubjectEnd,
     Tape,
 )
+from kobrel.plan.occlusion import sightlines
 from kobrel.plan.parts import PlaceKey
-from kobrel.plan.sight import sightlines
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.stand_ins import SIZES
 from kobrel.stage.load import load_scene

@@ -41,7 +41,7 @@ def _window(arguments: list[str]) -> int:
         raise KobrelError(
             "there is no display to open the window on. The commands work without: kobrel --help."
         )
-    from kobrel.desk.app import run
+    from kobrel.desk.window.app import run
 
     return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures)
 

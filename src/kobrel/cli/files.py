@@ -41,15 +41,9 @@ def export(
 ) -> None:
     """Write a shot's camera for a renderer (USD), or its numbers (CSV)."""
     document, chosen, stage = open_shot(plan, shot)
-    if kind == "usd":
-        from kobrel.exchange.usd import write_usd
+    from kobrel.exchange.export import export as write
 
-        write_usd(document, chosen, stage, output)
-    else:
-        from kobrel.exchange.table import write_csv
-        from kobrel.plan.survey import survey as take_survey
-
-        write_csv(document, chosen, take_survey(document, chosen, stage), output)
+    write(document, chosen, stage, kind, output)
 
 
 @app.command()

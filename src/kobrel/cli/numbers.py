@@ -189,7 +189,7 @@ def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
     """Stop and marks of a solved shot."""
     from kobrel.optics.units import format_length
     from kobrel.plan.check import plan_unit
-    from kobrel.plan.marks import keyed_at
+    from kobrel.plan.interpolation import keyed_at
 
     stop = float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
     typer.echo(f"Stop:  f/{stop:.4g}")

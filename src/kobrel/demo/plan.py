@@ -8,6 +8,7 @@ from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
 from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Sensor, Wish
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.lenses import shipped_kits
 from kobrel.plan.model import (
     BoundsAnchor,
@@ -24,7 +25,6 @@ from kobrel.plan.model import (
     SubjectEnd,
     SubjectTarget,
 )
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Key, Keyed
 
 NAME = "ferry"

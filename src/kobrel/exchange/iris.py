@@ -10,8 +10,8 @@ import OpenImageIO as oiio  # noqa: N813
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture
 from kobrel.exchange.writing import csv_text, write_text
+from kobrel.optics.aperture import passes, transmission
 from kobrel.optics.iris import outline
-from kobrel.optics.opening import passes, transmission
 from kobrel.plan.camera import Camera
 
 LEAST_SIDE, MOST_SIDE = 16, 8192

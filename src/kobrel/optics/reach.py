@@ -177,7 +177,7 @@ def _pairs(low_a: Numbers, low_b: Numbers, high_a: Numbers, high_b: Numbers) -> 
     return np.where(free, 0.0, least), np.where(free, np.inf, greatest)
 
 
-def stop_windows(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
+def stop_ranges(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
     """The stops at which some focus grants all wishes, frame by frame.
 
     Returns
@@ -243,7 +243,7 @@ def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbe
 
     Returns
     -------
-    low, high : (F, J + 1) as :func:`stop_windows`; low above high where there is no such focus
+    low, high : (F, J + 1) as :func:`stop_ranges`; low above high where there is no such focus
     """
     lines = _lines(wishes, lens)
     stop = np.broadcast_to(np.asarray(f_number, dtype=float), (len(wishes.near_x),))[:, None]
@@ -258,7 +258,7 @@ def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbe
 
 
 @dataclass(frozen=True)
-class Window:
+class StopRange:
     """A focus and the stops that grant all wishes there."""
 
     x: float
@@ -291,7 +291,7 @@ def stops_at(wishes: Wishes, lens: Range, x: ArrayLike) -> tuple[Numbers, Number
     return least, greatest
 
 
-def widest_window(wishes: Wishes, lens: Range) -> Window | None:
+def widest_range(wishes: Wishes, lens: Range) -> StopRange | None:
     """The focus with the widest window of stops at one frame, or None.
 
     On each piece of the lines the ratio of greatest to least stop has no maximum inside, so
@@ -319,7 +319,7 @@ def widest_window(wishes: Wishes, lens: Range) -> Window | None:
     best = ratio >= ratio.max() * (1 - 1e-9)
     bare, _ = stops_at(wishes, Range(0.0, np.inf, lens.closest_x), x[best])
     at = np.flatnonzero(best)[int(np.argmin(bare))]
-    return Window(float(x[at]), float(least[at]), float(greatest[at]))
+    return StopRange(float(x[at]), float(least[at]), float(greatest[at]))
 
 
 def granted(wishes: Wishes, x: ArrayLike, f_number: ArrayLike) -> NDArray[np.bool_]:

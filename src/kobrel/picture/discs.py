@@ -6,10 +6,10 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from kobrel.optics.aperture import aperture, places
 from kobrel.optics.flaws import light_left, shift_dpt
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
-from kobrel.optics.opening import opening, places
 from kobrel.plan.camera import Camera
 
 _GOLDEN = 0.6180339887498949
@@ -68,7 +68,7 @@ class Disc:
 def _through(iris: Iris, squeeze: float, count: int) -> tuple[Numbers, Numbers]:
     """Even places on an iris, and how much of its area lies within each."""
     k = np.arange(count, dtype=float)
-    return places(opening(iris, squeeze), (k * _GOLDEN) % 1.0, (k + 0.5) / count, iris.rim)
+    return places(aperture(iris, squeeze), (k * _GOLDEN) % 1.0, (k + 0.5) / count, iris.rim)
 
 
 def disc(camera: Camera, distance_m: float, across: float, up: float, count: int = 16384) -> Disc:

@@ -194,7 +194,7 @@ class SmallLights:
         ])  # fmt: skip
         seen = np.zeros(len(self._which))
         _seen_parts(
-            view.snapshot.handle, numbers, view.opening, emitters.places, emitters.reach, self._which, seen
+            view.snapshot.handle, numbers, view.aperture, emitters.places, emitters.reach, self._which, seen
         )
         self._which, seen = self._which[seen > 0], seen[seen > 0]
         self._hidden = seen < 1.0
@@ -228,7 +228,7 @@ class SmallLights:
         def part(first: int, last: int) -> NDArray[np.float32]:
             own = np.zeros_like(out)
             _spread(
-                view.snapshot.handle, view.numbers, view.opening, self._lights, self._which, self._counts,
+                view.snapshot.handle, view.numbers, view.aperture, self._lights, self._which, self._counts,
                 self._hidden, number, first, last, own,
             )  # fmt: skip
             return own

@@ -8,7 +8,7 @@ fight over.
 import numpy as np
 
 from kobrel.compiled import kernel
-from kobrel.optics.opening import SIDE
+from kobrel.optics.aperture import SIDE
 from kobrel.stage.rays import (
     FAR_AT,
     LANES,
@@ -77,7 +77,7 @@ def _last_at(sums, hints, wanted):  # type: ignore[no-untyped-def]
 @kernel
 def through_mask(view, hole, around, across):  # type: ignore[no-untyped-def]
     """As :func:`through_outline`, for an opening with a mask, see
-    :func:`kobrel.optics.opening.places`.
+    :func:`kobrel.optics.aperture.places`.
     """
     sums = hole.light
     row = _last_at(hole.rows, hole.row_hints, across)
@@ -111,7 +111,7 @@ def through_outline(view, fan, around, across):  # type: ignore[no-untyped-def]
 
 @kernel
 def pupil(view, hole, around, across):  # type: ignore[no-untyped-def]
-    """A place on the iris through an :class:`kobrel.optics.opening.Opening` of either kind."""
+    """A place on the iris through an :class:`kobrel.optics.aperture.Aperture` of either kind."""
     if len(hole.light) > 0:
         return through_mask(view, hole, around, across)
     return through_outline(view, hole.fan, around, across)
@@ -428,7 +428,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     scene : Embree handle
     first_rows : (I,) row at which each of its instances begins
     view : numbers of the camera, see :func:`kobrel.picture.view.view_numbers`
-    hole : where light comes through the iris, see :class:`kobrel.optics.opening.Opening`
+    hole : where light comes through the iris, see :class:`kobrel.optics.aperture.Aperture`
     light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
     environment : (h, w, 3) float32 picture all about, used where the light says so
     drawn : (E,) emitters that are drawn from the light, or (0,) for none

@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from kobrel.compiled import kernel
-from kobrel.optics.opening import places
+from kobrel.optics.aperture import places
 from kobrel.picture.tracer import Sharp, in_bands, never, signed_blur
 from kobrel.picture.view import View
 
 TAPS = 48
-HASTY_TAPS = 24
+PREVIEW_TAPS = 24
 """While a hand moves; the finer frame follows when it rests."""
 _SMALL = 4.5
 _TILE = 16
@@ -177,7 +177,7 @@ def _taps(view: View, count: int) -> NDArray[np.float32]:
     """Even places on the iris, (n, 3): x, y, and how far out in terms of the outline, 0 to 1."""
     k: NDArray[np.float64] = np.arange(count, dtype=np.float64)
     around, across = (k * 0.6180339887498949) % 1.0, (k + 0.5) / count
-    found, area = places(view.opening, around, across, view.camera.iris.rim)
+    found, area = places(view.aperture, around, across, view.camera.iris.rim)
     return np.column_stack([found, np.sqrt(area)]).astype(np.float32)
 
 

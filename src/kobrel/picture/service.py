@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from kobrel.errors import KobrelError
 from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
-from kobrel.picture.quick import HASTY_TAPS, TAPS, blurred
+from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
 from kobrel.picture.tracer import Film, Sharp, delivered, exposed, sharp_part, sharp_picture
 from kobrel.picture.view import View
@@ -27,8 +27,8 @@ from kobrel.stage.stage import Stage
 EXACT_FROM = 8
 """Passes after which the exact picture stands alone; before, it fades in over the quick one."""
 _KEPT_SHARP = 6
-_HASTY_S = 0.05
-"""A hasty picture that takes longer at full size is drawn at half."""
+_PREVIEW_S = 0.05
+"""A preview picture that takes longer at full size is drawn at half."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +37,7 @@ class Request:
 
     Parameters
     ----------
-    hasty : a hand is moving: one smooth frame, as soon as possible
+    preview : a hand is moving: one smooth frame, as soon as possible
     passes : exact passes to gather otherwise
     finish : what is done to the picture on the screen
     """
@@ -48,7 +48,7 @@ class Request:
     light: Light
     width: int
     height: int
-    hasty: bool = False
+    preview: bool = False
     passes: int = 64
     finish: Finish = field(default_factory=Finish)
 
@@ -57,7 +57,7 @@ class Request:
 class Drawn:
     """A picture made for a request: sRGB bytes (h, w, 3), after so many exact passes.
 
-    `depth` is (h, w) metres along the axis (fisheye: straight) of what is delivered; a hasty
+    `depth` is (h, w) metres along the axis (fisheye: straight) of what is delivered; a preview
     picture may be half the size asked for. `sharp_part` is how much of that is sharp, 0 to 1.
     """
 
@@ -123,7 +123,7 @@ class DrawingService:
         self._closing = False
         self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
         self._current: _Work | None = None
-        self._hasty_s = 0.0
+        self._preview_s = 0.0
         self._thread = threading.Thread(target=self._run, name="kobrel-drawing", daemon=True)
         self._thread.start()
 
@@ -190,7 +190,7 @@ class DrawingService:
 
     def _unfinished(self) -> bool:
         work = self._current
-        return work is not None and not work.request.hasty and work.film.passes < work.request.passes
+        return work is not None and not work.request.preview and work.film.passes < work.request.passes
 
     def _step(self) -> None:
         with self._wake:
@@ -242,16 +242,16 @@ class DrawingService:
             return
         view, begun = full, time.perf_counter()
         fresh = self._key(full) not in self._sharp
-        half = request.hasty and (fresh or self._hasty_s > _HASTY_S)
+        half = request.preview and (fresh or self._preview_s > _PREVIEW_S)
         if half:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
         sharp = self._sharp_of(view)
-        quick = blurred(view, sharp, count=HASTY_TAPS if request.hasty else TAPS)
+        quick = blurred(view, sharp, count=PREVIEW_TAPS if request.preview else TAPS)
         part = sharp_part(view, delivered(view, sharp.depth))
         self._current = _Work(request, Film(full), quick, sharp, part)
-        if request.hasty and not fresh:
+        if request.preview and not fresh:
             took = (time.perf_counter() - begun) * (4.0 if half else 1.0)
-            self._hasty_s += (took - self._hasty_s) * 0.3
+            self._preview_s += (took - self._preview_s) * 0.3
         self._show(self._current, quick)
 
     def _goes_on(self, request: Request, full: View) -> bool:
@@ -319,7 +319,7 @@ def _alike(one: View, other: View) -> bool:
     """Whether two views trace the same picture."""
     return (
         one.snapshot is other.snapshot
-        and one.opening is other.opening
+        and one.aperture is other.aperture
         and (one.width, one.height) == (other.width, other.height)
         and all(
             np.array_equal(a, b)

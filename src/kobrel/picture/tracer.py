@@ -96,7 +96,7 @@ def _draw(
 
     def rows(band: tuple[int, int]) -> None:
         kernels.draw_rows(
-            shot.handle, shot.first_rows, view.numbers, view.opening, view.light_numbers, view.environment,
+            shot.handle, shot.first_rows, view.numbers, view.aperture, view.light_numbers, view.environment,
             shot.tables, shot.normal_matrices, drawn, number, lens, band, colour, depth,
         )  # fmt: skip
 

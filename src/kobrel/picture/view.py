@@ -6,9 +6,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.optics.aperture import Aperture, aperture
 from kobrel.optics.flaws import shift_dpt
 from kobrel.optics.lens import Numbers
-from kobrel.optics.opening import Opening, opening
 from kobrel.optics.projection import cone_blur_m
 from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Flaws
@@ -40,9 +40,9 @@ class View:
         return view_numbers(self.camera, self.snapshot.origin, self.height / self.width)
 
     @cached_property
-    def opening(self) -> Opening:
+    def aperture(self) -> Aperture:
         """Where light comes through the iris."""
-        return opening(self.camera.turned_iris, self.camera.squeeze)
+        return aperture(self.camera.turned_iris, self.camera.squeeze)
 
     @cached_property
     def light_numbers(self) -> NDArray[np.float32]:

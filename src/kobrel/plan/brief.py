@@ -13,7 +13,7 @@ from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
 from kobrel.plan import edit, pulls
 from kobrel.plan.instrument import BACKGROUND, Wish
-from kobrel.plan.marks import keyed_at
+from kobrel.plan.interpolation import keyed_at
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.survey import GONE, Survey
@@ -192,17 +192,17 @@ class Judged:
     brief: "Terms"
     verdicts: NDArray[np.int8]
     answer: "Answer"
-    _windows: dict[int, reach.Window | None] = field(default_factory=dict)
+    _ranges: dict[int, reach.StopRange | None] = field(default_factory=dict)
 
     def asks(self, row: int) -> bool:
         """Whether anything that is seen is asked for at a frame."""
         return bool(self.brief.live[row].any())
 
-    def window(self, row: int) -> reach.Window | None:
+    def stop_range(self, row: int) -> reach.StopRange | None:
         """The focus with the widest window of stops at a frame, see :func:`frame_answer`."""
-        if row not in self._windows:
-            self._windows[row] = frame_answer(self.brief, row)
-        return self._windows[row]
+        if row not in self._ranges:
+            self._ranges[row] = frame_answer(self.brief, row)
+        return self._ranges[row]
 
     @property
     def unmet(self) -> NDArray[np.bool_]:
@@ -241,7 +241,7 @@ class Answer:
 
 def answer(brief: Terms) -> Answer:
     """The stops that grant a brief in all its frames, and frame by frame."""
-    low, high = reach.stop_windows(brief.numbers(), brief.lens())
+    low, high = reach.stop_ranges(brief.numbers(), brief.lens())
     good = low <= high * (1 + 1e-12)
     least = np.where(good, low, np.inf).min(axis=1)
     greatest = np.where(good, high, -np.inf).max(axis=1)
@@ -250,10 +250,10 @@ def answer(brief: Terms) -> Answer:
     return Answer(brief, stops, np.where(there, least, np.nan), np.where(there, greatest, np.nan))
 
 
-def frame_answer(brief: Terms, row: int) -> reach.Window | None:
+def frame_answer(brief: Terms, row: int) -> reach.StopRange | None:
     """The focus with the widest window of stops at one frame; its `x` is 1/m."""
     one = brief.at(row)
-    window = reach.widest_window(one.numbers(), one.lens())
+    window = reach.widest_range(one.numbers(), one.lens())
     if window is None:
         return None
     nearness = reach.nearness_of(window.x, one.focal_mm[0], brief.model)
@@ -342,7 +342,7 @@ def _bands(brief: Terms, f_number: ArrayLike) -> tuple[Numbers, Numbers]:
         low[lost], high[lost] = hard_low[lost], hard_high[lost]
     for row in np.flatnonzero(~(low <= high).any(axis=1)):
         one = hard.only(np.arange(len(brief.wishes)), int(row))
-        best = reach.widest_window(one, Range(0.0, np.inf, lens_range.closest_x[[row]]))
+        best = reach.widest_range(one, Range(0.0, np.inf, lens_range.closest_x[[row]]))
         low[row] = high[row] = best.x if best else 0.0
     low, high = (reach.nearness_of(side, brief.focal_mm[:, None], brief.model) for side in (low, high))
     return choose_bands(low, high)
@@ -378,7 +378,7 @@ def _metres(nearness: float) -> float:
 def slowest_stop(found: Answer) -> Keyed:
     """The keys of the least change of stop that lets every frame be granted that can be."""
     brief = found.brief
-    low, high = reach.stop_windows(brief.numbers(), brief.lens())
+    low, high = reach.stop_ranges(brief.numbers(), brief.lens())
     bad = ~(low <= high).any(axis=1)
     low[bad], high[bad] = brief.widest, brief.narrowest
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -438,7 +438,7 @@ def focus_at_stop(plan: Plan, shot: Shot, numbers: Survey, row: int, subject: in
     return DistanceTarget(metres=_metres(float(low[widest] + high[widest]) / 2))
 
 
-def taken_at(shot: Shot, numbers: Survey, row: int, window: reach.Window) -> Shot:
+def taken_at(shot: Shot, numbers: Survey, row: int, window: reach.StopRange) -> Shot:
     """The shot with the focus and stop that grant one frame; a subject that is just there is
     what the focus is on.
     """

@@ -8,14 +8,14 @@ from numpy.typing import ArrayLike, NDArray
 
 from kobrel.errors import PlanError
 from kobrel.optics import lens, projection, sensor
+from kobrel.optics.aperture import passes
 from kobrel.optics.exposure import effective_f_number, light_value, t_stop
 from kobrel.optics.iris import Iris, turned_deg
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
-from kobrel.optics.opening import passes
 from kobrel.optics.projection import Projection
 from kobrel.plan.anchors import subject_points
 from kobrel.plan.instrument import Exposure, Flaws
-from kobrel.plan.marks import focus_dpt, keyed_at, ways
+from kobrel.plan.interpolation import focus_dpt, keyed_at, ways
 from kobrel.plan.masks import iris_of
 from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
 from kobrel.plan.moves import made_poses

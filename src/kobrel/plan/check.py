@@ -12,8 +12,8 @@ from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
+from kobrel.plan.occlusion import Sightlines, sightlines
 from kobrel.plan.pace import pace_doubts
-from kobrel.plan.sight import Sightlines, sightlines
 from kobrel.plan.stand_ins import number_of
 from kobrel.plan.survey import GONE, Survey, spans, survey
 from kobrel.stage.scene import Progress, Scene, no_progress

@@ -13,9 +13,9 @@ from pydantic import ValidationError
 
 from kobrel.errors import OpticsError, PlanError
 from kobrel.optics.exposure import light_value
+from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
 from kobrel.plan.model import FORMAT, Plan, Shot
-from kobrel.plan.opening import IrisShape, MaskPicture
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 

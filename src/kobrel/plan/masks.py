@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError, OpticsError
+from kobrel.optics.aperture import SIDE
 from kobrel.optics.iris import Iris, Mask
 from kobrel.optics.lens import Numbers
-from kobrel.optics.opening import SIDE
+from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
 from kobrel.plan.model import Plan
-from kobrel.plan.opening import IrisShape, MaskPicture, Stencil
 from kobrel.stage.pixels import read_pixels
 
 _SAVED_SIDE = 1024

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
-from kobrel.plan.opening import IrisShape
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.parts import (
     Colour,
     Ease,

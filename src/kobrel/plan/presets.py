@@ -9,8 +9,8 @@ from kobrel.plan.camera import Camera
 from kobrel.plan.file import plain_reason, read_json, write_whole
 from kobrel.plan.glass import front_stop
 from kobrel.plan.instrument import Flaws
+from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
 from kobrel.plan.model import Shot
-from kobrel.plan.opening import IrisShape, MaskPicture, Stencil
 from kobrel.plan.parts import Part
 
 SUFFIX = ".iris.json"

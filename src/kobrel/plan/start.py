@@ -9,6 +9,7 @@ from kobrel.optics.lens import Numbers
 from kobrel.plan.camera import camera_at
 from kobrel.plan.edit import add_subject
 from kobrel.plan.instrument import Exposure, Glass, Sensor
+from kobrel.plan.iris import IrisShape
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
@@ -23,7 +24,6 @@ from kobrel.plan.model import (
     scene_name,
 )
 from kobrel.plan.moves import vector
-from kobrel.plan.opening import IrisShape
 from kobrel.plan.parts import Key, Keyed
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Scene

@@ -1,7 +1,9 @@
 """The survey: every number of a shot over all its frames."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -14,6 +16,9 @@ from kobrel.plan.model import Plan, Shot, Subject
 from kobrel.stage.stage import Stage
 
 SHARP, SOFT, GONE = 0, 1, 2
+NEAREST_M = 0.02
+"""The nearest distance that scales show and the focus is put to."""
+_FIRST_STEPS = (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
 STATES = ("sharp", "soft", "gone")
 
 
@@ -55,6 +60,17 @@ class Survey:
     def nearer(self) -> NDArray[np.bool_]:
         """(S, F) whether a subject lies on the near side of the focus."""
         return np.asarray(self.focus_distance_m < self.camera.focus_m)
+
+    @cached_property
+    def nearest_of_interest_m(self) -> float:
+        """Where a scale over the whole shot should begin: a round distance before all that matters."""
+        near = [float(np.min(self.near_m))]
+        seen = self.focus_distance_m[(self.state != GONE) & (self.focus_distance_m > 0)]
+        if seen.size:
+            near.append(float(np.min(seen)))
+        wanted = max(min(near) * 0.82, NEAREST_M)
+        decade = 10.0 ** math.floor(math.log10(wanted))
+        return max(step * decade for step in _FIRST_STEPS if step * decade <= wanted)
 
     def index_of(self, frame: float) -> int:
         """Position of the nearest frame."""

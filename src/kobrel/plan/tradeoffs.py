@@ -72,7 +72,7 @@ def focal_map(camera: Camera, subject_m: float, brief: Terms | None, size: tuple
     windows = None
     if brief is not None:
         many = brief.at(np.zeros(len(focal), dtype=int))
-        windows = _pairs(*reach.stop_windows(many.numbers(ahead, by), many.lens(by)))
+        windows = _pairs(*reach.stop_ranges(many.numbers(ahead, by), many.lens(by)))
     return _map(camera, focal, focal, focus, size[1], windows)
 
 

@@ -13,7 +13,7 @@ from kobrel.plan import brief as briefs
 from kobrel.plan import glass as glasses
 from kobrel.plan.brief import Terms
 from kobrel.plan.instrument import BACKGROUND, Sensor
-from kobrel.plan.marks import keyed_at
+from kobrel.plan.interpolation import keyed_at
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.parts import Keyed
 from kobrel.plan.survey import survey
@@ -51,7 +51,7 @@ class Where:
 
 def possible(brief: Terms, ahead_m: Numbers | float = 0.0, by: Numbers | float = 1.0) -> bool:
     """Whether one stop grants a brief in all its frames, with the camera ahead and another lens."""
-    windows = reach.stop_windows(brief.numbers(ahead_m, by), brief.lens(by))
+    windows = reach.stop_ranges(brief.numbers(ahead_m, by), brief.lens(by))
     return bool(reach.stops_for_all(*windows))
 
 

@@ -1,56 +1,67 @@
-"""What all cards have: a title, rows of fields, large and small readings."""
+"""What all cards have: rows of fields that are bound to values of the plan, and readings."""
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
+from typing import Any, Generic, TypeVar
 
-from PySide6.QtCore import Qt
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QButtonGroup,
+    QAbstractButton,
     QCheckBox,
     QComboBox,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
-    QStyleOptionComboBox,
-    QTableView,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from kobrel.desk.fields import Field, place_field
-from kobrel.desk.look import font
-from kobrel.desk.session import Below, Room, Session
+from kobrel.desk.cards.widgets import choose, fill, give_role
+from kobrel.desk.toolkit.fields import Field, place_field
+from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
+from kobrel.desk.toolkit.theme import font
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.tools import Below, Room
 
 _STEP_PX, _FINE_PX = 5.0, 20.0
-_PAGES_A_ROW = 5
+T = TypeVar("T")
+W = TypeVar("W", Field, QComboBox, QCheckBox, QPushButton, QLabel)
 
 
-class Card(QWidget):
+class Card(QWidget, Generic[T]):
     """A card: fields change the plan through the session, readings show it.
 
-    Subclasses build themselves in ``__init__`` and show the session in :meth:`refresh`. A page
-    of a card is a card without a title.
+    Subclasses build themselves in ``__init__``, where each field is bound once to what it shows and how
+    that is changed (:meth:`bind`). What is not bound is shown in :meth:`show_more`. A page of a card is a
+    card without a title.
+
+    `T` is what the card shows: see :meth:`subject`.
     """
 
     name = ""
     is_page = False
+    depends: Iterable[str] = (*AT_FRAME, "dragging", "library")
+    """The fields of the session that it shows."""
     below: Below = ""
     """What stands in the chart's room while the card is seen."""
+    needs_subject = True
+    """Whether it cannot be used while there is nothing in work."""
     room: Room = ""
     """What is given more room while the card is seen."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._shows: list[Callable[[T], object]] = []
+        self._shown = 0
         self.column = QVBoxLayout(self)
         self.column.setSpacing(6)
-        session.changed.connect(self._refresh_if_seen)
+        session.watch(self.depends, self._refresh_if_seen)
         if self.is_page:
             self.column.setContentsMargins(0, 4, 0, 0)
             return
@@ -59,6 +70,30 @@ class Card(QWidget):
         title.setObjectName("title")
         self.column.addWidget(title)
         self.column.addSpacing(4)
+
+    # Showing
+
+    def subject(self) -> T | None:
+        """What the card shows; where there is none, the card is disabled and shows what it last did."""
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        """Show what is in work."""
+        self._shown += 1
+        subject = self.subject()
+        self.setEnabled(subject is not None or not self.needs_subject)
+        if subject is not None:
+            for show in self._shows:
+                show(subject)
+            self.show_more(subject)
+        else:
+            self.show_nothing()
+
+    def show_more(self, subject: T) -> None:
+        """Show what no field is bound to."""
+
+    def show_nothing(self) -> None:
+        """Show that there is nothing in work."""
 
     def _refresh_if_seen(self) -> None:
         if self.isVisible():
@@ -77,9 +112,59 @@ class Card(QWidget):
         if self.room:
             self.session.give_room("")
 
-    def refresh(self) -> None:
-        """Show the session's values."""
-        raise NotImplementedError
+    # Binding
+
+    def bind(
+        self,
+        widget: W,
+        read: Callable[[T], Any],
+        take: Callable[[Any], object] | None = None,
+        options: Callable[[T], Sequence[tuple[str, object]]] | None = None,
+    ) -> W:
+        """Bind a field to a value: how it is read, and how another is taken.
+
+        Parameters
+        ----------
+        widget : a number, a choice, a box to tick, a button that can be down, or a label
+        read : the value of what the card shows; of a choice its data, of a label its text
+        take : called with a value that the person gives; afterwards the card shows what became of it
+        options : of a choice that has others from time to time: (text, data) of each
+        """
+        if isinstance(widget, Field):
+            self._shows.append(lambda subject: widget.show_value(read(subject)))
+            if take is not None:
+                widget.taken.connect(lambda value: self._take(take, value))
+        elif isinstance(widget, QComboBox):
+            if options is None:
+                self._shows.append(lambda subject: choose(widget, read(subject)))
+            else:
+                self._shows.append(lambda subject: fill(widget, options(subject), read(subject)))
+            if take is not None:
+                widget.activated.connect(lambda _i: self._take(take, widget.currentData()))
+        elif isinstance(widget, QAbstractButton):
+            self._shows.append(lambda subject: widget.setChecked(bool(read(subject))))
+            if take is not None:
+                widget.clicked.connect(lambda on: self._take(take, bool(on)))
+        else:
+            self._shows.append(lambda subject: widget.setText(read(subject)))
+        return widget
+
+    def show_if(self, widget: QWidget, needed: Callable[[T], bool], row: bool = True) -> None:
+        """Show a widget, or the whole row that it stands in, only where it is needed."""
+        show = self.show_row if row else QWidget.setVisible
+        self._shows.append(lambda subject: show(widget, needed(subject)))
+
+    def enable_if(self, widget: QWidget, able: Callable[[T], bool]) -> None:
+        """Let a widget be used only where that makes sense."""
+        self._shows.append(lambda subject: widget.setEnabled(able(subject)))
+
+    def _take(self, take: Callable[[Any], object], value: object) -> None:
+        before = self._shown
+        take(value)
+        if self._shown == before:
+            self.refresh()
+
+    # Building
 
     def row(self, label: str, *widgets: QWidget) -> None:
         """A labelled row; the label belongs to the first widget for keys and assistive technology."""
@@ -88,7 +173,7 @@ class Card(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         first = widgets[0]
-        text = _Handle(label, first, self.session) if isinstance(first, Field) else QLabel(label)
+        text = _StepLabel(label, first, self.session) if isinstance(first, Field) else QLabel(label)
         text.setObjectName("quiet")
         text.setBuddy(first)
         line.addWidget(text)
@@ -96,7 +181,7 @@ class Card(QWidget):
         for widget in widgets:
             line.addWidget(widget)
             if isinstance(widget, Field):
-                widget.refused.connect(self.session.said)
+                widget.refused.connect(self.session.say)
         self.column.addWidget(whole)
 
     @staticmethod
@@ -114,10 +199,17 @@ class Card(QWidget):
         if text is not None:
             text.setText(label)
 
-    def reading(self, label: str, pixels: int = 13, role: str = "", hint: str = "") -> QLabel:
+    def reading(
+        self,
+        label: str,
+        pixels: int = 13,
+        role: str = "",
+        hint: str = "",
+        read: Callable[[T], str] | None = None,
+    ) -> QLabel:
         """A labelled number to look at, with a sentence behind it for those who want to know."""
         line = QHBoxLayout()
-        text = _Told(label, hint, self.session) if hint else QLabel(label)
+        text = _HintLabel(label, hint, self.session) if hint else QLabel(label)
         text.setObjectName("quiet")
         value = QLabel("–")
         value.setFont(font(pixels, bold=pixels > 13))
@@ -130,7 +222,7 @@ class Card(QWidget):
         line.addStretch(1)
         line.addWidget(value)
         self.column.addLayout(line)
-        return value
+        return self.bind(value, read) if read is not None else value
 
     def line(self) -> None:
         """A quiet line between groups."""
@@ -165,56 +257,91 @@ class Card(QWidget):
         self.column.addLayout(line)
         return result
 
-    def places(self, label: str, what: str, taken: Callable[[int, float], object]) -> list[Field]:
-        """A row of three lengths, X, Y and Z; `taken` is told which and the metres."""
-        fields = []
-        for axis, letter in enumerate("XYZ"):
-            field = place_field(f"{what} {letter}", lambda: self.session.unit)
-            field.taken.connect(lambda metres, a=axis: taken(a, metres))
-            fields.append(field)
+    def places(
+        self,
+        label: str,
+        what: str,
+        read: Callable[[T], Sequence[float] | NDArray[np.float64] | None],
+        take: Callable[[tuple[float, float, float]], object],
+    ) -> list[Field]:
+        """A row of three lengths, X, Y and Z in metres, bound to a place; without one it stays as it is."""
+        fields = [place_field(f"{what} {letter}", lambda: self.session.unit) for letter in "XYZ"]
+
+        def show(subject: T) -> None:
+            place = read(subject)
+            if place is not None:
+                for field, metres in zip(fields, place, strict=True):
+                    field.show_value(float(metres))
+
+        def taken(axis: int, metres: float) -> None:
+            place = [field.value for field in fields]
+            place[axis] = metres
+            self._take(take, tuple(place))
+
+        for axis, field in enumerate(fields):
+            field.taken.connect(partial(taken, axis))
+        self._shows.append(show)
         self.row(label, *fields)
         return fields
 
-    def tick(self, text: str, hint: str, taken: Callable[[bool], object]) -> QCheckBox:
-        """A box to tick."""
+    def tick(
+        self, text: str, hint: str, read: Callable[[T], bool], take: Callable[[bool], object]
+    ) -> QCheckBox:
+        """A box to tick, bound to a value."""
         box = QCheckBox(text)
         box.setToolTip(hint)
-        box.clicked.connect(lambda on: taken(bool(on)))
         self.column.addWidget(box)
-        return box
+        return self.bind(box, read, take)
 
 
-class _Handle(QLabel):
+class ShotCard(Card[Now]):
+    """A card that shows the shot at its frame."""
+
+    def subject(self) -> Now | None:
+        """See :class:`Card`."""
+        return self.session.now
+
+
+class SessionCard(Card[Session]):
+    """A card that has something to show without a shot."""
+
+    def subject(self) -> Session | None:
+        """See :class:`Card`."""
+        return self.session
+
+
+class _StepNumber(Drag):
+    """Steps a number while its label is dragged sideways, with Shift finely."""
+
+    def __init__(self, session: Session, field: Field, at: QPointF) -> None:
+        super().__init__(session)
+        self._field, self._x = field, at.x()
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        steps = int((at.x() - self._x) / (_FINE_PX if keys & Keys.ShiftModifier else _STEP_PX))
+        if steps:
+            self._x = at.x()
+            self._field.step_by(steps)
+
+
+class _StepLabel(Gestures, QLabel):
     """The label of a number: drag it sideways to step the number."""
 
     def __init__(self, text: str, field: Field, session: Session) -> None:
         super().__init__(text)
         self._field, self._session = field, session
-        self._from: float | None = None
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setToolTip(f"Drag sideways to step it, with Shift finely. {field.toolTip()}")
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton and self._field.isEnabled():
-            self._from = event.position().x()
-            self._session.begin_drag()
+    def press(self, event: QMouseEvent) -> Gesture | None:
+        able = event.button() == Qt.MouseButton.LeftButton and self._field.isEnabled()
+        return _StepNumber(self._session, self._field, event.position()) if able else None
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._from is None:
-            return
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        steps = int((event.position().x() - self._from) / (_FINE_PX if fine else _STEP_PX))
-        if steps:
-            self._from = event.position().x()
-            self._field.step_by(steps)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._from is not None:
-            self._from = None
-            self._session.end_drag()
+    def hover(self, event: QMouseEvent) -> None:
+        """Nothing to show."""
 
 
-class _Told(QLabel):
+class _HintLabel(QLabel):
     """A label that says what its number means when it is clicked."""
 
     def __init__(self, text: str, hint: str, session: Session) -> None:
@@ -224,129 +351,4 @@ class _Told(QLabel):
         self.setCursor(Qt.CursorShape.WhatsThisCursor)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._session.said.emit(f"{self.text()}: {self._hint}")
-
-
-class PagedCard(Card):
-    """A card whose work is divided: one page is seen at a time."""
-
-    def __init__(self, session: Session, pages: list[Card], parent: QWidget | None = None) -> None:
-        super().__init__(session, parent)
-        self.pages = {page.name: page for page in pages}
-        self._choice = QButtonGroup(self)
-        rows = QGridLayout()
-        rows.setSpacing(2)
-        for number, page in enumerate(pages):
-            button = QPushButton(page.name)
-            button.setCheckable(True)
-            button.setChecked(number == 0)
-            button.setToolTip(f"The {page.name.lower()} of this card")
-            self._choice.addButton(button, number)
-            rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
-        rows.setColumnStretch(_PAGES_A_ROW, 1)
-        self._choice.idClicked.connect(self._turn)
-        self.column.addLayout(rows)
-        for number, page in enumerate(pages):
-            self.column.addWidget(page, 1)
-            page.setVisible(number == 0)
-        kept = str(session.settings.value(f"page/{self.name}", ""))
-        if kept in self.pages:
-            self.show_page(kept)
-
-    def _turn(self, number: int) -> None:
-        wanted = list(self.pages.values())[number]
-        for page in self.pages.values():
-            if page is not wanted:
-                page.hide()
-        wanted.show()
-        self.session.settings.setValue(f"page/{self.name}", list(self.pages)[number])
-
-    def show_page(self, name: str) -> None:
-        """Turn to a page."""
-        number = list(self.pages).index(name)
-        self._choice.button(number).setChecked(True)
-        self._turn(number)
-
-    def refresh(self) -> None:
-        """Its pages show themselves."""
-
-
-class Choice(QComboBox):
-    """A drop-down that, closed, shows a choice's text up to its first double space."""
-
-    def initStyleOption(self, option: QStyleOptionComboBox) -> None:
-        super().initStyleOption(option)
-        option.currentText = option.currentText.split("  ")[0]  # type: ignore[attr-defined]
-
-
-def plain_table(table: QTableView, name: str, row_px: int) -> None:
-    """Give a table whole rows to choose from, one at a time, and no grid."""
-    table.setAccessibleName(name)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    table.setShowGrid(False)
-    table.setTabKeyNavigation(False)
-    table.verticalHeader().hide()
-    table.verticalHeader().setDefaultSectionSize(row_px)
-    table.horizontalHeader().setHighlightSections(False)
-
-
-def word_table(name: str, headings: Sequence[str], row_px: int, wide: Collection[int]) -> QTableWidget:
-    """A plain table of words that are changed elsewhere; some columns take what room there is."""
-    table = QTableWidget(0, len(headings))
-    table.setHorizontalHeaderLabels(headings)
-    plain_table(table, name, row_px)
-    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    modes = QHeaderView.ResizeMode
-    for column in range(len(headings)):
-        mode = modes.Stretch if column in wide else modes.ResizeToContents
-        table.horizontalHeader().setSectionResizeMode(column, mode)
-    return table
-
-
-def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTableWidgetItem]:
-    """Fill a row; tooltips tell what is cut off for want of room, before the table's own."""
-    items = [QTableWidgetItem(text) for text in words]
-    for column, item in enumerate(items):
-        text = item.text()
-        item.setToolTip("\n".join(filter(None, (text, table.toolTip()))))
-        table.setItem(row, column, item)
-    return items
-
-
-def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:
-    """A drop-down of (text, data); what follows a double space shows in the list alone."""
-    box = Choice()
-    box.setAccessibleName(name)
-    box.setToolTip(hint or name)
-    box.setFixedWidth(width)
-    for text, data in options:
-        box.addItem(text, data)
-    box.view().setMinimumWidth(max(width, box.sizeHint().width() + 20))
-    return box
-
-
-def choose(box: QComboBox, data: object) -> None:
-    """Show a choice without telling it as the person's."""
-    box.blockSignals(True)
-    box.setCurrentIndex(box.findData(data))
-    box.blockSignals(False)
-
-
-def fill(box: QComboBox, options: Sequence[tuple[str, object]], chosen: object) -> None:
-    """Give a drop-down other choices, (text, data), and show one; none of it is told as the person's."""
-    box.blockSignals(True)
-    if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] != list(options):
-        box.clear()
-        for text, data in options:
-            box.addItem(text, data)
-    box.setCurrentIndex(next((k for k, (_, data) in enumerate(options) if data == chosen), -1))
-    box.blockSignals(False)
-
-
-def give_role(label: QLabel, role: str) -> None:
-    """Colour a label by what it tells: nearer, farther, sharp, focus, gone, or nothing of these."""
-    if label.property("role") != role:
-        label.setProperty("role", role)
-        label.style().unpolish(label)
-        label.style().polish(label)
+        self._session.say(f"{self.text()}: {self._hint}")

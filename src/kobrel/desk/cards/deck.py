@@ -5,10 +5,10 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
+from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
-from kobrel.desk.scene_files import SceneFiles
-from kobrel.desk.screening import Screening
-from kobrel.desk.session import Session
+from kobrel.session.session import Session
 
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
 
@@ -48,22 +48,22 @@ class Deck(QStackedWidget):
     def _make(self, key: int) -> Card:
         session = self._session
         if key == 1:
-            from kobrel.desk.cards.block import BlockCard
+            from kobrel.desk.cards.block.card import BlockCard
 
             return BlockCard(session, self._files)
         if key == 2:
-            from kobrel.desk.cards.tape import TapeCard
+            from kobrel.desk.cards.tape.card import TapeCard
 
             return TapeCard(session)
         if key == 3:
-            from kobrel.desk.cards.glass import GlassCard
+            from kobrel.desk.cards.glass.card import GlassCard
 
             return GlassCard(session)
         if key == 4:
-            from kobrel.desk.cards.iris import IrisCard
+            from kobrel.desk.cards.iris.card import IrisCard
 
             return IrisCard(session)
-        from kobrel.desk.cards.pull import PullCard
+        from kobrel.desk.cards.pull.card import PullCard
 
         return PullCard(session, self._screening)
 

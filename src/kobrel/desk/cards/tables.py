@@ -5,7 +5,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
-from kobrel.desk.session import Session
+from kobrel.session.session import Session
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -27,7 +27,7 @@ class NamedRows(QAbstractTableModel):
     headings: tuple[str, ...] = ("Name",)
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session)
+        super().__init__()
         self.session = session
 
     def things(self) -> Sequence[Named]:

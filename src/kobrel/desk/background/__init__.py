@@ -1,0 +1,1 @@
+"""Work beside the window: drawing, playing, files, devices."""

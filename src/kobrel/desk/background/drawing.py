@@ -1,0 +1,113 @@
+"""The drawing service as a Qt object: pictures come as signals in the window's thread."""
+
+import threading
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from kobrel.errors import PlanError
+from kobrel.memo import Changed
+from kobrel.plan.camera import camera_at
+from kobrel.session.session import Session
+
+if TYPE_CHECKING:
+    from kobrel.picture.service import DrawingService, Spare
+
+
+class Drawing(QObject):
+    """Asks for the session's picture and its shots' thumbnails.
+
+    Signals
+    -------
+    drawn : a :class:`kobrel.picture.service.Drawn`
+    sketched : a shot's name and its small picture
+    noted : what takes long, or ""
+    failed : what went wrong
+    ready : pictures can be asked for
+    """
+
+    drawn = Signal(object)
+    sketched = Signal(str, object)
+    noted = Signal(str)
+    failed = Signal(str)
+    ready = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._service: DrawingService | None = None
+        self._closed = False
+        self._changed = Changed()
+        self._sketches: dict[str, Changed] = {}
+
+    def start(self) -> None:
+        """Load the tracer beside the window, which opens without waiting for it."""
+        threading.Thread(target=self._import, name="kobrel-import", daemon=True).start()
+
+    def _import(self) -> None:
+        self.noted.emit("Preparing the picture …")
+        from kobrel.picture import service
+
+        if self._closed:
+            return
+        self._service = service.DrawingService(self.drawn.emit, self.noted.emit, self.failed.emit)
+        self.ready.emit()
+
+    def ask(self, size: tuple[int, int], preview: bool, passes: int = 64) -> None:
+        """Want the picture of the session's frame, unless it is the one wanted already."""
+        session, camera, service = self._session, self._session.camera, self._service
+        if camera is None or service is None:
+            return
+        from kobrel.picture.service import Request
+        from kobrel.picture.thrown import thrown
+
+        thrown_px = session.thrown_px
+        parts = (session.parts, session.walk, session.frame, size, preview, passes, thrown_px)
+        if not self._changed(parts):
+            return
+        seen = thrown(camera.whole, thrown_px) if thrown_px else camera.whole
+        plan = session.plan
+        request = Request(session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish)
+        service.ask(request)
+
+    def fill(self, source: "Callable[[], Spare | None] | None") -> None:
+        """Use time to spare for pictures asked for one by one."""
+        if self._service is not None:
+            self._service.fill(source)
+
+    def ask_thumbnails(self, room: tuple[int, int]) -> None:
+        """Want small pictures of the shots that have changed, that fill a room in pixels."""
+        session, service = self._session, self._service
+        if service is None:
+            return
+        from kobrel.picture.service import Request
+
+        for shot in session.plan.shots:
+            changed = self._sketches.setdefault(shot.name, Changed())
+            if not changed(shot, session.plan.light, session.plan.subjects, session.stage):
+                continue
+            middle = (shot.first + shot.last) // 2
+            try:
+                camera = camera_at(session.plan, shot, middle, session.stage)
+            except PlanError:
+                continue
+            part = min(room[0], room[1] * camera.aspect)
+            size = max(8, round(part)), max(8, round(part / camera.aspect))
+            request = Request(session.stage, camera, middle, session.plan.light, *size)
+            service.sketch(request, partial(self.sketched.emit, shot.name))
+
+    def forget(self) -> None:
+        """Another plan is shown: nothing drawn counts any more."""
+        self._changed.forget()
+        self._sketches.clear()
+        if self._service is not None:
+            self._service.drop_sketches()
+
+    def close(self) -> None:
+        """Stop drawing, for good."""
+        self._closed = True
+        if self._service is not None:
+            self._service.close()
+            self._service = None

@@ -1,0 +1,72 @@
+"""A hand-wheel at a socket: the simulated one, started beside the window, or another."""
+
+import re
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtNetwork import QAbstractSocket, QTcpSocket
+
+from kobrel.desk.background.device import DeviceProcess
+from kobrel.session.session import Session
+
+_POSITION = re.compile(r"POS ([01](?:\.\d+)?)$")
+
+
+class HandWheel(QObject):
+    """Listens to a hand-wheel.
+
+    Signals
+    -------
+    turned : where it stands, 0 at the ring's near end and 1 at infinity
+    told : how it goes, in words
+    """
+
+    turned = Signal(float)
+    told = Signal(str)
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self._stand_in = DeviceProcess("The hand-wheel", self)
+        self._stand_in.listening.connect(lambda port: self.connect_to("127.0.0.1", port))
+        self._stand_in.ended.connect(self.told)
+        self._socket = QTcpSocket(self)
+        self._socket.readyRead.connect(self._hear)
+        self._socket.errorOccurred.connect(self._fail)
+        session.closing.connect(self.stop)
+
+    @property
+    def connected(self) -> bool:
+        """Whether a wheel is there."""
+        return self._socket.state() == QAbstractSocket.SocketState.ConnectedState
+
+    @property
+    def running(self) -> bool:
+        """Whether the simulated one runs."""
+        return self._stand_in.running
+
+    def start(self) -> None:
+        """Switch the simulated one on."""
+        if not self._stand_in.running:
+            self.told.emit("The hand-wheel is being switched on …")
+            self._stand_in.run(["-m", "kobrel.devices.handwheel"])
+
+    def connect_to(self, host: str, port: int) -> None:
+        """Listen to the wheel at an address."""
+        self._socket.abort()
+        self._socket.connectToHost(host, port)
+
+    def stop(self) -> None:
+        """Disconnect, and switch the simulated one off."""
+        self._socket.abort()
+        self._stand_in.stop()
+
+    def _hear(self) -> None:
+        while self._socket.canReadLine():
+            line = bytes(self._socket.readLine().data()).decode("utf-8", "replace").strip()
+            found = _POSITION.match(line)
+            if found and float(found[1]) <= 1.0:
+                self.turned.emit(float(found[1]))
+            elif line.startswith("WHEEL"):
+                self.told.emit(f"{line.removeprefix('WHEEL ')} is there.")
+
+    def _fail(self, _error: QAbstractSocket.SocketError) -> None:
+        self.told.emit(f"The hand-wheel does not answer ({self._socket.errorString()}).")

@@ -1,0 +1,37 @@
+"""The simulated laser meter, started beside the window with the plan as it is."""
+
+import tempfile
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+
+from kobrel.desk.background.device import DeviceProcess
+from kobrel.plan.model import SUFFIX
+from kobrel.session.session import Session
+
+
+class SimulatedMeterProcess(DeviceProcess):
+    """Measures in the session's stage at its frame."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__("The simulated meter", parent)
+        self._session = session
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self.ended.connect(self._clear)
+
+    def start(self) -> None:
+        """Switch it on."""
+        from kobrel.plan.file import save_plan
+
+        session = self._session
+        if session.shot is None:
+            return
+        self._folder = tempfile.TemporaryDirectory(prefix="kobrel-meter-")
+        path = Path(self._folder.name) / f"scene{SUFFIX}"
+        save_plan(session.plan, path)
+        self.run(["-m", "kobrel", "rangefinder", str(path), "--frame", str(session.frame)])
+
+    def _clear(self) -> None:
+        if self._folder is not None:
+            self._folder.cleanup()
+            self._folder = None

@@ -1,0 +1,82 @@
+"""Follows the shot's lines of sight beside the window, whenever nothing changes for a moment."""
+
+from PySide6.QtCore import QObject, QTimer
+
+from kobrel.desk.background.jobs import Job
+from kobrel.memo import Parts, same
+from kobrel.plan.check import unit_doubts, warnings_from
+from kobrel.plan.occlusion import sightlines
+from kobrel.plan.stand_ins import number_of
+from kobrel.plan.survey import survey
+from kobrel.session.session import Session
+from kobrel.session.state import SightReport
+from kobrel.stage.scene import Progress
+
+_REST_MS = 600
+
+
+class SightCheck(QObject):
+    """Keeps the session's sight report up to date, a little behind."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._job: Job | None = None
+        self._for: Parts | None = None
+        self._allowed = False
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._begin)
+        session.watch(("plan", "shot_index", "stage", "dragging"), self._wait)
+
+    def allow(self) -> None:
+        """The tracer is there: from now on there may be work for it."""
+        self._allowed = True
+        self._wait()
+
+    def _wait(self) -> None:
+        if self._for is None or not same(self._for, self._session.parts):
+            self._rest.start()
+
+    def _begin(self) -> None:
+        session, shot = self._session, self._session.shot
+        if not self._allowed or shot is None:
+            return
+        if session.dragging or not session.stage.built:
+            self._rest.start()
+            return
+        if self._job is not None:
+            self._job.cancel()
+        parts, plan, stage = session.parts, session.plan, session.stage
+        self._for = parts
+
+        def look(progress: Progress) -> object:
+            lines = sightlines(plan, shot, stage, progress)
+            files = [name for name in stage.scenes if number_of(name) is None]
+            doubts = [doubt for name in files for doubt in unit_doubts(name, stage)]
+            numbers = survey(plan, shot, stage)
+            return SightReport(lines, (*doubts, *warnings_from(plan, shot, numbers, lines)))
+
+        job = self._job = Job(look, self)
+        job.done.connect(lambda found: self._take(parts, found))
+        for ended in (job.done, job.failed, job.cancelled):
+            ended.connect(lambda *_: self._end(job))
+        job.start()
+
+    def _end(self, job: Job) -> None:
+        if self._job is job:
+            self._job = None
+        job.deleteLater()
+
+    def _take(self, parts: Parts, found: object) -> None:
+        assert isinstance(found, SightReport)
+        self._session.take_sight(parts, found)
+
+    def close(self) -> None:
+        """Stop looking."""
+        self._allowed = False
+        self._rest.stop()
+        if self._job is not None:
+            self._job.cancel()
+            self._job.wait(2.0)

@@ -1,0 +1,1 @@
+"""The Barrel: the distance scale of a lens."""

@@ -1,0 +1,1 @@
+"""Block: what stands before the camera, the camera itself, and the light."""

@@ -1,0 +1,57 @@
+"""Block: what stands before the camera, the camera itself, the light, and what to look out for."""
+
+from typing import Any
+
+from PySide6.QtWidgets import QLabel, QWidget
+
+from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.block.camera import CameraPage
+from kobrel.desk.cards.block.light import LightPage
+from kobrel.desk.cards.block.scenes import ScenesPage
+from kobrel.desk.cards.block.stand_ins import StandInsPage
+from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.widgets import give_role
+from kobrel.session.session import Session
+from kobrel.session.state import NUMBERS
+
+_MOST = 4
+
+
+class BlockCard(PagedCard):
+    """See the module."""
+
+    name = "Block"
+    depends = (*NUMBERS, "sight")
+
+    def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
+        self.scenes = ScenesPage(session, files)
+        self.stand_ins = StandInsPage(session)
+        self.camera = CameraPage(session)
+        self.light = LightPage(session, files)
+        pages: list[Card[Any]] = [self.scenes, self.stand_ins, self.camera, self.light]
+        super().__init__(session, pages, parent)
+        self.line()
+        self.look_out = self.note()
+        self.look_out.setAccessibleName("What to look out for")
+
+    def show_more(self, subject: Session) -> None:
+        show_warnings(self.look_out, subject)
+
+
+def show_warnings(label: QLabel, session: Session) -> None:
+    """Say what would spoil a render of the shot, as far as it is known yet."""
+    report = session.sight_report
+    warnings = report.warnings if report is not None and session.walk is None else ()
+    if session.survey is None:
+        text = session.problem
+    elif session.walk is not None:
+        text = "Seen from elsewhere: the shot's own camera is judged when you go back."
+    elif report is None:
+        text = "Looking along the lines of sight …"
+    else:
+        more = f"\n… and {len(warnings) - _MOST} more" if len(warnings) > _MOST else ""
+        text = "\n".join(warnings[:_MOST]) + more or "Nothing cut, hidden or out of the picture."
+    label.setText(text)
+    label.setObjectName("" if warnings else "quiet")
+    give_role(label, "wrong" if warnings else "")

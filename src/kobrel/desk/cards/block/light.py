@@ -1,0 +1,214 @@
+"""The light of the Block card: a key light by its direction, the sky or a picture all about."""
+
+import math
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+
+from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.cards.base import Card
+from kobrel.desk.toolkit.fields import Field, narrow, number_field
+from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
+from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.plan.model import Light, Surround
+from kobrel.session.commands import blocking
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME
+from kobrel.stage.environment import SUFFIXES
+
+KINDS = f"Pictures all about ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
+
+
+class KeyDial(GestureWidget):
+    """The sky seen from beneath: the rim is the horizon, the middle straight up; drag the light.
+
+    Up is the way the camera looks, so that a light at the bottom comes from behind it.
+    """
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setFixedSize(QSize(132, 132))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Direction of the key light")
+        self.setToolTip(
+            "Where the key light comes from: the rim is the horizon, the middle straight up, the top "
+            "what the camera faces. Drag it, or use the arrow keys."
+        )
+        session.watch(AT_FRAME, self.update)
+
+    def _facing_deg(self) -> float:
+        camera = self._session.camera
+        if camera is None:
+            return 180.0
+        ahead = -camera.pose[:3, 2]
+        return math.degrees(math.atan2(float(ahead[0]), float(ahead[2])))
+
+    def place(self) -> QPointF:
+        """Where the light stands on the dial."""
+        light = self._session.plan.light
+        out = 54 * (1 - max(light.key_elevation_deg, 0.0) / 90)
+        angle = math.radians(self._facing_deg() - light.key_azimuth_deg)
+        return QPointF(66 + out * math.sin(angle), 66 - out * math.cos(angle))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle, light = QPointF(66, 66), self._session.plan.light
+        painter.setPen(QPen(theme().focus if self.hasFocus() else theme().line, 1.4))
+        painter.setBrush(theme().raised)
+        painter.drawEllipse(middle, 54, 54)
+        painter.setPen(QPen(theme().line, 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for out in (18, 36):
+            painter.drawEllipse(middle, out, out)
+        painter.setPen(QPen(theme().quiet, 1.2))
+        painter.drawPolyline([middle + QPointF(-14, -30), middle, middle + QPointF(14, -30)])
+        at = self.place()
+        painter.setPen(QPen(faded(theme().focus, 0.7), 1))
+        painter.drawLine(at, middle)
+        painter.setBrush(theme().focus if light.key_elevation_deg >= 0 else theme().base)
+        painter.setPen(QPen(theme().focus, 1.6))
+        painter.drawEllipse(at, 6, 6)
+        draw_text(painter, QPointF(66, 129), "behind the camera", theme().quiet, 11, "centre")
+
+    def press(self, event: QMouseEvent) -> Gesture | None:
+        self.setFocus()
+        return _TurnKey(self._session, self)
+
+    def hover(self, event: QMouseEvent) -> None:
+        """Nothing to show."""
+
+    def take(self, at: QPointF) -> None:
+        """Let the light come from a place on the dial."""
+        x, y = at.x() - 66, 66 - at.y()
+        azimuth = self._facing_deg() - math.degrees(math.atan2(x, y))
+        self._set(azimuth, 90 * (1 - min(math.hypot(x, y) / 54, 1.0)))
+
+    def _set(self, azimuth: float, elevation: float) -> None:
+        azimuth = round((azimuth + 180) % 360 - 180, 1)
+        blocking.light(
+            self._session, "Key light", key_azimuth_deg=azimuth, key_elevation_deg=round(elevation, 1)
+        )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (5, 0), Qt.Key.Key_Right: (-5, 0),
+            Qt.Key.Key_Up: (0, 5), Qt.Key.Key_Down: (0, -5),
+        }  # fmt: skip
+        step = steps.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        light = self._session.plan.light
+        self._set(light.key_azimuth_deg + step[0], min(max(light.key_elevation_deg + step[1], -90.0), 90.0))
+
+
+class _TurnKey(Drag):
+    """Turns the key light on the dial."""
+
+    def __init__(self, session: Session, dial: KeyDial) -> None:
+        super().__init__(session)
+        self._dial = dial
+
+    def begin(self, at: QPointF) -> None:
+        super().begin(at)
+        self._dial.take(at)
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        self._dial.take(at)
+
+
+class LightPage(Card[Light]):
+    """See the module."""
+
+    name = "Light"
+    is_page = True
+    depends = ("plan", "library", "stage")
+
+    def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._files = files
+        self.dial = KeyDial(session)
+        line = QHBoxLayout()
+        line.addStretch(1)
+        line.addWidget(self.dial)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        self.azimuth = narrow(number_field("Key light, azimuth", "°", 5.0, -360.0, 360.0))
+        self.elevation = narrow(number_field("Key light, elevation", "°", 5.0, -90.0, 90.0))
+        self._bind_light(self.azimuth, "Key light", "key_azimuth_deg")
+        self._bind_light(self.elevation, "Key light", "key_elevation_deg")
+        self.row("Azimuth, elevation", self.azimuth, self.elevation)
+        self.strength = number_field("Strength of the key light", "×", 0.1, 0.0, 1000.0)
+        self._bind_light(self.strength, "Key light", "key_strength")
+        self.row("Key light", self.strength)
+        self.sky = number_field("Strength of the sky", "×", 0.1, 0.0, 1000.0)
+        self._bind_light(self.sky, "Sky", "sky_strength")
+        self.row("Sky", self.sky)
+        self.exposure = number_field("Exposure of the view", "EV", 0.1, -20.0, 20.0)
+        self._bind_light(self.exposure, "Exposure", "exposure_ev")
+        self.row("Exposure of the view", self.exposure)
+        self.clay = self.tick(
+            "Clay", "Draw all surfaces in one grey, lights as they are", lambda light: light.clay,
+            lambda on: blocking.light(session, "Clay", clay=on),
+        )  # fmt: skip
+        self.line()
+        self.note("A picture all about, HDR or EXR, as background and light in place of the sky.")
+        self.picture = self.bind(self.note(), self._picture)
+        self.choose, self.remove, self.find_key = self.buttons(
+            ("Choose …", "Choose an equirectangular picture", self.ask),
+            ("Remove", "Back to the sky", lambda: blocking.light(session, "Sky", surround=None)),
+            ("Key from it", "Turn the key light to the picture's brightest spot", self._find_key),
+        )
+        self.rotation = number_field("Rotation of the picture", "°", 5.0, -3600.0, 3600.0)
+        self._bind_surround(self.rotation, "rotation_deg")
+        self.row("Rotation", self.rotation)
+        self.about = number_field("Exposure of the picture", "EV", 0.5, -20.0, 20.0)
+        self._bind_surround(self.about, "exposure_ev")
+        self.row("Exposure", self.about)
+        for widget in (self.remove, self.find_key, self.rotation, self.about):
+            self.enable_if(widget, lambda light: light.surround is not None)
+        self.column.addStretch(1)
+
+    def subject(self) -> Light | None:
+        """See :class:`Card`."""
+        return self.session.plan.light
+
+    def _bind_light(self, field: Field, name: str, what: str) -> None:
+        self.bind(
+            field,
+            lambda light: getattr(light, what),
+            lambda value: blocking.light(self.session, name, **{what: value}),
+        )
+
+    def _bind_surround(self, field: Field, what: str) -> None:
+        self.bind(
+            field,
+            lambda light: getattr(light.surround or Surround(path=""), what),
+            lambda value: blocking.surround(self.session, **{what: value}),
+        )
+
+    def _picture(self, light: Light) -> str:
+        if light.surround is None:
+            return "None: the sky lights."
+        path = light.surround.path
+        return self.session.library.problems.get(path) or Path(path).name
+
+    def ask(self) -> None:
+        """Let the person choose a picture."""
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a picture", self._files.folder(), KINDS)
+        if name:
+            blocking.light(self.session, "Picture all about", surround=Surround(path=name))
+
+    def _find_key(self) -> None:
+        about, surround = self.session.stage.environment, self.session.plan.light.surround
+        if about is not None and surround is not None:
+            azimuth, elevation = about.brightest_deg()
+            azimuth = round((azimuth + surround.rotation_deg + 180) % 360 - 180, 1)
+            blocking.light(
+                self.session, "Key light", key_azimuth_deg=azimuth, key_elevation_deg=round(elevation, 1)
+            )

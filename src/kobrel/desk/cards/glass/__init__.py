@@ -1,0 +1,1 @@
+"""Glass: sensor, lens, stop, exposure and brief."""

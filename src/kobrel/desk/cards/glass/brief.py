@@ -1,0 +1,411 @@
+"""The brief of the Glass card: what each subject shall be, and the focus and stop for it."""
+
+from collections.abc import Sequence
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QFontMetrics
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableView,
+    QWidget,
+)
+
+from kobrel.desk.background.jobs import Job
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.tables import NamedRows
+from kobrel.desk.cards.widgets import choice, give_role, plain_table
+from kobrel.desk.toolkit.fields import narrow, number_field
+from kobrel.desk.toolkit.theme import font
+from kobrel.memo import same
+from kobrel.plan import brief as briefs
+from kobrel.plan.brief import MET, UNMET
+from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
+from kobrel.plan.model import Shot
+from kobrel.plan.trials import Trial
+from kobrel.session.commands import briefing
+from kobrel.session.commands.briefing import KINDS
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.tools import Tool
+
+_BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
+    ("Sharp", "sharp", "shall be sharp"), ("Soft", "at_least", "shall be at least so soft"),
+    ("No softer", "at_most", "shall be at most so soft"), ("Clear", None, "does not matter"),
+)  # fmt: skip
+_MOST_TRIALS = 8
+_HERE, _WHOLE, _SPAN = "here", "whole", "span"
+
+
+class _Wishes(NamedRows):
+    """The wishes of the shot: what, over which frames, and in how many of them it is not met."""
+
+    headings = ("Shall be", "Frames", "Unmet")
+
+    def things(self) -> Sequence["_Line"]:
+        shot = self.session.shot
+        return [_Line(self.session, wish) for wish in shot.brief] if shot else []
+
+    def texts(self, row: int) -> tuple[str, ...]:
+        session, shot = self.session, self.session.shot
+        assert shot is not None
+        wish = shot.brief[row]
+        first = shot.first if wish.first is None else wish.first
+        last = shot.last if wish.last is None else wish.last
+        frames = "all" if (first, last) == (shot.first, shot.last) else f"{first:g}–{last:g}"
+        judged = session.judged
+        if judged is None or wish not in judged.brief.wishes:
+            return frames, "–"
+        states = judged.verdicts[judged.brief.wishes.index(wish)]
+        unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
+        return frames, f"{unmet}" if unmet else "none" if met else "unseen"
+
+    def rename(self, row: int, name: str) -> None:
+        """A wish is called by what it says."""
+
+    def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+
+
+class _Line:
+    """A wish with its words as a name."""
+
+    def __init__(self, session: Session, wish: Wish) -> None:
+        self.name = briefs.short_text(session.plan, wish)
+
+
+class BriefPage(ShotCard):
+    """See the module."""
+
+    name = "Brief"
+    is_page = True
+    depends = (*AT_FRAME, "dragging", "tool", "selected_subject")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._job: Job | None = None
+        self._trials: list[Trial] = []
+        self._tried: tuple[object, ...] = ()
+        self._build_brushes()
+        self._build_list()
+        self.line()
+        self._build_answer()
+        self.column.addStretch(1)
+
+    def _build_brushes(self) -> None:
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        self.brushes: dict[WishKind | None, QPushButton] = {}
+        for text, kind, meaning in _BRUSHES:
+            button = QPushButton(text)
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 3px 5px;")
+            button.setToolTip(f"Paint over a subject's line in the Pull chart: it {meaning}. Esc stops.")
+            self.bind(button, partial(self._holds, kind), partial(self._hold, kind))
+            line.addWidget(button)
+            self.brushes[kind] = button
+        self.px = narrow(number_field("Blur", "px", 1.0, 0.1, 5000.0))
+        self.px.show_value(8.0)
+        self.px.taken.connect(lambda _v: self._hold_again())
+        line.addWidget(self.px)
+        self.column.addLayout(line)
+        self.hint = self.note("Take one, then drag along a subject's line in the Pull chart.")
+
+    def _build_list(self) -> None:
+        session = self.session
+        self.model = _Wishes(session)
+        self.list = QTableView()
+        plain_table(self.list, "Wishes of the brief", 22)
+        self.list.setFont(font(12))
+        self.list.setModel(self.model)
+        self.list.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.list.setFixedHeight(134)
+        header = self.list.horizontalHeader()
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        for column in (1, 2):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
+        self.list.selectionModel().currentRowChanged.connect(lambda *_: self.refresh())
+        self.column.addWidget(self.list)
+        self.about = choice("Subject of the wish", [], "Whom or what the wish is about", 110)
+        self.kind = choice("Wish", [(text, kind) for kind, text in KINDS.items()], "What it shall be", 84)
+        self.wish_px = narrow(number_field("Blur of the wish", "px", 1.0, 0.1, 5000.0))
+        self.bind(
+            self.about, lambda now: wish.subject if (wish := self._wish(now)) else None,
+            lambda number: self._change(subject=number), _wishable,
+        )  # fmt: skip
+        self.bind(
+            self.kind, lambda now: wish.kind if (wish := self._wish(now)) else None,
+            lambda kind: self._change(kind=kind),
+        )  # fmt: skip
+        self.wish_px.taken.connect(lambda px: self._change(px=px))
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for each in (self.about, self.kind, self.wish_px):
+            line.addWidget(each)
+        line.addStretch(1)
+        self.column.addLayout(line)
+        self.first = narrow(number_field("First frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
+        self.last = narrow(number_field("Last frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
+        self.first.taken.connect(lambda f: self._change(first=float(round(f))))
+        self.last.taken.connect(lambda f: self._change(last=float(round(f))))
+        self.row("Frames", self.first, self.last)
+        self.add, self.delete = self.buttons(
+            ("Add a wish", "Ask for the chosen subject to be sharp over the shot", self._add),
+            ("Delete", "Take the chosen wish back", self._delete),
+        )
+        of_wish: list[QWidget] = [self.about, self.kind, self.wish_px, self.first, self.last, self.delete]
+        for widget in of_wish:
+            self.enable_if(widget, lambda now: self._wish(now) is not None)
+
+    def _build_answer(self) -> None:
+        self.over = choice(
+            "Answer for",
+            [("this frame", _HERE), ("the whole shot", _WHOLE), ("frames", _SPAN)],
+            "What the answer is for: this frame, the whole shot, or some frames in a row",
+            140,
+        )
+        self.over.activated.connect(lambda _i: self.refresh())
+        self.row("Answer for", self.over)
+        self.begin = narrow(number_field("First frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
+        self.end = narrow(number_field("Last frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
+        for field in (self.begin, self.end):
+            field.taken.connect(lambda _f: self.refresh())
+        self.row("From, to", self.begin, self.end)
+        self.stops = self.reading("Stops", 21, "sharp", "The stops that grant the brief, with some focus.")
+        self.focus = self.reading("Focus", 15, "focus", "The focus with the widest choice of stops.")
+        self.says = self.note()
+        self.fails = self.note()
+        self.take, self.keyed = self.buttons(
+            ("Take it", "Set stop and focus so that the brief is met", self._take_answer),
+            ("Key the stop too", "Let the stop change over the shot where one stop does not do", self._key),
+        )
+        self.ask = self.buttons(
+            (
+                "What would do it?",
+                "Look for stops, sensors, lenses and places that meet the brief",
+                self._search,
+            )
+        )[0]
+        self.trials = [self._trial_button(i) for i in range(_MOST_TRIALS)]
+
+    def _trial_button(self, index: int) -> QPushButton:
+        button = QPushButton("Trial")
+        button.setToolTip("A change after which the brief can be met")
+        button.setStyleSheet("text-align: left; padding: 4px 6px; font-size: 12px;")
+        button.clicked.connect(lambda _on=False: self._try(index))
+        button.hide()
+        self.column.addWidget(button)
+        return button
+
+    # Wishes
+
+    def _holds(self, kind: WishKind | None, now: Now) -> bool:
+        tool = self.session.tool
+        return tool is not None and tool.does == "wish" and tool.wish == kind
+
+    def _hold(self, kind: WishKind | None, on: bool) -> None:
+        self.session.use(Tool("wish", wish=kind, px=self.px.value) if on else None)
+
+    def _hold_again(self) -> None:
+        tool = self.session.tool
+        if tool is not None and tool.does == "wish":
+            self.session.use(Tool("wish", wish=tool.wish, px=self.px.value))
+
+    def _wish(self, now: Now) -> Wish | None:
+        """The chosen wish."""
+        index = self._index()
+        return now.shot.brief[index] if 0 <= index < len(now.shot.brief) else None
+
+    def _index(self) -> int:
+        return self.list.currentIndex().row()
+
+    def _change(self, **changes: object) -> None:
+        briefing.change(self.session, self._index(), **changes)
+
+    def _add(self) -> None:
+        briefing.add(self.session, self._new_wish())
+        self.list.setCurrentIndex(self.model.index(len(self.model.things()) - 1, 0))
+
+    def _new_wish(self) -> Wish:
+        """That a subject be sharp of which nothing is asked yet, the chosen one first; or else that the
+        background be soft. It takes no other wish away.
+        """
+        session, shot = self.session, self.session.shot
+        asked = {wish.subject for wish in shot.brief} if shot else set()
+        free = [s.number for s in session.plan.subjects if s.number not in asked]
+        if not free:
+            return Wish(subject=BACKGROUND, kind="at_least", px=self.px.value)
+        return Wish(subject=session.selected_subject if session.selected_subject in free else free[0])
+
+    def _delete(self) -> None:
+        briefing.remove(self.session, self._index())
+
+    # Answers
+
+    def _take_answer(self) -> None:
+        span = self._span()
+        if span is None:
+            briefing.take_here(self.session)
+        else:
+            briefing.take_over(self.session, span)
+
+    def _span(self) -> tuple[float, float] | None:
+        """The frames that the answer is for; None for the one that is shown."""
+        shot, over = self.session.shot, self.over.currentData()
+        if shot is None or over == _HERE:
+            return None
+        if over == _WHOLE:
+            return float(shot.first), float(shot.last)
+        low, high = sorted((round(self.begin.value), round(self.end.value)))
+        low = min(max(low, shot.first), shot.last)
+        return float(low), float(min(max(high, low), shot.last))
+
+    def _key(self) -> None:
+        span = self._span()
+        if span is not None:
+            briefing.take_keyed(self.session, span)
+
+    def _search(self) -> None:
+        work = briefing.search(self.session, self._span())
+        if work is None or self._job is not None:
+            return
+        key = self._key_of_trials()
+        job = self._job = Job(work, self)
+        self.session.closing.connect(job.cancel)
+        job.done.connect(lambda found: self._show_trials(key, found))
+        job.failed.connect(self.session.say)
+        for ended in (job.done, job.failed, job.cancelled):
+            ended.connect(self._end_search)
+        self.ask.setEnabled(False)
+        self.ask.setText("Looking …")
+        job.start()
+
+    def _end_search(self) -> None:
+        if self._job is not None:
+            self._job.deleteLater()
+            self._job = None
+        self.ask.setEnabled(True)
+        self.ask.setText("What would do it?")
+
+    def _key_of_trials(self) -> tuple[object, ...]:
+        span = self._span()
+        return (self.session.shot, span, self.session.frame if span is None else 0)
+
+    def _show_trials(self, key: tuple[object, ...], found: object) -> None:
+        assert isinstance(found, list)
+        self._tried, self._trials = key, found
+        if not found:
+            self.session.say("Nothing within reach of a lens, sensor or place would do; let a wish go.")
+        self.refresh()
+
+    def _try(self, index: int) -> None:
+        trial = self._trials[index]
+        self.session.edit_shot(f"Try: {trial.text}", lambda _s: trial.shot)
+        self.session.say(f"{trial.text}. Undo takes it back.")
+
+    # Showing
+
+    def refresh(self) -> None:
+        now = self.subject()
+        if now is not None:
+            self.model.layoutChanged.emit()
+            if now.shot.brief and self._index() < 0:
+                self.list.setCurrentIndex(self.model.index(0, 0))
+        super().refresh()
+
+    def show_more(self, subject: Now) -> None:
+        self._show_wish(subject.shot, self._wish(subject))
+        self._show_answer(subject)
+
+    def _show_wish(self, shot: Shot, wish: Wish | None) -> None:
+        if wish is not None:
+            self.wish_px.show_value(wish.px)
+            self.wish_px.setVisible(wish.kind != "sharp")
+            self.first.show_value(shot.first if wish.first is None else wish.first)
+            self.last.show_value(shot.last if wish.last is None else wish.last)
+
+    def _show_answer(self, now: Now) -> None:
+        session, judged = self.session, self.session.judged
+        if self.begin.value < now.shot.first:
+            self.begin.show_value(now.shot.first)
+            self.end.show_value(now.shot.last)
+        self.show_row(self.begin, self.over.currentData() == _SPAN)
+        span = self._span()
+        self.fails.setText(briefing.fails_text(session))
+        found = briefing.answer_over(session, span or (now.frame, now.frame))
+        here = briefing.stop_range(session) if span is None else None
+        possible = bool(found and found.stops)
+        stops = ((here.least, here.greatest),) if here else found.stops if found and span else ()
+        self.stops.setText(_ranges(stops) if found else "–")
+        focus = session.length(1 / here.x if here.x > 1e-9 else float("inf")) if here else ""
+        self.focus.setText(focus or ("moves as slowly as it can" if possible and span else "–"))
+        failing = briefing.clash(found) if found is not None and not possible else None
+        if judged is None or found is None:
+            said = _why_nothing(now)
+        elif failing is not None:
+            said = f"At {failing.frame:g}: {failing.text}" if span else failing.text
+        elif span is not None:
+            said = _whole_text(found)
+        elif here is not None:
+            said = f"At {_ranges(stops).replace(' – ', ' to ')} it is met, focused at {focus}."
+        else:
+            said = "Nothing is asked at this frame."
+        self.says.setText(said)
+        give_role(self.says, "wrong" if failing is not None else "")
+        self.take.setEnabled(possible and (span is not None or here is not None))
+        self.keyed.setVisible(span is not None and judged is not None)
+        self.ask.setVisible(judged is not None and not possible)
+        self._show_tried(possible)
+
+    def _show_tried(self, possible: bool) -> None:
+        fresh = same(self._tried, self._key_of_trials())
+        for button, trial in zip(self.trials, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
+            button.setVisible(fresh and trial is not None and not possible)
+            if trial is not None:
+                button.setText(_in_lines(trial.text, button.fontMetrics(), 262))
+                button.setToolTip(f"{trial.text}. A click tries it; undo takes it back.")
+
+
+def _why_nothing(now: Now) -> str:
+    if now.camera.projection == "orthographic":
+        return "An orthographic view has no stop: the brief needs a lens."
+    return "Nothing is asked yet. What shall be sharp, and what soft?"
+
+
+def _wishable(now: Now) -> list[tuple[str, object]]:
+    subjects = [(f"{s.number} {s.name}", s.number) for s in now.plan.subjects]
+    return [*subjects, ("Far background", BACKGROUND)]
+
+
+def _in_lines(text: str, metrics: QFontMetrics, wide: int) -> str:
+    """A text broken between words where it is wider than there is room."""
+    lines = [""]
+    for word in text.split(" "):
+        longer = f"{lines[-1]} {word}".strip()
+        if lines[-1] and metrics.horizontalAdvance(longer) > wide:
+            lines.append(word)
+        else:
+            lines[-1] = longer
+    return "\n".join(lines)
+
+
+def _ranges(stops: Sequence[tuple[float, float]]) -> str:
+    if not stops:
+        return "none"
+    return ", ".join(f"f/{a:.3g}" if b / a < 1.005 else f"f/{a:.3g} – {b:.3g}" for a, b in stops[:2])
+
+
+def _whole_text(answer: briefs.Answer) -> str:
+    """The stops over the shot, in a sentence."""
+    if not answer.possible.all():
+        return "Not all frames can be met."
+    if not answer.stops:
+        return "Each frame can be met, but not all with one stop: key the stop too."
+    frames = answer.brief.frames
+    low, high = int(np.nanargmax(answer.least)), int(np.nanargmin(answer.greatest))
+    needs = f"The most is asked at {frames[low]:g}: f/{answer.least[low]:.3g} or more"
+    return f"{needs}; the least is borne at {frames[high]:g}: f/{answer.greatest[high]:.3g}."

@@ -1,0 +1,352 @@
+"""The lens of the Glass card: sensor, frame, lens, focal length, stop and focus."""
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.widgets import choice, give_role
+from kobrel.desk.toolkit.fields import length_field, narrow, number_field, place_field, stop_field
+from kobrel.errors import PlanError
+from kobrel.optics.sensor import FORMATS, SensorFormat, format_of
+from kobrel.optics.units import scene_measure
+from kobrel.plan.glass import lens_doubts
+from kobrel.plan.instrument import Lens, Sensor
+from kobrel.plan.lenses import SUFFIXES, Kit
+from kobrel.plan.stand_ins import number_of
+from kobrel.plan.survey import NEAREST_M
+from kobrel.session.commands import focusing, lens_choice
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+_OWN, _OWN_ASPECT = "own", -1.0
+_ASPECTS = (1.33, 1.5, 1.66, 1.78, 1.85, 2.0, 2.2, 2.39)
+
+
+class LensPage(ShotCard):
+    """See the module."""
+
+    name = "Lens"
+    is_page = True
+    depends = (*AT_FRAME, "dragging", "stop_steps", "selected_subject")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._kits: list[Kit] = []
+        self._held: Lens | None = None
+        self._build_sensor()
+        self._build_delivery()
+        self.line()
+        self._build_lens()
+        self.line()
+        self._build_stop()
+        self._build_readings()
+        self.column.addStretch(1)
+
+    def _build_sensor(self) -> None:
+        session = self.session
+        self.format = choice(
+            "Sensor format",
+            [(f"{f.name}  {f.width_mm:g} × {f.height_mm:g}", f) for f in FORMATS] + [("Own size", _OWN)],
+            "Sensor formats of the trade, width × height in mm",
+            width=186,
+        )
+        self.bind(self.format, _format, self._take_format)
+        self.row("Sensor", self.format)
+        self.sensor_width = number_field("Sensor width", "mm", 0.1, 1.0, 400.0, digits=5)
+        self.sensor_height = number_field("Sensor height", "mm", 0.1, 1.0, 400.0, digits=5)
+        self.bind(self.sensor_width, lambda now: now.glass.sensor.width_mm, self._take_sensor)
+        self.bind(self.sensor_height, lambda now: now.glass.sensor.height_mm, self._take_sensor)
+        for field in (self.sensor_width, self.sensor_height):
+            field.setFixedWidth(98)
+        self.row("Size", self.sensor_width, self.sensor_height)
+        self.keeps = choice(
+            "When the sensor changes",
+            [("the lens stays", False), ("the framing stays", True)],
+            "What stays when the sensor changes: the focal length, or what is seen across the picture",
+            width=148,
+        )
+        self.bind(
+            self.keeps, lambda now: lens_choice.keeps_framing(session),
+            lambda keeps: lens_choice.set_keeps_framing(session, keeps),
+        )  # fmt: skip
+        self.row("When it changes", self.keeps)
+
+    def _build_delivery(self) -> None:
+        session = self.session
+        self.aspect = choice(
+            "Delivered frame",
+            [("whole sensor", 0.0), *((f"{a:.2f} : 1", a) for a in _ASPECTS), ("own", _OWN_ASPECT)],
+            "Width over height of what is delivered; the rest of the sensor is darkened in Picture",
+            width=124,
+        )
+        self.own_aspect = narrow(number_field("Delivered frame, width over height", "", 0.01, 0.0, 20.0))
+        self.bind(self.own_aspect, lambda now: now.glass.delivery.aspect, lambda a: self._deliver(aspect=a))
+        self.show_if(self.own_aspect, lambda now: _known_aspect(now) == _OWN_ASPECT, row=False)
+        self.bind(self.aspect, _known_aspect)
+        self.aspect.activated.connect(self._take_aspect)
+        self.row("Frame, w ÷ h", self.own_aspect, self.aspect)
+        self.fit = choice(
+            "How the frame fits",
+            [("inside the sensor", "inside"), ("as wide", "width"), ("as high", "height")],
+            "How the delivered frame lies on the sensor",
+            width=148,
+        )
+        self.bind(self.fit, lambda now: now.glass.delivery.fit, lambda fit: self._deliver(fit=fit))
+        self.row("It lies", self.fit)
+        self.show_if(self.fit, lambda now: now.glass.delivery.aspect > 0)
+        self.delivery = number_field("Delivery width", "px", 64, 16, 32768, digits=6)
+        self.bind(
+            self.delivery, lambda now: now.shot.width_px,
+            lambda w: session.edit_shot(f"Delivery {w:.0f} px", lambda s: s.but(width_px=round(w))),
+        )  # fmt: skip
+        self.row("Delivery", self.delivery)
+
+    def _build_lens(self) -> None:
+        session = self.session
+        self.kit = choice("Kit of lenses", [], "Kits of lenses; add your own as JSON or CSV", width=186)
+        self.kit.activated.connect(self._take_kit)
+        self.row("Kit", self.kit)
+        self.lens = choice("Lens", [], "A lens of the kit: its closest focus and stops", width=186)
+        self.bind(
+            self.lens, lambda now: now.glass.lens, lambda lens: lens_choice.set_lens(session, lens),
+            self._lenses,
+        )  # fmt: skip
+        self.lens.view().setMinimumWidth(330)
+        self.row("Lens", self.lens)
+        self.doubt = self.note()
+        give_role(self.doubt, "wrong")
+        self.able, self.widest = self.buttons(
+            ("Take another", "Take the nearest lens of the kit that can", self._take_able),
+            ("Stop it can", "Take the nearest stop that the lens has", self._take_widest),
+        )
+        self.focal = number_field("Focal length", "mm", 1.0, 1.0, 2000.0)
+        self.bind(
+            self.focal, lambda now: float(now.camera.focal_mm),
+            lambda mm: session.set_keyed(f"Focal length {mm:.4g} mm", "focal_mm", mm),
+        )  # fmt: skip
+        self.row("Focal length", self.focal)
+        self.keeping = choice(
+            "When the focal length changes",
+            [("the camera stays", ""), ("size stays, here", "frame"), ("size stays, all along", "move")],
+            "Whether the camera moves along its axis so that a subject keeps its size: "
+            "as it is at this frame, or at each frame of the move",
+            width=148,
+        )
+        self.bind(self.keeping, _keeping, lambda how: lens_choice.set_keeping(session, how))
+        self.row("When it changes", self.keeping)
+        self.ahead = place_field("Camera moved ahead", lambda: session.unit)
+        self.bind(
+            self.ahead, lambda now: now.shot.ahead_m,
+            lambda m: session.edit_shot(f"Camera {session.length(m)} ahead", lambda s: s.but(ahead_m=m)),
+        )  # fmt: skip
+        self.row("Camera ahead", self.ahead)
+        self.moved = self.bind(self.note(), self._moved)
+        self.show_if(self.moved, lambda now: bool(self.moved.text()), row=False)
+        self.squeeze = number_field("Squeeze", "×", 0.1, 1.0, 4.0)
+        self.bind(
+            self.squeeze, lambda now: now.glass.squeeze,
+            lambda q: session.edit_glass(f"Squeeze {q:g}", squeeze=q),
+        )  # fmt: skip
+        self.row("Squeeze", self.squeeze)
+
+    def _build_stop(self) -> None:
+        session = self.session
+        self.stop = stop_field("Stop", lambda: session.stop_steps)
+        self.bind(
+            self.stop, lambda now: float(now.camera.f_number),
+            lambda n: session.set_keyed(f"Stop f/{n:.3g}", "f_number", n),
+        )  # fmt: skip
+        self.stop.setFixedWidth(76)
+        for field in (self.focal, self.stop):
+            self.enable_if(field, lambda now: now.camera.projection != "orthographic")
+        self.steps = choice(
+            "Stops go by",
+            [("full", "full"), ("half", "half"), ("third", "third"), ("free", "free")],
+            "What stops are taken when you step or drag: full, half or third stops, or any",
+            width=72,
+        )
+        self.bind(self.steps, lambda now: session.stop_steps, session.set_stop_steps)
+        self.row("Stop, steps", self.stop, self.steps)
+        self.focus = length_field("Focus distance", lambda: session.unit, NEAREST_M, float("inf"))
+        self.bind(
+            self.focus, lambda now: float(now.camera.focus_m), lambda m: focusing.focus_at_m(session, m)
+        )
+        self.row("Focus", self.focus)
+        self.transmission = number_field("Transmission of the lens", "%", 1.0, 1.0, 100.0)
+        self.bind(
+            self.transmission, lambda now: now.glass.transmission * 100,
+            lambda p: session.edit_glass(f"Transmission {p:g} %", transmission=p / 100),
+        )  # fmt: skip
+        self.row("Transmission", self.transmission)
+
+    def _build_readings(self) -> None:
+        length = self.session.length
+        self.t_stop = self.reading(
+            "T-stop", hint="The stop as the light counts it: f-number ÷ √transmission.",
+            read=lambda now: f"T{float(now.camera.t_stop):.3g}",
+        )  # fmt: skip
+        self.pupil = self.reading(
+            "Pupil", hint="Diameter of the entrance pupil, focal length ÷ f-number: it makes the blur.",
+            read=lambda now: f"{float(now.camera.pupil_mm):.2f} mm",
+        )  # fmt: skip
+        self.radius = self.reading(
+            "Aperture radius",
+            hint="Half the pupil in scene units, which is what some renderers call the aperture.",
+            read=_radius,
+        )
+        self.sharp_depth = self.reading(
+            "Sharp depth", 21, "sharp", "From the near limit to the far limit of what is sharp.",
+            lambda now: length(now.camera.limits_m[1] - now.camera.limits_m[0]),
+        )  # fmt: skip
+        self.between = self.reading(
+            "Sharp", hint="Near and far limit, and up to which blur that counts.",
+            read=lambda now: f"{' – '.join(map(length, now.camera.limits_m))}, "
+            f"up to {now.camera.coc_px:.3g} px",
+        )  # fmt: skip
+
+    # Choosing
+
+    def _take_format(self, size: SensorFormat | str) -> None:
+        if isinstance(size, SensorFormat):
+            sensor = Sensor(width_mm=size.width_mm, height_mm=size.height_mm)
+            lens_choice.set_sensor(self.session, f"Sensor {size.name}", sensor)
+
+    def _take_sensor(self, _mm: float) -> None:
+        sensor = Sensor(width_mm=self.sensor_width.value, height_mm=self.sensor_height.value)
+        lens_choice.set_sensor(self.session, "Sensor size", sensor)
+
+    def _take_aspect(self) -> None:
+        aspect = float(self.aspect.currentData())
+        if aspect >= 0:
+            self._deliver(aspect=aspect)
+        else:
+            self.own_aspect.setVisible(True)
+            self.own_aspect.setFocus()
+            self.own_aspect.selectAll()
+
+    def _deliver(self, **changes: object) -> None:
+        lens_choice.deliver(self.session, **changes)
+
+    def _take_kit(self) -> None:
+        if self.kit.currentData() is None:
+            self.ask_kit()
+        self.refresh()
+
+    def ask_kit(self) -> None:
+        """Ask for a file of lenses."""
+        pattern = " ".join(f"*{suffix}" for suffix in SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(self, "Add a kit of lenses", "", f"Kits of lenses ({pattern})")
+        if name:
+            self.add_kit(Path(name))
+
+    def add_kit(self, path: Path) -> None:
+        """Take a kit from a file, and say what is wrong with it if anything is."""
+        try:
+            kit = lens_choice.add_kit(self.session, path)
+        except PlanError as error:
+            self.session.say(str(error))
+            return
+        self._kits = []
+        self._show_kits(kit.kit)
+        self.refresh()
+        self.session.say(f"{kit.kit}: {len(kit.lenses)} lenses.")
+
+    def _take_able(self) -> None:
+        kit = self.kit.currentData()
+        able = lens_choice.able_lens(self.session, kit) if kit is not None else None
+        if able is not None:
+            lens_choice.set_lens(self.session, able)
+
+    def _take_widest(self) -> None:
+        lens_choice.take_able_stop(self.session)
+
+    # Showing
+
+    def refresh(self) -> None:
+        if self.subject() is not None:
+            self._show_kits()
+        super().refresh()
+
+    def show_more(self, subject: Now) -> None:
+        session, kit = self.session, self.kit.currentData()
+        found = lens_doubts(subject.shot, subject.survey)
+        self.doubt.setVisible(bool(found))
+        self.doubt.setText("\n".join(found))
+        able = lens_choice.able_lens(session, kit) if found and kit is not None else None
+        self.able.setVisible(able is not None)
+        if able is not None:
+            self.able.setText(f"Take {able.name}")
+        stop = lens_choice.able_stop(session)
+        self.widest.setVisible(stop is not None)
+        if stop is not None:
+            self.widest.setText(f"Take f/{stop:.3g}")
+
+    def _show_kits(self, wanted: str = "") -> None:
+        """Fill the list of kits the first time, and after one was added; another lens on the camera
+        turns to its kit.
+        """
+        shot = self.session.shot
+        own = shot.glass.lens if shot else None
+        if self._kits:
+            holder = next((kit for kit in self._kits if own in kit.lenses), None)
+            if own != self._held and holder is not None:
+                self.kit.setCurrentIndex(self._kits.index(holder))
+            self._held = own
+            return
+        self._kits, problems = lens_choice.kits(self.session)
+        self._held = own
+        self.kit.clear()
+        for kit in self._kits:
+            self.kit.addItem(kit.kit, kit)
+        self.kit.addItem("Add a kit …", None)
+        names = [kit.kit for kit in self._kits]
+        holding = next((kit.kit for kit in self._kits if own in kit.lenses), names[0])
+        self.kit.setCurrentIndex(names.index(wanted or holding))
+        for problem in problems:
+            self.session.say(problem)
+
+    def _lenses(self, now: Now) -> list[tuple[str, object]]:
+        kit, own = self.kit.currentData(), now.glass.lens
+        lenses = [*kit.lenses] if kit else []
+        if own is not None and own not in lenses:
+            lenses.insert(0, own)
+        return [("none in particular", None), *((_lens_text(lens), lens) for lens in lenses)]
+
+    def _moved(self, now: Now) -> str:
+        session, keeps = self.session, now.shot.keeps
+        moved = lens_choice.moved_ahead_m(now)
+        text = ""
+        if abs(moved) > 5e-4:
+            text = f"Camera {session.length(abs(moved))} {'nearer' if moved > 0 else 'farther back'}"
+        if keeps is not None:
+            subject = session.plan.subject(keeps.subject)
+            name = f"{keeps.subject} {subject.name}" if subject else "a missing subject"
+            text = f"{text or 'Camera not moved yet'}: {name} keeps its size."
+        return text
+
+
+def _format(now: Now) -> object:
+    sensor = now.glass.sensor
+    return format_of(sensor.width_mm, sensor.height_mm) or _OWN
+
+
+def _known_aspect(now: Now) -> float:
+    aspect = now.glass.delivery.aspect
+    return next((known for known in (0.0, *_ASPECTS) if abs(known - aspect) < 1e-6), _OWN_ASPECT)
+
+
+def _keeping(now: Now) -> str:
+    keeps = now.shot.keeps
+    return "" if keeps is None else "move" if keeps.frame is None else "frame"
+
+
+def _radius(now: Now) -> str:
+    files = [scene.unit_m for name, scene in now.stage.scenes.items() if number_of(name) is None]
+    unit = scene_measure(files[0] if files else 1.0)
+    return f"{float(now.camera.pupil_mm) / 2000.0 / unit.metres:.4g} {unit.symbol}"
+
+
+def _lens_text(lens: Lens) -> str:
+    squeeze = f", squeeze {lens.squeeze:g}" if lens.squeeze > 1 else ""
+    return f"{lens.name}  f/{lens.widest:g}, from {lens.close_focus_m:g} m{squeeze}"

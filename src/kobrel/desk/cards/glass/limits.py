@@ -1,0 +1,157 @@
+"""What the glass does, to read: limits of sharpness, blur, view, and what they suggest."""
+
+import math
+
+import numpy as np
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.fields import number_field
+from kobrel.optics.units import METRES
+from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Criterion
+from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as, surfaces_differ
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+_CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
+_CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}
+_MODEL_NOTES = {
+    "render": "A render camera: the angle of view stays wherever it focuses.",
+    "thin": "A real lens: it breathes, and close focus magnifies.",
+}
+_PROJECTION_NOTES = {
+    "orthographic": "An orthographic view: its cone of light (Block, Camera) sets the blur, not the stop.",
+    "fisheye": "A fisheye: what counts is the straight distance from the lens.",
+}
+_SURFACE_NOTES = {
+    "plane": "What counts is the distance along the axis.",
+    "sphere": "What counts is the straight distance from the lens.",
+}
+_READINGS = {
+    "Hyperfocal": "Focused here, everything from half this distance to infinity is sharp.",
+    "Far background": "Blur of what lies infinitely far: the largest that anything behind can have.",
+    "View angle": "Across and upward, of the delivered frame.",
+    "Field at the focus": "Width and height of what the frame takes in at the focus distance.",
+    "One pixel there": "The smallest thing at the focus distance that fills a pixel at delivery.",
+    "Magnification": "Size on the sensor against size in the scene, at the focus distance.",
+    "Breathing": "How much the picture's width grows or shrinks over the shot's pull, as focus changes it.",
+    "Reads as": "The model scale such a blur suggests: a full-frame camera of the same angle of view at "
+    "f/8 would blur the background as much if all were so much smaller.",
+}
+
+
+class LimitsPage(ShotCard):
+    """See the module."""
+
+    name = "Read"
+    is_page = True
+    depends = AT_FRAME
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        length = session.length
+        self.near = self.reading(
+            "Sharp from", 21, "nearer", "Nearest distance that is sharp.",
+            lambda now: length(now.camera.limits_m[0]),
+        )  # fmt: skip
+        self.far = self.reading(
+            "Sharp to", 21, "farther", "Farthest distance that is sharp.",
+            lambda now: length(now.camera.limits_m[1]),
+        )  # fmt: skip
+        self.sharp_depth = self.reading(
+            "Sharp depth", 21, "sharp", "From the near limit to the far one.",
+            lambda now: length(now.camera.limits_m[1] - now.camera.limits_m[0]),
+        )  # fmt: skip
+        self.counts = self.reading(
+            "Sharp is", hint="The largest blur that is still called sharp.",
+            read=lambda now: criterion_text(now.glass.criterion, now.camera),
+        )  # fmt: skip
+        self.column.addSpacing(6)
+        self.small = {name: self.reading(name, hint=hint) for name, hint in _READINGS.items()}
+        self.line()
+        self.criterion = choice(
+            "Sharp up to, in", [(text, kind) for kind, text in _CRITERIA.items()],
+            "How the largest blur still called sharp is given", width=112,
+        )  # fmt: skip
+        self.criterion_value = number_field("Sharp up to", "", 0.1, 1e-6, 1e6)
+        self.criterion_value.setFixedWidth(70)
+        self.bind(
+            self.criterion, lambda now: now.glass.criterion.kind,
+            lambda kind: self._take_criterion(kind, _CRITERION_DEFAULTS[kind]),
+        )  # fmt: skip
+        self.bind(
+            self.criterion_value, lambda now: now.glass.criterion.value,
+            lambda value: self._take_criterion(self.criterion.currentData(), value),
+        )  # fmt: skip
+        self.row("Sharp up to", self.criterion_value, self.criterion)
+        self.model = choice("Lens model", [("Render camera", "render"), ("Real lens", "thin")], "Lens model")
+        self.bind(
+            self.model,
+            lambda now: now.glass.model,
+            lambda model: session.edit_glass("Lens model", model=model),
+        )
+        self.row("Lens model", self.model)
+        self.surface = choice("Focus surface", [("Plane", "plane"), ("Sphere", "sphere")], "Focus surface")
+        self.bind(
+            self.surface, lambda now: now.glass.surface,
+            lambda surface: session.edit_glass("Focus surface", surface=surface),
+        )  # fmt: skip
+        self.row("Focus surface", self.surface)
+        for box in (self.model, self.surface):
+            self.enable_if(box, lambda now: now.camera.projection == "perspective")
+        self.meaning = self.bind(self.note(), _meaning)
+        self.differs = self.bind(self.note(), self._apart)
+        self.show_if(self.differs, lambda now: bool(self._apart(now)), row=False)
+        self.column.addStretch(1)
+
+    def _take_criterion(self, kind: str, value: float) -> None:
+        self.session.edit_glass("Criterion", criterion=Criterion(kind=kind, value=value))
+
+    def _apart(self, now: Now) -> str:
+        unit = self.session.unit
+        if now.camera.projection != "perspective":
+            return ""
+        return " ".join([models_differ(now.camera, unit), surfaces_differ(now.camera, unit)])
+
+    def show_more(self, subject: Now) -> None:
+        for name, text in self._texts(subject.camera, breathing(subject.survey)).items():
+            self.small[name].setText(text)
+
+    def _texts(self, camera: Camera, breathes: float) -> dict[str, str]:
+        session = self.session
+        across, up = camera.view_angles_deg
+        background = float(camera.blur_px(float("inf")))
+        wide, tall = field_m(camera)
+        scale = reads_as(camera)
+        return {
+            "Hyperfocal": session.length(float(camera.hyperfocal_m)),
+            "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width"
+            if math.isfinite(background)
+            else "grows without end",
+            "View angle": f"{float(across):.1f}° × {float(up):.1f}°" if across > 0 else "none, parallel rays",
+            "Field at the focus": f"{session.length(wide)} × {session.length(tall)}"
+            if np.isfinite(wide)
+            else "without end",
+            "One pixel there": _small(wide / camera.width_px, session.unit.symbol),
+            "Magnification": _ratio(float(camera.magnification)),
+            "Breathing": f"{breathes:.2%} of width" if breathes >= 5e-5 else "none",
+            "Reads as": "–" if np.isnan(scale) else "life size" if scale <= 1.05 else f"1 : {scale:.1f}",
+        }
+
+
+def _meaning(now: Now) -> str:
+    note = _PROJECTION_NOTES.get(now.camera.projection)
+    return note or f"{_MODEL_NOTES[now.glass.model]} {_SURFACE_NOTES[now.glass.surface]}"
+
+
+def _small(metres: float, symbol: str) -> str:
+    """A very small length, in millimetres or in inches where lengths are so."""
+    if not np.isfinite(metres):
+        return "–"
+    return f"{metres / METRES['in']:.3g} in" if symbol in ("in", "ft") else f"{metres * 1000:.3g} mm"
+
+
+def _ratio(magnification: float) -> str:
+    return f"1 : {1 / magnification:.3g}" if magnification > 0 else "–"

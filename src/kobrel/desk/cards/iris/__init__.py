@@ -1,0 +1,1 @@
+"""Iris: the shape of blur."""

@@ -1,0 +1,1 @@
+"""Pull: focus over time."""

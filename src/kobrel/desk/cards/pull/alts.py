@@ -1,0 +1,119 @@
+"""Alts: alternatives of the shot's settings, kept with it, to compare and to come back to."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from kobrel.desk.background.screening import Screening
+from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.widgets import show_words, word_table
+from kobrel.errors import KobrelError
+from kobrel.plan import alts
+from kobrel.plan.model import Alt, Shot
+from kobrel.plan.summary import lens_words
+from kobrel.session.session import Session
+
+
+class AltsPage(Card[Shot]):
+    """See the module."""
+
+    name = "Alts"
+    is_page = True
+    depends = ("plan", "shot_index")
+
+    def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.screening = screening
+        self.table = word_table("Alts of the shot", ("Alt", "What it has"), 26, wide=(1,))
+        self.table.setToolTip("Double-click an Alt to take it; V flips between the last two pictures")
+        self.table.itemDoubleClicked.connect(lambda _item: self.take())
+        self.table.itemSelectionChanged.connect(self._show_name)
+        self.column.addWidget(self.table, 1)
+        self.title = QLineEdit()
+        self.title.setFixedWidth(160)
+        self.title.setAccessibleName("Name of the Alt")
+        self.title.setToolTip("Name under which the shot's settings are kept; Enter keeps them")
+        self.title.returnPressed.connect(self.keep)
+        self.row("Name", self.title)
+        self.buttons(
+            (
+                "Keep",
+                "Keep lens, iris, exposure and marks under the name",
+                self.keep,
+            ),
+            ("Compare", "See the shot and the chosen Alt side by side", self.compare),
+            ("Take", "Give the shot what the chosen Alt has", self.take),
+            ("Delete", "Forget the chosen Alt", self.remove),
+        )
+        self.note(
+            "An Alt keeps lens, stop, iris, flaws, exposure and all marks of the shot. Camera, subjects and "
+            "the brief stay what they are."
+        )
+
+    def _chosen(self) -> Alt | None:
+        rows, shot = self.table.selectionModel().selectedRows(), self.session.shot
+        return shot.alts[rows[0].row()] if rows and shot and rows[0].row() < len(shot.alts) else None
+
+    def _show_name(self) -> None:
+        alt = self._chosen()
+        if alt is not None:
+            self.title.setText(alt.name)
+
+    def _try(self, name: str, change: Callable[[Shot], Shot]) -> None:
+        try:
+            self.session.edit_shot(name, change)
+        except KobrelError as error:
+            self.session.say(str(error))
+
+    def keep(self) -> None:
+        """Keep the shot's settings under the name that is written."""
+        shot, name = self.session.shot, self.title.text()
+        if shot is None:
+            return
+        name = name if name.strip() else alts.unused_name(shot)
+        self._try(f"Keep {name.strip()}", lambda s: alts.kept(s, name))
+        self.title.setText("")
+        self.session.say(f"Kept: {name.strip()}")
+
+    def take(self) -> None:
+        """Take the chosen Alt."""
+        alt = self._chosen()
+        if alt is None:
+            self.session.say("Choose an Alt in the list.")
+            return
+        self._try(f"Take {alt.name}", lambda s: alts.taken(s, alt.name))
+
+    def compare(self) -> None:
+        """See the chosen Alt beside the shot; the one that is seen so already goes."""
+        alt = self._chosen()
+        if alt is None:
+            self.session.say("Choose an Alt in the list.")
+            return
+        self.screening.compare("" if self.screening.beside == alt.name else alt.name)
+
+    def remove(self) -> None:
+        """Forget the chosen Alt."""
+        alt = self._chosen()
+        if alt is not None:
+            self._try(f"Delete {alt.name}", lambda s: alts.removed(s, alt.name))
+
+    def subject(self) -> Shot | None:
+        """See :class:`Card`."""
+        return self.session.shot
+
+    def show_more(self, subject: Shot) -> None:
+        chosen = self._chosen()
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(subject.alts))
+        for row, alt in enumerate(subject.alts):
+            now = "● " if alts.is_now(subject, alt) else ""
+            show_words(self.table, row, (f"{now}{alt.name}", _summary(alt)))
+            if chosen is not None and alt.name == chosen.name:
+                self.table.selectRow(row)
+        self.table.blockSignals(False)
+        self.title.setPlaceholderText(alts.unused_name(subject))
+
+
+def _summary(alt: Alt) -> str:
+    marks = "1 mark" if len(alt.marks) == 1 else f"{len(alt.marks)} marks"
+    return f"{lens_words(alt.glass)}  {marks}"

@@ -1,0 +1,1 @@
+"""Tape: distances and subjects."""

@@ -1,0 +1,95 @@
+"""Widgets that cards are made of: drop-downs and tables."""
+
+from collections.abc import Collection, Iterable, Sequence
+
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHeaderView,
+    QLabel,
+    QStyleOptionComboBox,
+    QTableView,
+    QTableWidget,
+    QTableWidgetItem,
+)
+
+
+class Choice(QComboBox):
+    """A drop-down that, closed, shows a choice's text up to its first double space."""
+
+    def initStyleOption(self, option: QStyleOptionComboBox) -> None:
+        super().initStyleOption(option)
+        option.currentText = option.currentText.split("  ")[0]  # type: ignore[attr-defined]
+
+
+def plain_table(table: QTableView, name: str, row_px: int) -> None:
+    """Give a table whole rows to choose from, one at a time, and no grid."""
+    table.setAccessibleName(name)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setShowGrid(False)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(row_px)
+    table.horizontalHeader().setHighlightSections(False)
+
+
+def word_table(name: str, headings: Sequence[str], row_px: int, wide: Collection[int]) -> QTableWidget:
+    """A plain table of words that are changed elsewhere; some columns take what room there is."""
+    table = QTableWidget(0, len(headings))
+    table.setHorizontalHeaderLabels(headings)
+    plain_table(table, name, row_px)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    modes = QHeaderView.ResizeMode
+    for column in range(len(headings)):
+        mode = modes.Stretch if column in wide else modes.ResizeToContents
+        table.horizontalHeader().setSectionResizeMode(column, mode)
+    return table
+
+
+def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTableWidgetItem]:
+    """Fill a row; tooltips tell what is cut off for want of room, before the table's own."""
+    items = [QTableWidgetItem(text) for text in words]
+    for column, item in enumerate(items):
+        text = item.text()
+        item.setToolTip("\n".join(filter(None, (text, table.toolTip()))))
+        table.setItem(row, column, item)
+    return items
+
+
+def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:
+    """A drop-down of (text, data); what follows a double space shows in the list alone."""
+    box = Choice()
+    box.setAccessibleName(name)
+    box.setToolTip(hint or name)
+    box.setFixedWidth(width)
+    for text, data in options:
+        box.addItem(text, data)
+    box.view().setMinimumWidth(max(width, box.sizeHint().width() + 20))
+    return box
+
+
+def choose(box: QComboBox, data: object) -> None:
+    """Show a choice without telling it as the person's."""
+    box.blockSignals(True)
+    box.setCurrentIndex(box.findData(data))
+    box.blockSignals(False)
+
+
+def fill(box: QComboBox, options: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Give a drop-down other choices, (text, data), and show one; none of it is told as the person's."""
+    box.blockSignals(True)
+    if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] != list(options):
+        box.clear()
+        for text, data in options:
+            box.addItem(text, data)
+    box.setCurrentIndex(next((k for k, (_, data) in enumerate(options) if data == chosen), -1))
+    box.blockSignals(False)
+
+
+def give_role(label: QLabel, role: str) -> None:
+    """Colour a label by what it tells: nearer, farther, sharp, focus, gone, or nothing of these."""
+    if label.property("role") != role:
+        label.setProperty("role", role)
+        label.style().unpolish(label)
+        label.style().polish(label)

@@ -1,0 +1,1 @@
+"""The Pull chart: focus over the frames of the shot."""

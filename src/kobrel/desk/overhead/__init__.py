@@ -1,0 +1,1 @@
+"""Overhead, Side and Front: where things stand, to scale."""

@@ -1,0 +1,358 @@
+"""Overhead, and its twins Side and Front: camera, things, subjects, tapes, and the near, focus and far
+surfaces, to scale.
+"""
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
+
+from kobrel.desk.overhead.geometry import MODES, Array, FlatView
+from kobrel.desk.overhead.stand_ins import StandIns
+from kobrel.desk.overhead.tapes import Tapes
+from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
+from kobrel.desk.toolkit.paint import (
+    PEG_RADIUS,
+    draw_free_point,
+    draw_peg,
+    draw_text,
+    hull,
+    subject_colour,
+    xy,
+)
+from kobrel.desk.toolkit.theme import faded, font, theme
+from kobrel.optics import projection
+from kobrel.optics.units import Measure, format_length
+from kobrel.plan.camera import Camera
+from kobrel.plan.stand_ins import SIZES
+from kobrel.plan.survey import GONE, NEAREST_M
+from kobrel.plan.tapes import end_points
+from kobrel.session.commands import blocking, pulling, taping
+from kobrel.session.commands.focusing import focus_at_m, focus_on_subject
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+BLOCK = 1
+_GRAB_PX = 6
+_HINT = (
+    "Click a peg to focus on it, drag the brass line to refocus. Drag stand-ins, their handles and the ends "
+    "of tapes. Wheel zooms, right button drags the view, double-click brings it back."
+)
+_MODE_HINTS = {
+    "Overhead": "Look from above", "Side": "Look from the side", "Front": "Look as the camera does",
+}  # fmt: skip
+
+
+class _Pan(Gesture):
+    """Moves what the view shows."""
+
+    def __init__(self, view: FlatView, at: QPointF) -> None:
+        self._view, self._pressed, self._last = view, at, at
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        self._view.shift_by(at - self._last)
+        self._last = at
+
+    def cancel(self) -> None:
+        self.move(self._pressed, Keys.NoModifier)
+
+
+class _DragFocus(Drag):
+    """Moves the surface of focus along the axis."""
+
+    def __init__(self, session: Session, view: FlatView) -> None:
+        super().__init__(session)
+        self._view = view
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        ahead = self._view.plane_at(at)[0 if self._view.mode == "Side" else 1]
+        focus_at_m(self.session, max(ahead, NEAREST_M))
+
+
+class Overhead(FlatView):
+    """See the module."""
+
+    depends = (
+        *AT_FRAME, "dragging", "tool", "selected_stand_in", "selected_tape", "selected_mark", "library",
+    )  # fmt: skip
+    order = 2
+
+    def __init__(self, session: Session, mode: str = "Overhead", parent: QWidget | None = None) -> None:
+        super().__init__(session, mode, _HINT, parent)
+        self.stand_ins, self.tapes = StandIns(session, self), Tapes(session, self)
+        self.setMinimumSize(170, 120)
+        self._modes = QButtonGroup(self)
+        self._buttons = []
+        for name in MODES:
+            button = QPushButton(name, self)
+            button.setCheckable(True)
+            button.setFont(font(11))
+            button.setStyleSheet("padding: 1px 5px;")
+            button.setToolTip(_MODE_HINTS[name])
+            button.setChecked(name == mode)
+            self._modes.addButton(button)
+            self._buttons.append(button)
+            button.clicked.connect(lambda _on=False, n=name: self.show_mode(n))
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, 340)
+
+    def resizeEvent(self, event: object) -> None:
+        x = 6
+        for button, width in zip(self._buttons, (64, 38, 44), strict=True):
+            button.setGeometry(x, 5, width, 22)
+            x += width + 3
+
+    def show_mode(self, mode: str) -> None:
+        """Look from above, from the side, or as the camera does."""
+        self.mode = mode
+        self.setAccessibleName(f"{mode} view of camera, things and subjects")
+        self._buttons[MODES.index(mode)].setChecked(True)
+        self.update()
+
+    # Painting
+
+    def paint(self, now: Now) -> None:
+        painter, camera, numbers = self.begin(), now.camera, now.survey
+        painter.setClipRect(QRectF(2, 29, self.width() - 4, self.height() - 31))
+        self._paint_grid(painter)
+        self._paint_things(painter, camera)
+        if self.mode == "Front":
+            self._paint_frame(painter, camera)
+        else:
+            self._paint_surfaces(painter, camera)
+        self.stand_ins.paint(painter)
+        self.tapes.paint(painter)
+        for row, at in self.subject_places():
+            gone = bool(numbers.state[row, now.row] == GONE)
+            colour = subject_colour(numbers, row, now.row)
+            self._paint_extent(painter, now, row, colour)
+            draw_peg(painter, at, numbers.subjects[row], colour, gone)
+        for point in pulling.free_points(self._session):
+            draw_free_point(painter, self.where(point))
+        self._paint_tool(painter, now)
+
+    def _paint_extent(self, painter: QPainter, now: Now, row: int, colour: QColor) -> None:
+        """How deep a subject is, as a bar along the line of sight."""
+        subject = now.plan.subject(now.survey.subjects[row])
+        if subject is None or not subject.half_depth_m:
+            return
+        point = now.survey.points[row, now.row]
+        toward = point - now.camera.pose[:3, 3]
+        step = toward / np.linalg.norm(toward) * subject.half_depth_m
+        painter.setPen(QPen(colour, 3))
+        painter.drawLine(self.where(point - step), self.where(point + step))
+
+    def _paint_tool(self, painter: QPainter, now: Now) -> None:
+        """What a click would make."""
+        session, tool, at = self._session, self._session.tool, self.pointer
+        if tool is None or tool.does not in ("place", "tape") or at is None or not self.underMouse():
+            return
+        painter.setPen(QPen(theme().focus, 1.4, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if tool.stand_in is not None:
+            width, _height, depth = SIZES[tool.stand_in]
+            scale = self.px_per_m()
+            painter.drawEllipse(at, max(width * scale / 2, 4), max(depth * scale / 2, 4))
+            return
+        if tool.start is not None:
+            lens = now.camera.pose[None, :3, 3]
+            start = end_points(session.plan, tool.start, [now.frame], now.stage, lens)[0]
+            painter.drawLine(self.where(start), at)
+        painter.drawEllipse(at, 6, 6)
+
+    def _paint_frame(self, painter: QPainter, camera: Camera) -> None:
+        """What the picture shows of the plane in focus."""
+        half_x, half_y = (float(half) for half in camera.half_widths())
+        focus = min(float(camera.focus_m), 100.0)
+        x = float(projection.edge(camera.projection, half_x, focus)[0])
+        y = float(projection.edge(camera.projection, half_y, focus)[0])
+        painter.setPen(QPen(theme().focus, 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(self.place(-x, y), self.place(x, -y)))
+        text = f"the picture at {self._session.length(focus)}"
+        draw_text(painter, self.place(-x, y) + QPointF(4, -4), text, theme().focus, 11)
+
+    def _paint_surfaces(self, painter: QPainter, camera: Camera) -> None:
+        half = float(camera.half_widths()[1 if self.mode == "Side" else 0])
+        shift = max(abs(self._shift.x()), abs(self._shift.y()))
+        far_end = self.reach_m() * 1.6 + shift / self.px_per_m()
+        apex = self.place(0, 0)
+        painter.setPen(QPen(theme().quiet, 1))
+        across, along = (float(v) for v in projection.edge(camera.projection, half, far_end))
+        near = float(projection.edge(camera.projection, half, 0.0)[0])
+        for sign in (-1, 1):
+            painter.drawLine(self.beside_axis(sign * near, 0), self.beside_axis(sign * across, along))
+        nearest, far = (float(limit) for limit in camera.limits_m)
+        self._paint_band(painter, camera, half, nearest, min(far, far_end))
+        labels = []
+        for distance, colour, width in (
+            (nearest, theme().nearer, 1.6), (far, theme().farther, 1.6),
+            (float(camera.focus_m), theme().focus, 2.0),
+        ):  # fmt: skip
+            if distance < far_end:
+                painter.setPen(QPen(colour, width))
+                painter.drawPolyline(QPolygonF(self._surface(camera, half, distance)))
+                labels.append((self.beside_axis(0, distance), self._session.length(distance), colour))
+        self._paint_labels(painter, labels)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme().text)
+        tail = (
+            [QPointF(-12, -7), QPointF(-12, 7)] if self.mode == "Side" else [QPointF(-7, 12), QPointF(7, 12)]
+        )
+        painter.drawPolygon(QPolygonF([apex, *(apex + point for point in tail)]))
+
+    def _paint_grid(self, painter: QPainter) -> None:
+        """Lines at round distances ahead, in Front at round heights."""
+        unit, side = self._session.unit, self.mode == "Side"
+        rough = self.reach_m() / 5 / unit.metres
+        power = 10.0 ** math.floor(math.log10(rough))
+        step = next(s * power for s in (1, 2, 5, 10) if s * power >= rough) * unit.metres
+        ends = [self.plane_at(at)[0 if side else 1] for at in self._corners()]
+        lowest, highest = math.ceil(min(ends) / step), math.floor(max(ends) / step)
+        for i in range(lowest if self.mode == "Front" else max(lowest, 0), highest + 1):
+            at, label = self.place(i * step, i * step), _round_length(i * step, unit)
+            painter.setPen(QPen(faded(theme().line, 0.55), 1))
+            if side:
+                painter.drawLine(QPointF(at.x(), 34), QPointF(at.x(), self.height() - 18))
+                draw_text(painter, QPointF(at.x(), self.height() - 6), label, theme().quiet, 11, "centre")
+            else:
+                painter.drawLine(QPointF(6, at.y()), QPointF(self.width() - 6, at.y()))
+                draw_text(painter, QPointF(self.width() - 8, at.y() - 3), label, theme().quiet, 11, "right")
+
+    def _corners(self) -> tuple[QPointF, QPointF]:
+        """The part of the widget that the view covers."""
+        return QPointF(8, self.height() - 8), QPointF(self.width() - 20, 44)
+
+    def _paint_things(self, painter: QPainter, camera: Camera) -> None:
+        """Outlines of the boxes about the meshes, faint."""
+        boxes = self._session.stage.boxes(self._session.frame)
+        ahead = camera.before(boxes)[2]
+        across, along = self.flat(boxes)
+        scale = self.px_per_m()
+        left, top = self.plane_at(QPointF(0, 0))
+        right, bottom = self.plane_at(QPointF(self.width(), self.height()))
+        painter.setPen(QPen(faded(theme().quiet, 0.35), 1))
+        painter.setBrush(faded(theme().quiet, 0.06))
+        wide = np.maximum(np.ptp(across, axis=1), np.ptp(along, axis=1))
+        shown = (ahead.max(axis=1) > 0) & (wide < self.reach_m() * 1.5) & (wide * scale > 3)
+        shown &= (across.max(axis=1) > left) & (across.min(axis=1) < right)
+        shown &= (along.max(axis=1) > bottom) & (along.min(axis=1) < top)
+        for corners in self.places(across[shown], along[shown]):
+            painter.drawPolygon(hull(corners))
+
+    def _surface(self, camera: Camera, half: float, distance: float) -> list[QPointF]:
+        """A flat or spherical surface at a distance, across the view."""
+        if camera.surface == "plane":
+            across = float(projection.edge(camera.projection, half, distance)[0])
+            return [self.beside_axis(-across, distance), self.beside_axis(across, distance)]
+        widest = half if camera.projection == "fisheye" else math.atan(half)
+        angles = np.linspace(-widest, widest, 25)
+        return [self.beside_axis(distance * math.sin(a), distance * math.cos(a)) for a in angles]
+
+    def _paint_band(self, painter: QPainter, camera: Camera, half: float, near: float, far: float) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(faded(theme().sharp, 0.22))
+        outline = self._surface(camera, half, near) + self._surface(camera, half, far)[::-1]
+        painter.drawPolygon(QPolygonF(outline))
+
+    def _paint_labels(self, painter: QPainter, labels: list[tuple[QPointF, str, QColor]]) -> None:
+        """Distances at the left edge, in Side at the upper one, pushed apart where they would touch."""
+        last = -1e9
+        if self.mode == "Side":
+            for at, text, colour in sorted(labels, key=lambda label: label[0].x()):
+                box = draw_text(painter, QPointF(max(at.x() + 3, last + 8), 43), text, colour, 11, bold=True)
+                last = box.right()
+            return
+        for at, text, colour in sorted(labels, key=lambda label: label[0].y()):
+            y = max(at.y() - 4, last + 14)
+            draw_text(painter, QPointF(8, y), text, colour, 11, bold=True)
+            last = y
+
+    # Mouse, wheel and keys
+
+    def take_press(self, now: Now, event: QMouseEvent) -> Gesture | None:
+        at = event.position()
+        if event.button() == Qt.MouseButton.RightButton:
+            return _Pan(self, at)
+        if event.button() != Qt.MouseButton.LeftButton:
+            return None
+        self._still_m = self.reach_m()
+        tool, session = self._session.tool, self._session
+        if tool is not None and tool.stand_in is not None:
+            blocking.place(session, tool.stand_in, self._new_place(now, at))
+            return self.stand_ins.drag(at)
+        if tool is not None and tool.does == "tape":
+            taping.take_end(session, self.tapes.new_end(at))
+            return None
+        handle = self.stand_ins.handle_at(at)
+        if handle is not None:
+            return self.stand_ins.drag(at, handle)
+        if (end := self.tapes.drag(at)) is not None:
+            return end
+        on_peg = next(
+            (row for row, place in self.subject_places() if math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2),
+            None,
+        )
+        # While blocking, a stand-in goes before the peg of a subject on it; otherwise the peg does.
+        stand_in = self.stand_ins.at(at) if on_peg is None or session.card == BLOCK else None
+        if stand_in is not None:
+            session.select(stand_in=stand_in.number)
+            return self.stand_ins.drag(at)
+        if on_peg is not None:
+            focus_on_subject(session, now.survey.subjects[on_peg])
+            return None
+        if self._on_focus_line(at, now.camera):
+            return _DragFocus(session, self)
+        session.select()
+        return None
+
+    def _new_place(self, now: Now, at: QPointF) -> Array:
+        """Where a fresh stand-in stands: on the floor, or in the plane of focus seen from before."""
+        middle = self.middle_point()
+        if self.mode != "Overhead":
+            return self.stage_point(at, middle)
+        spot = self.level_point(at, middle * (1, 0, 1))
+        high = np.array([spot[0], max(float(now.camera.pose[1, 3]), 0.01), spot[2]])
+        return np.array([spot[0], blocking.floor_beneath(self._session, high), spot[2]])
+
+    def _on_focus_line(self, at: QPointF, camera: Camera) -> bool:
+        line = self.beside_axis(0, float(camera.focus_m))
+        away = at.x() - line.x() if self.mode == "Side" else at.y() - line.y()
+        return self.mode != "Front" and abs(away) <= _GRAB_PX
+
+    def take_hover(self, now: Now, event: QMouseEvent) -> None:
+        at, tool, shapes = event.position(), self._session.tool, Qt.CursorShape
+        self.pointer = at
+        if tool is not None:
+            self.update()
+        if tool is not None and tool.does in ("place", "tape"):
+            shape = shapes.CrossCursor
+        elif self.stand_ins.handle_at(at) is not None:
+            shape = shapes.PointingHandCursor
+        elif self.tapes.end_at(at) or self.stand_ins.at(at):
+            shape = shapes.SizeAllCursor
+        elif self._on_focus_line(at, now.camera):
+            shape = shapes.SplitHCursor if self.mode == "Side" else shapes.SplitVCursor
+        else:
+            shape = shapes.ArrowCursor
+        self.setCursor(shape)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._shift = QPointF()
+        self.zoom_to(1.0)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and blocking.chosen(self._session):
+            blocking.remove(self._session)
+        else:
+            super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom_to(self._zoom * 1.15 ** (event.angleDelta().y() / 120.0))
+
+
+def _round_length(metres: float, unit: Measure) -> str:
+    return format_length(metres, unit) if unit.symbol == "ft" else f"{metres / unit.metres:g} {unit.symbol}"

@@ -1,0 +1,1 @@
+"""Picture: through the lens."""

@@ -1,0 +1,1 @@
+"""What views and cards share: theme, painting, panels, gestures, fields, scales."""

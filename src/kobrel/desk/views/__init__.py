@@ -1,0 +1,1 @@
+"""The other views: maps, discs, mask, strip, and the column of shots."""

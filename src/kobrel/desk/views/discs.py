@@ -1,0 +1,177 @@
+"""Discs of blur: distance across, place in the picture down, at one scale.
+
+Each disc is what a point of light there becomes: its shape, its fringes, its rim, and what the
+front stop leaves of it. Hover for numbers.
+"""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QImage, QMouseEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import QCheckBox
+
+from kobrel.desk.toolkit.gesture import Gesture
+from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.panel import Panel
+from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.desk.views.iris_images import disc_image
+from kobrel.memo import Memo
+from kobrel.picture.discs import Disc, corner_loss_stops, disc
+from kobrel.session import settings
+from kobrel.session.commands.focusing import focus_at_m
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+_LEFT, _TOP, _BOTTOM = 96, 28, 26
+_PLACES = (("middle", 0.0), ("half way", 0.5), ("corner", 1.0))
+_COLUMNS = 8
+_SAMPLES, _PREVIEW_SAMPLES = 12000, 4000
+_HINT = (
+    "What points of light become at distances and at places of the picture, at one scale. "
+    "Hover for numbers; a click focuses at that distance.\n"
+    "The dashed square is one tenth of the picture's width."
+)
+
+
+class Cell(NamedTuple):
+    """One disc of the chart: its box, distance, place on the way to the corner, and the disc."""
+
+    box: QRectF
+    distance_m: float
+    part: float
+    disc: Disc
+
+
+class Discs(Panel):
+    """See the module."""
+
+    title = "Discs"
+    depends = (*AT_FRAME, "dragging", "picture_scale")
+    order = 3
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Discs of blur at distances and places of the picture", _HINT)
+        self._discs = Memo[tuple[list[Cell], list[QImage]]]()
+        self.as_in_picture = session.settings.get(settings.DISCS_AS_IN_PICTURE)
+        self.tick = QCheckBox("As large as in Picture", self)
+        self.tick.setToolTip("Draw the discs as large as they are in Picture, instead of as large as fits")
+        self.tick.setChecked(self.as_in_picture)
+        self.tick.clicked.connect(self._take_scale)
+        self.setMinimumHeight(120)
+
+    @staticmethod
+    def distances(now: Now) -> list[float]:
+        """Distances of the columns, even in dioptres, the last infinity."""
+        steps = np.linspace(1.0 / now.survey.nearest_of_interest_m, 0.0, _COLUMNS)
+        return [1.0 / float(d) if d > 0 else math.inf for d in steps]
+
+    def cells(self) -> list[Cell]:
+        """All discs, row by row; none for a view without a perspective."""
+        now = self._session.now
+        return self._made(now)[0] if now else []
+
+    def _made(self, now: Now) -> tuple[list[Cell], list[QImage]]:
+        if now.camera.projection != "perspective":
+            return [], []
+        count = _PREVIEW_SAMPLES if self._session.dragging else _SAMPLES
+        size, scale = self.size().toTuple(), self._session.picture_scale if self.as_in_picture else 0.0
+
+        def make() -> tuple[list[Cell], list[QImage]]:
+            cells = self._cells(now, count)
+            across = self._px_across(cells)
+            return cells, [_picture(cell, across) for cell in cells]
+
+        return self._discs.get((now.camera, size, theme(), scale, count), make)
+
+    def _cells(self, now: Now, count: int) -> list[Cell]:
+        distances, camera = self.distances(now), now.camera
+        wide = (self.width() - _LEFT - 10) / len(distances)
+        tall = (self.height() - _TOP - _BOTTOM) / len(_PLACES)
+        side = min(wide, tall) - 4
+        cells = []
+        for row, (_name, part) in enumerate(_PLACES):
+            for column, distance in enumerate(distances):
+                middle = QPointF(_LEFT + (column + 0.5) * wide, _TOP + (row + 0.5) * tall)
+                box = QRectF(middle.x() - side / 2, middle.y() - side / 2, side, side)
+                cells.append(Cell(box, distance, part, disc(camera, distance, -part, part, count)))
+        return cells
+
+    def scale_px(self) -> float:
+        """Delivery pixels that a cell is wide."""
+        return self._px_across(self.cells())
+
+    def _px_across(self, cells: list[Cell]) -> float:
+        if self.as_in_picture and cells:
+            return cells[0].box.width() / self._session.picture_scale
+        return max(2.06 * max((cell.disc.reach_px for cell in cells), default=1.0), 4.0)
+
+    def _take_scale(self, on: bool) -> None:
+        self.as_in_picture = on
+        self._session.settings.put(settings.DISCS_AS_IN_PICTURE, on)
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.tick.move(self.width() - self.tick.sizeHint().width() - 8, 3)
+
+    # Painting
+
+    def paint(self, now: Now) -> None:
+        session, camera = self._session, now.camera
+        cells, pictures = self._made(now)
+        painter = self.begin("each what a point of light there becomes; all at one scale")
+        if not cells:
+            text = "Discs are drawn for views in perspective."
+            draw_text(painter, QPointF(12, 44), text, theme().quiet, 12)
+            return
+        for cell, picture in zip(cells, pictures, strict=True):
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme().surround)
+            painter.drawRect(cell.box)
+            painter.drawImage(cell.box, picture)
+        for row, (name, part) in enumerate(_PLACES):
+            y = cells[row * _COLUMNS].box.center().y()
+            loss = float(corner_loss_stops(camera, part, part))
+            draw_text(painter, QPointF(12, y), name, theme().text, 12)
+            if loss > 0.005:
+                draw_text(painter, QPointF(12, y + 15), f"−{loss:.2f} stops", theme().quiet, 11)
+        for cell in cells[:_COLUMNS]:
+            text = session.length(cell.distance_m)
+            place = QPointF(cell.box.center().x(), self.height() - 9.0)
+            draw_text(painter, place, text, theme().quiet, 11, "centre")
+        tenth = camera.width_px / 10 / self.scale_px() * cells[0].box.width()
+        box = cells[-1].box
+        if 6 < tenth < box.width():
+            painter.setPen(QPen(faded(theme().text, 0.6), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(box.center().x() - tenth / 2, box.center().y() - tenth / 2, tenth, tenth))
+
+    # Mouse
+
+    def cell_at(self, at: QPointF) -> Cell | None:
+        """The disc beneath a place."""
+        return next((cell for cell in self.cells() if cell.box.contains(at)), None)
+
+    def take_hover(self, now: Now, event: QMouseEvent) -> None:
+        cell = self.cell_at(event.position())
+        if cell is not None:
+            self._session.say(self.words(cell))
+
+    def words(self, cell: Cell) -> str:
+        """The numbers of a disc."""
+        width, height = cell.disc.size_px
+        name = next(name for name, part in _PLACES if part == cell.part)
+        light = f", {cell.disc.light:.0%} of its light" if cell.disc.light < 0.995 else ""
+        return f"{self._session.length(cell.distance_m)}, {name}: {width:.1f} × {height:.1f} px{light}"
+
+    def take_press(self, now: Now, event: QMouseEvent) -> Gesture | None:
+        cell = self.cell_at(event.position())
+        if cell is not None and event.button() == Qt.MouseButton.LeftButton:
+            focus_at_m(self._session, cell.distance_m)
+        return None
+
+
+def _picture(cell: Cell, px_across: float) -> QImage:
+    return disc_image(cell.disc, px_across, max(24, min(160, round(cell.box.width()))))

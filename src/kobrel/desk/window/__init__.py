@@ -1,0 +1,1 @@
+"""The window: application, menus, layout, tabs, dialogs, and the file in work."""

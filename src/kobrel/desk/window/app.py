@@ -1,0 +1,48 @@
+"""Starting the window."""
+
+import sys
+from pathlib import Path
+
+from platformdirs import user_config_path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from kobrel.desk.window.window import Window
+from kobrel.session.settings import Settings
+from kobrel.session.store import FileStore
+
+
+def application() -> QApplication:
+    """The Qt application, named."""
+    existing = QApplication.instance()
+    made = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    made.setOrganizationName("Kobrel")
+    made.setApplicationName("Kobrel")
+    return made
+
+
+def run(file: Path | None, demo: bool = False, pictures: Path | None = None) -> int:
+    """Open the window and stay until it is closed.
+
+    Parameters
+    ----------
+    file : plan or scene to open; None is what was open last
+    demo : open the demo
+    pictures : write a PNG of each main view there instead, and end
+    """
+    qt = application()
+    if pictures is not None:
+        from kobrel.desk.window.screenshots import take
+
+        return take(qt, pictures, file)
+    folder = user_config_path("kobrel")
+    window = Window(Settings(FileStore(folder / "settings.json"), folder))
+    window.show()
+    QTimer.singleShot(0, window.drawing.start)  # after the first paint
+    if demo:
+        window.document.open_demo()
+    elif file is not None:
+        window.document.open(file)
+    else:
+        window.document.open_last()
+    return qt.exec()

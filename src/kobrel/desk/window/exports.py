@@ -1,0 +1,160 @@
+"""What the window writes and reads besides the plan: cameras, numbers, pictures, movies, lists of shots."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from kobrel.desk.background.jobs import Job
+from kobrel.errors import KobrelError
+from kobrel.exchange.export import ExportKind, export
+from kobrel.session.session import Session
+from kobrel.stage.scene import Progress
+
+if TYPE_CHECKING:
+    from kobrel.exchange.movie import Movie
+
+RENDER_PASSES = 256
+
+
+class Exports(QObject):
+    """Asks where to, and writes beside the window.
+
+    Parameters
+    ----------
+    folder : where file choosers begin
+
+    Signals
+    -------
+    job_wanted : long work to be run with progress
+    """
+
+    job_wanted = Signal(object)
+
+    def __init__(self, session: Session, folder: Callable[[], str], window: QWidget) -> None:
+        super().__init__(window)
+        self._session, self._folder, self._window = session, folder, window
+
+    def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
+        shot = self._session.shot
+        if shot is None:
+            self._session.say("There is no shot to export.")
+            return None
+        name = f"{self._session.plan.name}_{shot.name}{ending}".replace(" ", "_").replace("/", "-")
+        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(Path(self._folder()) / name), kinds)
+        if not chosen:
+            return None
+        path = Path(chosen)
+        return path if path.suffix else path.with_name(path.name + ending)
+
+    def ask_usd(self) -> None:
+        """Export the shot's camera as a USD layer."""
+        path = self._ask_target("Export the camera", ".usda", "USD layers (*.usda *.usdc *.usd)")
+        if path:
+            self.export(path, "usd")
+
+    def ask_csv(self) -> None:
+        """Export the shot's numbers as CSV."""
+        path = self._ask_target("Export the numbers", ".csv", "CSV (*.csv)")
+        if path:
+            self.export(path, "csv")
+
+    def export(self, path: Path, kind: ExportKind) -> None:
+        """Write the shot's camera or numbers."""
+        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        if shot is not None:
+            self._run(lambda _progress: export(plan, shot, stage, kind, path), path)
+
+    def ask_render(self) -> None:
+        """Render the frame at delivery size."""
+        path = self._ask_target("Render this frame", ".exr", "Pictures (*.exr *.png)")
+        if path:
+            self.render(path)
+
+    def render(self, path: Path, samples: int = RENDER_PASSES) -> None:
+        """Render the frame at delivery size to a file."""
+        plan, shot = self._session.plan, self._session.shot
+        stage, frame = self._session.stage, self._session.frame
+        if shot is None:
+            return
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.render import render_frame
+
+            render_frame(plan, shot, frame, stage, None, samples, path, progress)
+
+        self._run(work, path)
+
+    def write_movie(self, movie: "Movie", path: Path) -> None:
+        """Write the shot as a movie, or as pictures."""
+        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        if shot is None:
+            return
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.movie import write_shot
+
+            write_shot(plan, shot, stage, movie, path, progress)
+
+        self._run(work, path)
+
+    def ask_sound(self) -> None:
+        """Write the focus motor's sound over the shot as WAV."""
+        path = self._ask_target("Write the focus motor's sound", ".wav", "Sound (*.wav)")
+        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        if path is None or shot is None:
+            return
+
+        def work(_progress: Progress) -> None:
+            from kobrel.exchange.sound import write_sound
+            from kobrel.plan.survey import survey
+
+            write_sound(shot, survey(plan, shot, stage), path)
+
+        self._run(work, path)
+
+    def ask_list(self) -> None:
+        """Read shots from an edit list."""
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Read a list of shots", self._folder(), "Lists of shots (*.otio *.otioz *.edl)"
+        )
+        if name:
+            self.read_list(Path(name))
+
+    def read_list(self, path: Path) -> None:
+        """Take the shots of an edit list into the plan."""
+        from kobrel.exchange.timeline import read_list
+        from kobrel.plan.shots import with_list
+
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        try:
+            listed = read_list(path, shot.fps)
+            plan = with_list(session.plan, listed, session.shot_index, session.stage)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        session.edit(f"Shots of {path.name}", plan)
+        session.say(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
+
+    def ask_write_list(self) -> None:
+        """Write the plan's shots for the edit."""
+        path = self._ask_target("Write the list of shots", ".otio", "OpenTimelineIO (*.otio)")
+        plan = self._session.plan
+        if path is None:
+            return
+
+        def work(_progress: Progress) -> None:
+            from kobrel.exchange.timeline import write_list
+
+            write_list(plan, path)
+
+        self._run(work, path)
+
+    def _run(self, work: Callable[[Progress], None], path: Path) -> None:
+        job = Job(work, self)
+        job.done.connect(lambda _none: self._session.say(f"Written {path}"))
+        self.job_wanted.emit(job)

@@ -1,0 +1,213 @@
+"""The menus, and with them every shortcut."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Protocol
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMenu, QMenuBar, QMessageBox
+
+from kobrel import __version__
+from kobrel.desk.cards.block.scenes import ScenesPage
+from kobrel.desk.cards.deck import NAMES
+from kobrel.desk.toolkit.theme import THEMES
+from kobrel.desk.window.body import Body
+from kobrel.desk.window.document import Document
+from kobrel.desk.window.exports import Exports
+from kobrel.desk.window.picture_feed import PictureFeed
+from kobrel.session.commands import pulling, shot_list, taping
+from kobrel.session.commands.focusing import set_mark, step_iris
+from kobrel.session.commands.walking import cameras_of_scenes, choose_camera, dolly, orbit, pan
+from kobrel.session.session import Session
+from kobrel.session.tools import Tool
+
+_KEYS_HELP = """Space plays
+Left and Right step a frame, with Shift ten
+D held and a click put the focus there
+M sets a mark
+[ and ] open and close the iris by a third of a stop
+V flips between this and the last picture, O throws everything out of focus and back
+1 to 5 turn to a card
+T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
+Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
+Enter makes this view the shot's camera, Esc goes back; Esc also cancels a drag
+F2 shows the shot's name and frames, Ctrl+D doubles it, Ctrl+M writes a movie
+Tab hides everything but Picture, Barrel and chart
+Wheel over the Barrel moves the focus, with Shift finely, with Ctrl zooms; + and - zoom, 0 shows all"""
+
+
+class Host(Protocol):
+    """The window that the menus are of."""
+
+    session: Session
+    document: Document
+    exports: Exports
+    bar: QMenuBar
+    body: Body
+    feed: PictureFeed
+
+    def add_action(
+        self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]
+    ) -> QAction:
+        """An action with a shortcut that works in the whole window."""
+
+    def show_warning(self, title: str, lines: list[str]) -> None:
+        """Say something in a box."""
+
+    def show_page(self, card: int, page: str) -> object:
+        """Turn to a page of a card, and return the page."""
+
+    def close(self) -> bool:
+        """Close the window."""
+
+
+def build(host: Host) -> None:
+    """Make the menus of a host."""
+    keys = QKeySequence.StandardKey
+    document, exports, session = host.document, host.exports, host.session
+    file = host.bar.addMenu("&File")
+    file.addAction(host.add_action("Open scene or plan …", keys.Open, document.ask_open))
+    recent = file.addMenu("Open recent")
+    recent.aboutToShow.connect(lambda: _fill_recent(host, recent))
+    file.addAction(host.add_action("New, on an empty stage", keys.New, document.begin_empty))
+    file.addAction(host.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)))
+    file.addAction(host.add_action("Open the demo, Night Ferry", "", document.open_demo))
+    file.addSeparator()
+    file.addAction(host.add_action("Save", keys.Save, document.save))
+    file.addAction(host.add_action("Save as …", keys.SaveAs, document.ask_save_as))
+    file.addSeparator()
+    file.addAction(host.add_action("Export camera as USD …", "Ctrl+E", exports.ask_usd))
+    file.addAction(host.add_action("Export numbers as CSV …", "", exports.ask_csv))
+    file.addAction(host.add_action("Render this frame …", "Ctrl+R", exports.ask_render))
+    file.addAction(host.add_action("Write a movie …", "Ctrl+M", partial(session.want, "movie")))
+    file.addAction(host.add_action("Write the focus motor's sound …", "", exports.ask_sound))
+    file.addSeparator()
+    file.addAction(host.add_action("Quit", keys.Quit, host.close))
+
+    edit = host.bar.addMenu("&Edit")
+    undo = host.add_action("Undo", keys.Undo, session.undo)
+    redo = host.add_action("Redo", keys.Redo, session.redo)
+    edit.addActions([undo, redo])
+    session.watch({"history"}, partial(_show_history, session, undo, redo))
+    _show_history(session, undo, redo)
+    edit.addSeparator()
+    edit.addAction(host.add_action("Set mark here", "M", partial(set_mark, session)))
+    edit.addAction(host.add_action("Delete chosen mark", "", partial(pulling.delete_chosen, session)))
+
+    shot = host.bar.addMenu("&Shot")
+    for text, shortcut, work in (
+        ("Name and frames", "F2", partial(session.want, "shot")),
+        ("Duplicate", "Ctrl+D", partial(shot_list.duplicate, session)),
+        ("Delete", "", partial(shot_list.remove, session)),
+        ("Add from the scenes' cameras", "", partial(shot_list.add_from_cameras, session)),
+        ("Read a list of shots …", "", exports.ask_list),
+        ("Write the list of shots …", "", exports.ask_write_list),
+    ):
+        shot.addAction(host.add_action(text, shortcut, work))
+    shot.addSeparator()
+    cameras = shot.addMenu("Camera")
+    cameras.aboutToShow.connect(lambda: _fill_cameras(host, cameras))
+    shot.addSeparator()
+    shot.addAction(host.add_action("Play or pause\tSpace", "", partial(session.want, "play")))
+    shot.addAction(host.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
+    shot.addAction(host.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
+    shot.addAction(host.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)))
+    shot.addAction(
+        host.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1))
+    )
+    shot.addSeparator()
+    shot.addAction(host.add_action("Open the iris a third", "[", lambda: step_iris(session, -1)))
+    shot.addAction(host.add_action("Close the iris a third", "]", lambda: step_iris(session, 1)))
+
+    shot.addSeparator()
+    walk = shot.addMenu("Walk about")
+    for text, shortcut, step in (
+        ("Around to the left", "Ctrl+Left", (orbit, -0.1, 0.0)),
+        ("Around to the right", "Ctrl+Right", (orbit, 0.1, 0.0)),
+        ("Around and up", "Ctrl+Up", (orbit, 0.0, 0.1)), ("Around and down", "Ctrl+Down", (orbit, 0.0, -0.1)),
+        ("Aside to the left", "Ctrl+Shift+Left", (pan, -0.05, 0.0)),
+        ("Aside to the right", "Ctrl+Shift+Right", (pan, 0.05, 0.0)),
+        ("Higher", "Ctrl+Shift+Up", (pan, 0.0, 0.05)), ("Lower", "Ctrl+Shift+Down", (pan, 0.0, -0.05)),
+        ("Nearer", "Ctrl++", (dolly, 1.0)), ("Farther", "Ctrl+-", (dolly, -1.0)),
+    ):  # fmt: skip
+        move, *by = step
+        walk.addAction(host.add_action(text, shortcut, partial(move, session, *by)))
+
+    tape = host.bar.addMenu("&Tape")
+    tape.addAction(host.add_action("Start a tape", "T", partial(taping.begin, session)))
+    tape.addAction(host.add_action("Begin a tape at the camera", "C", partial(taping.take_camera, session)))
+    tape.addAction(host.add_action("Focus on the tape's end", "F", partial(taping.focus_on_end, session)))
+    tape.addAction(host.add_action("Delete the chosen tape", "", partial(taping.remove, session)))
+    tape.addSeparator()
+    tape.addAction(host.add_action("Probe: read and copy under the pointer", "P", partial(_probe, session)))
+
+    view = host.bar.addMenu("&View")
+    for number, name in NAMES.items():
+        view.addAction(host.add_action(name, str(number), partial(session.show_card, number)))
+    view.addSeparator()
+    view.addAction(host.add_action("Flip to the last picture", "V", host.feed.flip))
+    view.addAction(host.add_action("Only Picture, Barrel and chart\tTab", "", host.body.toggle_bare))
+    view.addAction(
+        host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.thrown))
+    )
+    themes = view.addMenu("Look")
+    for theme in THEMES:
+        themes.addAction(host.add_action(f"{theme.capitalize()} room", "", partial(session.set_theme, theme)))
+
+    about = host.bar.addMenu("&Help")
+    about.addAction(host.add_action("Keys", "F1", lambda: host.show_warning("Keys", [_KEYS_HELP])))
+    about.addAction(host.add_action("About Kobrel", "", lambda: _about(host)))
+
+
+def _show_history(session: Session, undo: QAction, redo: QAction) -> None:
+    """Let the actions say what they would undo and do again."""
+    for action, word, step in ((undo, "Undo", session.history.last), (redo, "Redo", session.history.next)):
+        action.setText(f"{word} {step.name}" if step else word)
+        action.setEnabled(step is not None)
+
+
+def _probe(session: Session) -> None:
+    """Take up the probe, or lay it down."""
+    probing = session.tool is not None and session.tool.does == "probe"
+    session.use(None if probing else Tool("probe"))
+    session.say("" if probing else "Probe: click in Picture copies, D and click focuses. P or Esc stops.")
+
+
+def _add_scene(host: Host) -> None:
+    if host.session.shot is None:
+        host.document.ask_open()
+        return
+    page = host.show_page(1, "Scenes")
+    if isinstance(page, ScenesPage):
+        page.ask_add()
+
+
+def _fill_recent(host: Host, menu: QMenu) -> None:
+    menu.clear()
+    paths = host.document.recent()
+    for path in paths:
+        menu.addAction(str(path)).triggered.connect(lambda _on, p=path: host.document.open(p))
+    if not paths:
+        menu.addAction("Nothing yet").setEnabled(False)
+
+
+def _fill_cameras(host: Host, menu: QMenu) -> None:
+    """The cameras of the scenes; the chosen one gives its place, lens, keys and focus."""
+    menu.clear()
+    session = host.session
+    here = session.shot.camera if session.shot else None
+    for camera in cameras_of_scenes(session):
+        action = menu.addAction(camera.path)
+        action.setCheckable(True)
+        action.setChecked(here == camera)
+        action.triggered.connect(lambda _on, c=camera: choose_camera(session, c.scene, c.path))
+    if menu.isEmpty():
+        menu.addAction("The scenes have no camera").setEnabled(False)
+
+
+def _about(host: Host) -> None:
+    QMessageBox.about(
+        host.bar, "About Kobrel",
+        f"Kobrel {__version__}\n\nPlans physically based depth of field for computer-made shots.\n"
+        "Apache License 2.0. Type: B612, SIL Open Font License.",
+    )  # fmt: skip

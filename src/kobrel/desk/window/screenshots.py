@@ -1,0 +1,119 @@
+"""A PNG of each main view, for the docs and for machines without a display."""
+
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import NamedTuple
+
+from PySide6.QtWidgets import QApplication
+
+from kobrel.desk.window.document import DEMO
+from kobrel.desk.window.picture_feed import PASSES
+from kobrel.desk.window.window import Window
+from kobrel.plan.presets import OWN
+
+SIZE = (1280, 800)
+_PATIENCE_S = 180.0
+
+
+class View(NamedTuple):
+    """A picture to take: a card and its page, a shot at a frame, what is chosen, a preset of the iris
+    that the shot is given for it, and an Alt that it is seen beside.
+    """
+
+    name: str
+    card: int
+    shot: int
+    frame: int
+    page: str
+    stand_in: int | None = None
+    tape: str | None = None
+    zoom: float = 1.0
+    look: str = "dark"
+    preset: str = ""
+    beside: str = ""
+
+
+VIEWS = (
+    View("block", 1, 0, 1030, "Stand-ins", stand_in=1, zoom=2.2),
+    View("scenes", 1, 3, 1070, "Scenes"),
+    View("tape", 2, 1, 1020, "Subjects"),
+    View("tapes", 2, 1, 1020, "Tapes", tape="Lantern to ferryman"),
+    View("glass", 3, 1, 1025, "Lens"),
+    View("brief", 3, 2, 1016, "Brief"),
+    View("maps", 3, 1, 1025, "Weigh"),
+    View("exposure", 3, 3, 1100, "Light"),
+    View("readings", 3, 0, 1030, "Read"),
+    View("iris", 4, 1, 1085, "Shape"),
+    View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
+    View("pull", 5, 1, 1049, "Marks"),
+    View("beside", 5, 1, 1072, "Play", beside="Later, f/4"),
+    View("shots", 5, 1, 1049, "Shots"),
+    View("wide", 3, 0, 1040, "Lens"),
+    View("compass", 3, 2, 1010, "Lens"),
+    View("departure", 5, 3, 1070, "Move"),
+    View("light", 3, 1, 1068, "Read", look="light"),
+)
+
+
+def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
+    """Write the pictures; returns 0, or 1 where a view did not come in time."""
+    folder.mkdir(parents=True, exist_ok=True)
+    window = Window()
+    window.resize(*SIZE)
+    window.show()
+    window.drawing.start()
+    window.document.open(file or DEMO)
+    fine = _wait(qt, lambda: bool(window.session.plan.shots))
+    for view in VIEWS:
+        if not fine or view.shot >= len(window.session.plan.shots):
+            continue
+        _arrange(window, view)
+        fine = _wait(qt, lambda: _is_there(window), settle=1.5)
+        window.grab().save(str(folder / f"{view.name}.png"))
+        print(f"kobrel: {folder / f'{view.name}.png'}")
+        while window.session.history.last:
+            window.session.undo()
+    window.session.mark_saved()
+    window.close()
+    return 0 if fine else 1
+
+
+def _arrange(window: Window, view: View) -> None:
+    """Show in a window what a picture is to show."""
+    session = window.session
+    session.set_theme(view.look)
+    session.show_shot(view.shot)
+    session.show_frame(view.frame)
+    window.show_page(view.card, view.page)
+    session.select(view.stand_in, view.tape)
+    camera = session.camera
+    for preset in OWN:
+        if preset.name == view.preset and camera is not None:
+            session.edit_shot(preset.name, partial(preset.given_to, camera=camera))
+    for plan_view in (window.overhead, window.second):
+        plan_view.zoom_to(view.zoom)
+    if view.beside:
+        window.screening.set_draft(width=640, passes=16)
+        window.screening.set_range(view.frame, view.frame + 2)
+    window.screening.switch(bool(view.beside))
+    window.screening.compare(view.beside)
+
+
+def _is_there(window: Window) -> bool:
+    """Whether the picture is finished, or both of a pair."""
+    if not window.screening.beside:
+        return f"pass {PASSES} /" in window.picture.status
+    return all(len(there) and there.all() for _frames, there in map(window.screening.filled, (0, 1)))
+
+
+def _wait(qt: QApplication, ready: Callable[[], bool], settle: float = 0.0) -> bool:
+    """Let the window work until something is so."""
+    begun = time.monotonic()
+    while time.monotonic() - begun < settle or not ready():
+        qt.processEvents()
+        time.sleep(0.005)
+        if time.monotonic() - begun > _PATIENCE_S:
+            return False
+    return True

@@ -1,0 +1,55 @@
+"""The seven index tabs on the window's right edge."""
+
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
+
+from kobrel.desk.toolkit.theme import font, theme
+
+
+class IndexTab(QAbstractButton):
+    """One tab, its name running downward."""
+
+    def __init__(self, name: str, key: int) -> None:
+        super().__init__()
+        self.setText(name)
+        self.setCheckable(True)
+        self.setAccessibleName(f"{name} card")
+        self.setToolTip(f"{name} ({key})")
+        self.setFixedSize(QSize(32, 92))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        chosen = self.isChecked()
+        hot = self.underMouse() or self.hasFocus()
+        painter.setBrush(theme().focus if chosen else theme().raised if hot else theme().panel)
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0, 0, -2, 0), 4, 4)
+        painter.translate(self.rect().center() + QPoint(0, 1))
+        painter.rotate(90)
+        painter.setFont(font(13, bold=chosen))
+        painter.setPen(theme().on_focus if chosen else theme().quiet)
+        painter.drawText(QRectF(-46, -15, 92, 30), Qt.AlignmentFlag.AlignCenter, self.text())
+
+
+class TabEdge(QWidget):
+    """The column of tabs; `group` tells which is chosen by its number."""
+
+    def __init__(self, names: list[tuple[int, str]], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(2, 8, 0, 8)
+        column.setSpacing(6)
+        self.group = QButtonGroup(self)
+        for key, name in names:
+            tab = IndexTab(name, key)
+            self.group.addButton(tab, key)
+            column.addWidget(tab)
+        column.addStretch(1)
+
+    def choose(self, key: int) -> None:
+        """Mark a tab as chosen."""
+        button = self.group.button(key)
+        if button is not None:
+            button.setChecked(True)

@@ -1,0 +1,359 @@
+"""The one window. It answers what is sharp, when, and what it costs."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMenuBar,
+    QMessageBox,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kobrel.desk.background.drawing import Drawing
+from kobrel.desk.background.player import Player
+from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.background.screening import Screening
+from kobrel.desk.background.sight_check import SightCheck
+from kobrel.desk.cards.deck import NAMES
+from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.pull.shots import ShotsPage
+from kobrel.desk.toolkit.theme import DATA, apply
+from kobrel.desk.window import menus
+from kobrel.desk.window.body import Body
+from kobrel.desk.window.document import Document
+from kobrel.desk.window.exports import Exports
+from kobrel.desk.window.picture_feed import PictureFeed
+from kobrel.desk.window.progress import JobBar
+from kobrel.desk.window.states import from_text, to_text
+from kobrel.memo import Changed
+from kobrel.plan.summary import summary
+from kobrel.session import settings as remembered
+from kobrel.session.commands import blocking, walking
+from kobrel.session.session import Session
+from kobrel.session.settings import Settings
+from kobrel.session.state import NUMBERS
+from kobrel.stage.scene import SCENE_SUFFIXES
+
+_AGEING_MS = 5000
+
+
+class Window(QMainWindow):
+    """Lays out the views and cards around a session, and takes keys and files.
+
+    Parameters
+    ----------
+    settings : what is remembered from one start to the next
+    """
+
+    def __init__(self, settings: Settings | None = None) -> None:
+        super().__init__()
+        self.session = Session(settings)
+        self._show_theme()
+        self.document = Document(self.session, self)
+        self.exports = Exports(self.session, self.document.folder, self)
+        self.files = SceneFiles(self.session, self.document.folder, self)
+        self.sight_check = SightCheck(self.session, self)
+        self.drawing = Drawing(self.session, self)
+        self.screening = Screening(self.session, self.drawing, self)
+        self.player = Player(self.session, lambda: self.screening.span, self)
+        self._summed = Changed()
+        self._newer: list[str] = []
+        kept = self.session.settings.get(remembered.CARD)
+        if kept in NAMES:
+            self.session.show_card(kept)
+        self._build()
+        self.feed = PictureFeed(self.session, self.drawing, self.screening, self.player, self.body, self)
+        menus.build(self)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.setWindowIcon(QIcon(str(DATA / "icons" / "kobrel.svg")))
+        self.resize(1280, 800)
+        self.restoreGeometry(from_text(self.session.settings.get(remembered.GEOMETRY)))
+        self._show_title()
+        self._show_summary()
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    # Building
+
+    def _build(self) -> None:
+        self.body = body = Body(self.session, self.document, self.files, self.screening)
+        self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
+        self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
+        self.cards, self.tabs, self.welcome = body.cards, body.tabs, body.welcome
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(4)
+        column.addLayout(self._header())
+        column.addWidget(body, 1)
+        column.addLayout(self._footer())
+        self.setCentralWidget(whole)
+
+    def _header(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 6, 12, 2)
+        brand = QLabel("Kobrel")
+        brand.setObjectName("brand")
+        self.bar = QMenuBar()
+        self.heading, self.subheading, self.saved = QLabel(), QLabel(), QLabel()
+        self.heading.setObjectName("title")
+        self.subheading.setObjectName("quiet")
+        self.saved.setObjectName("quiet")
+        line.addWidget(brand)
+        line.addWidget(self.bar)
+        line.addSpacing(12)
+        line.addWidget(self.heading)
+        line.addWidget(self.subheading)
+        line.addStretch(1)
+        line.addWidget(self.saved)
+        return line
+
+    def _footer(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 0, 12, 6)
+        self.says, self.probe = QLabel(), QLabel()
+        self.says.setObjectName("quiet")
+        self.says.setAccessibleName("Message")
+        # A long message is cut off rather than widening the window; its tooltip has it whole.
+        self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.jobs = JobBar()
+        self.newer = QPushButton()
+        self.newer.hide()
+        line.addWidget(self.says, 1)
+        line.addWidget(self.probe)
+        line.addWidget(self.newer)
+        line.addWidget(self.jobs)
+        return line
+
+    def _connect(self) -> None:
+        session = self.session
+        session.watch(("plan", "shot_index", "history"), self._show_title)
+        session.watch((*NUMBERS, "dragging"), self._show_summary)
+        session.watch({"theme"}, self._show_theme)
+        session.said.connect(self.say)
+        session.wanted.connect(self._give)
+        self.picture.probed.connect(self.probe.setText)
+        self.drawing.failed.connect(session.say)
+        self.drawing.ready.connect(self.sight_check.allow)
+        self.document.opened.connect(self._show_opened)
+        self.document.titled.connect(self._show_title)
+        for asks in (self.document, self.exports, self.files):
+            asks.job_wanted.connect(self.jobs.run)
+        self.jobs.ended.connect(self.files.read_missing)
+        self.jobs.refused.connect(self.files.drop)
+        self.jobs.said.connect(session.say)
+        self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
+        self.files.told.connect(self.show_warning)
+        self.files.outdated.connect(self._show_newer)
+        self.newer.clicked.connect(self._reload_newer)
+        self.tabs.group.idClicked.connect(session.show_card)
+        self._ageing = QTimer(self)
+        self._ageing.setInterval(_AGEING_MS)
+        self._ageing.timeout.connect(self._show_title)
+        self._ageing.start()
+
+    # Showing
+
+    def _show_title(self) -> None:
+        session, shot = self.session, self.session.shot
+        clean = session.history.is_saved
+        self.heading.setText(session.plan.name if shot else "")
+        title = f" “{shot.title}”" if shot and shot.title else ""
+        self.subheading.setText(
+            f"·  shot {shot.name}{title}  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}"
+            if shot
+            else ""
+        )
+        self.saved.setText(self.document.state_text(clean))
+        self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
+
+    def _show_summary(self) -> None:
+        """Say how the shot fares; what was said since stays until its numbers change."""
+        now = self.session.now
+        if now is None:
+            self.say(self.session.problem)
+        elif not self.session.dragging and self._summed(now.survey):
+            self.say("  ·  ".join(summary(now.plan, now.shot, now.survey)))
+
+    def say(self, text: str) -> None:
+        """Tell the person something in the bottom line."""
+        self.says.setText(text)
+        self.says.setToolTip(text)
+
+    def _show_newer(self, paths: list[str]) -> None:
+        """Offer to read files again that are newer on disk."""
+        self._newer = paths
+        self.newer.setVisible(bool(paths))
+        if paths:
+            names = ", ".join(Path(path).name for path in paths)
+            self.newer.setText(f"Reload {names}")
+            self.newer.setToolTip("It has changed on disk. Reading it again keeps all subjects.")
+            self.say(f"{names} has changed on disk.")
+
+    def _reload_newer(self) -> None:
+        paths, self._newer = self._newer, []
+        self.newer.hide()
+        self.files.reload(paths)
+
+    def show_page(self, card: int, page: str) -> object:
+        """Turn to a page of a card, and return the page."""
+        self.session.show_card(card)
+        shown = self.cards[card]
+        assert isinstance(shown, PagedCard)
+        shown.show_page(page)
+        return shown.pages[page]
+
+    def _show_theme(self) -> None:
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            apply(application, self.session.theme)
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    def _give(self, what: str) -> None:
+        """Do what the session asks of the window."""
+        if what == "play":
+            self.player.toggle()
+        elif what == "movie":
+            self._ask_movie()
+        elif what == "shot":
+            page = self.show_page(5, "Shots")
+            assert isinstance(page, ShotsPage)
+            page.name_it()
+
+    def _ask_movie(self) -> None:
+        from kobrel.desk.window.movie_dialog import MovieDialog
+
+        if self.session.now is not None:
+            self.movie = MovieDialog(self.session, self.exports, self.screening.frames, self)
+            self.movie.open()
+
+    def show_warning(self, title: str, lines: list[str]) -> None:
+        """Say what went wrong or was left out, in a box that can be read at leisure."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", title, QMessageBox.StandardButton.Ok, self)
+        box.setInformativeText(
+            "\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else "")
+        )
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+    def _show_opened(self, warnings: list[str]) -> None:
+        self.feed.begin_anew()
+        plan = self.session.plan
+        if not plan.scenes and not plan.stand_ins:
+            self.show_page(1, "Stand-ins")
+            self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
+        if warnings:
+            self.show_warning("The scene is open; some things were left out or assumed", warnings)
+
+    # Keys, files, closing
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        frames = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        key = event.key()
+        if key == Qt.Key.Key_Space:
+            self.player.toggle()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.session.show_frame(self.session.frame + (frames if key == Qt.Key.Key_Right else -frames))
+        elif key == Qt.Key.Key_Escape and (self.session.tool or self.session.walk):
+            if self.session.tool is not None:
+                self.session.use(None)
+            else:
+                self.session.walk_with(None)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._enter()
+        else:
+            super().keyPressEvent(event)
+
+    def _enter(self) -> None:
+        """Enter: do what the tool does without a pointer, or take the view as the shot's camera."""
+        tool = self.session.tool
+        if tool is not None and tool.stand_in is not None:
+            blocking.place_ahead(self.session, tool.stand_in)
+        elif self.session.walk is not None:
+            walking.take_walk(self.session)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Follow the D key, and take Tab where no card has the keyboard."""
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            typing = isinstance(QApplication.focusWidget(), QLineEdit)
+            if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
+                self.picture.focus_key_held = event.type() == QEvent.Type.KeyPress
+            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+            if (
+                event.key() == Qt.Key.Key_Tab
+                and plain
+                and watched
+                in (self.picture, self.overhead, self.second, self.barrel, self.chart, self.shots, self)
+            ):
+                if event.type() == QEvent.Type.KeyPress:
+                    self.body.toggle_bare()
+                return True
+        elif event.type() == QEvent.Type.WindowDeactivate:
+            self.picture.focus_key_held = False  # its release goes to another window
+        return super().eventFilter(watched, event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if not files:
+            return
+        path = Path(files[0])
+        if self.session.shot is None or path.suffix.lower() not in SCENE_SUFFIXES:
+            self.document.open(path)
+            return
+        menu = self.drop_menu(path)
+        menu.popup(self.mapToGlobal(event.position().toPoint()))
+
+    def drop_menu(self, path: Path) -> QMenu:
+        """What may be done with a scene that is dropped on a plan."""
+        menu = QMenu(self)
+        menu.addAction(f"Add {path.name} to this plan").triggered.connect(
+            lambda _on=False: self.files.add(path)
+        )
+        menu.addAction("Open it by itself").triggered.connect(lambda _on=False: self.document.open(path))
+        return menu
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.document.may_leave():
+            event.ignore()
+            return
+        self.jobs.cancel()
+        self.body.keep_room()
+        self.session.settings.put(remembered.GEOMETRY, to_text(self.saveGeometry()))
+        self.session.settings.put(remembered.CARD, self.session.card)
+        self.document.remember_place()
+        self.sight_check.close()
+        self.session.close()
+        self.drawing.close()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        super().closeEvent(event)
+
+    def add_action(
+        self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]
+    ) -> QAction:
+        """An action with a shortcut that works in the whole window."""
+        action = QAction(text, self)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _on=False: work())
+        self.addAction(action)
+        return action

@@ -1,0 +1,152 @@
+"""Commands for the brief."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from kobrel.optics.reach import StopRange
+from kobrel.plan import brief as briefs
+from kobrel.plan import edit
+from kobrel.plan.brief import Answer, Clash
+from kobrel.plan.instrument import Wish, WishKind
+from kobrel.plan.parts import Keyed
+from kobrel.plan.survey import spans
+from kobrel.plan.trials import Trial, Where, trials
+from kobrel.session.needs import needs_now
+from kobrel.session.session import Session
+from kobrel.session.state import Now
+from kobrel.stage.scene import Progress
+
+Span = tuple[float, float]
+KINDS: dict[WishKind, str] = {"sharp": "sharp", "at_least": "at least", "at_most": "at most"}
+
+
+def paint(
+    session: Session, subject: int, kind: WishKind | None, px: float, first: float, last: float
+) -> None:
+    """Ask something of a subject over some frames, or nothing any more."""
+    wish = Wish(subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last))
+    if kind is None:
+        session.edit_shot(
+            f"Ask nothing of {briefs.wished_name(session.plan, subject)}", lambda s: edit.cleared(s, wish)
+        )
+    else:
+        what = briefs.wish_text(session.plan, wish)
+        session.edit_shot(f"Ask for {what}", lambda s: edit.painted(s, wish))
+
+
+def add(session: Session, wish: Wish) -> None:
+    """Put a wish into the brief."""
+    session.edit_shot(f"Ask for {briefs.wish_text(session.plan, wish)}", lambda s: edit.painted(s, wish))
+
+
+def change(session: Session, index: int, **changes: object) -> None:
+    """Change one wish of the brief."""
+    shot = session.shot
+    if shot is None or not 0 <= index < len(shot.brief):
+        return
+    try:
+        fresh = shot.brief[index].but(**changes)
+    except ValueError:
+        session.say("A wish ends no earlier than it begins.")
+        return
+    wishes = (*shot.brief[:index], fresh, *shot.brief[index + 1 :])
+    session.edit_shot("Change the brief", lambda s: s.but(brief=wishes))
+
+
+def remove(session: Session, index: int) -> None:
+    """Take one wish out of the brief."""
+    shot = session.shot
+    if shot is not None and 0 <= index < len(shot.brief):
+        wishes = (*shot.brief[:index], *shot.brief[index + 1 :])
+        session.edit_shot("Take a wish back", lambda s: s.but(brief=wishes))
+
+
+def stop_range(session: Session) -> StopRange | None:
+    """The focus, in dioptres, and the stops that grant the brief at this frame."""
+    judged = session.judged
+    return judged.stop_range(session.row) if judged and judged.asks(session.row) else None
+
+
+@needs_now
+def answer_over(session: Session, now: Now, span: Span) -> Answer | None:
+    """What grants the brief over some frames in a row."""
+    judged, shot = session.judged, now.shot
+    if judged is None:
+        return None
+    if span[0] <= shot.first and span[1] >= shot.last:
+        return judged.answer
+    frames = judged.brief.frames
+    rows = np.flatnonzero((frames >= span[0]) & (frames <= span[1]))
+    return briefs.answer(judged.brief.at(rows)) if len(rows) else None
+
+
+def clash(found: Answer) -> Clash | None:
+    """Why the brief cannot be met, at the first frame that does not let it."""
+    failing = np.flatnonzero(~found.possible)
+    return briefs.clash(found.brief, int(failing[0])) if len(failing) else None
+
+
+@needs_now
+def take_here(session: Session, now: Now) -> None:
+    """Set focus and stop at this frame as the brief wants them."""
+    found = stop_range(session)
+    if found is None:
+        session.say("No focus and stop grant the brief at this frame.")
+        return
+    session.edit_shot("Take the brief's answer", lambda s: briefs.taken_at(s, now.survey, now.row, found))
+
+
+@needs_now
+def take_over(session: Session, now: Now, span: Span) -> None:
+    """Set one stop and the slowest focus move that meet the brief over some frames."""
+    found, shot, camera = answer_over(session, span), now.shot, now.camera
+    if found is None:
+        return
+    stops = found.stops
+    if not stops:
+        session.say("No single stop meets the brief in all frames. The stop may be keyed instead.")
+        return
+    stop = briefs.nearest_stop(stops, float(camera.f_number))
+    every = np.full(len(found.brief.frames), stop)
+    taken = briefs.taken_over(shot, found.brief, Keyed(value=stop), every)
+    session.edit_shot("Take the brief's pull", lambda _s: taken)
+    session.say(f"f/{stop:.3g}, and the slowest pull that meets the brief: {len(taken.marks)} marks.")
+
+
+@needs_now
+def take_keyed(session: Session, now: Now, span: Span) -> None:
+    """Key the stop too, so that each frame that can be met is."""
+    found = answer_over(session, span)
+    if found is None:
+        return
+    taken = briefs.with_keyed_stop(now.shot, found)
+    session.edit_shot("Take the brief's pull and stops", lambda _s: taken)
+    count = len(taken.glass.f_number.keys)
+    session.say(f"{count or 'No'} keys of the stop, {len(taken.marks)} marks of the focus.")
+
+
+@needs_now
+def search(session: Session, now: Now, span: Span | None) -> Callable[[Progress], list[Trial]]:
+    """Work that finds what would make the brief possible, over some frames or at this one."""
+    shot, here = now.shot, None if span else float(now.frame)
+    where = Where(now.plan, now.stage, here, span)
+
+    def work(progress: Progress) -> list[Trial]:
+        found: list[Trial] = []
+        progress("Looking for what would do it", 0.0)
+        for trial in trials(where, shot):
+            found.append(trial)
+            progress("Looking for what would do it", min(0.9, len(found) / 8))
+        return found
+
+    return work
+
+
+def fails_text(session: Session) -> str:
+    """Where the brief is not met, in words."""
+    judged = session.judged
+    if judged is None:
+        return ""
+    where = spans(judged.brief.frames, judged.unmet, "any frame", "")
+    return f"Not met {'in' if judged.unmet.all() else 'at'} {where}." if where else "Met in all frames."

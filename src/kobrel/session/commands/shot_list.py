@@ -1,0 +1,88 @@
+"""Commands for the list of shots."""
+
+from collections.abc import Callable, Collection
+
+from kobrel.errors import KobrelError
+from kobrel.plan import cuts, shots
+from kobrel.plan.model import Plan
+from kobrel.session.session import Session
+
+
+def _try(session: Session, name: str, change: Callable[[Plan], Plan]) -> bool:
+    """Change the list, or say why not."""
+    try:
+        session.edit(name, change(session.plan))
+    except KobrelError as error:
+        session.say(str(error))
+        return False
+    return True
+
+
+def duplicate(session: Session) -> None:
+    """Put a copy of the shot behind it, and turn to it."""
+    shot, index = session.shot, session.shot_index
+    if shot is not None and _try(session, f"Duplicate {shot.name}", lambda p: shots.duplicated(p, index)):
+        session.show_shot(index + 1)
+
+
+def remove(session: Session) -> None:
+    """Delete the shot."""
+    shot, index = session.shot, session.shot_index
+    if shot is not None and _try(session, f"Delete shot {shot.name}", lambda p: shots.removed(p, index)):
+        session.say(f"Shot {shot.label} is deleted. Undo brings it back.")
+
+
+def move(session: Session, to: int) -> None:
+    """Put the shot at another place of the list."""
+    shot, index = session.shot, session.shot_index
+    if shot is not None:
+        _try(session, f"Move shot {shot.name}", lambda p: shots.moved(p, index, to))
+
+
+def rename(session: Session, name: str) -> bool:
+    """Give the shot another name; False where it cannot be."""
+    index = session.shot_index
+    if session.shot is None or session.shot.name == name.strip():
+        return session.shot is not None
+    named = _try(session, f"Rename shot to {name.strip()}", lambda p: shots.renamed(p, index, name))
+    if named:
+        session.show_shot(index)
+    return named
+
+
+def add_from_cameras(session: Session) -> None:
+    """A shot for each camera of the scenes that has none yet."""
+    plan, count = shots.from_cameras(session.plan, session.stage)
+    session.edit("Shots from cameras", plan)
+    session.say(
+        f"{count} shots from cameras of the scenes."
+        if count
+        else "Every camera of the scenes has a shot already."
+    )
+
+
+def give_lens(session: Session, others: Collection[int]) -> None:
+    """Give this shot's lens, iris and exposure to others."""
+    shot, index = session.shot, session.shot_index
+    if shot is None or not others:
+        session.say("Tick the shots that shall have this lens.")
+        return
+    _try(
+        session, f"Lens of {shot.name} to {len(others)} shots", lambda p: shots.with_lens_of(p, index, others)
+    )
+    session.say(f"Lens, iris and exposure of {shot.label} given to {len(others)} shots.")
+
+
+def match(session: Session, by: int) -> None:
+    """Stop the shot so that the far background is as soft as in the neighbour, at the cut between them."""
+    shot, index, to = session.shot, session.shot_index, session.shot_index + by
+    if shot is None or not 0 <= to < len(session.plan.shots):
+        session.say("There is no shot on that side.")
+        return
+    other = session.plan.shots[to]
+    if _try(
+        session, f"Match {shot.name} to {other.name}", lambda p: cuts.matched(p, index, to, session.stage)
+    ):
+        camera = session.camera
+        stop = f"f/{float(camera.f_number):.3g}" if camera is not None else ""
+        session.say(f"{shot.label} has the background of {other.label} at the cut: {stop}.")

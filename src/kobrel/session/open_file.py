@@ -1,0 +1,54 @@
+"""Aperture a plan or a scene: reads it and builds what rays need; done beside the window."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from kobrel.plan.model import SUFFIX, Plan
+from kobrel.plan.staging import Library, stage_of
+from kobrel.stage.scene import Progress
+from kobrel.stage.stage import Stage
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A plan and its stage; `path` is None for a new plan on a scene."""
+
+    plan: Plan
+    stage: Stage
+    library: Library
+    path: Path | None
+    warnings: list[str]
+
+
+def open_file(path: Path, progress: Progress) -> Opened:
+    """Open a plan, or make one on a scene, ready for rays.
+
+    Raises
+    ------
+    KobrelError
+        It cannot be opened; the message says why.
+    """
+    # One thing after the other: two threads that import and compile would leave the window
+    # too little of the interpreter's time.
+    progress("Preparing the picture", 0.0)
+    from kobrel.picture.ready import prepare
+
+    prepare()
+    from kobrel.plan.check import findings, mask_faults, unit_doubts
+    from kobrel.plan.file import open_plan
+    from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.load import load_scene
+
+    if path.suffix.lower() == SUFFIX:
+        plan = open_plan(path)
+        library = Library()
+        library.read(plan, progress)
+        stage, problems = stage_of(plan, library), library.problems_of(plan)
+        stage.prepare(progress)
+        findings(plan, stage)  # works out what the window is about to ask
+        return Opened(plan, stage, library, path, problems + stage.warnings + mask_faults(plan))
+    scene = load_scene(path, None, progress)
+    plan, stage = plan_from_scene(path, scene)
+    stage.prepare(progress)
+    library = Library({(plan.scenes[0].path, None): scene})
+    return Opened(plan, stage, library, None, stage.warnings + unit_doubts(plan.scenes[0].name, stage))

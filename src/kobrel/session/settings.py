@@ -1,0 +1,104 @@
+"""What is remembered from one start to the next: every key, its kind and its first value."""
+
+import json
+from collections.abc import MutableMapping
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+T = TypeVar("T")
+Store = MutableMapping[str, str]
+"""Where settings are kept: text by key."""
+
+
+class Setting(Generic[T]):
+    """One value that is remembered, as JSON under a key; what cannot be read counts as never set.
+
+    Parameters
+    ----------
+    key : where it is kept
+    start : its value until it is set; it also says which kind of value it is
+    """
+
+    def __init__(self, key: str, start: T) -> None:
+        self.key, self.start = key, start
+
+    def read(self, store: Store, name: str = "") -> T:
+        """The value kept, of one thing by name if there are several."""
+        kept = store.get(f"{self.key}{name}")
+        if kept is None:
+            return self.start
+        try:
+            value = json.loads(kept)
+        except ValueError:
+            return self.start
+        kind = int | float if isinstance(self.start, float) else type(self.start)
+        fits = isinstance(value, kind)
+        return value if fits else self.start
+
+    def write(self, store: Store, value: T, name: str = "") -> None:
+        """Keep a value."""
+        store[f"{self.key}{name}"] = json.dumps(value)
+
+
+class Settings:
+    """All settings, typed; read and written by name.
+
+    >>> settings = Settings({})
+    >>> settings.get(STOP_STEPS)
+    'free'
+    >>> settings.put(STOP_STEPS, "third")
+    >>> settings.get(STOP_STEPS)
+    'third'
+
+    Parameters
+    ----------
+    store : where they are kept
+    folder : of files that belong to the settings, such as presets
+    """
+
+    def __init__(self, store: Store | None = None, folder: Path = Path()) -> None:
+        self._store: Store = {} if store is None else store
+        self.folder = folder
+
+    def get(self, setting: Setting[T], name: str = "") -> T:
+        """The value of a setting."""
+        return setting.read(self._store, name)
+
+    def put(self, setting: Setting[T], value: T, name: str = "") -> None:
+        """Keep a value of a setting."""
+        setting.write(self._store, value, name)
+
+    def has(self, setting: Setting[Any], name: str = "") -> bool:
+        """Whether a setting was ever set."""
+        return f"{setting.key}{name}" in self._store
+
+
+# The plan in work
+RECENT_FILES = Setting[list[str]]("recent", [])
+LAST_FILE = Setting("last", "")
+PLACE = Setting[list[int]]("place/", [])
+"""Shot and frame where a file was left, by file."""
+
+# The window
+THEME = Setting("theme", "dark")
+GEOMETRY = Setting("window/geometry", "")
+CARD = Setting("window/card", 3)
+PAGE = Setting("page/", "")
+"""The page that a card was left at, by card."""
+ROOM_DOWN, ROOM_ACROSS = Setting("room/", ""), Setting("across/", "")
+"""How a card shares the room, by card: states of splitters."""
+
+# Work
+STOP_STEPS = Setting("stop_steps", "free")
+KEEPS_FRAMING = Setting("sensor/keeps_framing", False)
+KITS = Setting[list[str]]("kits", [])
+THROW_PX = Setting("throw_px", 60.0)
+SUBJECT_ORDER = Setting("subjects/sorted", "")
+TOLERANCE_DPT = Setting("perform/tolerance", 0.01)
+DISCS_AS_IN_PICTURE = Setting("discs/as_in_picture", False)
+COST_LIGHT_PX, COST_NOISE = Setting("costs/light_px", 4.0), Setting("costs/noise", 5.0)
+MEMORY_WIDTH, MEMORY_PASSES, MEMORY_EVERY = (
+    Setting("screening/width", 640), Setting("screening/passes", 16), Setting("screening/every", 1),
+)  # fmt: skip
+MOVIE_KIND, MOVIE_FOLDER = Setting("movie/kind", ".mp4"), Setting("movie/folder", "")
+MOVIE_CHOICES = Setting[list[str]]("movie/choices", ["frame"])

@@ -1,0 +1,218 @@
+"""What is worked on, plan, shot, frame and stage, and the numbers that follow, made once for all views."""
+
+from typing import NamedTuple, SupportsFloat, cast
+
+import numpy as np
+
+from kobrel.errors import PlanError
+from kobrel.memo import Memo, Parts, same
+from kobrel.optics.units import Measure, format_length, measure, scene_measure
+from kobrel.plan import edit
+from kobrel.plan.brief import Judged, judge
+from kobrel.plan.camera import Camera
+from kobrel.plan.instrument import Glass
+from kobrel.plan.model import DistanceTarget, MadeCamera, Plan, Shot, SubjectTarget, Target
+from kobrel.plan.occlusion import Sightlines
+from kobrel.plan.pace import Pace, UnseenRack, pace, unseen_racks
+from kobrel.plan.staging import Library
+from kobrel.plan.stand_ins import number_of
+from kobrel.plan.survey import Survey, survey
+from kobrel.session.evented import Evented, Field
+from kobrel.stage.stage import Stage
+
+ON_SUBJECT_DPT = 1e-6
+NUMBERS = ("plan", "shot_index", "stage", "walk")
+"""The fields that the numbers of a shot depend on."""
+AT_FRAME = (*NUMBERS, "frame")
+"""The fields that numbers at the frame depend on."""
+
+
+class Now(NamedTuple):
+    """The shot in work at its frame, with its numbers; there is none without a shot and its camera.
+
+    Parameters
+    ----------
+    row : index of the frame within the survey
+    survey : numbers of all frames
+    camera : at the frame
+    """
+
+    plan: Plan
+    shot: Shot
+    stage: Stage
+    frame: int
+    row: int
+    survey: Survey
+    camera: Camera
+
+    @property
+    def glass(self) -> Glass:
+        """The glass of the shot."""
+        return self.shot.glass
+
+
+class SightReport(NamedTuple):
+    """What was found along the lines of sight, and what would spoil a render, in sentences."""
+
+    lines: Sightlines
+    warnings: tuple[str, ...]
+
+
+class State(Evented):
+    """Plan, shot, frame and stage.
+
+    Fields
+    ------
+    walk : the view camera while somebody looks from elsewhere; None looks through the shot's camera
+    sight : the last sight report, with the parts that it is of
+    """
+
+    plan = Field(Plan())
+    stage = Field(Stage())
+    library = Field(Library())
+    shot_index = Field(0)
+    frame = Field(1001)
+    walk: Field[MadeCamera | None] = Field(None)
+    sight: Field[tuple[Parts, SightReport] | None] = Field(None)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._surveys = Memo[tuple[Survey | None, str]]()
+        self._now = Memo[Now | None]()
+        self._judged = Memo[Judged | None]()
+        self._pace = Memo[Pace]()
+        self._racks = Memo[list[UnseenRack]]()
+
+    @property
+    def shot(self) -> Shot | None:
+        """The shot in work, or None in an empty plan."""
+        return self.plan.shots[self.shot_index] if self.plan.shots else None
+
+    @property
+    def glass(self) -> Glass | None:
+        """The glass of the shot in work."""
+        return self.shot.glass if self.shot else None
+
+    @property
+    def parts(self) -> Parts:
+        """What the numbers of the shot depend on, to tell whether they still hold."""
+        return (self.plan, self.shot_index, self.stage)
+
+    # Numbers
+
+    @property
+    def survey(self) -> Survey | None:
+        """All numbers of the shot, or None where its camera is missing (then see `problem`). While the
+        view camera is elsewhere, they are of that camera.
+        """
+        return self._surveys.get((*self.parts, self.walk), self._take_survey)[0]
+
+    @property
+    def problem(self) -> str:
+        """Why there are no numbers; "" where there are, or where there is no shot."""
+        return self._surveys.get((*self.parts, self.walk), self._take_survey)[1]
+
+    def _take_survey(self) -> tuple[Survey | None, str]:
+        shot, before = self.shot, self._surveys.last
+        if shot is None:
+            return None, ""
+        seen = edit.with_camera(shot, self.walk) if self.walk else shot
+        last = before[0] if before else None
+        try:
+            return self._unless_alike(last, survey(self.plan, seen, self.stage, last=last)), ""
+        except PlanError as error:
+            return None, str(error)
+
+    def _unless_alike(self, last: Survey | None, fresh: Survey) -> Survey:
+        """The last survey where only things moved that no number depends on: views need not repaint."""
+        now = self._now.last
+        unchanged = (
+            last is not None
+            and now is not None
+            and now.survey is last
+            and now.shot is self.shot
+            and now.plan.shots == self.plan.shots
+            and now.plan.subjects == self.plan.subjects
+            and np.array_equal(last.points, fresh.points, equal_nan=True)
+            and np.array_equal(last.camera.pose, fresh.camera.pose)
+            and np.array_equal(last.camera.focus_m, fresh.camera.focus_m)
+            and last.camera.near_clip_m == fresh.camera.near_clip_m
+        )
+        return last if unchanged and last is not None else fresh
+
+    @property
+    def now(self) -> Now | None:
+        """The shot at its frame with its numbers, or None where there are none."""
+        numbers = self.survey
+        return self._now.get((numbers, self.plan, self.stage, self.shot_index, self.frame), self._take_now)
+
+    def _take_now(self) -> Now | None:
+        numbers, shot, last = self.survey, self.shot, self._now.last
+        if numbers is None or shot is None:
+            return None
+        row = self.frame - shot.first
+        known = last is not None and last.survey is numbers and last.row == row
+        camera = last.camera if last is not None and known else numbers.camera.frame(row)
+        return Now(self.plan, shot, self.stage, self.frame, row, numbers, camera)
+
+    @property
+    def camera(self) -> Camera | None:
+        """The camera at the frame."""
+        now = self.now
+        return now.camera if now else None
+
+    @property
+    def row(self) -> int:
+        """Index of the frame within the survey."""
+        return self.frame - self.shot.first if self.shot else 0
+
+    @property
+    def judged(self) -> Judged | None:
+        """How the shot fares against its brief; None where there is none, or nothing to judge."""
+        now = self.now
+        if now is None:
+            return None
+        return self._judged.get((now.survey,), lambda: judge(now.plan, now.shot, now.survey))
+
+    def pace_of(self, now: Now) -> Pace:
+        """The speed of the shot's focus."""
+        return self._pace.get((now.survey,), lambda: pace(now.shot, now.survey))
+
+    def unseen_racks_of(self, now: Now) -> list[UnseenRack]:
+        """Racks of the shot that show nothing."""
+        return self._racks.get((now.survey,), lambda: unseen_racks(now.shot, now.survey))
+
+    @property
+    def sight_report(self) -> SightReport | None:
+        """What was last found along the lines of sight, if it still holds."""
+        return self.sight[1] if self.sight and same(self.sight[0], self.parts) else None
+
+    def subject_in_focus(self) -> SubjectTarget | None:
+        """The subject that the focus is exactly on at this frame."""
+        now = self.now
+        if now is None:
+            return None
+        for row, number in enumerate(now.survey.subjects):
+            distance = float(now.survey.focus_distance_m[row, now.row])
+            if distance > 0 and abs(1 / distance - 1 / float(now.camera.focus_m)) < ON_SUBJECT_DPT:
+                return SubjectTarget(number=number)
+        return None
+
+    # Words
+
+    @property
+    def unit(self) -> Measure:
+        """The unit in which lengths are shown: the plan's, or that of its first scene."""
+        if self.plan.unit != "scene":
+            return measure(self.plan.unit)
+        first = next((s.unit_m for name, s in self.stage.scenes.items() if number_of(name) is None), 1.0)
+        return scene_measure(first)
+
+    def length(self, metres: SupportsFloat) -> str:
+        """A length in the chosen unit."""
+        return format_length(float(metres), self.unit)
+
+    def target_label(self, target: Target) -> str:
+        """What a mark is on, in words."""
+        name = self.plan.name_of(target)
+        return name if name is not None else self.length(cast(DistanceTarget, target).metres)

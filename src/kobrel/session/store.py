@@ -1,0 +1,62 @@
+"""Settings in a file: JSON, written whole."""
+
+import json
+from collections.abc import Iterator, MutableMapping
+from pathlib import Path
+
+from kobrel.errors import KobrelError
+from kobrel.plan.file import write_whole
+
+
+class FileStore(MutableMapping[str, str]):
+    """Text by key, kept in a file that other windows may write too.
+
+    What they write in the meantime is kept. A file that cannot be read counts as empty, and one that
+    cannot be written leaves the values to this window alone.
+
+    Parameters
+    ----------
+    path : of the file; its folder is made when something is kept
+    """
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._kept = self._read()
+
+    def _read(self) -> dict[str, str]:
+        try:
+            found = json.loads(self._path.read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            return {}
+        values = found.items() if isinstance(found, dict) else ()
+        return {str(key): value for key, value in values if isinstance(value, str)}
+
+    def _write(self, key: str, value: str | None) -> None:
+        kept = self._read() or self._kept
+        if value is None:
+            kept.pop(key, None)
+        else:
+            kept[key] = value
+        self._kept = kept
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            write_whole(self._path, json.dumps(kept, indent=1).encode("utf-8"))
+        except (OSError, KobrelError):
+            return
+
+    def __getitem__(self, key: str) -> str:
+        return self._kept[key]
+
+    def __setitem__(self, key: str, value: str) -> None:
+        if self._kept.get(key) != value:
+            self._write(key, value)
+
+    def __delitem__(self, key: str) -> None:
+        del self._kept[key]
+        self._write(key, None)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._kept)
+
+    def __len__(self) -> int:
+        return len(self._kept)

@@ -1,0 +1,29 @@
+"""Tools in hand, and what is given room: what a click means, and what is seen."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from kobrel.plan.instrument import WishKind
+from kobrel.plan.model import End, StandInKind
+
+Below = Literal["", "maps", "discs", "mask", "strip"]
+"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, or the strip
+across shots."""
+Room = Literal["", "picture"]
+"""What is given more room than the card alone would: nothing, or the picture."""
+Wanted = Literal["play", "movie", "shot", "files"]
+"""What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
+for changing, or to read files that the plan names."""
+
+
+@dataclass(frozen=True)
+class Tool:
+    """What the next clicks do: place a stand-in of a kind, make a tape from its first end on, copy what
+    the probe reads, aim a meter, or paint a wish (or none) over a subject's line.
+    """
+
+    does: Literal["place", "tape", "probe", "aim", "wish"]
+    stand_in: StandInKind | None = None
+    start: End | None = None
+    wish: WishKind | None = None
+    px: float = 8.0
