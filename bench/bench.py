@@ -99,7 +99,7 @@ def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarra
         origins[i], directions[i] = ray[:3], ray[3:]
     hits = rays.closest_hits(view.snapshot.handle, view.snapshot.first_rows, origins, directions)
     met = hits.row >= 0
-    toward = light_numbers(view.light)[:3].astype(float)
+    toward = np.array(light_numbers(view.light)[:3], float)
     triangles = flat_triangles(view)[1][met_row(view, hits, met)]
     normal = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)

@@ -61,7 +61,7 @@ def test_a_masks_disc_has_its_place_size_and_slant(looking_at, name, focus, dist
     view = view_of(looking_at, [node], focus, iris, squeeze, stop=0.3)
     assert SmallLights(view).drawn.all()
     picture = exposed(view, 24).sum(axis=2)
-    light_px = 0.0006 * view.width / 2 / view.numbers[12]
+    light_px = 0.0006 * view.width / 2 / view.numbers.half_x
     own = 1 / 12 + light_px**2 / 4  # what a pixel and the light itself add to second moments
     cx, cy, xx, yy = spread(picture)
     y, x = np.mgrid[: view.height, : view.width]

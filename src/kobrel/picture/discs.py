@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.aperture import aperture, places
-from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.optics.flaws import leaning, light_left, shift_dpt, within_stop
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
 from kobrel.plan.camera import Camera
@@ -75,8 +75,7 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     """The disc of a point of light, for a camera in perspective at one frame.
 
     A ray through the pupil's point p from a point at distance d in direction t (tangents) has
-    the direction t - p/d, and the lens pictures it at t + p (F - 1/d), F being the focus in
-    dioptres that its flaws give to p.
+    the direction t - p/d, and the lens pictures it where :func:`kobrel.optics.flaws.leaning` says.
 
     Parameters
     ----------
@@ -87,26 +86,24 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     t = np.array([across * half_x, up * half_y])
     p, area = _through(camera.turned_iris, camera.squeeze, count)
     p = p * float(camera.pupil_mm) / 2000.0
-    focus = np.full(count, 1.0 / float(camera.focus_m))
+    focus = 1.0 / float(camera.focus_m)
     if camera.surface == "sphere":
-        focus = focus * np.sqrt(1.0 + t @ t)
+        focus = focus * float(np.sqrt(1.0 + t @ t))
     flaws, v = camera.flaws, camera.image_distance_mm
-    focus = focus + float(shift_dpt(flaws.spherical_mm, v)) * (2.0 * area - 1.0)
-    red_blue = -float(shift_dpt(flaws.colour_mm, v))
-    out = float(np.hypot(*t))
-    way = t / out if out > 0 else np.array([1.0, 0.0])
-    along, aside = p @ way, p[:, 1] * way[0] - p[:, 0] * way[1]
-    half = 0.5 * float(shift_dpt(flaws.swirl_mm, v)) * out**2 / (half_x**2 + half_y**2)
+    spherical, red_blue = float(shift_dpt(flaws.spherical_mm, v)), -float(shift_dpt(flaws.colour_mm, v))
+    swirl = float(shift_dpt(flaws.swirl_mm, v)) / (half_x**2 + half_y**2)
     nearness = 1.0 / distance_m if np.isfinite(distance_m) else 0.0
     px = camera.width_px / (2.0 * half_x)
     passed = np.ones(count, bool)
     if flaws.front_stop is not None:
-        q = p + flaws.front_stop.distance_mm / 1000.0 * (t - p * nearness)
-        passed = np.hypot(*q.T) <= flaws.front_stop.diameter_mm / 2000.0
+        front, ways = flaws.front_stop, t - p * nearness
+        passed = within_stop(
+            p[:, 0], p[:, 1], ways[:, 0], ways[:, 1], front.distance_mm / 1000.0, front.diameter_mm / 2000.0
+        )
     parts = []
     for shift, colour in ((0.0, (0.0, 1.0, 0.0)), (red_blue, (1.0, 0.0, 1.0))):
-        radial, around = (focus + shift - half - nearness) * along, (focus + shift + half - nearness) * aside
-        offsets = radial[:, None] * way + around[:, None] * np.array([-way[1], way[0]])
+        lean = np.stack(leaning(p[:, 0], p[:, 1], area, t[0], t[1], focus + shift, spherical, swirl), axis=-1)
+        offsets = lean - p * nearness
         parts.append((offsets * px, np.asarray(colour) * passed[:, None]))
     if flaws.colour_mm == 0.0:
         return Disc(parts[0][0], np.ones((count, 3)) * passed[:, None])

@@ -14,7 +14,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
-from kobrel.picture.kernels import hashed, on_stage, pupil, through_mask, through_outline
+from kobrel.picture.kernels import (
+    focus_toward,
+    hashed,
+    leaning,
+    on_stage,
+    pupil,
+    through_mask,
+    through_outline,
+    within_stop,
+)
 from kobrel.picture.view import View
 from kobrel.stage.rays import FAR_AT, LANES, blocked, is_blocked, new_packet, put_ray
 
@@ -78,12 +87,6 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
     for i in range(first, last):
         e, count = which[i], counts[i]
         tx, ty, near = lights[e, 4], lights[e, 5], lights[e, 6]
-        focus = view[15]
-        if view[16] != 0.0:
-            focus *= np.sqrt(tx * tx + ty * ty + 1.0)
-        out_tangent = np.sqrt(tx * tx + ty * ty)
-        ux, uy = (tx / out_tangent, ty / out_tangent) if out_tangent > 0.0 else (1.0, 0.0)
-        half = 0.5 * view[22] * out_tangent * out_tangent * view[24]
         s1, s2, s3, s4 = hashed(e, 0, 11), hashed(e, 0, 12), hashed(e, 0, 13), hashed(e, 0, 14)
         many = 0
         for k in range(number * count, (number + 1) * count):  # one even sequence over all passes
@@ -92,23 +95,21 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
                 ax, ay, area = through_mask(view, hole, around, across)
             else:
                 ax, ay, area = through_outline(view, fan, around, across)
-            colour = 1 + k % 2 if view[21] != 0.0 else 0
-            at = focus - view[21] if colour == 2 else focus
-            at += view[23] * (2.0 * area - 1.0) - near
-            along, aside = ax * ux + ay * uy, ay * ux - ax * uy
-            px = tx + ax * at - half * (along * ux + aside * uy)
-            py = ty + ay * at - half * (along * uy - aside * ux)
-            if view[20] > 0.0:
-                qx, qy = ax + view[19] * (tx - ax * near), ay + view[19] * (ty - ay * near)
-                if qx * qx + qy * qy > view[20] * view[20]:
+            colour = 1 + k % 2 if view.colour != 0.0 else 0
+            focus = focus_toward(view, tx, ty, colour)
+            lx, ly = leaning(ax, ay, area, tx, ty, focus, view.spherical, view.swirl)
+            px, py = tx + lx - ax * near, ty + ly - ay * near
+            if view.stop_radius > 0.0:
+                cx, cy = tx - ax * near, ty - ay * near
+                if not within_stop(ax, ay, cx, cy, view.stop_distance, view.stop_radius):
                     continue
             aim = 2.0 * np.pi * _fraction(k * _A1 + s3)
             size = lights[e, 7] * np.sqrt(_fraction(k * _A2 + s4))
             right, up = size * np.cos(aim), size * np.sin(aim)
             px += right
             py += up
-            x = int(np.floor((px / view[12] + 1.0) * 0.5 * width))
-            y = int(np.floor((1.0 - py / view[13]) * 0.5 * height))
+            x = int(np.floor((px / view.half_x + 1.0) * 0.5 * width))
+            y = int(np.floor((1.0 - py / view.half_y) * 0.5 * height))
             if x < 0 or y < 0 or x >= width or y >= height:
                 continue
             if not hidden[i]:
@@ -121,8 +122,8 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
             right, up = right / near, up / near
             _lay(
                 numbers, integers, many, view, ax, ay,
-                lights[e, 0] + view[0] * right + view[1] * up, lights[e, 1] + view[3] * right + view[4] * up,
-                lights[e, 2] + view[6] * right + view[7] * up, lights[e, 3],
+                lights[e, 0] + view.xx * right + view.xy * up, lights[e, 1] + view.yx * right + view.yy * up,
+                lights[e, 2] + view.zx * right + view.zy * up, lights[e, 3],
             )  # fmt: skip
             waiting[many, 0], waiting[many, 1], waiting[many, 2] = x, y, colour
             many += 1
@@ -171,17 +172,18 @@ class SmallLights:
         """Tell the small lights, how they are pictured, and which are hidden from some of the iris."""
         view, emitters = self.view, self.view.snapshot.emitters
         numbers = view.numbers
-        away = (emitters.places - numbers[9:12]) @ numbers[:9].reshape(3, 3)
+        place = view.camera.pose[:3, 3] - view.snapshot.origin
+        away = (emitters.places - place) @ view.camera.pose[:3, :3]
         ahead = -away[:, 2]
         before = ahead > 1e-3
         depth = np.where(before, ahead, 1.0)
         tangents = away[:, :2] / depth[:, None]
-        pixel = 2.0 * numbers[12] / view.width
+        pixel = 2.0 * numbers.half_x / view.width
         size_px = emitters.radii / depth / pixel
-        blur_px = np.abs(numbers[15] - 1.0 / depth) * view.blur_scale_px
+        blur_px = np.abs(numbers.focus - 1.0 / depth) * view.blur_scale_px
         reach = (blur_px / 2 + size_px + 1.0) * pixel * 1.5
-        inside = (np.abs(tangents[:, 0]) < numbers[12] + reach) & (
-            np.abs(tangents[:, 1]) < numbers[13] + reach
+        inside = (np.abs(tangents[:, 0]) < numbers.half_x + reach) & (
+            np.abs(tangents[:, 1]) < numbers.half_y + reach
         )
         self.drawn = (before & inside & (size_px < SMALL_PX)).astype(np.uint8)
         self._which = np.flatnonzero(self.drawn)

@@ -8,7 +8,9 @@ fight over.
 import numpy as np
 
 from kobrel.compiled import kernel
+from kobrel.optics import flaws
 from kobrel.optics.aperture import SIDE
+from kobrel.picture.numbers import ORTHOGRAPHIC, PERSPECTIVE
 from kobrel.stage.rays import (
     FAR_AT,
     LANES,
@@ -36,6 +38,9 @@ SHADOW_LIFT = np.float32(1e-4)
 _NOUGHT, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TINY, _ALWAYS = np.float32(1e-30), np.float32(1e-3)
 _CLAY = np.float32(0.55)
+
+
+leaning, within_stop = kernel(flaws.leaning), kernel(flaws.within_stop)
 
 
 @kernel
@@ -76,7 +81,7 @@ def _last_at(sums, hints, wanted):  # type: ignore[no-untyped-def]
 
 @kernel
 def through_mask(view, hole, around, across):  # type: ignore[no-untyped-def]
-    """As :func:`through_outline`, for an opening with a mask, see
+    """As :func:`through_outline`, for an aperture with a mask, see
     :func:`kobrel.optics.aperture.places`.
     """
     sums = hole.light
@@ -87,8 +92,8 @@ def through_mask(view, hole, around, across):  # type: ignore[no-untyped-def]
     column = cell - row * SIDE + (wanted - sums[cell]) / max(sums[cell + 1] - sums[cell], 1e-300)
     height = row + (across - low) / max(high - low, 1e-300)
     x, y = column * (2.0 / SIDE) - 1.0, height * (2.0 / SIDE) - 1.0
-    out = hole.up * view[14]
-    return x * hole.across * view[14], y * out, (x * x + y * y) * hole.up * hole.up
+    out = hole.up * view.pupil
+    return x * hole.across * view.pupil, y * out, (x * x + y * y) * hole.up * hole.up
 
 
 @kernel
@@ -96,12 +101,12 @@ def through_outline(view, fan, around, across):  # type: ignore[no-untyped-def]
     """A place on the iris, metres, and how much of the area lies within it; equal parts of `around`
     and `across` have equal light.
     """
-    area = across if view[18] == 0.0 else area_within(across, view[18])
+    area = across if view.rim == 0.0 else area_within(across, view.rim)
     corners = len(fan) - 1
     place = around * corners
     k = min(int(place), corners - 1)
     part = place - k
-    out = np.sqrt(area) * view[14]
+    out = np.sqrt(area) * view.pupil
     return (
         out * (fan[k, 0] * (1.0 - part) + fan[k + 1, 0] * part),
         out * (fan[k, 1] * (1.0 - part) + fan[k + 1, 1] * part),
@@ -121,13 +126,22 @@ def pupil(view, hole, around, across):  # type: ignore[no-untyped-def]
 def on_stage(view, ax, ay, az, cx, cy, cz):  # type: ignore[no-untyped-def]
     """A ray of the camera's own axes on the stage: origin and direction."""
     return (
-        view[9] + view[0] * ax + view[1] * ay + view[2] * az,
-        view[10] + view[3] * ax + view[4] * ay + view[5] * az,
-        view[11] + view[6] * ax + view[7] * ay + view[8] * az,
-        view[0] * cx + view[1] * cy + view[2] * cz,
-        view[3] * cx + view[4] * cy + view[5] * cz,
-        view[6] * cx + view[7] * cy + view[8] * cz,
+        view.x + view.xx * ax + view.xy * ay + view.xz * az,
+        view.y + view.yx * ax + view.yy * ay + view.yz * az,
+        view.z + view.zx * ax + view.zy * ay + view.zz * az,
+        view.xx * cx + view.xy * cy + view.xz * cz,
+        view.yx * cx + view.yy * cy + view.yz * cz,
+        view.zx * cx + view.zy * cy + view.zz * cz,
     )
+
+
+@kernel
+def focus_toward(view, tx, ty, colour):  # type: ignore[no-untyped-def]
+    """Focus in dioptres of the distance along the axis, toward a tangent, for a light: 2 red and blue."""
+    focus = view.focus
+    if view.sphere:
+        focus *= np.sqrt(tx * tx + ty * ty + 1.0)
+    return focus - view.colour if colour == 2 else focus
 
 
 @kernel
@@ -136,15 +150,14 @@ def lens_ray(view, ax, ay, px, py):  # type: ignore[no-untyped-def]
 
     Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z).
     """
-    tx = (2.0 * px - 1.0) * view[12]
-    ty = (1.0 - 2.0 * py) * view[13]
-    focus = view[15]
+    tx = (2.0 * px - 1.0) * view.half_x
+    ty = (1.0 - 2.0 * py) * view.half_y
+    focus = view.focus
     az, cz = 0.0, -1.0
-    if view[17] == 0.0:
-        if view[16] != 0.0:
-            focus *= np.sqrt(tx * tx + ty * ty + 1.0)
+    if view.projection == PERSPECTIVE:
+        focus = focus_toward(view, tx, ty, 0)
         cx, cy = tx - ax * focus, ty - ay * focus
-    elif view[17] == 1.0:  # parallel rays; all of a cone meet in the plane of focus
+    elif view.projection == ORTHOGRAPHIC:  # parallel rays; all of a cone meet in the plane of focus
         cx, cy = -ax, -ay
         ax, ay = tx + ax / focus, ty + ay / focus
     else:  # equidistant: the iris turns to face each direction
@@ -162,26 +175,12 @@ def flawed_ray(view, ax, ay, area, px, py, colour):  # type: ignore[no-untyped-d
     """As :func:`lens_ray`, through a lens in perspective with flaws, for one light: 1 green, 2 red
     and blue; and whether its front stop lets the ray pass.
     """
-    tx = (2.0 * px - 1.0) * view[12]
-    ty = (1.0 - 2.0 * py) * view[13]
-    focus = view[15]
-    if view[16] != 0.0:
-        focus *= np.sqrt(tx * tx + ty * ty + 1.0)
-    if colour == 2:
-        focus -= view[21]
-    focus += view[23] * (2.0 * area - 1.0)
-    cx, cy = tx - ax * focus, ty - ay * focus
-    out = np.sqrt(tx * tx + ty * ty)
-    if view[22] != 0.0 and out > 0.0:
-        ux, uy = tx / out, ty / out
-        half = 0.5 * view[22] * out * out * view[24]
-        along, aside = (ax * ux + ay * uy) * half, (ay * ux - ax * uy) * half
-        cx += along * ux + aside * uy
-        cy += along * uy - aside * ux
-    passed = True
-    if view[20] > 0.0:
-        qx, qy = ax + view[19] * cx, ay + view[19] * cy
-        passed = qx * qx + qy * qy <= view[20] * view[20]
+    tx = (2.0 * px - 1.0) * view.half_x
+    ty = (1.0 - 2.0 * py) * view.half_y
+    focus = focus_toward(view, tx, ty, colour)
+    lx, ly = leaning(ax, ay, area, tx, ty, focus, view.spherical, view.swirl)
+    cx, cy = tx - lx, ty - ly
+    passed = view.stop_radius == 0.0 or within_stop(ax, ay, cx, cy, view.stop_distance, view.stop_radius)
     ox, oy, oz, dx, dy, dz = on_stage(view, ax, ay, 0.0, cx, cy, -1.0)
     return ox, oy, oz, dx, dy, dz, passed
 
@@ -218,7 +217,7 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 @kernel
 def _surrounding(picture, light, dx, dy, dz):  # type: ignore[no-untyped-def]
     """What an equirectangular picture shows in a direction; its middle lies along -Z."""
-    x, z = light[17] * dx + light[18] * dz, light[17] * dz - light[18] * dx
+    x, z = light.cosine * dx + light.sine * dz, light.cosine * dz - light.sine * dx
     height, width = picture.shape[0], picture.shape[1]
     across = (np.arctan2(x, -z) / (2.0 * np.pi) + 0.5) * width - 0.5
     down = np.arccos(min(max(dy, -1.0), 1.0)) / np.pi * height - 0.5
@@ -238,16 +237,16 @@ def _surrounding(picture, light, dx, dy, dz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _falling(light, nx, ny, nz):  # type: ignore[no-untyped-def]
+def _falling(light, harmonics, nx, ny, nz):  # type: ignore[no-untyped-def]
     """Light of the surroundings on a surface, from nine spherical harmonics."""
-    x, z = light[17] * nx + light[18] * nz, light[17] * nz - light[18] * nx
+    x, z = light.cosine * nx + light.sine * nz, light.cosine * nz - light.sine * nx
     y = ny
     r = g = b = _NOUGHT
     shapes = (_ONE, y, z, x, x * y, y * z, np.float32(3) * z * z - _ONE, x * z, x * x - y * y)
     for k in range(9):
-        r += light[19 + 3 * k] * shapes[k]
-        g += light[20 + 3 * k] * shapes[k]
-        b += light[21 + 3 * k] * shapes[k]
+        r += harmonics[k, 0] * shapes[k]
+        g += harmonics[k, 1] * shapes[k]
+        b += harmonics[k, 2] * shapes[k]
     return max(r, _NOUGHT), max(g, _NOUGHT), max(b, _NOUGHT)
 
 
@@ -259,7 +258,7 @@ def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, r
     """
     width = len(rays)
     address, numbers, integers, valid = packet
-    flawed = lens and view[25] != 0.0
+    flawed = lens and view.flawed
     fan, masked = hole.fan, len(hole.light) > 0
     for first in range(0, width, LANES):
         count = min(LANES, width - first)
@@ -274,7 +273,7 @@ def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, r
             else:
                 ax, ay, area = through_outline(view, fan, around, across)
             if flawed:
-                colour = 1 + (number + int(2.0 * hashed(x, y, 5))) % 2 if view[21] != 0.0 else 0
+                colour = 1 + (number + int(2.0 * hashed(x, y, 5))) % 2 if view.colour != 0.0 else 0
                 ox, oy, oz, dx, dy, dz, passed = flawed_ray(view, ax, ay, area, px, py, colour)
                 light_of[x] = colour if passed else 3
             else:
@@ -293,8 +292,8 @@ def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, r
 
 @kernel
 def _shade_row(  # type: ignore[no-untyped-def]
-    rays, met, ids, light, environment, normal_matrices, normal_start, uv_start, slot_start, material_start,
-    normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
+    rays, met, ids, light, harmonics, environment, normal_matrices, normal_start, uv_start, slot_start,
+    material_start, normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
     texture_sizes, texture_pixels, light_start, light_ids, drawn, out, waiting, start, share,
 ):  # fmt: skip
     """Radiance of a row without the key light, to `out` (W, 3); emitters that are `drawn` from
@@ -304,20 +303,24 @@ def _shade_row(  # type: ignore[no-untyped-def]
     `start` (W, 3) and what the light would add to `share` (W, 3). Returns how many.
     """
     count = 0
-    key = light[3] + light[4] + light[5] > 0.0
+    key = light.key_r + light.key_g + light.key_b > 0.0
     for x in range(len(rays)):
         dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
         long = np.sqrt(dx * dx + dy * dy + dz * dz)
         row = np.int64(ids[x, 1])
         if row < 0:
-            if light[16] > _NOUGHT:
+            if light.about > _NOUGHT:
                 r, g, b = _surrounding(environment, light, dx / long, dy / long, dz / long)
-                out[x, 0], out[x, 1], out[x, 2] = r * light[16], g * light[16], b * light[16]
+                out[x, 0], out[x, 1], out[x, 2] = r * light.about, g * light.about, b * light.about
                 continue
             up = dy / long
-            t, end = (np.sqrt(up), 6) if up >= _NOUGHT else (min(_ONE, -up * np.float32(8)), 12)
-            for c in range(3):
-                out[x, c] = light[9 + c] + (light[end + c] - light[9 + c]) * t
+            if up >= _NOUGHT:
+                t, er, eg, eb = np.sqrt(up), light.zenith_r, light.zenith_g, light.zenith_b
+            else:
+                t, er, eg, eb = min(_ONE, -up * np.float32(8)), light.ground_r, light.ground_g, light.ground_b
+            out[x, 0] = light.horizon_r + (er - light.horizon_r) * t
+            out[x, 1] = light.horizon_g + (eg - light.horizon_g) * t
+            out[x, 2] = light.horizon_b + (eb - light.horizon_b) * t
             continue
         prim = np.int64(ids[x, 0])
         u, v = met[x, 3], met[x, 4]
@@ -372,17 +375,19 @@ def _shade_row(  # type: ignore[no-untyped-def]
             own = light_ids[light_start[row] + prim]
             if own >= 0 and drawn[own]:
                 er = eg = eb = _NOUGHT
-        if light[15] > _NOUGHT:
+        if light.clay > _NOUGHT:
             r = g = b = _CLAY
-        if light[16] > _NOUGHT:
-            fr, fg, fb = _falling(light, nx, ny, nz)
+        if light.about > _NOUGHT:
+            fr, fg, fb = _falling(light, harmonics, nx, ny, nz)
             out[x, 0], out[x, 1], out[x, 2] = er + r * fr, eg + g * fg, eb + b * fb
         else:
             t = _HALF + _HALF * ny
-            out[x, 0] = er + r * (light[12] + (_HALF * (light[6] + light[9]) - light[12]) * t)
-            out[x, 1] = eg + g * (light[13] + (_HALF * (light[7] + light[10]) - light[13]) * t)
-            out[x, 2] = eb + b * (light[14] + (_HALF * (light[8] + light[11]) - light[14]) * t)
-        facing = nx * light[0] + ny * light[1] + nz * light[2]
+            sr, sg = light.zenith_r + light.horizon_r, light.zenith_g + light.horizon_g
+            sb = light.zenith_b + light.horizon_b
+            out[x, 0] = er + r * (light.ground_r + (_HALF * sr - light.ground_r) * t)
+            out[x, 1] = eg + g * (light.ground_g + (_HALF * sg - light.ground_g) * t)
+            out[x, 2] = eb + b * (light.ground_b + (_HALF * sb - light.ground_b) * t)
+        facing = nx * light.x + ny * light.y + nz * light.z
         if key and facing > _NOUGHT:
             distance = met[x, 5]
             lift = SHADOW_LIFT * (distance * long + _ALWAYS)
@@ -390,7 +395,7 @@ def _shade_row(  # type: ignore[no-untyped-def]
             start[count, 1] = rays[x, 1] + dy * distance + ny * lift
             start[count, 2] = rays[x, 2] + dz * distance + nz * lift
             share[count, 0], share[count, 1], share[count, 2] = (
-                r * light[3] * facing, g * light[4] * facing, b * light[5] * facing,
+                r * light.key_r * facing, g * light.key_g * facing, b * light.key_b * facing,
             )  # fmt: skip
             waiting[count] = x
             count += 1
@@ -405,9 +410,7 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
         count = min(LANES, many - first)
         for lane in range(count):
             k = first + lane
-            put_ray(
-                numbers, integers, lane, start[k, 0], start[k, 1], start[k, 2], light[0], light[1], light[2]
-            )
+            put_ray(numbers, integers, lane, start[k, 0], start[k, 1], start[k, 2], light.x, light.y, light.z)
         blocked(scene, address, valid, count)
         for lane in range(count):
             if not is_blocked(numbers, lane):
@@ -418,7 +421,7 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
-    scene, first_rows, view, hole, light, environment, tables, normal_matrices, drawn, number,
+    scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, drawn, number,
     lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
@@ -427,9 +430,10 @@ def draw_rows(  # type: ignore[no-untyped-def]
     ----------
     scene : Embree handle
     first_rows : (I,) row at which each of its instances begins
-    view : numbers of the camera, see :func:`kobrel.picture.view.view_numbers`
+    view : the camera, see :class:`kobrel.picture.numbers.ViewNumbers`
     hole : where light comes through the iris, see :class:`kobrel.optics.aperture.Aperture`
-    light : numbers of the light, see :func:`kobrel.picture.view.light_numbers`
+    light : see :class:`kobrel.picture.numbers.LightNumbers`
+    harmonics : (9, 3) float32, see :attr:`kobrel.picture.view.View.harmonics`
     environment : (h, w, 3) float32 picture all about, used where the light says so
     drawn : (E,) emitters that are drawn from the light, or (0,) for none
     number : which pass
@@ -448,17 +452,17 @@ def draw_rows(  # type: ignore[no-untyped-def]
     start = np.empty((width, 3), np.float32)
     share = np.empty((width, 3), np.float32)
     light_of = np.zeros(width, np.uint8)
-    own_light, own_first = light.copy(), first_rows.copy()
+    own_harmonics, own_first = harmonics.copy(), first_rows.copy()
     for y in range(rows[0], rows[1]):
         _shoot_row(scene, own_first, view, hole, y, height, number, lens, packet, rays, met, ids, light_of)
         count = _shade_row(
-            rays, met, ids, own_light, environment, normal_matrices, tables.normal_start, tables.uv_start,
-            tables.slot_start, tables.material_start, tables.normals, tables.uv, tables.slots,
-            tables.slot_materials, tables.base, tables.emission, tables.base_texture,
+            rays, met, ids, light, own_harmonics, environment, normal_matrices, tables.normal_start,
+            tables.uv_start, tables.slot_start, tables.material_start, tables.normals, tables.uv,
+            tables.slots, tables.slot_materials, tables.base, tables.emission, tables.base_texture,
             tables.emission_texture, tables.texture_sizes, tables.texture_pixels,
             tables.light_start, tables.light_ids, drawn, out, waiting, start, share,
         )  # fmt: skip
-        _shadow_row(scene, packet, own_light, count, waiting, start, share, out)
+        _shadow_row(scene, packet, light, count, waiting, start, share, out)
         for x in range(width):
             kind = light_of[x]
             if kind == 0:

@@ -280,14 +280,13 @@ class DrawingService:
 
         The snapshot itself is part of it, so that it lives as long as its picture is kept.
         """
-        numbers = view.numbers
         return (
             view.snapshot,
             view.width,
             view.height,
-            numbers[:14].tobytes(),
-            float(numbers[17]),
-            view.light_numbers.tobytes(),
+            view.numbers.framing,
+            view.light_numbers,
+            view.harmonics.tobytes(),
         )
 
     def _expose(self, work: "_Work") -> None:
@@ -321,13 +320,9 @@ def _alike(one: View, other: View) -> bool:
         one.snapshot is other.snapshot
         and one.aperture is other.aperture
         and (one.width, one.height) == (other.width, other.height)
-        and all(
-            np.array_equal(a, b)
-            for a, b in (
-                (one.numbers, other.numbers),
-                (one.light_numbers, other.light_numbers),
-            )
-        )
+        and one.numbers == other.numbers
+        and one.light_numbers == other.light_numbers
+        and np.array_equal(one.harmonics, other.harmonics)
     )
 
 

@@ -96,8 +96,8 @@ def _draw(
 
     def rows(band: tuple[int, int]) -> None:
         kernels.draw_rows(
-            shot.handle, shot.first_rows, view.numbers, view.aperture, view.light_numbers, view.environment,
-            shot.tables, shot.normal_matrices, drawn, number, lens, band, colour, depth,
+            shot.handle, shot.first_rows, view.numbers, view.aperture, view.light_numbers, view.harmonics,
+            view.environment, shot.tables, shot.normal_matrices, drawn, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)
@@ -110,12 +110,12 @@ def blur_picture(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     """As :func:`blur_picture`, negative for what is nearer than the focus."""
-    focus = view.numbers[15]
+    focus: float | NDArray[np.float64] = view.numbers.focus
     if view.camera.projection == "orthographic":
         blur = (depth - 1.0 / focus) * view.blur_scale_px
         return np.clip(blur, -4.0 * view.width, 4.0 * view.width).astype(np.float32)
     if view.camera.surface == "sphere" and view.camera.projection == "perspective":
-        half_x, half_y = view.numbers[12:14]
+        half_x, half_y = view.numbers.half_x, view.numbers.half_y
         x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * half_x
         y = ((np.arange(view.height) + 0.5) / view.height * 2 - 1) * half_y
         focus = focus * np.sqrt(1 + x[None, :] ** 2 + y[:, None] ** 2)
