@@ -32,10 +32,11 @@ from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture, thread_count
 from kobrel.picture.view import View, light_numbers
-from kobrel.plan.camera import camera_at
 from kobrel.plan.edit import add_subject, with_stand_in
 from kobrel.plan.file import open_plan
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     FixedCamera,
     Light,
@@ -47,11 +48,10 @@ from kobrel.plan.model import (
     StandIn,
     SurfaceAnchor,
 )
+from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, load_stage, stage_of
-from kobrel.plan.stand_ins import SIZES
-from kobrel.plan.survey import survey
-from kobrel.stage import rays
-from kobrel.stage.load import load_scene
+from kobrel.stage.engine import rays
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Mesh, Node, Scene
 from kobrel.stage.stage import Stage
 

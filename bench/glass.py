@@ -7,11 +7,11 @@ from collections.abc import Callable
 import numpy as np
 from rich.table import Table
 
-from kobrel.plan import brief as briefs
 from kobrel.plan.instrument import Wish
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, PointAnchor, Shot, Subject
 from kobrel.plan.parts import PlaceKey
-from kobrel.plan.survey import survey
+from kobrel.plan.solve import brief as briefs
 from kobrel.stage.stage import Stage
 
 Paired = Callable[..., list[float]]

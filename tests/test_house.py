@@ -34,7 +34,7 @@ def test_kernels_work_where_nothing_can_be_kept(monkeypatch):
 
 
 def test_a_missing_ray_engine_is_told_in_words(monkeypatch):
-    from kobrel.stage import embree
+    from kobrel.stage.engine import embree
 
     embree.library_path.cache_clear()
     monkeypatch.setattr(embree.metadata, "files", lambda _name: [])

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.spread import rows_of, spread
 from kobrel.optics.units import METRES, Measure, measure
-from kobrel.plan.brief import UNMET
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import SubjectTarget
+from kobrel.plan.solve.brief import UNMET
 from kobrel.session.commands import lens_choice
 from kobrel.session.commands.focusing import focus_on
 

@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from kobrel.plan.iris import MaskPicture, Stencil
-from kobrel.plan.presets import OWN
+from kobrel.plan.kits.irises import OWN
 from kobrel.session.commands import shaping
 from tests.desk.conftest import by_name
 

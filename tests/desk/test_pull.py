@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.chart.keys import LINES
 from kobrel.plan import edit
+from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
-from kobrel.plan.pace import closest_m
 from kobrel.session.commands import pulling
 from tests.desk.conftest import by_name
 

@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QApplication
 from kobrel.desk.chart import layers
 from kobrel.desk.chart.view import PullChart
 from kobrel.exchange.timeline import write_list
-from kobrel.plan import pulls
+from kobrel.plan.measure.pace import pace, unseen_racks
 from kobrel.plan.model import Cue, DistanceTarget, Mark, PointTarget
-from kobrel.plan.pace import pace, unseen_racks
+from kobrel.plan.pull import marks as pulls
 from kobrel.session.commands import pulling
 from tests.desk.test_pull import CTRL
 from tests.desk.test_pull import drag as drag_with

@@ -96,7 +96,7 @@ def test_a_walk_is_taken_by_a_key_where_there_are_keys(session):
 
 
 def _orbit(shot):
-    from kobrel.plan import moves
+    from kobrel.plan.space import moves
 
     return moves.orbit(shot.camera, shot.first, shot.last)
 

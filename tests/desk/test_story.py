@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from kobrel.exchange.usd import read_usd
 from kobrel.plan.file import open_plan
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, SubjectTarget
-from kobrel.plan.survey import survey
 from kobrel.session.commands import walking
 from tests.conftest import DEMO
 

@@ -128,7 +128,7 @@ def test_ends_are_dragged_and_typed(blocked):
 
 
 def blocking_place(number):
-    from kobrel.plan.stand_ins import MEASURED, scene_of
+    from kobrel.plan.space.stand_ins import MEASURED, scene_of
     from kobrel.stage.stage import Place
 
     return Place(scene_of(number), MEASURED)

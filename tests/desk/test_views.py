@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
 from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import SubjectTarget
-from kobrel.plan.survey import survey
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_on
 
@@ -112,7 +112,7 @@ def test_subjects_stand_in_overhead_and_side_where_they_are(user):
         window.overhead.show_mode(mode)
         per_m, apex = window.overhead.px_per_m(), window.overhead.place(0, 0)
         places = dict(window.overhead.subject_places())
-        from kobrel.plan.anchors import subject_points
+        from kobrel.plan.space.anchors import subject_points
 
         for row, number in enumerate(head.subjects):
             point = subject_points(session.plan.subject(number).anchor, [session.frame], session.stage)[0]

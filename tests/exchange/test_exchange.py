@@ -11,13 +11,13 @@ from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.exchange.usd import read_usd, write_usd
 from kobrel.plan import edit
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import plan_from_scene
-from kobrel.plan.survey import survey
-from kobrel.stage.load import load_scene
 from kobrel.stage.pixels import read_pixels
+from kobrel.stage.read.load import load_scene
 
 
 def variants(shot):

@@ -10,8 +10,8 @@ import pytest
 from kobrel.errors import ExchangeError
 from kobrel.exchange.iris import numbers_of, outline_points, write_iris
 from kobrel.optics.iris import polygon_area
-from kobrel.plan.camera import camera_at
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.parts import Keyed
 
 

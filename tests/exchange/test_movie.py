@@ -11,7 +11,7 @@ from kobrel.exchange.movie import Movie, write_shot
 from kobrel.exchange.sound import write_sound
 from kobrel.optics.motor import RATE_HZ
 from kobrel.picture.burn import burnt, burnt_words
-from kobrel.plan.survey import survey
+from kobrel.plan.measure.survey import survey
 from kobrel.stage.scene import Cancelled, no_progress
 from tests.conftest import box_at
 

@@ -9,7 +9,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.cues import read_cues, write_cues
 from kobrel.exchange.timeline import read_list, write_list
 from kobrel.plan.model import Cue
-from kobrel.plan.shots import Listed, with_list
+from kobrel.plan.sequence.shots import Listed, with_list
 
 EDL = """TITLE: QUAY
 FCM: NON-DROP FRAME

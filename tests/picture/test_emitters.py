@@ -8,9 +8,9 @@ import pytest
 from kobrel.picture.emitters import SMALL_PX, SmallLights
 from kobrel.picture.tracer import Film
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Lights, Plan, StandIn
 from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of

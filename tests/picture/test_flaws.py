@@ -6,10 +6,10 @@ import pytest
 from kobrel.optics.flaws import light_left, shift_dpt
 from kobrel.picture.discs import corner_loss_stops, disc
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
 from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Light
 from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at, box_at

@@ -13,9 +13,9 @@ from kobrel.picture.quick import blurred
 from kobrel.picture.thrown import thrown
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at
 from tests.picture.test_flaws import spread

@@ -9,8 +9,8 @@ from kobrel.picture.kernels import lens_ray, lens_sample, pupil
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Light, Mark
 from kobrel.plan.parts import Keyed
 from kobrel.stage.scene import Cancelled

@@ -4,15 +4,15 @@ import numpy as np
 import pytest
 
 from kobrel.errors import OpticsError
-from kobrel.plan import brief as briefs
 from kobrel.plan import edit
-from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.instrument import Lens, Wish
-from kobrel.plan.interpolation import keyed_at
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject, SubjectTarget
 from kobrel.plan.parts import Key, Keyed, PlaceKey
-from kobrel.plan.survey import survey
-from kobrel.plan.trials import Where, solved, trials
+from kobrel.plan.pull.interpolation import keyed_at
+from kobrel.plan.solve import brief as briefs
+from kobrel.plan.solve.brief import MET, UNASKED, UNMET, UNSEEN
+from kobrel.plan.solve.trials import Where, solved, trials
 
 
 @pytest.fixture

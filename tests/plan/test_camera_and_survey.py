@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 from kobrel.errors import PlanError
 from kobrel.optics import lens
 from kobrel.optics.ease import eased
-from kobrel.plan import edit, pulls
-from kobrel.plan.camera import Camera, camera_at, cameras_at
+from kobrel.plan import edit
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
-from kobrel.plan.interpolation import focus_dpt, keyed_at
+from kobrel.plan.measure.camera import Camera, camera_at, cameras_at
+from kobrel.plan.measure.survey import GONE, SHARP, SOFT, survey
 from kobrel.plan.model import (
     BoundsAnchor,
     DistanceTarget,
@@ -23,11 +23,12 @@ from kobrel.plan.model import (
     SurfaceAnchor,
 )
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.pull.interpolation import focus_dpt, keyed_at
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import fewest, plan_from_scene
 from kobrel.plan.summary import lens_words, summary
-from kobrel.plan.survey import GONE, SHARP, SOFT, survey
-from kobrel.stage.load import load_scene
+from kobrel.stage.read.load import load_scene
 from tests.conftest import ball_at, box_at
 
 

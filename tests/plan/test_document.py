@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kobrel.errors import PlanError
-from kobrel.plan import edit, pulls
+from kobrel.plan import edit
 from kobrel.plan.file import UPGRADES, open_plan, save_plan
 from kobrel.plan.instrument import Glass
 from kobrel.plan.model import (
@@ -22,6 +22,7 @@ from kobrel.plan.model import (
     SubjectTarget,
 )
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.pull import marks as pulls
 
 CAMERA = FixedCamera(pose=tuple(float(i % 5 == 0) for i in range(16)))
 

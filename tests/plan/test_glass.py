@@ -9,17 +9,17 @@ from kobrel.errors import PlanError
 from kobrel.optics.sensor import FORMATS
 from kobrel.optics.units import measure
 from kobrel.plan import glass as glasses
-from kobrel.plan import limits
-from kobrel.plan.brief import terms
-from kobrel.plan.camera import camera_at
 from kobrel.plan.check import findings
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Sensor, Wish
-from kobrel.plan.lenses import nearest_lens, read_kit, shipped_kits
+from kobrel.plan.kits.lenses import nearest_lens, read_kit, shipped_kits
+from kobrel.plan.measure import limits
+from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject
 from kobrel.plan.parts import Key, Keyed, PlaceKey
-from kobrel.plan.survey import survey
-from kobrel.plan.tradeoffs import focal_map, focus_map
+from kobrel.plan.solve.brief import terms
+from kobrel.plan.solve.tradeoffs import focal_map, focus_map
 
 
 @pytest.fixture

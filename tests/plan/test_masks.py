@@ -9,14 +9,14 @@ from pydantic import ValidationError
 
 from kobrel.errors import KobrelError, OpticsError, PlanError
 from kobrel.optics.aperture import passes
-from kobrel.plan.camera import camera_at
 from kobrel.plan.check import findings, shot_warnings
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.instrument import Flaws
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
+from kobrel.plan.kits.irises import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
 from kobrel.plan.masks import draw, iris_of, mask_fault, mask_of, masks_beside, read_mask
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Shot
-from kobrel.plan.presets import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
 
 
 def write(path, pixels, names):

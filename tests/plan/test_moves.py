@@ -3,10 +3,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kobrel.plan import moves
-from kobrel.plan.camera import camera_at, cameras_at
+from kobrel.plan.measure.camera import camera_at, cameras_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, PointAnchor, Shot, Subject
 from kobrel.plan.parts import PlaceKey
+from kobrel.plan.space import moves
 from kobrel.stage.stage import Stage
 
 coordinate = st.floats(-50, 50).map(lambda v: round(v, 3))

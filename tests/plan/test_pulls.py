@@ -7,10 +7,10 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kobrel.optics.ease import eased, swinging
-from kobrel.plan import pulls
-from kobrel.plan.anchors import subject_points
-from kobrel.plan.camera import camera_at, cameras_at
 from kobrel.plan.instrument import Lens
+from kobrel.plan.measure.camera import camera_at, cameras_at
+from kobrel.plan.measure.pace import breathing_percent, closest_m, pace, pace_doubts
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     DistanceTarget,
     FixedCamera,
@@ -24,9 +24,9 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
 )
-from kobrel.plan.pace import breathing_percent, closest_m, pace, pace_doubts
 from kobrel.plan.parts import PlaceKey
-from kobrel.plan.survey import survey
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.stage import Stage
 
 STILL = FixedCamera(pose=tuple(np.eye(4).ravel().tolist()))

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from kobrel.plan.check import better_unit, findings, shot_warnings, unit_doubts
+from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.model import (
     CameraEnd,
     DistanceTarget,
@@ -18,11 +19,10 @@ from kobrel.plan.model import (
     SubjectEnd,
     Tape,
 )
-from kobrel.plan.occlusion import sightlines
 from kobrel.plan.parts import PlaceKey
+from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, stage_of
-from kobrel.plan.stand_ins import SIZES
-from kobrel.stage.load import load_scene
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled
 from kobrel.stage.stage import Stage
 from tests.conftest import write_mesh

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from kobrel.plan import alts, edit
-from kobrel.plan.anchors import subject_points
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     CameraEnd,
     DistanceTarget,
@@ -21,9 +21,9 @@ from kobrel.plan.model import (
     scene_name,
 )
 from kobrel.plan.parts import PlaceKey
+from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.stand_ins import SIZES, number_of, scene_of, stand_in_scene
 from kobrel.plan.staging import Library, stage_of, staged_alike
-from kobrel.plan.stand_ins import SIZES, number_of, scene_of, stand_in_scene
-from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
 
 

@@ -2,7 +2,9 @@ import numpy as np
 import pytest
 from pxr import Gf, Usd, UsdGeom
 
-from kobrel.plan.camera import camera_at
+from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.measure.survey import survey
+from kobrel.plan.measure.tapes import measure, miss
 from kobrel.plan.model import (
     BoundsAnchor,
     CameraEnd,
@@ -17,12 +19,10 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     Tape,
 )
+from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, stage_of
-from kobrel.plan.stand_ins import SIZES
 from kobrel.plan.start import plan_from_scene
-from kobrel.plan.survey import survey
-from kobrel.plan.tapes import measure, miss
-from kobrel.stage.load import load_scene
+from kobrel.stage.read.load import load_scene
 
 FRAMES = np.array([1.0, 2.25, 4.5, 7.75, 10.1, 11.0])
 CORNER = (25.0, 25.0, 25.0)

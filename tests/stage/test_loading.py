@@ -4,8 +4,8 @@ import trimesh
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils, Vt
 
 from kobrel.errors import SceneError
-from kobrel.stage.checks import fan_corners, mesh_fault
-from kobrel.stage.load import load_scene
+from kobrel.stage.read.checks import fan_corners, mesh_fault
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled
 from tests.conftest import write_mesh
 

@@ -1,9 +1,9 @@
 import numpy as np
 import pytest
 
-from kobrel.stage.load import load_scene
+from kobrel.stage.engine.rays import blocked_rays, closest_hits
 from kobrel.stage.motion import Motion, Track, TransformOp
-from kobrel.stage.rays import blocked_rays, closest_hits
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Node, Scene
 from kobrel.stage.shapes import box, cone, cylinder, lathe, plane, sphere
 from kobrel.stage.stage import Place, Stage

@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pxr import Gf, Sdf, Usd, UsdGeom, Vt
 
-from kobrel.stage.geometry import corner_normals
-from kobrel.stage.load import load_scene
+from kobrel.stage.engine.meshes import corner_normals
 from kobrel.stage.motion import Track, rigid
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Mesh, Texture
 from kobrel.stage.shapes import sphere
 from kobrel.stage.stage import Stage

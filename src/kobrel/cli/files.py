@@ -22,7 +22,7 @@ def new(
     """Make a plan from a scene: its camera, lens, frames and the point in focus."""
     from kobrel.plan.file import save_plan
     from kobrel.plan.start import plan_from_scene
-    from kobrel.stage.load import load_scene
+    from kobrel.stage.read.load import load_scene
 
     unit_m = METRES[unit] if unit else None
     with progress_bar() as progress:
@@ -59,7 +59,7 @@ def iris(
 ) -> None:
     """Write the iris of a shot for a renderer; without a file, tell its numbers and what they mean."""
     from kobrel.exchange.iris import numbers_of, write_iris
-    from kobrel.plan.camera import camera_at
+    from kobrel.plan.measure.camera import camera_at
 
     document, chosen, stage = open_shot(plan, shot)
     camera = camera_at(document, chosen, chosen.first if frame is None else frame, stage)

@@ -101,7 +101,7 @@ def survey(
 ) -> None:
     """Focus, limits, and every subject's distance and blur, for all frames."""
     from kobrel.exchange.table import csv_text, survey_data
-    from kobrel.plan.survey import survey as take_survey
+    from kobrel.plan.measure.survey import survey as take_survey
 
     if as_json and as_csv:
         raise typer.BadParameter("Give either --json or --csv.")
@@ -121,7 +121,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
 
     from kobrel.optics.units import format_length
     from kobrel.plan.check import plan_unit
-    from kobrel.plan.survey import STATES
+    from kobrel.plan.measure.survey import STATES
 
     table = Table(title=f"{document.name}, shot {shot.label}, sharp up to {result.camera.coc_px:.3g} px")
     for heading in (
@@ -158,10 +158,10 @@ def solve(
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the plan with it.")] = None,
 ) -> None:
     """The stop and focus that meet a shot's brief, or why there are none; exit with 1 then."""
-    from kobrel.plan import brief as briefs
     from kobrel.plan.edit import with_shot
     from kobrel.plan.file import save_plan
-    from kobrel.plan.trials import Where, solved, trials
+    from kobrel.plan.solve import brief as briefs
+    from kobrel.plan.solve.trials import Where, solved, trials
 
     document, chosen, stage = open_shot(plan, shot)
     where = Where(document, stage, frame)
@@ -189,7 +189,7 @@ def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
     """Stop and marks of a solved shot."""
     from kobrel.optics.units import format_length
     from kobrel.plan.check import plan_unit
-    from kobrel.plan.interpolation import keyed_at
+    from kobrel.plan.pull.interpolation import keyed_at
 
     stop = float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
     typer.echo(f"Stop:  f/{stop:.4g}")

@@ -67,7 +67,7 @@ def movie(
 def sound(plan: PlanPath, output: Output, shot: ShotName = None) -> None:
     """Write the focus motor's sound over a shot, as WAV."""
     from kobrel.exchange.sound import write_sound
-    from kobrel.plan.survey import survey
+    from kobrel.plan.measure.survey import survey
 
     document, chosen, stage = open_shot(plan, shot)
     write_sound(chosen, survey(document, chosen, stage), output)

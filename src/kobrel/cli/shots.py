@@ -21,11 +21,11 @@ def shots(
 ) -> None:
     """Tell the shots of a plan and what their cuts do; take them from an edit list, or write one."""
     from kobrel.exchange.timeline import read_list, write_list
-    from kobrel.plan.cuts import cut_between
     from kobrel.plan.file import save_plan
+    from kobrel.plan.measure.survey import survey
     from kobrel.plan.model import SUFFIX
-    from kobrel.plan.shots import with_list
-    from kobrel.plan.survey import survey
+    from kobrel.plan.sequence.cuts import cut_between
+    from kobrel.plan.sequence.shots import with_list
 
     document, _chosen, stage = open_shot(plan, None)
     if take is not None:

@@ -14,7 +14,7 @@ from pxr import Gf, Kind, Sdf, Usd, UsdGeom, UsdShade, Vt
 
 from kobrel.demo import plan, props, textures
 from kobrel.demo.props import Piece
-from kobrel.stage.geometry import corner_normals
+from kobrel.stage.engine.meshes import corner_normals
 from kobrel.stage.scene import Mesh
 from kobrel.stage.shapes import box, cylinder, moved, plane, sphere
 

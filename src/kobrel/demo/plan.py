@@ -9,7 +9,7 @@ from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
 from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Sensor, Wish
 from kobrel.plan.iris import IrisShape
-from kobrel.plan.lenses import shipped_kits
+from kobrel.plan.kits.lenses import shipped_kits
 from kobrel.plan.model import (
     BoundsAnchor,
     CameraEnd,

@@ -3,8 +3,8 @@
 from pathlib import Path
 from typing import Literal
 
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.survey import survey
 from kobrel.stage.stage import Stage
 
 ExportKind = Literal["usd", "csv"]

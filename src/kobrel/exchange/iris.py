@@ -12,7 +12,7 @@ from kobrel.exchange.images import write_picture
 from kobrel.exchange.writing import csv_text, write_text
 from kobrel.optics.aperture import passes, transmission
 from kobrel.optics.iris import outline
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 
 LEAST_SIDE, MOST_SIDE = 16, 8192
 SUFFIXES = (".png", ".exr", ".csv", ".json")

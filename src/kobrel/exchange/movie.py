@@ -18,8 +18,8 @@ from kobrel.picture.burn import burnt, burnt_words
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
+from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.survey import Survey, survey
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 

@@ -12,7 +12,7 @@ from kobrel.picture.burn import burnt
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan, Shot
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage

@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import whole_file
 from kobrel.optics.motor import RATE_HZ, motor_sound
+from kobrel.plan.measure.pace import pace
+from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import Shot
-from kobrel.plan.pace import pace
-from kobrel.plan.survey import Survey
 
 
 def sound_of(shot: Shot, numbers: Survey) -> NDArray[np.float32]:

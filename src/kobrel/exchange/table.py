@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from kobrel.exchange import writing
+from kobrel.plan.measure.survey import STATES, Survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.survey import STATES, Survey
 
 
 def survey_data(plan: Plan, shot: Shot, survey: Survey) -> dict[str, Any]:

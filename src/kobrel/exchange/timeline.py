@@ -8,7 +8,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import write_text
 from kobrel.plan.edit import unused
 from kobrel.plan.model import Cue, Plan, Shot
-from kobrel.plan.shots import Listed
+from kobrel.plan.sequence.shots import Listed
 
 OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
 

@@ -19,12 +19,11 @@ from pxr import Gf, Sdf, Tf, Usd, UsdGeom
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import whole_file
 from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import FileCamera, Plan, Shot
-from kobrel.plan.survey import survey
-from kobrel.stage.load import load_scene
 from kobrel.stage.motion import rigid
-from kobrel.stage.stage import Stage
-from kobrel.stage.usdcamera import (
+from kobrel.stage.read.load import load_scene
+from kobrel.stage.read.usd_camera import (
     OWN_BLADES,
     OWN_CONE,
     OWN_F_NUMBER,
@@ -38,6 +37,7 @@ from kobrel.stage.usdcamera import (
     OWN_SURFACE,
     tenths_mm,
 )
+from kobrel.stage.stage import Stage
 
 _FAR_M = 1e6
 """Written for a focus at infinity, which renderers do not read."""

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 import kobrel
 from kobrel.optics.units import format_length
 from kobrel.plan.check import plan_unit
+from kobrel.plan.measure.survey import GONE, STATES, Survey
 from kobrel.plan.model import Plan
-from kobrel.plan.survey import GONE, STATES, Survey
 
 if TYPE_CHECKING:
     from PIL.ImageFont import FreeTypeFont

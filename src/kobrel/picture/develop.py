@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
 from kobrel.picture.tracer import in_bands, never
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Light
 
 _STEPS = 4096

@@ -10,7 +10,7 @@ from kobrel.optics.aperture import aperture, places
 from kobrel.optics.flaws import leaning, light_left, shift_dpt, within_stop
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 
 _GOLDEN = 0.6180339887498949
 

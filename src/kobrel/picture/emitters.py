@@ -25,7 +25,7 @@ from kobrel.picture.kernels import (
     within_stop,
 )
 from kobrel.picture.view import View
-from kobrel.stage.rays import FAR_AT, LANES, blocked, is_blocked, new_packet, put_ray
+from kobrel.stage.engine.rays import FAR_AT, LANES, blocked, is_blocked, new_packet, put_ray
 
 SMALL_PX = 3.0
 """Radius in pixels, when sharp, below which a light is drawn from itself."""

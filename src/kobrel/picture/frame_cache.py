@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.picture.service import Request, Spare
-from kobrel.plan.camera import BY_FRAME, Camera
+from kobrel.plan.measure.camera import BY_FRAME, Camera
 from kobrel.plan.model import Finish, Light
 from kobrel.stage.stage import Stage
 

@@ -11,7 +11,7 @@ from kobrel.compiled import kernel
 from kobrel.optics import flaws
 from kobrel.optics.aperture import SIDE
 from kobrel.picture.numbers import ORTHOGRAPHIC, PERSPECTIVE
-from kobrel.stage.rays import (
+from kobrel.stage.engine.rays import (
     FAR_AT,
     LANES,
     NORMAL_AT,

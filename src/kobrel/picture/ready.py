@@ -15,9 +15,9 @@ from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
-from kobrel.plan.camera import camera_at
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import FixedCamera, Light, Plan, Shot
-from kobrel.stage import rays
+from kobrel.stage.engine import rays
 from kobrel.stage.motion import matrix_motion
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere

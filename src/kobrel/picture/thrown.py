@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 
 _NARROWER = 1e5
 

@@ -6,16 +6,16 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
-from kobrel.plan.anchors import subject_points
-from kobrel.plan.brief import UNMET, judge
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
+from kobrel.plan.measure.occlusion import Sightlines, sightlines
+from kobrel.plan.measure.pace import pace_doubts
+from kobrel.plan.measure.survey import GONE, Survey, spans, survey
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
-from kobrel.plan.occlusion import Sightlines, sightlines
-from kobrel.plan.pace import pace_doubts
-from kobrel.plan.stand_ins import number_of
-from kobrel.plan.survey import GONE, Survey, spans, survey
+from kobrel.plan.solve.brief import UNMET, judge
+from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.stage.scene import Progress, Scene, no_progress
 from kobrel.stage.stage import Place, Stage
 

@@ -7,12 +7,12 @@ import numpy as np
 
 from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.sensor import frame_on_sensor
-from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Exposure, FrontStop, Glass, KeepSize, Lens, Sensor
-from kobrel.plan.interpolation import keyed_at
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import Survey, spans
 from kobrel.plan.model import Shot
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import Survey, spans
+from kobrel.plan.pull.interpolation import keyed_at
 
 _SLACK = 1e-3
 

@@ -1,7 +1,7 @@
 """What things are called in front of a person."""
 
 from kobrel.plan.model import Plan
-from kobrel.plan.stand_ins import number_of
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.stage.stage import Place
 
 

@@ -8,9 +8,9 @@ import numpy as np
 from kobrel.errors import KobrelError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Plan, SceneRef
-from kobrel.plan.stand_ins import scene_of, stand_in_scene
+from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
 from kobrel.stage.environment import Environment, load_environment
-from kobrel.stage.load import load_scene
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Progress, Scene, no_progress
 from kobrel.stage.stage import Setting, Stage
 

@@ -6,10 +6,10 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
-from kobrel.plan.camera import camera_at
 from kobrel.plan.edit import add_subject
 from kobrel.plan.instrument import Exposure, Glass, Sensor
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
@@ -23,8 +23,8 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     scene_name,
 )
-from kobrel.plan.moves import vector
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.space.moves import vector
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Scene
 from kobrel.stage.stage import Stage

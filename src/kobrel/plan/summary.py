@@ -3,9 +3,9 @@
 import numpy as np
 
 from kobrel.plan.instrument import Glass
+from kobrel.plan.measure.survey import SHARP, Survey, runs
 from kobrel.plan.model import Plan, Shot, SubjectTarget
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import SHARP, Survey, runs
 
 _STILL_DPT = 1e-4
 

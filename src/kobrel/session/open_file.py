@@ -37,7 +37,7 @@ def open_file(path: Path, progress: Progress) -> Opened:
     from kobrel.plan.check import findings, mask_faults, unit_doubts
     from kobrel.plan.file import open_plan
     from kobrel.plan.start import plan_from_scene
-    from kobrel.stage.load import load_scene
+    from kobrel.stage.read.load import load_scene
 
     if path.suffix.lower() == SUFFIX:
         plan = open_plan(path)

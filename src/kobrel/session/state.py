@@ -8,15 +8,15 @@ from kobrel.errors import PlanError
 from kobrel.memo import Memo, Parts, same
 from kobrel.optics.units import Measure, format_length, measure, scene_measure
 from kobrel.plan import edit
-from kobrel.plan.brief import Judged, judge
-from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Glass
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.occlusion import Sightlines
+from kobrel.plan.measure.pace import Pace, UnseenRack, pace, unseen_racks
+from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import DistanceTarget, MadeCamera, Plan, Shot, SubjectTarget, Target
-from kobrel.plan.occlusion import Sightlines
-from kobrel.plan.pace import Pace, UnseenRack, pace, unseen_racks
+from kobrel.plan.solve.brief import Judged, judge
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.plan.staging import Library
-from kobrel.plan.stand_ins import number_of
-from kobrel.plan.survey import Survey, survey
 from kobrel.session.evented import Evented, Field
 from kobrel.stage.stage import Stage
 

@@ -18,7 +18,7 @@ from kobrel.stage.motion import Array
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
 
 if TYPE_CHECKING:
-    from kobrel.stage.embree import TriangleScene
+    from kobrel.stage.engine.embree import TriangleScene
 
 # A still mesh that is used many times is merged, which rays like, up to this size.
 _MOST_TRIANGLES_TO_REPEAT = 2000
@@ -169,8 +169,8 @@ class Piece:
             return self._accelerators
 
     def _build(self, progress: Progress) -> "list[TriangleScene]":
-        from kobrel.stage.embree import TriangleScene
-        from kobrel.stage.geometry import triangle_scene
+        from kobrel.stage.engine.embree import TriangleScene
+        from kobrel.stage.engine.meshes import triangle_scene
 
         result = []
         total = sum(len(mesh.triangles) for mesh in self.meshes) or 1

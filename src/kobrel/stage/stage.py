@@ -17,7 +17,7 @@ from kobrel.stage.piece import Piece
 from kobrel.stage.scene import Progress, Scene, no_progress
 
 if TYPE_CHECKING:
-    from kobrel.stage.embree import InstanceScene, TriangleScene
+    from kobrel.stage.engine.embree import InstanceScene, TriangleScene
     from kobrel.stage.environment import Environment
     from kobrel.stage.geometry import Geometry, Tables
 
@@ -187,7 +187,7 @@ class Stage:
             return made
 
     def _make_snapshot(self, frame: float) -> Snapshot:
-        from kobrel.stage.embree import InstanceScene
+        from kobrel.stage.engine.embree import InstanceScene
 
         self.prepare()
         assert self._geometry is not None
@@ -254,7 +254,7 @@ class Stage:
         frame : when
         origin, direction : (3,) metres on the stage; the direction of any length
         """
-        from kobrel.stage.rays import closest_hits
+        from kobrel.stage.engine.rays import closest_hits
 
         snapshot = self.snapshot(frame)
         start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from kobrel.errors import PlanError
 from kobrel.memo import Changed
-from kobrel.plan.camera import camera_at
+from kobrel.plan.measure.camera import camera_at
 from kobrel.session.session import Session
 
 if TYPE_CHECKING:

@@ -5,9 +5,9 @@ from PySide6.QtCore import QObject, QTimer
 from kobrel.desk.background.jobs import Job
 from kobrel.memo import Parts, same
 from kobrel.plan.check import unit_doubts, warnings_from
-from kobrel.plan.occlusion import sightlines
-from kobrel.plan.stand_ins import number_of
-from kobrel.plan.survey import survey
+from kobrel.plan.measure.occlusion import sightlines
+from kobrel.plan.measure.survey import survey
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.session import Session
 from kobrel.session.state import SightReport
 from kobrel.stage.scene import Progress

@@ -36,9 +36,9 @@ from kobrel.memo import Memo
 from kobrel.optics.exposure import FULL_STOPS
 from kobrel.optics.lens import Numbers
 from kobrel.optics.reach import StopRange, focus_bands, nearness_of
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import GONE, NEAREST_M
 from kobrel.plan.model import SubjectTarget
-from kobrel.plan.survey import GONE, NEAREST_M
 from kobrel.session.commands import briefing, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject, sharp_to
 from kobrel.session.session import Session

@@ -9,9 +9,9 @@ from kobrel.desk.chart.keys import GlassKeys, Held
 from kobrel.desk.chart.wishes import paint_stroke
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.theme import theme
-from kobrel.plan import pulls
-from kobrel.plan.cues import cue_frames, snapped
 from kobrel.plan.model import Mark, PointTarget
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.sequence.cues import cue_frames, snapped
 from kobrel.session.commands import briefing, pulling
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool

@@ -21,8 +21,8 @@ from kobrel.optics.ease import Handles
 from kobrel.optics.exposure import marked_stop
 from kobrel.optics.lens import Numbers
 from kobrel.plan import edit
+from kobrel.plan.measure.survey import Survey
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import Survey
 from kobrel.session.commands import pulling
 from kobrel.session.session import Session
 

@@ -11,7 +11,7 @@ from kobrel.desk.chart.lines import Plot, paint_ground, paint_lines
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.desk.toolkit.theme import theme
 from kobrel.memo import Memo
-from kobrel.plan.survey import GONE, Survey
+from kobrel.plan.measure.survey import GONE, Survey
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 

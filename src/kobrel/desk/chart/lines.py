@@ -23,10 +23,10 @@ from kobrel.desk.toolkit.paint import (
 from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.pace import breathing_percent
+from kobrel.plan.measure.survey import GONE, SHARP, Survey
+from kobrel.plan.measure.tapes import measure_with
 from kobrel.plan.model import Shot
-from kobrel.plan.pace import breathing_percent
-from kobrel.plan.survey import GONE, SHARP, Survey
-from kobrel.plan.tapes import measure_with
 from kobrel.session.commands import taping
 from kobrel.session.session import Session
 from kobrel.session.state import Now

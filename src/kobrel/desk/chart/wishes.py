@@ -10,9 +10,9 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 from kobrel.desk.toolkit.paint import across, draw_text, polygon
 from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
-from kobrel.plan.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.instrument import BACKGROUND, Wish
-from kobrel.plan.survey import index_runs
+from kobrel.plan.measure.survey import index_runs
+from kobrel.plan.solve.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.session.session import Session
 
 _HEAVY, _GRAB_PX = 5.0, 10.0

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.memo import Memo
 from kobrel.optics import projection
-from kobrel.plan.camera import Camera
-from kobrel.plan.survey import GONE
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
 from kobrel.session.state import Now

@@ -11,7 +11,7 @@ from kobrel.desk.toolkit.gesture import Drag, Keys
 from kobrel.desk.toolkit.paint import draw_text, hull, xy
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.model import StandIn
-from kobrel.plan.stand_ins import scene_of
+from kobrel.plan.space.stand_ins import scene_of
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
 from kobrel.stage.stage import Place

@@ -10,9 +10,9 @@ from kobrel.desk.overhead.geometry import Array, FlatView
 from kobrel.desk.toolkit.gesture import Drag, Keys
 from kobrel.desk.toolkit.paint import PEG_RADIUS, draw_label, xy
 from kobrel.desk.toolkit.theme import theme
+from kobrel.plan.measure.tapes import Miss, TapeNumbers, miss
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandInAnchor, SubjectEnd, Tape
-from kobrel.plan.stand_ins import MEASURED, scene_of
-from kobrel.plan.tapes import Miss, TapeNumbers, miss
+from kobrel.plan.space.stand_ins import MEASURED, scene_of
 from kobrel.session.commands import taping
 from kobrel.session.session import Session
 from kobrel.stage.stage import Place

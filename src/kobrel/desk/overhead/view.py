@@ -25,10 +25,10 @@ from kobrel.desk.toolkit.paint import (
 from kobrel.desk.toolkit.theme import faded, font, theme
 from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
-from kobrel.plan.camera import Camera
-from kobrel.plan.stand_ins import SIZES
-from kobrel.plan.survey import GONE, NEAREST_M
-from kobrel.plan.tapes import end_points
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import GONE, NEAREST_M
+from kobrel.plan.measure.tapes import end_points
+from kobrel.plan.space.stand_ins import SIZES
 from kobrel.session.commands import blocking, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_on_subject
 from kobrel.session.session import Session

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QGuiApplication
 
-from kobrel.plan.camera import Sight
+from kobrel.plan.measure.camera import Sight
 from kobrel.plan.model import StandInAnchor, SubjectEnd, SubjectTarget, SurfaceAnchor
-from kobrel.plan.moves import vector
 from kobrel.plan.names import thing_name
-from kobrel.plan.stand_ins import number_of
+from kobrel.plan.space.moves import vector
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.commands import blocking, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject
 from kobrel.session.commands.subject_list import add_subject

@@ -32,7 +32,7 @@ from kobrel.desk.toolkit.panel import follow
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
-from kobrel.plan.survey import GONE
+from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import pulling, taping, walking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now

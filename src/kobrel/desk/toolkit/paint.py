@@ -10,7 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath,
 from shiboken6 import Shiboken
 
 from kobrel.desk.toolkit.theme import DARK, faded, font, theme
-from kobrel.plan.survey import GONE, SHARP, Survey, index_runs
+from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
 PEG_RADIUS = 8.0
 

@@ -9,7 +9,7 @@ from kobrel.optics.aperture import transmission
 from kobrel.optics.lens import Numbers
 from kobrel.picture.develop import srgb
 from kobrel.picture.discs import Disc
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 
 _SIDE = 512
 

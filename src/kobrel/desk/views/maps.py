@@ -30,13 +30,14 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.errors import OpticsError
 from kobrel.memo import Memo
 from kobrel.optics.exposure import FULL_STOPS, marked_stop
-from kobrel.plan import edit, pulls
+from kobrel.plan import edit
 from kobrel.plan import glass as glasses
-from kobrel.plan.brief import focus_at_stop
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import index_runs, survey
 from kobrel.plan.model import DistanceTarget, Shot
-from kobrel.plan.survey import index_runs, survey
-from kobrel.plan.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.solve.brief import focus_at_stop
+from kobrel.plan.solve.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
 from kobrel.session.commands import lens_choice
 from kobrel.session.commands.focusing import step_iris
 from kobrel.session.session import Session

@@ -22,8 +22,8 @@ from kobrel.desk.toolkit.panel import follow
 from kobrel.desk.toolkit.theme import theme
 from kobrel.errors import PlanError
 from kobrel.memo import Memos
+from kobrel.plan.measure.survey import GONE, SHARP, survey
 from kobrel.plan.model import Plan, Shot, SubjectTarget
-from kobrel.plan.survey import GONE, SHARP, survey
 from kobrel.session.commands import shot_list
 from kobrel.session.session import Session
 from kobrel.session.state import NUMBERS

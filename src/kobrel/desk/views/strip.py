@@ -15,10 +15,10 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.errors import PlanError
 from kobrel.memo import Memos
 from kobrel.optics.lens import Numbers
-from kobrel.plan.cuts import Cut, cut_between
+from kobrel.plan.measure.survey import SHARP, Survey, index_runs, survey
 from kobrel.plan.model import Shot
+from kobrel.plan.sequence.cuts import Cut, cut_between
 from kobrel.plan.summary import lens_words
-from kobrel.plan.survey import SHARP, Survey, index_runs, survey
 from kobrel.session.session import Session
 
 _TOP, _BOTTOM, _LEFT = 62, 54, 40

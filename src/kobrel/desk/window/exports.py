@@ -109,7 +109,7 @@ class Exports(QObject):
 
         def work(_progress: Progress) -> None:
             from kobrel.exchange.sound import write_sound
-            from kobrel.plan.survey import survey
+            from kobrel.plan.measure.survey import survey
 
             write_sound(shot, survey(plan, shot, stage), path)
 
@@ -126,7 +126,7 @@ class Exports(QObject):
     def read_list(self, path: Path) -> None:
         """Take the shots of an edit list into the plan."""
         from kobrel.exchange.timeline import read_list
-        from kobrel.plan.shots import with_list
+        from kobrel.plan.sequence.shots import with_list
 
         session, shot = self._session, self._session.shot
         if shot is None:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
-from kobrel.plan.presets import OWN
+from kobrel.plan.kits.irises import OWN
 
 SIZE = (1280, 800)
 _PATIENCE_S = 180.0

@@ -4,12 +4,12 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.plan import edit
-from kobrel.plan.anchors import subject_points
 from kobrel.plan.model import Lights, Row, StandIn, StandInAnchor, StandInKind
-from kobrel.plan.moves import vector
 from kobrel.plan.parts import Ease, PlaceKey
+from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.moves import vector
+from kobrel.plan.space.stand_ins import SIZES, place_track
 from kobrel.plan.staging import stage_of
-from kobrel.plan.stand_ins import SIZES, place_track
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.needs import needs
 from kobrel.session.session import Session

@@ -5,13 +5,13 @@ from collections.abc import Callable
 import numpy as np
 
 from kobrel.optics.reach import StopRange
-from kobrel.plan import brief as briefs
 from kobrel.plan import edit
-from kobrel.plan.brief import Answer, Clash
 from kobrel.plan.instrument import Wish, WishKind
+from kobrel.plan.measure.survey import spans
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import spans
-from kobrel.plan.trials import Trial, Where, trials
+from kobrel.plan.solve import brief as briefs
+from kobrel.plan.solve.brief import Answer, Clash
+from kobrel.plan.solve.trials import Trial, Where, trials
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now

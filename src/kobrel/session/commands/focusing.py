@@ -3,9 +3,9 @@
 import numpy as np
 
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, marked_stop, step_stop
-from kobrel.plan import pulls
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import DistanceTarget, SubjectTarget, Target
+from kobrel.plan.pull import marks as pulls
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now

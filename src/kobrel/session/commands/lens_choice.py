@@ -6,9 +6,9 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.plan import glass as glasses
-from kobrel.plan.camera import poses
 from kobrel.plan.instrument import Lens, Sensor
-from kobrel.plan.lenses import Kit, nearest_lens, read_kit, shipped_kits
+from kobrel.plan.kits.lenses import Kit, nearest_lens, read_kit, shipped_kits
+from kobrel.plan.measure.camera import poses
 from kobrel.plan.model import SubjectTarget
 from kobrel.session import settings
 from kobrel.session.needs import needs_now

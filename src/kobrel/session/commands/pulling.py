@@ -3,11 +3,12 @@
 from functools import reduce
 
 from kobrel.errors import KobrelError
-from kobrel.plan import edit, pulls
+from kobrel.plan import edit
 from kobrel.plan.model import Mark, PointTarget, Target
-from kobrel.plan.moves import vector
 from kobrel.plan.parts import PlaceKey, Vector
-from kobrel.plan.stand_ins import place_track
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.space.moves import vector
+from kobrel.plan.space.stand_ins import place_track
 from kobrel.session.needs import needs, needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now

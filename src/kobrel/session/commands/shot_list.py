@@ -3,8 +3,8 @@
 from collections.abc import Callable, Collection
 
 from kobrel.errors import KobrelError
-from kobrel.plan import cuts, shots
 from kobrel.plan.model import Plan
+from kobrel.plan.sequence import cuts, shots
 from kobrel.session.session import Session
 
 

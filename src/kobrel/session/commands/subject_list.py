@@ -4,8 +4,7 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.plan import edit
-from kobrel.plan.anchors import subject_points
-from kobrel.plan.camera import camera_at
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
     BoundsAnchor,
@@ -18,9 +17,10 @@ from kobrel.plan.model import (
     SubjectTarget,
     SurfaceAnchor,
 )
-from kobrel.plan.moves import vector
 from kobrel.plan.parts import PlaceKey, Vector
-from kobrel.plan.stand_ins import place_track
+from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.moves import vector
+from kobrel.plan.space.stand_ins import place_track
 from kobrel.session.commands.focusing import focus_on
 from kobrel.session.needs import needs, needs_now
 from kobrel.session.session import Session

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.plan import edit
+from kobrel.plan.measure.tapes import TapeNumbers, end_points, measure_with
 from kobrel.plan.model import (
     BoundsAnchor,
     CameraEnd,
@@ -18,10 +19,9 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     Tape,
 )
-from kobrel.plan.moves import vector
 from kobrel.plan.names import thing_name
 from kobrel.plan.parts import Vector
-from kobrel.plan.tapes import TapeNumbers, end_points, measure_with
+from kobrel.plan.space.moves import vector
 from kobrel.session.commands.focusing import focus_distance, focus_on
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session

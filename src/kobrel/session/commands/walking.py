@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from kobrel.plan import edit, moves
+from kobrel.plan import edit
 from kobrel.plan.model import FileCamera, MadeCamera
-from kobrel.plan.moves import vector
+from kobrel.plan.space import moves
+from kobrel.plan.space.moves import vector
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now

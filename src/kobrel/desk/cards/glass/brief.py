@@ -22,11 +22,11 @@ from kobrel.desk.cards.widgets import choice, give_role, plain_table
 from kobrel.desk.toolkit.fields import narrow, number_field
 from kobrel.desk.toolkit.theme import font
 from kobrel.memo import same
-from kobrel.plan import brief as briefs
-from kobrel.plan.brief import MET, UNMET
 from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
 from kobrel.plan.model import Shot
-from kobrel.plan.trials import Trial
+from kobrel.plan.solve import brief as briefs
+from kobrel.plan.solve.brief import MET, UNMET
+from kobrel.plan.solve.trials import Trial
 from kobrel.session.commands import briefing
 from kobrel.session.commands.briefing import KINDS
 from kobrel.session.session import Session

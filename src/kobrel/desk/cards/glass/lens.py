@@ -12,9 +12,9 @@ from kobrel.optics.sensor import FORMATS, SensorFormat, format_of
 from kobrel.optics.units import scene_measure
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import Lens, Sensor
-from kobrel.plan.lenses import SUFFIXES, Kit
-from kobrel.plan.stand_ins import number_of
-from kobrel.plan.survey import NEAREST_M
+from kobrel.plan.kits.lenses import SUFFIXES, Kit
+from kobrel.plan.measure.survey import NEAREST_M
+from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.commands import focusing, lens_choice
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now

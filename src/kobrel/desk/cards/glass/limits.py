@@ -9,9 +9,16 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.optics.units import METRES
-from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Criterion
-from kobrel.plan.limits import breathing, criterion_text, field_m, models_differ, reads_as, surfaces_differ
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.limits import (
+    breathing,
+    criterion_text,
+    field_m,
+    models_differ,
+    reads_as,
+    surfaces_differ,
+)
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 

@@ -10,7 +10,7 @@ from kobrel.desk.cards.widgets import give_role
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.optics.aperture import passes
 from kobrel.optics.noise import samples_for_noise
-from kobrel.plan.survey import GONE
+from kobrel.plan.measure.survey import GONE
 from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now

@@ -17,8 +17,8 @@ from kobrel.errors import KobrelError
 from kobrel.memo import Memo
 from kobrel.optics import iris as shapes
 from kobrel.optics.aperture import aperture
-from kobrel.plan.presets import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
-from kobrel.plan.survey import GONE
+from kobrel.plan.kits.irises import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
+from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import shaping
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session

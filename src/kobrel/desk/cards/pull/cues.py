@@ -8,8 +8,8 @@ from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.errors import KobrelError
-from kobrel.plan import cues
 from kobrel.plan.model import Cue, Shot
+from kobrel.plan.sequence import cues
 from kobrel.session.session import Session
 
 _FILES = "Cues (*.csv *.otio *.otioz)"

@@ -8,9 +8,9 @@ from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.chart.keys import LINES, Line
 from kobrel.desk.toolkit.fields import Field, length_field, number_field, stop_field
 from kobrel.plan import edit
+from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget
 from kobrel.plan.parts import Key, Vector
-from kobrel.plan.survey import NEAREST_M
 from kobrel.session.commands import focusing, pulling
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now

@@ -12,9 +12,9 @@ from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import theme
+from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Shot
-from kobrel.plan.pace import closest_m
-from kobrel.plan.perform import metres_of
+from kobrel.plan.pull.perform import metres_of
 from kobrel.session.perform import Performer
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME

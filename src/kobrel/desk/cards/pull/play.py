@@ -9,8 +9,8 @@ from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.theme import theme
+from kobrel.plan.measure.survey import index_runs
 from kobrel.plan.model import Shot
-from kobrel.plan.survey import index_runs
 from kobrel.session.session import Session
 
 _PASSES = (4, 8, 16, 32, 64)

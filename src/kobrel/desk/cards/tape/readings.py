@@ -15,7 +15,7 @@ from kobrel.desk.toolkit.fields import length_field, narrow, number_field
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
 from kobrel.plan.model import Reading
-from kobrel.plan.moves import vector
+from kobrel.plan.space.moves import vector
 from kobrel.session.commands import subject_list
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool

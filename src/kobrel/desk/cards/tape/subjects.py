@@ -20,9 +20,9 @@ from kobrel.desk.toolkit.fields import length_field
 from kobrel.desk.toolkit.paint import draw_peg, role_of, subject_colour
 from kobrel.desk.toolkit.theme import font, theme
 from kobrel.plan import edit
+from kobrel.plan.measure.survey import GONE, STATES, spans
 from kobrel.plan.model import PointAnchor, Subject
 from kobrel.plan.names import thing_name
-from kobrel.plan.survey import GONE, STATES, spans
 from kobrel.session.commands import subject_list
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now

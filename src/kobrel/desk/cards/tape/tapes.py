@@ -9,8 +9,8 @@ from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import plain_table
 from kobrel.desk.toolkit.fields import Field
+from kobrel.plan.measure.tapes import Miss, miss
 from kobrel.plan.model import CameraEnd, SubjectEnd, Tape
-from kobrel.plan.tapes import Miss, miss
 from kobrel.session.commands import taping
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME

@@ -5,11 +5,11 @@ from pathlib import Path
 from pydantic import Field, ValidationError
 
 from kobrel.errors import PlanError
-from kobrel.plan.camera import Camera
 from kobrel.plan.file import plain_reason, read_json, write_whole
 from kobrel.plan.glass import front_stop
 from kobrel.plan.instrument import Flaws
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
+from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Shot
 from kobrel.plan.parts import Part
 

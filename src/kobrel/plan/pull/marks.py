@@ -7,7 +7,7 @@ from typing import Any
 
 from kobrel.plan.model import DistanceTarget, Mark, Shot, Target
 from kobrel.plan.parts import PullEase
-from kobrel.plan.perform import metres_of
+from kobrel.plan.pull.perform import metres_of
 
 
 def set_mark(shot: Shot, frame: float, target: Target, ease: PullEase | None = None) -> Shot:

@@ -8,8 +8,8 @@ import trimesh
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
-from kobrel.stage.checks import mesh_fault
 from kobrel.stage.motion import Track, matrix_motion
+from kobrel.stage.read.checks import mesh_fault
 from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture
 
 _UNITLESS = {".obj", ".ply", ".stl"}

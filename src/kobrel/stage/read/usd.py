@@ -8,11 +8,11 @@ from pxr import Ar, Gf, Usd, UsdGeom, UsdShade, UsdUtils
 
 from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
-from kobrel.stage.checks import fan_corners, mesh_fault, polygon_of_triangle
 from kobrel.stage.motion import Motion, OpKind, Track, TransformOp
+from kobrel.stage.read.checks import fan_corners, mesh_fault, polygon_of_triangle
+from kobrel.stage.read.usd_camera import read_camera
+from kobrel.stage.read.usd_lights import sphere_light
 from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture
-from kobrel.stage.usdcamera import read_camera
-from kobrel.stage.usdlights import sphere_light
 
 _Z_TO_Y = np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1]], dtype=float)
 _DEFAULT = Material()

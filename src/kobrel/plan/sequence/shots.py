@@ -4,9 +4,9 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from kobrel.errors import PlanError
-from kobrel.plan.cues import with_cues
 from kobrel.plan.edit import unused, with_shot
 from kobrel.plan.model import ALT_FIELDS, Cue, FileCamera, Plan, Shot
+from kobrel.plan.sequence.cues import with_cues
 from kobrel.plan.start import DEFAULT_FRAMES, frames_of, shot_from_camera
 from kobrel.stage.stage import Stage
 

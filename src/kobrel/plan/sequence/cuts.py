@@ -7,11 +7,11 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP
-from kobrel.plan.camera import Camera
 from kobrel.plan.edit import with_shot
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import Survey, survey
 from kobrel.stage.stage import Stage
 
 FOCUS_JUMP_DPT = 0.25

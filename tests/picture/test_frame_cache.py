@@ -8,9 +8,9 @@ import pytest
 from kobrel.picture.frame_cache import FrameCache, Wanted
 from kobrel.picture.service import DrawingService, finished
 from kobrel.picture.tracer import never
-from kobrel.plan import pulls
-from kobrel.plan.camera import cameras_at
+from kobrel.plan.measure.camera import cameras_at
 from kobrel.plan.model import DistanceTarget, Finish, Light, SubjectTarget
+from kobrel.plan.pull import marks as pulls
 from tests.conftest import box_at
 
 SIZE = (48, 27)

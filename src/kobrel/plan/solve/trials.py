@@ -9,14 +9,14 @@ from kobrel.optics import reach
 from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.lens import Numbers
 from kobrel.optics.sensor import FORMATS
-from kobrel.plan import brief as briefs
 from kobrel.plan import glass as glasses
-from kobrel.plan.brief import Terms
 from kobrel.plan.instrument import BACKGROUND, Sensor
-from kobrel.plan.interpolation import keyed_at
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.parts import Keyed
-from kobrel.plan.survey import survey
+from kobrel.plan.pull.interpolation import keyed_at
+from kobrel.plan.solve import brief as briefs
+from kobrel.plan.solve.brief import Terms
 from kobrel.stage.stage import Stage
 
 _STEPS = 96

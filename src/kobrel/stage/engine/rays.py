@@ -17,7 +17,7 @@ from numba import types
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
-from kobrel.stage import embree
+from kobrel.stage.engine import embree
 
 llvm.load_library_permanently(embree.library_path())
 _intersect8 = types.ExternalFunction("rtcIntersect8", types.void(*[types.uintp] * 4))

@@ -33,11 +33,11 @@ def load_scene(path: Path, unit_m: float | None = None, progress: Progress = no_
     if path.stat().st_size == 0:
         raise SceneError(f"{path}: the file is empty. Export the scene again.")
     if suffix in USD_SUFFIXES:
-        from kobrel.stage.usd import load_usd
+        from kobrel.stage.read.usd import load_usd
 
         scene = load_usd(path, unit_m, progress)
     else:
-        from kobrel.stage.meshfiles import load_mesh_file
+        from kobrel.stage.read.mesh_files import load_mesh_file
 
         scene = load_mesh_file(path, unit_m, progress)
     return _without_flat_nodes(scene)

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.anchors import subject_points
-from kobrel.plan.camera import Camera, cameras_at
+from kobrel.plan.measure.camera import Camera, cameras_at
 from kobrel.plan.model import CameraEnd, End, Plan, PointAnchor, Shot, SubjectEnd, Tape
+from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.stage import Pick, Stage
 
 _ON = 0.004

@@ -7,8 +7,8 @@ import numpy as np
 from kobrel.errors import OpticsError
 from kobrel.optics import lens, reach, sensor
 from kobrel.optics.lens import Numbers
-from kobrel.plan.brief import Terms
-from kobrel.plan.camera import Camera
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.solve.brief import Terms
 
 STOPS = (1.0, 32.0)
 FOCAL_FACTOR = 4.0

@@ -6,9 +6,9 @@ import numpy as np
 
 from kobrel.optics import sensor
 from kobrel.optics.units import Measure, format_length
-from kobrel.plan.camera import Camera
 from kobrel.plan.instrument import Criterion
-from kobrel.plan.survey import Survey
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.survey import Survey
 
 
 def criterion_text(criterion: Criterion, camera: Camera) -> str:

@@ -13,7 +13,7 @@ from kobrel.plan.model import (
     StandInAnchor,
     SurfaceAnchor,
 )
-from kobrel.plan.stand_ins import MEASURED, place_track, scene_of
+from kobrel.plan.space.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Place, Stage
 
 _NOWHERE = np.full((1, 3), np.nan)

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from kobrel.optics import lens, sensor
 from kobrel.optics.exposure import WIDEST_STOP
 from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.survey import GONE, Survey, spans
 from kobrel.plan.model import Mark, Plan, Shot, SubjectTarget
-from kobrel.plan.survey import GONE, Survey, spans
 
 SHOWS = 2.0
 """A rack shows when it blurs what it leaves by so many times the largest blur called sharp."""

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.lens import Numbers
-from kobrel.plan.anchors import subject_points
-from kobrel.plan.camera import Camera, Sight, cameras_at
+from kobrel.plan.measure.camera import Camera, Sight, cameras_at
 from kobrel.plan.model import Plan, Shot, Subject
+from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.stage import Stage
 
 SHARP, SOFT, GONE = 0, 1, 2

@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.survey import GONE, Survey, survey
 from kobrel.plan.model import Anchor, NearestAnchor, Plan, PointAnchor, Shot, StandInAnchor
 from kobrel.plan.names import thing_name
-from kobrel.plan.stand_ins import scene_of
-from kobrel.plan.survey import GONE, Survey, survey
+from kobrel.plan.space.stand_ins import scene_of
 from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Place, Stage
 
@@ -61,7 +61,7 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
     Cancelled
         `progress` asked to stop.
     """
-    from kobrel.stage.rays import closest_hits
+    from kobrel.stage.engine.rays import closest_hits
 
     numbers = survey(plan, shot, stage)
     own = [set(_own_rows(stage, subject.anchor)) for subject in plan.subjects]

@@ -11,12 +11,13 @@ from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
-from kobrel.plan import edit, pulls
+from kobrel.plan import edit
 from kobrel.plan.instrument import BACKGROUND, Wish
-from kobrel.plan.interpolation import keyed_at
+from kobrel.plan.measure.survey import GONE, Survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
 from kobrel.plan.parts import Key, Keyed
-from kobrel.plan.survey import GONE, Survey
+from kobrel.plan.pull import marks as pulls
+from kobrel.plan.pull.interpolation import keyed_at
 
 _BEHIND_DPT = 1e6
 _MARGIN = 0.06

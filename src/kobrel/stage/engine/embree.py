@@ -4,7 +4,7 @@ The library comes with the `embreex` package; this speaks to its public C interf
 directly. That shares vertex buffers instead of copying them, builds without holding the
 interpreter lock, and gives instances, so that a moving node costs a matrix and not a
 rebuild. Kernels call ``rtcIntersect8`` and ``rtcOccluded8`` from compiled code, see
-:mod:`kobrel.stage.rays`.
+:mod:`kobrel.stage.engine.rays`.
 """
 
 import ctypes

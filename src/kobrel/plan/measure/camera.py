@@ -13,12 +13,12 @@ from kobrel.optics.exposure import effective_f_number, light_value, t_stop
 from kobrel.optics.iris import Iris, turned_deg
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
-from kobrel.plan.anchors import subject_points
 from kobrel.plan.instrument import Exposure, Flaws
-from kobrel.plan.interpolation import focus_dpt, keyed_at, ways
 from kobrel.plan.masks import iris_of
 from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
-from kobrel.plan.moves import made_poses
+from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, ways
+from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.stage import Stage
 

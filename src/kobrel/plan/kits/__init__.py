@@ -1,0 +1,1 @@
+"""What is chosen from: lenses of a kit, and presets of the iris."""

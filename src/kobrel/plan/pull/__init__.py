@@ -1,0 +1,1 @@
+"""Focus over time: interpolation between keys, marks, and performed pulls."""

@@ -1,0 +1,1 @@
+"""Shots one after the other: their order, cues and cuts."""

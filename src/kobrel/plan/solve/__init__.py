@@ -1,0 +1,1 @@
+"""Backwards from what is wanted: briefs, trials and trade-offs."""

@@ -1,0 +1,1 @@
+"""The ray engine, and meshes made ready for it."""
