@@ -25,6 +25,14 @@ settings.load_profile("kobrel")
 DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
 
 
+@pytest.fixture(scope="session", autouse=True)
+def one_drawing_thread():
+    """Several workers share the cores: each draws in one thread."""
+    from kobrel.picture import tracer
+
+    tracer.thread_count = lambda: 1
+
+
 @pytest.fixture(scope="session")
 def demo():
     plan = open_plan(DEMO)

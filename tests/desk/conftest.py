@@ -7,11 +7,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from kobrel.desk.toolkit.theme import apply
+from kobrel.desk.window import picture_feed
 from kobrel.desk.window.app import application
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.window import Window
+from kobrel.session.open_file import open_file
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
+from kobrel.stage.scene import no_progress
 
 
 @pytest.fixture(scope="session")
@@ -26,6 +29,10 @@ def settings(tmp_path):
     """Settings of its own for each test, in a file."""
     folder = tmp_path / "settings"
     return lambda: Settings(FileStore(folder / "settings.json"), folder)
+
+
+PASSES = 8
+"""Passes of a picture in tests: as many as it takes to count as exact."""
 
 
 class User:
@@ -87,6 +94,11 @@ class User:
         QApplication.processEvents()
 
 
+def finished(window):
+    """Whether the picture has all its passes."""
+    return window.picture.status.startswith(f"pass {PASSES} / {PASSES}")
+
+
 def by_name(parent, name):
     """The control of a card that is called so."""
     return next(field for field in parent.findChildren(QWidget) if field.accessibleName() == name)
@@ -96,8 +108,17 @@ def _point(at):
     return QPoint(round(at.x()), round(at.y()))
 
 
+@pytest.fixture(scope="session")
+def opened_demo():
+    """The demo, read once for all tests of a worker: nothing that an edit does changes it."""
+    opened = open_file(DEMO, no_progress)
+    opened.stage.prepare()
+    return opened
+
+
 @pytest.fixture
-def make_window(qapp, settings):
+def make_window(qapp, settings, monkeypatch):
+    monkeypatch.setattr(picture_feed, "PASSES", PASSES)
     made = []
 
     def make():
@@ -120,10 +141,10 @@ def make_window(qapp, settings):
 
 
 @pytest.fixture
-def demo_user(make_window):
+def demo_user(make_window, opened_demo):
     """A person at a window that shows the demo's second shot."""
     made = make_window()
-    made.window.document.open(DEMO)
-    made.opened()
+    made.window.document.show(opened_demo, DEMO)
     made.window.session.show_shot(1)
+    made.wait(lambda: made.window.picture.ready)
     return made

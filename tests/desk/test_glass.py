@@ -14,6 +14,7 @@ from kobrel.plan.model import SubjectTarget
 from kobrel.plan.solve.brief import UNMET
 from kobrel.session.commands import lens_choice
 from kobrel.session.commands.focusing import focus_on
+from tests.desk.conftest import finished
 
 LANTERN, FERRYMAN, BOOTH = 1, 2, 3
 
@@ -188,7 +189,7 @@ def test_a_coupled_exposure_darkens_the_picture(user):
     def brightness(fresh=True):
         if fresh:
             window.picture.show_status("")
-        user.wait(lambda: "pass 64 /" in window.picture.status)
+        user.wait(lambda: finished(window))
         image, box = window.picture.grab().toImage(), window.picture.frame_rect()
         ratio = image.width() / window.picture.width()
         y = round((box.top() + 14) * ratio)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from kobrel.plan.iris import MaskPicture, Stencil
 from kobrel.plan.kits.irises import OWN
 from kobrel.session.commands import shaping
-from tests.desk.conftest import by_name
+from tests.desk.conftest import by_name, finished
 
 _LABELS = {
     "count": "Blades",
@@ -261,17 +261,17 @@ def test_all_is_thrown_out_of_focus_and_comes_back(user):
     window.cards[4].show_page("Glow")
     glow = window.cards[4].highlights
     user.type(glow.throw, "-80")
-    user.wait(lambda: "pass 64 /" in window.picture.status)
+    user.wait(lambda: finished(window))
     sharp = window.picture.grab().toImage()
     window.picture.show_status("")
     user.key(Qt.Key.Key_O)
     assert glow.thrown.isChecked()
-    user.wait(lambda: "pass 64 /" in window.picture.status)
+    user.wait(lambda: finished(window))
     assert window.picture.grab().toImage() != sharp
     assert session.throw_px == -80
     window.picture.show_status("")
     glow.thrown.click()
-    user.wait(lambda: "pass 64 /" in window.picture.status)
+    user.wait(lambda: finished(window))
     assert window.picture.grab().toImage() == sharp
 
 

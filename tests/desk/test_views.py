@@ -17,6 +17,7 @@ from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import SubjectTarget
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_on
+from tests.desk.conftest import finished
 
 
 @pytest.fixture
@@ -199,10 +200,10 @@ def test_v_flips_to_the_last_picture(user):
     window, session = user.window, user.window.session
     window.feed.flip()
     assert "no earlier picture" in window.says.text()
-    user.wait(lambda: "pass 64 / 64" in window.picture.status)
+    user.wait(lambda: finished(window))
     focus_on(session, SubjectTarget(number=2))
-    user.wait(lambda: "pass 64 / 64" not in window.picture.status)
-    user.wait(lambda: "pass 64 / 64" in window.picture.status)
+    user.wait(lambda: not finished(window))
+    user.wait(lambda: finished(window))
     now = window.picture._image
     window.feed.flip()
     assert window.picture.status == "the last picture"

@@ -11,6 +11,7 @@ from kobrel.optics.aperture import SIDE, aperture, passes, places, transmission
 from kobrel.optics.iris import Iris, Mask, polygon_area
 from kobrel.optics.noise import samples_for_noise
 from kobrel.picture.kernels import through_mask
+from kobrel.picture.numbers import ViewNumbers
 
 FONT = files("kobrel") / "data" / "fonts" / "B612-Bold.otf"
 ANGLE = np.linspace(0, 2 * np.pi, 400)
@@ -73,12 +74,13 @@ def test_nothing_falls_where_it_is_dark():
 
 def test_the_compiled_sampling_is_the_same():
     hole = aperture(Iris(6, mask=mask_of(clouds(2))), 1.5)
-    view = np.zeros(26)
-    view[14] = 0.02
+    numbers = ViewNumbers(
+        *[0.0] * 12, half_x=0.36, half_y=0.24, pupil=0.02, focus=1.0, sphere=False, projection=0, rim=0.0
+    )
     u, v = np.random.default_rng(1).random((2, 500))
     u[0], v[0], u[1], v[1] = 0.0, 0.0, 1 - 1e-12, 1 - 1e-12
     points, area = places(hole, u, v)
-    compiled = np.array([through_mask(view, hole, a, b) for a, b in zip(u, v, strict=True)])
+    compiled = np.array([through_mask(numbers, hole, a, b) for a, b in zip(u, v, strict=True)])
     np.testing.assert_allclose(compiled[:, :2] / 0.02, points, atol=1e-9)
     np.testing.assert_allclose(compiled[:, 2], area, atol=1e-9)
 

@@ -16,6 +16,7 @@ from tests.conftest import ball_at, box_at
 from tests.picture.test_tracer import DARK, exposed, focused
 
 SIZE = (240, 160)
+PASSES = 32  # the lights are small, and are drawn from themselves
 
 
 def view_with(looking_at, place, focus, flaws=None, iris=None, focal=50.0, stop=1.0, size=0.004):
@@ -37,8 +38,8 @@ def spread(picture):
 @pytest.mark.parametrize("rim", [-1.0, -0.5, 0.5, 1.0])
 @pytest.mark.parametrize(("focus", "distance"), [(1.0, 3.0), (3.0, 1.0)])
 def test_the_rim_weighs_as_it_says(looking_at, rim, focus, distance):
-    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), 256).sum(axis=2)
-    picture = exposed(view_with(looking_at, (0, 0, -distance), focus, iris=IrisShape(rim=rim)), 256).sum(
+    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), PASSES).sum(axis=2)
+    picture = exposed(view_with(looking_at, (0, 0, -distance), focus, iris=IrisShape(rim=rim)), PASSES).sum(
         axis=2
     )
     assert picture.sum() == pytest.approx(plain.sum(), rel=0.02)
@@ -69,11 +70,11 @@ def test_discs_are_cut_towards_the_corners(looking_at, amount):
     half_x, half_y = 0.36, 0.24
     middle = view_with(looking_at, (0, 0, -far), focus)
     flaws = Flaws(front_stop=corner_stop(middle, amount))
-    on_axis = exposed(view_with(looking_at, (0, 0, -far), focus, flaws), 256).sum()
-    assert on_axis == pytest.approx(exposed(middle, 256).sum(), rel=0.03)
+    on_axis = exposed(view_with(looking_at, (0, 0, -far), focus, flaws), PASSES).sum()
+    assert on_axis == pytest.approx(exposed(middle, PASSES).sum(), rel=0.03)
     place = (0.8 * half_x * far, 0.8 * half_y * far, -far)
-    whole = exposed(view_with(looking_at, place, focus), 256).sum(axis=2)
-    cut = exposed(view_with(looking_at, place, focus, flaws), 256).sum(axis=2)
+    whole = exposed(view_with(looking_at, place, focus), PASSES).sum(axis=2)
+    cut = exposed(view_with(looking_at, place, focus, flaws), PASSES).sum(axis=2)
     front, pupil = flaws.front_stop, float(middle.camera.pupil_mm)
     apart = front.distance_mm * 0.8 * np.hypot(half_x, half_y)
     assert cut.sum() / whole.sum() == pytest.approx(float(light_left(pupil, pupil, apart)), abs=0.03)
@@ -103,8 +104,8 @@ def test_light_left_by_counting():
 def test_fringes_change_colour_across_the_focus(looking_at, focus, distance, larger):
     flaws = Flaws(colour_mm=0.2)
     view = view_with(looking_at, (0, 0, -distance), focus, flaws)
-    picture = exposed(view, 512)
-    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), 512)
+    picture = exposed(view, PASSES)
+    plain = exposed(view_with(looking_at, (0, 0, -distance), focus), PASSES)
     np.testing.assert_allclose(picture.sum(axis=(0, 1)), plain.sum(axis=(0, 1)), rtol=0.03)
     red, green, blue = (np.sqrt(sum(spread(picture[..., c])[2:])) for c in range(3))
     assert red == pytest.approx(blue, rel=0.02)
@@ -117,16 +118,16 @@ def test_fringes_change_colour_across_the_focus(looking_at, focus, distance, lar
 def test_swirl_stretches_discs_around_the_middle(looking_at):
     far, focus = 400.0, 0.8
     place = (0.2 * far, 0, -far)
-    plain = spread(exposed(view_with(looking_at, place, focus, size=0.012), 256).sum(axis=2))
+    plain = spread(exposed(view_with(looking_at, place, focus, size=0.012), 192).sum(axis=2))
     view = view_with(looking_at, place, focus, Flaws(swirl_mm=2.0), size=0.012)
-    swirled = spread(exposed(view, 256).sum(axis=2))
+    swirled = spread(exposed(view, 192).sum(axis=2))
     assert plain[2] == pytest.approx(plain[3], rel=0.05)
     part = 0.2**2 / (0.36**2 + 0.24**2)
     half = float(shift_dpt(2.0, view.camera.image_distance_mm)) * part / 2
     expected = ((1.25 - half) / (1.25 + half)) ** 2
     assert swirled[2] / swirled[3] == pytest.approx(expected * plain[2] / plain[3], rel=0.05)
     centre = spread(
-        exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=2.0), size=0.012), 256).sum(axis=2)
+        exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=2.0), size=0.012), 192).sum(axis=2)
     )
     assert centre[2] == pytest.approx(centre[3], rel=0.05)
 
@@ -135,14 +136,14 @@ def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):
     means = {}
     for name, focus, distance in (("behind", 2.0, 8.0), ("before", 2.0, 1.14)):
         flaws = Flaws(spherical_mm=0.3)
-        plain = spread(exposed(view_with(looking_at, (0, 0, -distance), focus), 256).sum(axis=2))
+        plain = spread(exposed(view_with(looking_at, (0, 0, -distance), focus), PASSES).sum(axis=2))
         view = view_with(looking_at, (0, 0, -distance), focus, flaws)
         shift = float(shift_dpt(0.3, view.camera.image_distance_mm))
         area = (np.arange(2000) + 0.5) / 2000
         off = 1 / focus - 1 / distance
         expected = np.mean(area * (off + shift * (2 * area - 1)) ** 2) / np.mean(area * off**2)
         own = 2 * ((0.004 / 0.003) ** 2 / 4 + 1 / 12)  # of the light itself, and of a pixel
-        got = (sum(spread(exposed(view, 256).sum(axis=2))[2:]) - own) / (sum(plain[2:]) - own)
+        got = (sum(spread(exposed(view, PASSES).sum(axis=2))[2:]) - own) / (sum(plain[2:]) - own)
         assert got == pytest.approx(expected, rel=0.04)
         means[name] = got
     assert means["behind"] > 1 > means["before"]
@@ -162,7 +163,7 @@ def test_a_disc_by_itself_is_the_one_in_the_picture(looking_at, distance, flaws,
     across, up = 0.55, 0.45
     place = (across * 0.36 * distance, up * 0.24 * distance, -distance)
     view = view_with(looking_at, place, 2.5, Flaws(**flaws), iris, size=0.006)
-    picture = exposed(view, 400)
+    picture = exposed(view, PASSES)
     made = disc(view.camera, distance, across, up)
     scale = view.width / view.camera.width_px
     for c in range(3):

@@ -95,7 +95,7 @@ def test_traced_and_drawn_light_picture_the_same_mask(looking_at):
     film._lights = SmallLights(view)
     film._lights.drawn[:] = 0
     film._lights._which = film._lights._which[:0]
-    for _ in range(512):
+    for _ in range(256):
         film.expose()
     traced = film.picture()
     np.testing.assert_allclose(drawn.sum(axis=(0, 1)), traced.sum(axis=(0, 1)), rtol=0.02)
@@ -112,7 +112,7 @@ def test_masks_work_in_other_projections(looking_at, projection):
     for focus in (1.5, 6.0):
         shown = focused(shot, focus).but(iris=IrisShape(mask=Stencil(outline="slot", inner=0.15)))
         view = View(stage.snapshot(1), camera_at(plan, shown, 1, stage), DARK, 160, 107)
-        _, _, xx, yy = spread(exposed(view, 256).sum(axis=2))
+        _, _, xx, yy = spread(exposed(view, 96).sum(axis=2))
         skew.append(xx / yy)
     assert min(skew) > 1.5
 
@@ -121,7 +121,7 @@ def test_masks_work_in_other_projections(looking_at, projection):
 def test_the_quick_picture_shows_the_mask_as_the_exact_one_does(looking_at, focus, ball):
     node = ball_at((0, 0, -ball), 0.006 * ball, emission=(100.0,) * 3)
     view = view_of(looking_at, [node], focus, IrisShape(mask=Stencil(outline="slot", inner=0.2)), stop=0.5)
-    for picture in (blurred(view, sharp_picture(view)), exposed(view, 60)):
+    for picture in (blurred(view, sharp_picture(view)), exposed(view, 24)):
         _, _, xx, yy = spread(picture.sum(axis=2))
         assert xx > 4 * yy
 

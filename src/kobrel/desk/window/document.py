@@ -53,10 +53,11 @@ class Document(QObject):
             return
         self.remember_place()
         job = Job(lambda progress: open_file(path.absolute(), progress), self, opens=True)
-        job.done.connect(lambda opened: self._show(opened, path.absolute()))
+        job.done.connect(lambda opened: self.show(opened, path.absolute()))
         self.job_wanted.emit(job)
 
-    def _show(self, opened: object, source: Path) -> None:
+    def show(self, opened: object, source: Path) -> None:
+        """Work on what was opened, where it was left."""
         assert isinstance(opened, Opened)
         self.path = opened.path if opened.path != DEMO else None
         place = self._session.settings.get(settings.PLACE, str(source))
