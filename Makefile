@@ -7,11 +7,9 @@ BIN := .venv/bin
 demo: setup
 	@bash scripts/demo.sh
 
+# Style, types and import contracts are checked while the tests run.
 test: setup
-	$(BIN)/ruff check .
-	$(BIN)/mypy
-	$(BIN)/lint-imports --no-cache
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --maxprocesses 4 --dist worksteal
+	@bash scripts/test.sh
 
 bench: setup
 	$(BIN)/python bench/bench.py

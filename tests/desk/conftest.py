@@ -12,6 +12,7 @@ from kobrel.desk.window.app import application
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.window import Window
 from kobrel.session.open_file import open_file
+from kobrel.session.session import Session
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
 from kobrel.stage.scene import no_progress
@@ -82,16 +83,28 @@ class User:
         QApplication.processEvents()
 
     def type(self, field, text, confirm=True):
-        field.setFocus()
-        field.selectAll()
-        QTest.keyClicks(field, text)
-        if confirm:
-            QTest.keyClick(field, Qt.Key.Key_Return)
-        QApplication.processEvents()
+        type_into(field, text, confirm)
 
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
         QTest.keyClick(widget or self.window, key, modifier)
         QApplication.processEvents()
+
+
+def type_into(field, text, confirm=True):
+    """Type into a field, and press Enter."""
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    if confirm:
+        QTest.keyClick(field, Qt.Key.Key_Return)
+    QApplication.processEvents()
+
+
+def pick(box, text):
+    """Choose an entry of a drop-down."""
+    box.setCurrentIndex(box.findText(text))
+    box.activated.emit(box.currentIndex())
+    QApplication.processEvents()
 
 
 def finished(window):
@@ -114,6 +127,34 @@ def opened_demo():
     opened = open_file(DEMO, no_progress)
     opened.stage.prepare()
     return opened
+
+
+@pytest.fixture
+def demo_session(qapp, settings, opened_demo):
+    """A session on the demo's second shot, without a window; `heard` holds what it said."""
+    session = Session(settings())
+    session.show_plan(opened_demo.plan, opened_demo.stage, opened_demo.library, shot_index=1)
+    session.heard = []
+    session.said.connect(session.heard.append)
+    return session
+
+
+@pytest.fixture
+def make_page(demo_session):
+    """Makes a page of a card, seen by itself."""
+    made = []
+
+    def make(kind):
+        page = kind(demo_session)
+        page.resize(322, 760)
+        page.show()
+        made.append(page)
+        return page
+
+    yield make
+    for page in made:
+        page.close()
+        page.deleteLater()
 
 
 @pytest.fixture

@@ -6,10 +6,12 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.cards.iris.flaws import FlawsPage
+from kobrel.desk.cards.iris.shape import IrisShapePage
 from kobrel.plan.iris import MaskPicture, Stencil
 from kobrel.plan.kits.irises import OWN
 from kobrel.session.commands import shaping
-from tests.desk.conftest import by_name, finished
+from tests.desk.conftest import by_name, finished, pick, type_into
 
 _LABELS = {
     "count": "Blades",
@@ -26,14 +28,8 @@ def user(demo_user):
     return demo_user
 
 
-def pick(box, text):
-    box.setCurrentIndex(box.findText(text))
-    box.activated.emit(box.currentIndex())
-    QApplication.processEvents()
-
-
-def test_each_preset_is_taken_known_again_and_undone(user):
-    session, shape = user.window.session, user.window.cards[4].shape
+def test_each_preset_is_taken_known_again_and_undone(demo_session, make_page):
+    session, shape = demo_session, make_page(IrisShapePage)
     before = session.shot
     for preset in OWN:
         pick(shape.preset, preset.name)
@@ -44,10 +40,10 @@ def test_each_preset_is_taken_known_again_and_undone(user):
         assert session.shot == before
 
 
-def test_own_presets_are_kept_listed_and_opened(user, tmp_path):
-    session, shape = user.window.session, user.window.cards[4].shape
-    user.type(shape.blades, "5")
-    user.type(shape.rim, "0.5")
+def test_own_presets_are_kept_listed_and_opened(demo_session, make_page, tmp_path):
+    session, shape = demo_session, make_page(IrisShapePage)
+    type_into(shape.blades, "5")
+    type_into(shape.rim, "0.5")
     mine = session.shot.iris
     shape.folder().mkdir(parents=True)
     shape.keep(shape.folder() / "Mine.iris.json")
@@ -61,44 +57,40 @@ def test_own_presets_are_kept_listed_and_opened(user, tmp_path):
     assert session.shot.iris == mine
     (tmp_path / "bad.iris.json").write_text("{")
     shape.open(tmp_path / "bad.iris.json")
-    assert "bad.iris.json: line 1" in user.window.says.text()
+    assert "bad.iris.json: line 1" in session.heard[-1]
     shape.keep(tmp_path / "nowhere" / "x.iris.json")
-    assert "Choose another place" in user.window.says.text()
+    assert "Choose another place" in session.heard[-1]
 
 
-def test_shape_fields_change_the_iris(user):
-    session, shape = user.window.session, user.window.cards[4].shape
-    user.type(shape.blades, "5")
-    user.type(shape.turn, "10")
-    user.type(shape.rim, "0.5")
+def test_shape_fields_change_the_iris(demo_session, make_page):
+    session, shape = demo_session, make_page(IrisShapePage)
+    type_into(shape.blades, "5")
+    type_into(shape.turn, "10")
+    type_into(shape.rim, "0.5")
     assert (session.shot.iris.turn_per_stop_deg, session.shot.iris.rim) == (10, 0.5)
     assert shape.preset.currentIndex() == -1
     before = shape.shape_view.grab().toImage()
-    user.type(user.window.cards[3].lens.stop, "4")
+    session.set_keyed("Stop", "f_number", 4.0)
     assert session.camera.turned_iris.rotation_deg == pytest.approx(40)
-    QApplication.processEvents()
     assert shape.shape_view.grab().toImage() != before
 
 
-def test_flaws_are_typed_and_read(user):
-    window, session = user.window, user.window.session
-    window.cards[4].show_page("Flaws")
-    flaws = window.cards[4].flaws
+def test_flaws_are_typed_and_read(demo_session, make_page):
+    session, flaws = demo_session, make_page(FlawsPage)
     assert flaws.loss.text() == "as bright"
     assert not flaws.made_up.isVisible()
-    user.type(flaws.amount, "0.5")
+    type_into(flaws.amount, "0.5")
     assert flaws.loss.text().startswith("−")
     assert session.shot.flaws.front_stop.diameter_mm == pytest.approx(float(session.camera.pupil_mm))
-    user.type(flaws.diameter, "60")
+    type_into(flaws.diameter, "60")
     assert flaws.amount.value < 0.5
     flaws.made_up.click()
     assert session.shot.flaws.front_stop.made_up
     for field, value in ((flaws.colour, "0.1"), (flaws.swirl, "0.4"), (flaws.spherical, "-0.2")):
-        user.type(field, value)
+        type_into(field, value)
     made = session.shot.flaws
     assert (made.colour_mm, made.swirl_mm, made.spherical_mm) == (0.1, 0.4, -0.2)
-    user.wait(lambda: "exact" in window.picture.status)
-    user.type(flaws.amount, "0")
+    type_into(flaws.amount, "0")
     assert session.shot.flaws.front_stop is None
     session.edit_glass("flat", projection="orthographic")
     assert not flaws.isEnabled()

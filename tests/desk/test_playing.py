@@ -124,16 +124,16 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
 def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(user):
     window, session, screening = user.window, user.window.session, user.window.screening
     page_of(user, "Play").memory.click()
-    screening.set_draft(width=320, passes=4)
+    screening.set_draft(width=320, passes=4, every=4)
     user.wait(lambda: filled(screening))
-    assert screening.made == 96
+    assert screening.made == 24
     session.edit_shot("Slower", lambda shot: pulls.move_mark(shot, 1061, 1070))
-    user.wait(lambda: screening.made > 96)
+    user.wait(lambda: screening.made > 24)
     user.wait(lambda: filled(screening))
-    assert screening.made == 96 + (1069 - 1037)
+    assert screening.made == 24 + 8
     session.undo()
-    user.wait(lambda: screening.made == 96 + 2 * 32 and filled(screening))
-    assert "96 of 96 frames in memory" in screening.told
+    user.wait(lambda: screening.made == 24 + 2 * 8 and filled(screening))
+    assert "24 of 24 frames in memory" in screening.told
     window.screening.switch(False)
     assert screening.told == ""
     assert screening.image(1049) is None
@@ -184,12 +184,13 @@ def test_a_range_or_a_cue_is_played_alone(user):
     user.key(Qt.Key.Key_Space)
     assert min(seen) >= 1037
     assert max(seen) <= 1052
+    screening.set_draft(every=4)
     user.type(page.first, "1001")
     user.type(page.last, "1096")
     assert screening.frames == (1001, 1096)
     session.show_shot(2)
     assert screening.frames == (1001, 1060)
-    user.wait(lambda: filled(screening) and len(screening.filled()[0]) == 60)
+    user.wait(lambda: filled(screening) and len(screening.filled()[0]) == 15)
     assert window.player.dropped >= 0
 
 
@@ -323,7 +324,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
 def test_asking_again_does_not_begin_the_frame_in_the_making_anew(user):
     screening = user.window.screening
     short(user, last=1006)
-    screening.set_draft(width=320, passes=64)
+    screening.set_draft(width=320, passes=24)
     page_of(user, "Play").memory.click()
     user.wait(lambda: len(screening.filled()[0]) == 6)
     drawing = user.window.drawing
@@ -337,7 +338,7 @@ def test_asking_again_does_not_begin_the_frame_in_the_making_anew(user):
 
 def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(user):
     window, session = user.window, user.window.session
-    short(user, last=1030)
+    short(user, last=1020)
     page_of(user, "Play").memory.click()
     user.wait(lambda: filled(window.screening))
     perform = page_of(user, "Perform")
