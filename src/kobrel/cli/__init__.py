@@ -12,10 +12,9 @@ from kobrel.cli import files, numbers, pictures, shots
 from kobrel.cli.shared import app
 from kobrel.errors import KobrelError
 
-COMMANDS = (
-    "limits", "new", "survey", "solve", "render", "movie", "sound", "shots", "export", "iris", "check",
-    "rangefinder", "schema",
-)  # fmt: skip
+COMMANDS = tuple(
+    command.name or command.callback.__name__ for command in app.registered_commands if command.callback
+)
 __all__ = ["files", "main", "numbers", "pictures", "run_command", "shots"]
 
 
@@ -36,10 +35,12 @@ def _window(arguments: list[str]) -> int:
     parser.add_argument("--version", action="version", version=f"kobrel {__version__}")
     chosen = parser.parse_args(arguments)
     if chosen.file is not None and not chosen.file.exists():
-        raise KobrelError(f"{chosen.file}: no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).")
+        raise KobrelError(
+            f"no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).", file=chosen.file
+        )
     if not chosen.pictures and not _has_display():
         raise KobrelError(
-            "there is no display to open the window on. The commands work without: kobrel --help."
+            "there is no display to open the window on.", remedy="The commands work without: kobrel --help."
         )
     from kobrel.desk.window.app import run
 

@@ -112,7 +112,9 @@ def rangefinder(
     except KeyboardInterrupt:
         return
     except OSError as error:
-        raise KobrelError(f"Port {port} cannot be used ({error.strerror}). Choose another, or 0.") from None
+        raise KobrelError(
+            f"Port {port} cannot be used ({error.strerror}).", remedy="Choose another, or 0."
+        ) from None
 
 
 @app.command()

@@ -167,7 +167,9 @@ def solve(
     where = Where(document, stage, frame)
     brief = where.terms(chosen)
     if not brief.wishes:
-        raise PlanError(f"{plan}: shot {chosen.label} has no brief. Say in it what shall be sharp or soft.")
+        raise PlanError(
+            f"{plan}: shot {chosen.label} has no brief.", remedy="Say in it what shall be sharp or soft."
+        )
     found = briefs.answer(brief)
     taken = solved(where, chosen)
     if taken is None:

@@ -66,11 +66,11 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
 
     plan = open_plan(path)
     if not plan.shots:
-        raise PlanError(f"{path}: the plan has no shots.")
+        raise PlanError("the plan has no shots.", file=path)
     shot = next((s for s in plan.shots if shot_name in (None, s.name, s.title, s.label)), None)
     if shot is None:
         known = ", ".join(s.label for s in plan.shots)
-        raise PlanError(f"{path}: no shot “{shot_name}”. Its shots: {known}.")
+        raise PlanError(f"no shot “{shot_name}”.", file=path, remedy=f"Its shots: {known}.")
     with progress_bar() as progress:
         stage, problems = load_stage(plan, progress)
     if problems:

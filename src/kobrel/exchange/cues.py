@@ -28,7 +28,7 @@ def read_cues(path: Path, shot: Shot) -> tuple[Cue, ...]:
     else:
         found = _from_csv(path)
     if not found:
-        raise ExchangeError(f"{path}: there are no cues for shot {shot.name} in it.")
+        raise ExchangeError(f"there are no cues for shot {shot.name} in it.", file=path)
     return tuple(found)
 
 
@@ -39,7 +39,7 @@ def _from_csv(path: Path) -> list[Cue]:
         raise ExchangeError(str(error)) from None
     lines = list(csv.reader(io.StringIO(text)))
     if not lines or [name.strip().lower() for name in lines[0]][:2] != list(_HEADINGS[:2]):
-        raise ExchangeError(f"{path}: line 1 must be: {','.join(_HEADINGS)}.")
+        raise ExchangeError(f"line 1 must be: {','.join(_HEADINGS)}.", file=path)
     return [_cue(path, number, line) for number, line in enumerate(lines[1:], 2) if any(line)]
 
 
@@ -49,8 +49,10 @@ def _cue(path: Path, number: int, line: list[str]) -> Cue:
         return Cue(name=name, first=int(first), last=int(last) if last else None)
     except ValueError:
         raise ExchangeError(
-            f"{path}, line {number}: “{','.join(line)}” is no cue. Write a name, its first frame, and for "
-            "a range its last frame, not before the first."
+            f"“{','.join(line)}” is no cue.",
+            file=path,
+            place=f"line {number}",
+            remedy="Write a name, its first frame, and for a range its last frame, not before the first.",
         ) from None
 
 

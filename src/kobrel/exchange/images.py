@@ -53,11 +53,11 @@ def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
     with whole_file(path) as beside:
         output = oiio.ImageOutput.create(str(beside))
         if output is None:
-            raise ExchangeError(f"{path}: cannot be written ({oiio.geterror()}).")
+            raise ExchangeError(f"cannot be written ({oiio.geterror()}).", file=path)
         written = (
             output.open(str(beside), spec)
             and output.write_image(np.ascontiguousarray(pixels))
             and output.close()
         )
         if not written:
-            raise ExchangeError(f"{path}: cannot be written ({output.geterror()}).")
+            raise ExchangeError(f"cannot be written ({output.geterror()}).", file=path)

@@ -85,10 +85,10 @@ def write_iris(path: Path, camera: Camera, side: int = 1024) -> None:
     """
     kind = path.suffix.lower()
     if kind not in SUFFIXES:
-        raise ExchangeError(f"{path}: an iris is written as {', '.join(SUFFIXES)}.")
+        raise ExchangeError(f"an iris is written as {', '.join(SUFFIXES)}.", file=path)
     if not LEAST_SIDE <= side <= MOST_SIDE:
         raise ExchangeError(
-            f"{path}: a picture of the iris is {LEAST_SIDE} to {MOST_SIDE} pixels wide, not {side}."
+            f"a picture of the iris is {LEAST_SIDE} to {MOST_SIDE} pixels wide, not {side}.", file=path
         )
     if kind in (".png", ".exr"):
         light = transmission(camera.turned_iris, side, camera.squeeze)

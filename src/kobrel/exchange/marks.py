@@ -58,5 +58,5 @@ def _target(text: str, number: int, plan: Plan, unit: Measure) -> Target:
     except KobrelError:
         known = ", ".join(subject.name for subject in plan.subjects) or "none"
         raise ExchangeError(
-            f"Line {number}: “{text}” is neither a distance nor a subject. Subjects: {known}."
+            f"Line {number}: “{text}” is neither a distance nor a subject.", remedy=f"Subjects: {known}."
         ) from None

@@ -96,7 +96,7 @@ def check_ending(path: Path) -> None:
     """
     if path.suffix.lower() not in (*CODERS, *PICTURES):
         known = f"a movie ends in {', '.join(CODERS)}, pictures in {', '.join(PICTURES)}"
-        raise ExchangeError(f"{path}: {known}.")
+        raise ExchangeError(f"{known}.", file=path)
 
 
 def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, progress: Progress) -> None:
@@ -124,7 +124,7 @@ def _write_movie(made: _Set, path: Path, progress: Progress) -> None:
             with av.open(str(beside), "w") as container:
                 _write_streams(container, made, path.suffix.lower(), progress)
         except av.FFmpegError as error:
-            raise ExchangeError(f"{path}: the movie cannot be written ({error.strerror}).") from None
+            raise ExchangeError(f"the movie cannot be written ({error.strerror}).", file=path) from None
 
 
 def _write_streams(container: Any, made: _Set, ending: str, progress: Progress) -> None:

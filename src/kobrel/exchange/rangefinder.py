@@ -54,9 +54,11 @@ class Meter:
         except ConnectionError:
             answer = ""
         except (OSError, ValueError) as error:
-            raise ExchangeError(f"The meter does not answer ({error}). Is it still switched on?") from None
+            raise ExchangeError(
+                f"The meter does not answer ({error}).", remedy="Is it still switched on?"
+            ) from None
         if not answer:
-            raise ExchangeError("The meter has hung up. Connect it again.")
+            raise ExchangeError("The meter has hung up.", remedy="Connect it again.")
         if answer.startswith("ERROR"):
             raise ExchangeError(f"The meter did not understand: {answer.removeprefix('ERROR').strip()}.")
         return answer
@@ -106,7 +108,9 @@ class Meter:
                 good.append(found)
         if not good:
             reasons = ", ".join(dict.fromkeys(failed))
-            raise ExchangeError(f"The meter gave no reading ({reasons}). Aim at something solid and nearer.")
+            raise ExchangeError(
+                f"The meter gave no reading ({reasons}).", remedy="Aim at something solid and nearer."
+            )
         spread = statistics.stdev(good) if len(good) > 1 else 0.0
         return Measured(statistics.fmean(good), spread, len(good), tuple(failed))
 
@@ -124,7 +128,7 @@ def meter(host: str, port: int) -> Iterator[Meter]:
         connection = socket.create_connection((host, port), timeout=_TIMEOUT_S)
     except OSError as error:
         raise ExchangeError(
-            f"No meter at {host}:{port} ({error.strerror or error}). Switch it on, or simulate one."
+            f"No meter at {host}:{port} ({error.strerror or error}).", remedy="Switch it on, or simulate one."
         ) from None
     with connection, connection.makefile("rw", encoding="utf-8", newline="\n") as lines:
         made = Meter(lines)

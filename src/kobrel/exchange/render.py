@@ -30,9 +30,9 @@ def check_target(path: Path) -> None:
         Its kind is unknown or its folder missing.
     """
     if path.suffix.lower() not in PICTURES:
-        raise ExchangeError(f"{path}: pictures are written as {' or '.join(PICTURES)}.")
+        raise ExchangeError(f"pictures are written as {' or '.join(PICTURES)}.", file=path)
     if not path.absolute().parent.is_dir():
-        raise ExchangeError(f"{path}: there is no folder {path.absolute().parent}.")
+        raise ExchangeError(f"there is no folder {path.absolute().parent}.", file=path)
 
 
 def render_frame(

@@ -29,9 +29,9 @@ def write_sound(shot: Shot, numbers: Survey, path: Path) -> None:
     import soundfile
 
     if path.suffix.lower() != ".wav":
-        raise ExchangeError(f"{path}: sound is written as .wav.")
+        raise ExchangeError("sound is written as .wav.", file=path)
     with whole_file(path) as beside:
         try:
             soundfile.write(str(beside), sound_of(shot, numbers), RATE_HZ, subtype="PCM_16", format="WAV")
         except soundfile.LibsndfileError as error:
-            raise ExchangeError(f"{path}: cannot be written ({error}).") from None
+            raise ExchangeError(f"cannot be written ({error}).", file=path) from None

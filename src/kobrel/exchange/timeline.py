@@ -30,22 +30,24 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
 
     suffix = path.suffix.lower()
     if suffix not in (*OTIO_SUFFIXES, *EDL_SUFFIXES):
-        raise ExchangeError(f"{path}: shots are read from {', '.join((*OTIO_SUFFIXES, *EDL_SUFFIXES))}.")
+        raise ExchangeError(f"shots are read from {', '.join((*OTIO_SUFFIXES, *EDL_SUFFIXES))}.", file=path)
     if not path.exists():
-        raise ExchangeError(f"{path}: there is no such file.")
+        raise ExchangeError("there is no such file.", file=path)
     rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
     try:
         whole = otio.adapters.read_from_file(str(path), **rate)
         clips = _clips(whole)
     except Exception as error:  # adapters raise whatever their formats make them
-        raise ExchangeError(f"{path}: this list of shots cannot be read: {error}") from None
+        raise ExchangeError(f"this list of shots cannot be read: {error}", file=path) from None
     found: list[Listed] = []
     for clip in clips:
         entry = _listed(clip, [known.name for known in found])
         if entry is not None:
             found.append(entry)
     if not found:
-        raise ExchangeError(f"{path}: there are no shots in it. A shot is a clip with a range of frames.")
+        raise ExchangeError(
+            "there are no shots in it.", file=path, remedy="A shot is a clip with a range of frames."
+        )
     return found
 
 
@@ -98,7 +100,7 @@ def write_list(plan: Plan, path: Path) -> None:
     import opentimelineio as otio
 
     if path.suffix.lower() not in OTIO_SUFFIXES[:1]:
-        raise ExchangeError(f"{path}: lists of shots are written as .otio.")
+        raise ExchangeError("lists of shots are written as .otio.", file=path)
     track = otio.schema.Track(name="Shots", kind=otio.schema.TrackKind.Video)
     track.extend([_clip(shot) for shot in plan.shots])
     timeline = otio.schema.Timeline(name=plan.name)

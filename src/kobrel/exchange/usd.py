@@ -76,7 +76,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
         )
     scene = stage.scenes.get(shot.camera.scene) if isinstance(shot.camera, FileCamera) else None
     if path.suffix.lower() not in (".usd", ".usda", ".usdc"):
-        raise ExchangeError(f"{path}: a USD layer's name ends in .usda, .usdc or .usd.")
+        raise ExchangeError("a USD layer's name ends in .usda, .usdc or .usd.", file=path)
     layer = Sdf.Layer.CreateAnonymous(path.suffix)
     target = Usd.Stage.Open(layer)
     unit_m, to_file = _axes(shot, stage)
@@ -103,7 +103,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
         except Tf.ErrorException:
             written = False
         if not written:
-            raise ExchangeError(f"{path}: the file cannot be written. Choose another place.")
+            raise ExchangeError("the file cannot be written.", file=path, remedy="Choose another place.")
 
 
 def _axes(shot: Shot, stage: Stage) -> tuple[float, Numbers]:
@@ -185,7 +185,7 @@ def read_usd(path: Path, camera_path: str | None = None) -> CameraNumbers:
     scene = load_scene(path)
     source = scene.camera(camera_path) if camera_path else next(iter(scene.cameras), None)
     if source is None or source.focus_m is None or source.f_number is None:
-        raise ExchangeError(f"{path}: no camera {camera_path or ''} with a focus distance and an f-stop.")
+        raise ExchangeError(f"no camera {camera_path or ''} with a focus distance and an f-stop.", file=path)
     first, last = scene.first_frame or 0, scene.last_frame or 0
     frames = np.arange(first, last + 1.0)
 

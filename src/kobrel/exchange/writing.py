@@ -20,14 +20,14 @@ def whole_file(path: Path) -> Iterator[Path]:
         The folder is missing, or the system refuses.
     """
     if not path.absolute().parent.is_dir():
-        raise ExchangeError(f"{path}: cannot be written, there is no folder {path.absolute().parent}.")
+        raise ExchangeError(f"cannot be written, there is no folder {path.absolute().parent}.", file=path)
     beside = path.with_name(f".{path.stem}.part{path.suffix}")
     try:
         yield beside
         beside.replace(path)
     except OSError as error:
         raise ExchangeError(
-            f"{path}: cannot be written ({error.strerror or error}). Choose another place."
+            f"cannot be written ({error.strerror or error}).", file=path, remedy="Choose another place."
         ) from None
     finally:
         beside.unlink(missing_ok=True)
@@ -51,4 +51,6 @@ def write_text(path: Path, text: str) -> None:
     try:
         write_whole(path, text.encode("utf-8"))
     except OSError as error:
-        raise ExchangeError(f"{path}: cannot be written ({error.strerror}). Choose another place.") from None
+        raise ExchangeError(
+            f"cannot be written ({error.strerror}).", file=path, remedy="Choose another place."
+        ) from None

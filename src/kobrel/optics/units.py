@@ -78,12 +78,14 @@ def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
             or (spelled is not None and spelled not in _SPELLINGS and spelled != symbol)
             or (parts and last_unit is None)
         ):
-            raise KobrelError(f"“{text.strip()}” is not a length. Write it like 3.2 m, 320 cm or 10' 6\".")
+            raise KobrelError(
+                f"“{text.strip()}” is not a length.", remedy="Write it like 3.2 m, 320 cm or 10' 6\"."
+            )
         known = _SPELLINGS.get(spelled, spelled) if spelled else ("in" if last_unit == "ft" else symbol)
         total += float(match.group(1).replace(",", ".")) * metres_in[known]
         last_unit, at, parts = known if spelled else None, match.end(), parts + 1
     if parts == 0:
-        raise KobrelError("A length is missing. Write it like 3.2 m, 320 cm or 10' 6\".")
+        raise KobrelError("A length is missing.", remedy="Write it like 3.2 m, 320 cm or 10' 6\".")
     return round(total, 12)
 
 

@@ -52,21 +52,23 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
     try:
         content = json.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
-        raise PlanError(f"{path}: no such file.") from None
+        raise PlanError("no such file.", file=path) from None
     except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: cannot be read ({error}).") from None
+        raise PlanError(f"cannot be read ({error}).", file=path) from None
     except json.JSONDecodeError as error:
         raise PlanError(
-            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg}). "
-            f"The version before the last save is {path.name}~."
+            f"not valid JSON ({error.msg}).",
+            file=path,
+            place=f"line {error.lineno}, column {error.colno}",
+            remedy=f"The version before the last save is {path.name}~.",
         ) from None
     if not isinstance(content, dict) or not isinstance(content.get("format"), int):
-        raise PlanError(f"{path}: this is no Kobrel plan (it has no format number).")
+        raise PlanError("this is no Kobrel plan (it has no format number).", file=path)
     content = _upgraded(path, content, upgrades)
     try:
         plan = Plan.model_validate(content)
     except ValidationError as error:
-        raise PlanError(f"{path}: {plain_reason(error)}") from None
+        raise PlanError(plain_reason(error), file=path) from None
     folder = path.absolute().parent
     return _with_paths(plan, lambda scene: os.path.normpath(folder / scene))
 
@@ -74,13 +76,14 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
 def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrade]) -> dict[str, Any]:
     if content["format"] > FORMAT:
         raise PlanError(
-            f"{path}: written by a newer Kobrel (format {content['format']}; this one reads up to "
-            f"{FORMAT}). Update Kobrel to open it."
+            f"written by a newer Kobrel (format {content['format']}; this one reads up to {FORMAT}).",
+            file=path,
+            remedy="Update Kobrel to open it.",
         )
     while content["format"] < FORMAT:
         step = upgrades.get(content["format"])
         if step is None:
-            raise PlanError(f"{path}: format {content['format']} is not known.")
+            raise PlanError(f"format {content['format']} is not known.", file=path)
         content = {**step(content), "format": content["format"] + 1}
     return content
 
@@ -96,7 +99,7 @@ def read_text(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: cannot be read ({error}).") from None
+        raise PlanError(f"cannot be read ({error}).", file=path) from None
 
 
 def read_json(path: Path) -> Any:
@@ -111,7 +114,7 @@ def read_json(path: Path) -> Any:
         return json.loads(read_text(path))
     except json.JSONDecodeError as error:
         raise PlanError(
-            f"{path}: line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})."
+            f"not valid JSON ({error.msg}).", file=path, place=f"line {error.lineno}, column {error.colno}"
         ) from None
 
 
@@ -142,7 +145,9 @@ def save_plan(plan: Plan, path: Path) -> None:
             with contextlib.suppress(OpticsError):  # told by the findings
                 write_whole(place, as_png(mask))
     except OSError as error:
-        raise PlanError(f"{path}: cannot be saved ({error.strerror}). Choose another place.") from None
+        raise PlanError(
+            f"cannot be saved ({error.strerror}).", file=path, remedy="Choose another place."
+        ) from None
 
 
 def write_whole(path: Path, content: bytes, keep_last: bool = False) -> None:

@@ -83,7 +83,7 @@ def _choose(path: Path, scene: Scene, camera_path: str | None) -> CameraSource |
     source = scene.camera(camera_path)
     if source is None:
         known = ", ".join(camera.path for camera in scene.cameras) or "none"
-        raise PlanError(f"{path}: no camera {camera_path}. The file's cameras: {known}.")
+        raise PlanError(f"no camera {camera_path}.", file=path, remedy=f"The file's cameras: {known}.")
     return source
 
 

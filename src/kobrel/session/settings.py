@@ -32,7 +32,7 @@ class Setting(Generic[T]):
         except ValueError:
             return self.start
         kind = int | float if isinstance(self.start, float) else type(self.start)
-        fits = isinstance(value, kind)
+        fits = isinstance(value, kind) and isinstance(value, bool) == isinstance(self.start, bool)
         return value if fits else self.start
 
     def write(self, store: Store, value: T, name: str = "") -> None:

@@ -88,9 +88,9 @@ def load_environment(path: Path) -> Environment:
         The file is missing, of another kind or broken, or has no colours.
     """
     if path.suffix.lower() not in SUFFIXES:
-        raise SceneError(f"{path}: not a picture for light. Choose {', '.join(SUFFIXES)}.")
+        raise SceneError("not a picture for light.", file=path, remedy=f"Choose {', '.join(SUFFIXES)}.")
     if not path.is_file():
-        raise SceneError(f"{path}: no such file.")
+        raise SceneError("no such file.", file=path)
     pixels, names = read_pixels(path)
     chosen = [names.index(name) for name in "RGB"] if set("RGB") <= set(names) else [0] * 3
     pixels = np.nan_to_num(pixels[..., chosen], nan=0.0, posinf=65504.0, neginf=0.0)

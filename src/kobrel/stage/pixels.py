@@ -20,10 +20,12 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
 
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        raise SceneError(f"{path}: not a readable picture ({oiio.geterror()}).")
+        raise SceneError(f"not a readable picture ({oiio.geterror()}).", file=path)
     spec = source.spec()
     pixels = source.read_image(oiio.FLOAT)
     source.close()
     if pixels is None:
-        raise SceneError(f"{path}: the picture is broken ({source.geterror()}). Export it again.")
+        raise SceneError(
+            f"the picture is broken ({source.geterror()}).", file=path, remedy="Export it again."
+        )
     return np.asarray(pixels, np.float32), tuple(spec.channelnames)

@@ -96,7 +96,9 @@ def write_preset(path: Path, preset: Preset) -> None:
         write_whole(path, (preset.model_dump_json(indent=2) + "\n").encode())
     except OSError as error:
         raise PlanError(
-            f"{error.filename or path}: cannot be written or read ({error.strerror}). Choose another place."
+            f"cannot be written or read ({error.strerror}).",
+            file=error.filename or path,
+            remedy="Choose another place.",
         ) from None
 
 
@@ -110,13 +112,13 @@ def read_preset(path: Path) -> Preset:
     """
     content = read_json(path)
     if not isinstance(content, dict) or "iris" not in content or not isinstance(content.get("format"), int):
-        raise PlanError(f"{path}: this is no preset of an iris (it has no format number or no iris).")
+        raise PlanError("this is no preset of an iris (it has no format number or no iris).", file=path)
     if content["format"] > FORMAT:
-        raise PlanError(f"{path}: written by a newer Kobrel. Update Kobrel to open it.")
+        raise PlanError("written by a newer Kobrel.", file=path, remedy="Update Kobrel to open it.")
     try:
         preset = Preset.model_validate(content)
     except ValidationError as error:
-        raise PlanError(f"{path}: {plain_reason(error)}") from None
+        raise PlanError(plain_reason(error), file=path) from None
     mask = preset.iris.mask
     if isinstance(mask, MaskPicture):
         whole = str((path.absolute().parent / mask.path).resolve())

@@ -51,12 +51,12 @@ def read_kit(path: Path) -> Kit:
     try:
         return Kit.model_validate(content)
     except ValidationError as error:
-        raise PlanError(f"{path}: {plain_reason(error)}") from None
+        raise PlanError(plain_reason(error), file=path) from None
 
 
 def _checked(path: Path, content: Any) -> dict[str, Any]:
     if not isinstance(content, dict) or not isinstance(content.get("lenses"), list):
-        raise PlanError(f"{path}: this is no kit of lenses, it has no list “lenses”.")
+        raise PlanError("this is no kit of lenses, it has no list “lenses”.", file=path)
     lenses = [
         {**lens, "focal_mm": _pair(lens.get("focal_mm"))} if isinstance(lens, dict) else lens
         for lens in content["lenses"]
@@ -74,11 +74,14 @@ def _from_csv(path: Path, text: str) -> dict[str, Any]:
     rows = csv.DictReader(text.splitlines(), delimiter=delimiter, skipinitialspace=True)
     names = [name.strip() for name in rows.fieldnames or () if name]
     if not {"name", "focal_mm"} <= set(names):
-        raise PlanError(f"{path}: line 1: a kit begins with a line such as {_EXAMPLE}.")
+        raise PlanError(f"a kit begins with a line such as {_EXAMPLE}.", file=path, place="line 1")
     unknown = [name for name in names if name not in _COLUMNS]
     if unknown:
         raise PlanError(
-            f"{path}: line 1: column “{unknown[0]}” is not known. Columns: {', '.join(_COLUMNS)}."
+            f"column “{unknown[0]}” is not known.",
+            file=path,
+            place="line 1",
+            remedy=f"Columns: {', '.join(_COLUMNS)}.",
         )
     return {"kit": path.stem, "lenses": list(_csv_lenses(path, rows))}
 
@@ -94,10 +97,14 @@ def _csv_lenses(path: Path, rows: "csv.DictReader[str]") -> Iterable[dict[str, A
                     numbers[column] = float(value.replace(",", "."))
                 except ValueError:
                     raise PlanError(
-                        f"{path}: line {rows.line_num}: “{value}” in column {column} is not a number."
+                        f"“{value}” in column {column} is not a number.",
+                        file=path,
+                        place=f"line {rows.line_num}",
                     ) from None
         if "focal_mm" not in numbers:
-            raise PlanError(f"{path}: line {rows.line_num}: lens “{lens['name']}” has no focal length.")
+            raise PlanError(
+                f"lens “{lens['name']}” has no focal length.", file=path, place=f"line {rows.line_num}"
+            )
         shortest = numbers.pop("focal_mm")
         longest = numbers.pop("longest_mm", shortest)
         yield {**lens, **numbers, "focal_mm": [shortest, longest]}

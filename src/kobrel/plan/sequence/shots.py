@@ -72,7 +72,7 @@ def renamed(plan: Plan, index: int, name: str) -> Plan:
     if not wanted:
         raise PlanError("A shot needs a name.")
     if any(shot.name == wanted for k, shot in enumerate(plan.shots) if k != index):
-        raise PlanError(f"Another shot is called {wanted} already. Choose another name.")
+        raise PlanError(f"Another shot is called {wanted} already.", remedy="Choose another name.")
     return with_shot(plan, index, plan.shots[index].but(name=wanted))
 
 

@@ -27,11 +27,11 @@ def load_scene(path: Path, unit_m: float | None = None, progress: Progress = no_
     suffix = path.suffix.lower()
     if suffix not in SCENE_SUFFIXES:
         known = ", ".join(SCENE_SUFFIXES)
-        raise SceneError(f"{path}: not a kind of scene that Kobrel reads. It reads {known}.")
+        raise SceneError("not a kind of scene that Kobrel reads.", file=path, remedy=f"It reads {known}.")
     if not path.is_file():
-        raise SceneError(f"{path}: no such file.")
+        raise SceneError("no such file.", file=path)
     if path.stat().st_size == 0:
-        raise SceneError(f"{path}: the file is empty. Export the scene again.")
+        raise SceneError("the file is empty.", file=path, remedy="Export the scene again.")
     if suffix in USD_SUFFIXES:
         from kobrel.stage.read.usd import load_usd
 

@@ -33,7 +33,7 @@ def load_mesh_file(path: Path, unit_m: float | None, progress: Progress) -> Scen
     try:
         source = trimesh.load_scene(str(path), process=False)
     except Exception as error:  # each of trimesh's readers fails in its own way
-        raise SceneError(f"{path}: not readable ({error}). Export the scene again.") from error
+        raise SceneError(f"not readable ({error}).", file=path, remedy="Export the scene again.") from error
     nodes: list[Node] = []
     warnings: list[str] = []
     meshes: dict[str, Mesh | None] = {}

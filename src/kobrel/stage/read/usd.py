@@ -40,7 +40,9 @@ def load_usd(path: Path, unit_m: float | None, progress: Progress) -> Scene:
     except KobrelError:
         raise
     except Exception as error:  # a damaged file makes USD fail in many ways
-        raise SceneError(f"{path}: not readable as USD ({_reason(error)}). Export the scene again.") from None
+        raise SceneError(
+            f"not readable as USD ({_reason(error)}).", file=path, remedy="Export the scene again."
+        ) from None
     finally:
         quiet.TakeUncoalescedDiagnostics()  # what matters is among the scene's own warnings
 

@@ -1,0 +1,276 @@
+"""The session by itself: one event for each change, the way back, drags, and the faults it must not have."""
+
+import pytest
+
+from kobrel.plan import edit
+from kobrel.plan.model import Mark, PointAnchor, SubjectTarget
+from kobrel.plan.pull import marks as pulls
+from kobrel.session.commands import blocking, focusing, pulling, subject_list, taping
+from kobrel.session.session import Session
+from tests.conftest import library_of
+
+LANTERN, FERRYMAN = 1, 2
+
+
+@pytest.fixture
+def session(demo):
+    made = Session()
+    made.show_plan(*demo, library_of(*demo), shot_index=1)
+    return made
+
+
+class Told(list):
+    """What a session told, each time with the mark and the subject that were chosen then."""
+
+    def __init__(self, session):
+        super().__init__()
+        self._session = session
+        session.changed.connect(self.note)
+
+    def note(self, changes):
+        if changes != {"_message"}:
+            session = self._session
+            self.append((changes, session.plan, session.selected_mark, session.selected_subject))
+
+
+def test_a_change_is_told_once_after_all_of_it(session):
+    session.show_frame(1020)
+    told = Told(session)
+    session.show_shot(2)
+    assert [changes for changes, *_ in told] == [{"shot_index", "frame"}]
+    session.show_shot(2)
+    session.show_frame(session.frame)
+    assert len(told) == 1, "what stays the same is not told"
+
+
+def test_several_changes_are_told_as_one(session):
+    told = Told(session)
+    with session.as_one():
+        session.show_frame(1020)
+        session.select_mark(1001.0)
+        session.show_card(2)
+    assert [changes for changes, *_ in told] == [{"frame", "selected_mark", "card"}]
+
+
+def test_a_change_made_by_a_listener_is_told_after_the_one_it_listens_to(session):
+    order = []
+    session.watch({"frame"}, lambda: session.show_card(4))
+    session.watch({"frame"}, lambda: order.append("frame"))
+    session.watch({"card"}, lambda: order.append("card"))
+    session.show_frame(1030)
+    assert order == ["frame", "card"]
+
+
+@pytest.mark.parametrize("field", ["plan", "frame", "selected_mark", "history", "dragging"])
+def test_nobody_else_writes_a_field(session, field):
+    with pytest.raises(AttributeError, match="own methods and commands"):
+        setattr(session, field, None)
+
+
+def test_a_field_that_is_not_there_cannot_be_watched(session):
+    with pytest.raises(KeyError, match="framme"):
+        session.watch({"framme"}, lambda: None)
+
+
+def test_the_subject_in_focus_is_chosen_and_told_when_it_is_clicked(session):
+    """Its mark stays what it is, so that the plan does not change: views must hear of it all the same."""
+    focusing.focus_on_subject(session, LANTERN)
+    session.select_subject(FERRYMAN)
+    kept, told = session.plan, Told(session)
+    focusing.focus_on_subject(session, LANTERN)
+    assert session.plan == kept
+    assert session.selected_subject == LANTERN
+    assert len(told) == 1
+    assert "selected_subject" in told[0][0]
+
+
+def test_a_focus_is_told_once_with_the_mark_that_it_makes(session):
+    session.show_frame(1050)
+    told = Told(session)
+    focusing.focus_on(session, SubjectTarget(number=LANTERN))
+    assert len(told) == 1
+    _changes, plan, mark, _subject = told[0]
+    assert mark == 1050.0
+    assert 1050.0 in [each.frame for each in plan.shots[1].marks]
+
+
+def test_a_mark_is_set_and_told_once_with_the_mark_chosen(session):
+    session.show_frame(1045)
+    told = Told(session)
+    focusing.set_mark(session)
+    assert [(mark, len(plan.shots[1].marks)) for _c, plan, mark, _s in told] == [(1045.0, 5)]
+
+
+def test_an_edit_that_changes_nothing_leaves_no_step(session):
+    told = Told(session)
+    session.edit("Nothing", session.plan.but(name=session.plan.name))
+    assert session.history.steps == ()
+    assert told == []
+
+
+def test_undo_and_redo_go_through_all_steps_by_name(session):
+    before = session.plan
+    session.set_keyed("Stop", "f_number", 4.0)
+    session.set_keyed("Focal length", "focal_mm", 35.0)
+    after = session.plan
+    assert session.history.last.name == "Focal length"
+    session.undo()
+    assert (session.history.last.name, session.history.next.name) == ("Stop", "Focal length")
+    session.undo()
+    session.undo()
+    assert session.plan == before
+    session.redo()
+    session.redo()
+    session.redo()
+    assert session.plan == after
+    session.undo()
+    session.set_keyed("Stop", "f_number", 8.0)
+    assert session.history.next is None, "what was undone is gone after another edit"
+
+
+def test_saved_is_known_again_after_undo(session):
+    session.set_keyed("Stop", "f_number", 4.0)
+    session.mark_saved()
+    session.set_keyed("Stop", "f_number", 5.6)
+    assert not session.history.is_saved
+    session.undo()
+    assert session.history.is_saved
+    session.undo()
+    session.set_keyed("Stop", "f_number", 11.0)
+    session.undo()
+    session.redo()
+    assert not session.history.is_saved, "the saved state was left behind"
+
+
+def test_a_drag_is_one_step_and_leaves_none_where_it_comes_back(session):
+    start = session.plan
+    session.begin_drag()
+    for stop in (4.0, 5.6, 8.0):
+        session.set_keyed("Stop", "f_number", stop)
+    session.end_drag()
+    assert len(session.history.steps) == 1
+    session.undo()
+    assert session.plan == start
+    session.redo()
+    session.begin_drag()
+    session.edit("There", session.plan.but(name="x"))
+    session.edit("And back", session.plan.but(name=start.name))
+    session.end_drag()
+    assert len(session.history.steps) == 1
+
+
+def test_a_cancelled_drag_puts_back_all_that_it_changed(session):
+    session.set_keyed("Stop", "f_number", 4.0)
+    session.undo()
+    before, history, frame = session.plan, session.history, session.frame
+    session.begin_drag()
+    session.show_frame(1033)
+    session.edit_shot("Move", lambda shot: pulls.move_mark(shot, 1037, 1040), selected_mark=1040.0)
+    told = Told(session)
+    session.cancel_drag()
+    assert (session.plan, session.frame, session.selected_mark) == (before, frame, None)
+    assert session.history is history, "what could be done again still can"
+    assert len(told) == 1
+    assert not session.dragging
+    session.cancel_drag()
+    assert len(told) == 1
+
+
+def test_a_mark_that_an_edit_takes_away_is_not_chosen_any_more(session):
+    session.select_mark(1037.0)
+    pulling.delete_chosen(session)
+    assert session.selected_mark is None
+    session.undo()
+    assert 1037.0 in [mark.frame for mark in session.shot.marks]
+
+
+def test_marks_are_kept_chosen_while_they_move(session):
+    session.select_marks([1037.0, 1061.0])
+    pulling.move_by(session, 3)
+    assert (session.selected_mark, session.also_marked) == (1040.0, frozenset({1064.0}))
+
+
+def test_an_empty_plan_takes_every_command_and_does_nothing():
+    session = Session()
+    assert session.now is None
+    assert session.camera is None
+    for command in (
+        focusing.set_mark, pulling.delete_chosen, pulling.delete_in_work, subject_list.focus_on_chosen,
+        subject_list.make_of_readings, taping.focus_on_end, blocking.toggle_key, blocking.drop,
+    ):  # fmt: skip
+        command(session)
+    focusing.focus_at_m(session, 3.0)
+    session.undo()
+    session.show_frame(7)
+    assert session.history.steps == ()
+    assert session.plan.shots == ()
+
+
+def test_numbers_are_made_once_for_all_who_ask(session):
+    now = session.now
+    assert session.now is now
+    session.show_frame(now.frame + 1)
+    assert session.now is not now
+    assert session.now.survey is now.survey, "another frame needs no other survey"
+    session.set_keyed("Stop", "f_number", 9.0)
+    assert session.survey is not now.survey
+
+
+def test_a_sight_report_holds_until_something_moves(session):
+    report = object()
+    session.take_sight(session.parts, report)
+    assert session.sight_report is report
+    session.show_frame(1040)
+    assert session.sight_report is report
+    session.set_keyed("Stop", "f_number", 9.0)
+    assert session.sight_report is None
+    session.undo()
+    assert session.sight_report is report, "an edit that is undone brings the very same plan back"
+
+
+def test_what_is_said_is_heard_after_the_changes_before_it(session):
+    heard = []
+    session.said.connect(lambda text: heard.append((text, session.selected_mark)))
+    session.watch({"plan"}, lambda: heard.append("plan"))
+    session.show_frame(1045)
+    focusing.set_mark(session)
+    assert heard[0] == "plan"
+    assert heard[1][1] == float(session.frame)
+    session.say("again")
+    session.say("again")
+    assert [text for text, _mark in heard[2:]] == ["again", "again"]
+
+
+def test_a_plan_that_names_files_that_are_missing_asks_for_them(session):
+    wanted = []
+    session.wanted.connect(wanted.append)
+    lost = session.plan.scenes[0].but(path="/nowhere/set.usda")
+    session.edit("Lost", session.plan.but(scenes=(lost,)))
+    assert wanted == ["files"]
+
+
+def test_another_plan_forgets_the_way_back_and_what_was_chosen(session, demo):
+    subject_list.add_subject(session, "Point", PointAnchor(position_m=(0, 1, 0)))
+    session.begin_drag()
+    session.show_plan(*demo, library_of(*demo))
+    assert session.history.steps == ()
+    assert session.selected_subject is None
+    assert not session.dragging
+    assert session.frame == session.shot.first
+
+
+def test_a_shot_stays_in_work_when_others_move(session):
+    name = session.shot.name
+    session.edit("Turn about", session.plan.but(shots=session.plan.shots[::-1]))
+    assert session.shot.name == name
+    assert session.shot_index == 2
+
+
+def test_a_mark_on_the_chosen_subject_follows_its_merge(session):
+    session.edit_shot(
+        "One", lambda s: s.but(marks=(Mark(frame=1001, target=SubjectTarget(number=FERRYMAN)),))
+    )
+    subject_list.merge_subjects(session, FERRYMAN, LANTERN)
+    assert session.selected_subject == LANTERN
+    assert session.shot.marks[0].target == SubjectTarget(number=LANTERN)
+    assert edit.with_shot(session.plan, 1, session.shot) == session.plan
