@@ -4,7 +4,8 @@ BIN := .venv/bin
 
 .PHONY: demo test bench shots scene setup clean
 
-demo: setup
+demo:
+	@PYTHON=$(PYTHON) bash scripts/setup.sh demo
 	@bash scripts/demo.sh
 
 # Style, types and import contracts are checked while the tests run.

@@ -32,8 +32,36 @@ install_system() {
   DEBIAN_FRONTEND=noninteractive $sudo apt-get install -y -qq --no-install-recommends $missing >/dev/null
 }
 
+# What pip is told about where packages come from, the faster installer is told too.
+sources() {
+  local pip="$1" url
+  url=$($pip config get global.index-url 2>/dev/null || true)
+  [ -z "$url" ] || echo "--index-url $url"
+  for url in $($pip config get global.extra-index-url 2>/dev/null || true); do
+    echo "--extra-index-url $url --index-strategy unsafe-best-match"
+  done
+  for url in $($pip config get global.find-links 2>/dev/null || true); do
+    echo "--find-links $url"
+  done
+}
+
+install_packages() { # Kobrel with what it needs, and with "[dev]" what its tests need besides
+  local pip="env PYTHONWARNINGS=ignore .venv/bin/python -m pip --quiet --disable-pip-version-check"
+  if $pip install -c constraints.txt uv 2>/dev/null; then
+    # shellcheck disable=SC2046
+    .venv/bin/uv pip install --quiet --python .venv/bin/python $(sources "$pip") -c constraints.txt -e ".$1" \
+      2>/dev/null && return
+    say "the fast installer found no way to the packages; taking pip, which needs a few minutes"
+  fi
+  $pip install -c constraints.txt setuptools wheel
+  $pip install -c constraints.txt --no-build-isolation -e ".$1"
+}
+
+# "demo" needs less than the tests do; what was set up for the tests does for the demo too.
+extra="[dev]"; [ "${1:-}" != demo ] || extra=""
 wanted=$(cat pyproject.toml constraints.txt scripts/setup.sh | sha256sum | cut -d' ' -f1)
-if [ ! -f .venv/ready ] || [ "$(cat .venv/ready)" != "$wanted" ]; then
+had=$(cat .venv/ready 2>/dev/null || true)
+if [ "$had" != "$wanted [dev]" ] && [ "$had" != "$wanted $extra" ]; then
   if ! command -v "$PYTHON" >/dev/null; then
     say "$PYTHON is missing"; install_system python3 || exit 1
   fi
@@ -43,12 +71,10 @@ if [ ! -f .venv/ready ] || [ "$(cat .venv/ready)" != "$wanted" ]; then
   # Without these the window cannot open; tests without a monitor need most of them too.
   install_system $SYSTEM || say "going on without them; the window may not open"
   [ -x .venv/bin/python ] || { say "making the virtual environment .venv"; "$PYTHON" -m venv .venv; }
-  say "installing Python packages (a few minutes the first time)"
-  pip="env PYTHONWARNINGS=ignore .venv/bin/python -m pip --quiet --disable-pip-version-check"
-  $pip install -c constraints.txt setuptools wheel
-  $pip install -c constraints.txt --no-build-isolation -e '.[dev]'
+  say "installing Python packages"
+  install_packages "$extra"
   say "compiling the picture's kernels"
   .venv/bin/python -m kobrel.picture.ready || say "not kept; they will be compiled when first used"
-  echo "$wanted" > .venv/ready
+  echo "$wanted $extra" > .venv/ready
   say "ready"
 fi

@@ -32,6 +32,9 @@ def _window(arguments: list[str]) -> int:
     parser.add_argument(
         "--pictures", type=Path, metavar="FOLDER", help="write a PNG of each main view and end"
     )
+    parser.add_argument(
+        "--views", type=lambda names: names.split(","), metavar="NAMES", help="only these pictures, a,b,c"
+    )
     parser.add_argument("--version", action="version", version=f"kobrel {__version__}")
     chosen = parser.parse_args(arguments)
     if chosen.file is not None and not chosen.file.exists():
@@ -44,7 +47,7 @@ def _window(arguments: list[str]) -> int:
         )
     from kobrel.desk.window.app import run
 
-    return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures)
+    return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures, views=chosen.views)
 
 
 def _has_display() -> bool:

@@ -21,7 +21,9 @@ def application() -> QApplication:
     return made
 
 
-def run(file: Path | None, demo: bool = False, pictures: Path | None = None) -> int:
+def run(
+    file: Path | None, demo: bool = False, pictures: Path | None = None, views: list[str] | None = None
+) -> int:
     """Open the window and stay until it is closed.
 
     Parameters
@@ -29,12 +31,13 @@ def run(file: Path | None, demo: bool = False, pictures: Path | None = None) -> 
     file : plan or scene to open; None is what was open last
     demo : open the demo
     pictures : write a PNG of each main view there instead, and end
+    views : names of those pictures that are wanted; None for all
     """
     qt = application()
     if pictures is not None:
         from kobrel.desk.window.screenshots import take
 
-        return take(qt, pictures, file)
+        return take(qt, pictures, file, views)
     folder = user_config_path("kobrel")
     window = Window(Settings(FileStore(folder / "settings.json"), folder))
     window.show()

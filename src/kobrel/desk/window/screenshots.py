@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QApplication
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
+from kobrel.errors import KobrelError
 from kobrel.plan.kits.irises import OWN
 
 SIZE = (1280, 800)
-_PATIENCE_S = 180.0
+_PATIENCE_S, _SETTLE_S = 180.0, 1.0
 
 
 class View(NamedTuple):
@@ -57,8 +58,12 @@ VIEWS = (
 )
 
 
-def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
+def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[str] | None = None) -> int:
     """Write the pictures; returns 0, or 1 where a view did not come in time."""
+    known = [view.name for view in VIEWS]
+    for name in names or ():
+        if name not in known:
+            raise KobrelError(f"There is no view {name}.", remedy=f"Views: {', '.join(known)}.")
     folder.mkdir(parents=True, exist_ok=True)
     window = Window()
     window.resize(*SIZE)
@@ -67,10 +72,11 @@ def take(qt: QApplication, folder: Path, file: Path | None = None) -> int:
     window.document.open(file or DEMO)
     fine = _wait(qt, lambda: bool(window.session.plan.shots))
     for view in VIEWS:
-        if not fine or view.shot >= len(window.session.plan.shots):
+        wanted = names is None or view.name in names
+        if not fine or not wanted or view.shot >= len(window.session.plan.shots):
             continue
         _arrange(window, view)
-        fine = _wait(qt, lambda: _is_there(window), settle=1.5)
+        fine = _wait(qt, lambda: _is_there(window), settle=_SETTLE_S)
         window.grab().save(str(folder / f"{view.name}.png"))
         print(f"kobrel: {folder / f'{view.name}.png'}")
         while window.session.history.last:
