@@ -66,7 +66,7 @@ def once(work: Callable[[], object]) -> float:
 
 
 def paired(*works: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
-    """Median seconds of each, run in turn so that all see the same weather."""
+    """Median seconds of each, run in turn so that noise of the machine is shared."""
     for work in works:
         work()
     times = [[once(work) for work in works] for _ in range(rounds)]
@@ -199,7 +199,7 @@ def blocking(table: Table) -> None:
     library = Library({("waves", None): scene})
 
     def shown(stage: Stage) -> View:
-        """What the window shows first while a hand moves something."""
+        """What the window shows first while something is dragged."""
         half = SIZE[0] // 2, SIZE[1] // 2
         view = View(stage.snapshot(1), camera_at(plan, shot, 1, stage), plan.light, *half)
         developed(blurred(view, sharp_picture(view)))

@@ -38,7 +38,7 @@ def a_long_pull() -> tuple[Plan, Shot]:
 
 
 def editing(table: Table, paired: Paired) -> None:
-    """One mark slid by a hand: until the chart is painted anew, against a survey of everything."""
+    """One mark dragged: until the chart is painted anew, against a survey of everything."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import QPoint, Qt
     from PySide6.QtTest import QTest

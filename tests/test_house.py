@@ -81,6 +81,42 @@ def test_every_file_has_one_subject():
     assert not long
 
 
+def test_no_folder_is_crowded():
+    crowded = {
+        str(folder.relative_to(ROOT)): count
+        for folder in (ROOT / "src").rglob("*/")
+        if (count := len([path for path in folder.glob("*.py") if path.name != "__init__.py"])) > 15
+    }
+    assert not crowded
+
+
+def test_the_table_of_modules_is_as_the_modules_are():
+    made = subprocess.run([sys.executable, ROOT / "scripts" / "list_modules.py", "--check"], check=False)
+    assert made.returncode == 0, "run: python scripts/list_modules.py"
+
+
+def test_only_the_session_tells_of_its_changes():
+    """No other module sends the session's events, and only `watch` listens to them."""
+    pattern = re.compile(
+        r"session\.(changed|said|wanted|aimed|closing)\.emit|session\.changed\.connect|\._set\("
+    )
+    found = [
+        f"{path.name}: {line.strip()}"
+        for path in (ROOT / "src").rglob("*.py")
+        if path.parent.name != "session"
+        for line in path.read_text().splitlines()
+        if pattern.search(line)
+    ]
+    assert not found
+
+
+def test_an_error_tells_file_place_and_remedy_and_has_them():
+    error = KobrelError("not a number.", file=Path("kit.csv"), place="line 3", remedy="Write it like 50.")
+    assert str(error) == "kit.csv: line 3: not a number. Write it like 50."
+    assert (error.what, error.file, error.place) == ("not a number.", Path("kit.csv"), "line 3")
+    assert str(KobrelError("There is no lens.")) == "There is no lens."
+
+
 def test_the_demo_is_made_by_its_script_and_small(tmp_path, monkeypatch):
     from kobrel.demo import make
 

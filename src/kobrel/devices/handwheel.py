@@ -1,6 +1,6 @@
 """A hand-wheel that is not there: it sends positions as a wireless follow-focus would.
 
-Run as a module it listens on 127.0.0.1 and turns by itself, as somebody's hand would; the protocol
+Run as a module it listens on 127.0.0.1 and turns by itself, with the tremor of a hand; the protocol
 is in docs/handwheel.md.
 """
 
@@ -20,7 +20,7 @@ TURNS = "0:0.35,1:0.35,2.2:0.62,3.5:0.62,5:0.35"
 
 
 class SimulatedWheel:
-    """A hand that turns from place to place, never quite still.
+    """Positions from place to place, with tremor.
 
     Parameters
     ----------

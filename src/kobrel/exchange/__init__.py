@@ -1,1 +1,1 @@
-"""Other people's formats, in and out."""
+"""Other formats, read and written."""

@@ -1,4 +1,4 @@
-"""Distances that somebody wrote down: name, distance, unit, a line each."""
+"""Measured distances as lines of text: name, distance, unit."""
 
 import csv
 import io

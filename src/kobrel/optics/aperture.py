@@ -1,4 +1,4 @@
-"""An opening ready for sampling: the outline of an iris, and what a mask in it lets pass.
+"""An aperture ready for sampling: the outline of an iris, and what a mask in it lets pass.
 
 Without a mask places are spread over the outline's triangles (:func:`kobrel.optics.iris.sample`).
 With one they follow the running sum of the light, row by row and then along the row (inverse

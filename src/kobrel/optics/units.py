@@ -53,7 +53,7 @@ _INFINITE = {"inf", "infinity", "∞"}
 
 
 def parse_length(text: str, unit: "LengthUnit | Measure" = "m") -> float:
-    """Metres from a length as somebody types it; a bare number is in `unit`.
+    """Metres from a length as it is typed; a bare number is in `unit`.
 
     >>> parse_length("320 cm"), parse_length("10' 6\\"")
     (3.2, 3.2004)

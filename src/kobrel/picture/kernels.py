@@ -1,4 +1,4 @@
-"""The tracer's compiled heart: one lens sample for each pixel and pass.
+"""The tracer's compiled kernels: one lens sample for each pixel and pass.
 
 Work goes row by row: shoot, shade, shadow. Arrays are handed on once a row and indexed
 down to numbers inside, because handing one on counts references, which threads then

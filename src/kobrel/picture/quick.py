@@ -1,4 +1,4 @@
-"""Blur from the sharp picture and its depth: one smooth frame while a hand is moving.
+"""Blur from the sharp picture and its depth: one smooth frame while something is dragged.
 
 Each pixel gathers from its neighbours those whose discs reach it, in two layers: what is
 at or behind the focus, and what is nearer and spills over it. Wide discs read from smaller
@@ -19,7 +19,7 @@ from kobrel.picture.view import View
 
 TAPS = 48
 PREVIEW_TAPS = 24
-"""While a hand moves; the finer frame follows when it rests."""
+"""For previews; the finer frame follows."""
 _SMALL = 4.5
 _TILE = 16
 

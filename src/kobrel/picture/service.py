@@ -33,11 +33,11 @@ _PREVIEW_S = 0.05
 
 @dataclass(frozen=True, eq=False)
 class Request:
-    """A picture that somebody wants.
+    """A picture that is wanted.
 
     Parameters
     ----------
-    preview : a hand is moving: one smooth frame, as soon as possible
+    preview : something is dragged or plays: one smooth frame, as soon as possible
     passes : exact passes to gather otherwise
     finish : what is done to the picture on the screen
     """
@@ -236,7 +236,7 @@ class DrawingService:
         return View(snapshot, request.camera, request.light, request.width, request.height)
 
     def _begin(self, request: Request) -> None:
-        """Answer at once with a smooth frame; start gathering passes unless in haste."""
+        """Answer at once with a smooth frame; start gathering passes unless it is a preview."""
         full = self._view(request)
         if self._goes_on(request, full):
             return

@@ -1,4 +1,4 @@
-"""The plan: a frozen document, its file, and the one door from document to numbers."""
+"""The plan: a frozen document, its file, and its edits, and the stage it stands for."""
 
 import os
 

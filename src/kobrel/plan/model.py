@@ -187,7 +187,7 @@ class StandIn(Placed):
 
     @property
     def is_person(self) -> bool:
-        """Whether it stands in for somebody."""
+        """Whether it stands for a person."""
         return self.kind in ("standing", "seated", "child")
 
 

@@ -201,7 +201,7 @@ def overview_camera(stage: Stage) -> MadeCamera:
 
 
 def empty_plan() -> Plan:
-    """A plan with nothing in it but a shot whose camera stands at the height of somebody's eyes."""
+    """A plan with nothing in it but a shot whose camera stands at eye height."""
     camera = MadeCamera(position_m=(0.0, 1.6, 6.0), aim_m=(0.0, 1.0, 0.0))
     first, last = DEFAULT_FRAMES
     mark = Mark(frame=first, target=DistanceTarget(metres=6.0))

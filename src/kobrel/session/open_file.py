@@ -1,4 +1,4 @@
-"""Aperture a plan or a scene: reads it and builds what rays need; done beside the window."""
+"""Opening a plan or a scene: it is read, and what rays need is built, beside the window."""
 
 from dataclasses import dataclass
 from pathlib import Path

@@ -63,7 +63,7 @@ class State(Evented):
 
     Fields
     ------
-    walk : the view camera while somebody looks from elsewhere; None looks through the shot's camera
+    walk : the view camera while it looks from elsewhere; None looks through the shot's camera
     sight : the last sight report, with the parts that it is of
     """
 

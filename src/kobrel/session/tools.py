@@ -1,4 +1,4 @@
-"""Tools in hand, and what is given room: what a click means, and what is seen."""
+"""Tools, and what is given room: what a click means, and what is seen."""
 
 from dataclasses import dataclass
 from typing import Literal

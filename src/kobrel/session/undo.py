@@ -1,4 +1,4 @@
-"""The way back: every edit as a step from one plan to another."""
+"""Undo and redo: every edit as a step from one plan to another."""
 
 from dataclasses import dataclass, replace
 

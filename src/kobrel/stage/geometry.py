@@ -104,7 +104,7 @@ class Pictures:
 class Geometry:
     """All that shading reads of some pieces; what did not change is taken from another.
 
-    Stages are exchanged while a hand moves a stand-in: corners and textures, which are
+    Stages are exchanged while a stand-in is dragged: corners and textures, which are
     large, are then kept, and only the rows, which are short, are put together anew.
     """
 

@@ -9,12 +9,12 @@ from kobrel.stage.shapes import joined, lathe, limb, moved, sphere
 
 EYES_OF_HEIGHT = 0.936
 _SEATED_OF_STANDING = 0.73
-"""How high somebody on a chair sits, of their standing height (1.30 of 1.78 m)."""
+"""Height of a seated person, of their standing height (1.30 of 1.78 m)."""
 
 
 @cache
 def standing() -> Mesh:
-    """Somebody 1.78 m tall, arms hanging."""
+    """A person 1.78 m tall, arms hanging."""
     return joined(
         _torso(0.84),
         *_head(1.655),

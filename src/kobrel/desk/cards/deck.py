@@ -1,4 +1,4 @@
-"""The cards behind their tabs. The large ones are made when somebody first turns to them."""
+"""The cards behind their tabs. A card is made when it is first shown."""
 
 from collections.abc import Iterator
 
@@ -37,7 +37,7 @@ class Deck(QStackedWidget):
         return (self[key] for key in NAMES)
 
     def made(self, key: int) -> Card | None:
-        """A card if somebody has turned to it."""
+        """A card if it was made."""
         return self._cards.get(key)
 
     def turn_to(self, key: int) -> None:

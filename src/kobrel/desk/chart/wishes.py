@@ -110,7 +110,7 @@ def paint_stroke(
     painter: QPainter, session: Session, scale: DioptreScale, x_of: Callable[[float], float],
     subject: int, first: float, last: float,
 ) -> None:  # fmt: skip
-    """What is just being painted, before the hand lets go."""
+    """What is just being painted, before the button is released."""
     numbers, y = session.survey, line_of(session, subject, scale)
     if numbers is None or y is None:
         return

@@ -1,4 +1,4 @@
-"""The seven index tabs on the window's right edge."""
+"""The index tabs on the window's right edge."""
 
 from PySide6.QtCore import QPoint, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent

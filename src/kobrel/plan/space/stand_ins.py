@@ -1,4 +1,4 @@
-"""Stand-ins as scenes: each is a small scene of its own, so that moving one costs nothing else."""
+"""Stand-ins as scenes: each is a small scene of its own, so that moving one rebuilds nothing else."""
 
 from collections.abc import Callable
 from functools import cache, lru_cache

@@ -57,7 +57,7 @@ def dolly(session: Session, steps: float) -> None:
 
 
 def take_walk(session: Session) -> None:
-    """Make the walker's camera the shot's: by a key at the frame where the shot's has keys."""
+    """Make the view camera the shot's: by a key at the frame where the shot's has keys."""
     walk, shot = session.walk, session.shot
     if walk is None or shot is None:
         return

@@ -29,7 +29,7 @@ def load_mesh_file(path: Path, unit_m: float | None, progress: Progress) -> Scen
     SceneError
         The file cannot be read.
     """
-    progress(f"Aperture {path.name}", 0.0)
+    progress(f"Opening {path.name}", 0.0)
     try:
         source = trimesh.load_scene(str(path), process=False)
     except Exception as error:  # each of trimesh's readers fails in its own way

@@ -32,7 +32,7 @@ def load_usd(path: Path, unit_m: float | None, progress: Progress) -> Scene:
     SceneError
         The file cannot be opened as USD.
     """
-    progress(f"Aperture {path.name}", 0.0)
+    progress(f"Opening {path.name}", 0.0)
     quiet = UsdUtils.CoalescingDiagnosticDelegate()
     try:
         stage = Usd.Stage.Open(str(path))
