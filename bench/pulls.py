@@ -106,14 +106,14 @@ def playing(table: Table) -> None:
         QApplication.processEvents()
         time.sleep(0.002)
     made = time.perf_counter() - begun
-    window.session.play_wanted.emit()
+    window.session.want("play")
     begun = time.perf_counter()
     while time.perf_counter() - begun < 4.0:
         QApplication.processEvents()
         time.sleep(0.001)
     player, fps = window.player, window.session.shot.fps if window.session.shot else 24.0
     shown, dropped = player.shown, player.dropped
-    window.session.play_wanted.emit()
+    window.session.want("play")
     table.add_row(
         f"played from memory, 640 x 360, {len(window.screening.filled()[0])} frames made in {made:.0f} s",
         f"{shown / 4.0:.1f} frames/s, {dropped} dropped in 4 s",

@@ -98,7 +98,7 @@ def test_the_table_of_modules_is_as_the_modules_are():
 def test_only_the_session_tells_of_its_changes():
     """No other module sends the session's events, and only `watch` listens to them."""
     pattern = re.compile(
-        r"session\.(changed|said|wanted|aimed|closing)\.emit|session\.changed\.connect|\._set\("
+        r"session\.(changed|said|wanted|aimed|closing)\.emit|session\.changed\.connect|session\._set\("
     )
     found = [
         f"{path.name}: {line.strip()}"

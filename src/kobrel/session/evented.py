@@ -40,6 +40,23 @@ class Field(Generic[T]):
         raise AttributeError(f"{self.name} is changed by the session's own methods and commands")
 
 
+class MadeField(Field[T]):
+    """A field whose first value is made for each object, not while the module loads.
+
+    Parameters
+    ----------
+    make : makes the value
+    """
+
+    def __init__(self, make: Callable[[], T]) -> None:
+        self._make = make
+
+    @property
+    def start(self) -> T:  # type: ignore[override]
+        """A new first value."""
+        return self._make()
+
+
 class Evented:
     """An object with fields. A change of any number of them is one event, after all of them are set.
 

@@ -17,7 +17,7 @@ from kobrel.plan.model import DistanceTarget, MadeCamera, Plan, Shot, SubjectTar
 from kobrel.plan.solve.brief import Judged, judge
 from kobrel.plan.space.stand_ins import number_of
 from kobrel.plan.staging import Library
-from kobrel.session.evented import Evented, Field
+from kobrel.session.evented import Evented, Field, MadeField
 from kobrel.stage.stage import Stage
 
 ON_SUBJECT_DPT = 1e-6
@@ -67,9 +67,9 @@ class State(Evented):
     sight : the last sight report, with the parts that it is of
     """
 
-    plan = Field(Plan())
-    stage = Field(Stage())
-    library = Field(Library())
+    plan = MadeField(Plan)
+    stage = MadeField(Stage)
+    library = MadeField(Library)
     shot_index = Field(0)
     frame = Field(1001)
     walk: Field[MadeCamera | None] = Field(None)

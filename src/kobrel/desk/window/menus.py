@@ -8,7 +8,6 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar, QMessageBox
 
 from kobrel import __version__
-from kobrel.desk.cards.block.scenes import ScenesPage
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.toolkit.theme import THEMES
 from kobrel.desk.window.body import Body
@@ -177,6 +176,8 @@ def _add_scene(host: Host) -> None:
     if host.session.shot is None:
         host.document.ask_open()
         return
+    from kobrel.desk.cards.block.scenes import ScenesPage
+
     page = host.show_page(1, "Scenes")
     if isinstance(page, ScenesPage):
         page.ask_add()

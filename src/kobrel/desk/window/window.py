@@ -27,7 +27,6 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.cards.paged import PagedCard
-from kobrel.desk.cards.pull.shots import ShotsPage
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
@@ -230,6 +229,8 @@ class Window(QMainWindow):
         elif what == "movie":
             self._ask_movie()
         elif what == "shot":
+            from kobrel.desk.cards.pull.shots import ShotsPage
+
             page = self.show_page(5, "Shots")
             assert isinstance(page, ShotsPage)
             page.name_it()
