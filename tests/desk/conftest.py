@@ -6,6 +6,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
+from kobrel.desk.picture.view import PictureView
 from kobrel.desk.toolkit.theme import apply
 from kobrel.desk.window import picture_feed
 from kobrel.desk.window.app import application
@@ -160,6 +161,8 @@ def make_page(demo_session):
 @pytest.fixture
 def make_window(qapp, settings, monkeypatch):
     monkeypatch.setattr(picture_feed, "PASSES", PASSES)
+    whole = PictureView.picture_size
+    monkeypatch.setattr(PictureView, "picture_size", lambda view: tuple(side // 2 for side in whole(view)))
     made = []
 
     def make():

@@ -100,15 +100,17 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
         passed = within_stop(
             p[:, 0], p[:, 1], ways[:, 0], ways[:, 1], front.distance_mm / 1000.0, front.diameter_mm / 2000.0
         )
-    parts = []
-    for shift, colour in ((0.0, (0.0, 1.0, 0.0)), (red_blue, (1.0, 0.0, 1.0))):
-        lean = np.stack(leaning(p[:, 0], p[:, 1], area, t[0], t[1], focus + shift, spherical, swirl), axis=-1)
-        offsets = lean - p * nearness
-        parts.append((offsets * px, np.asarray(colour) * passed[:, None]))
-    if flaws.colour_mm == 0.0:
-        return Disc(parts[0][0], np.ones((count, 3)) * passed[:, None])
+
+    def offsets(shift_dpt: float) -> Numbers:
+        leans = leaning(p[:, 0], p[:, 1], area, t[0], t[1], focus + shift_dpt, spherical, swirl)
+        return (np.stack(leans, axis=-1) - p * nearness) * px
+
+    light = np.repeat(passed[:, None].astype(float), 3, axis=1)
+    if red_blue == 0.0:
+        return Disc(offsets(0.0), light)
     return Disc(
-        np.concatenate([offsets for offsets, _ in parts]), 2.0 * np.concatenate([c for _, c in parts])
+        np.concatenate([offsets(0.0), offsets(red_blue)]),
+        2.0 * np.concatenate([light * (0.0, 1.0, 0.0), light * (1.0, 0.0, 1.0)]),
     )
 
 

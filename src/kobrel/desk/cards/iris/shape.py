@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
 from kobrel.desk.cards.base import ShotCard
@@ -41,6 +41,7 @@ class IrisShapeView(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        self._image = Memo[QImage]()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(170)
         self.setAccessibleName("Shape of the iris")
@@ -66,7 +67,8 @@ class IrisShapeView(QWidget):
             centre.x() - reach * radius, centre.y() - reach * radius, 2 * reach * radius, 2 * reach * radius
         )
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(box, iris_image(camera))
+        parts = (aperture(camera.turned_iris, camera.squeeze), theme())
+        painter.drawImage(box, self._image.get(parts, lambda: iris_image(camera)))
         painter.setPen(QPen(theme().line, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, radius, radius)
