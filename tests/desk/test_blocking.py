@@ -384,10 +384,10 @@ def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(emp
     pieces = {id(piece) for piece in session.stage._pieces}
     blocking.place(session, "ball", (0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
-    before = window.picture._image.copy()
+    before = window.picture.image.copy()
     session.select(stand_in=2)
     blocking.move(session, (-0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
     QApplication.processEvents()
-    user.wait(lambda: "exact" in window.picture.status and window.picture._image != before)
+    user.wait(lambda: "exact" in window.picture.status and window.picture.image != before)
     assert isinstance(session.shot.camera, MadeCamera)

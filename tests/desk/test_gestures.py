@@ -30,13 +30,13 @@ def user(demo_user):
 def barrel_index(window):
     barrel = window.barrel
     scale = barrel.scale()
-    return barrel, QPointF(scale.px(float(window.session.camera.focus_m)), barrel._line_y - 12)
+    return barrel, QPointF(scale.px(float(window.session.camera.focus_m)), barrel.line_y - 12)
 
 
 def barrel_limit(window):
     barrel = window.barrel
     limit = float(window.session.camera.limits_m[1])
-    return barrel, QPointF(barrel.scale().px(limit), barrel._line_y - 4)
+    return barrel, QPointF(barrel.scale().px(limit), barrel.line_y - 4)
 
 
 def chart_mark(window):

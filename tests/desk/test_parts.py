@@ -317,9 +317,9 @@ def test_recent_files_and_cameras_are_in_the_menus(make_window):
     from PySide6.QtWidgets import QMenu
 
     menu = QMenu()
-    menus._fill_recent(user.window, menu)
+    menus.fill_recent(user.window, menu)
     assert [action.text() for action in menu.actions()] == [str(DEMO)]
-    menus._fill_cameras(user.window, menu)
+    menus.fill_cameras(user.window, menu)
     texts = [action.text() for action in menu.actions()]
     assert "/NightFerry/Cameras/Rack" in texts
     assert [a.isChecked() for a in menu.actions()].count(True) == 1
@@ -342,12 +342,12 @@ def test_thumbnails_follow_edits(make_window):
     user = make_window()
     user.window.document.open(DEMO)
     user.opened()
-    user.wait(lambda: len(user.window.shots._images) == 4)
-    before = user.window.shots._images["01"].copy()
+    user.wait(lambda: len(user.window.shots.thumbnails) == 4)
+    before = user.window.shots.thumbnails["01"].copy()
     user.window.session.edit(
         "brighter", user.window.session.plan.but(light=user.window.session.plan.light.but(exposure_ev=3))
     )
-    user.wait(lambda: user.window.shots._images["01"] != before)
+    user.wait(lambda: user.window.shots.thumbnails["01"] != before)
 
 
 def test_while_a_hand_moves_the_picture_is_quick_and_then_exact(make_window):

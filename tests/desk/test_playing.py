@@ -379,6 +379,6 @@ def test_two_ways_that_play_tell_their_rate(user):
     screening.compare("Later, f/4")
     user.wait(lambda: filled(screening) and filled(screening, 1))
     user.key(Qt.Key.Key_Space)
-    user.wait(lambda: "frames a second" in window.body.pair._status)
+    user.wait(lambda: "frames a second" in window.body.pair.status)
     user.key(Qt.Key.Key_Space)
-    assert window.body.pair._status == ""
+    assert window.body.pair.status == ""

@@ -1,12 +1,16 @@
+import time
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtWidgets import QApplication, QWidget
 
 from kobrel.desk.picture.guides import middle, paint_guides
 from kobrel.desk.toolkit.paint import hull
+from kobrel.desk.toolkit.panel import follow
 from kobrel.memo import same
 from kobrel.plan import edit
 from kobrel.plan.model import CameraEnd, DistanceTarget, Guides, PointAnchor, SubjectEnd
@@ -204,9 +208,37 @@ def test_saving_an_unnamed_plan_names_it(make_window, tmp_path):
     window.document.begin_empty()
     assert window.session.card == 1
     assert window.cards[1].stand_ins.isVisible()
-    window.document._save_to(tmp_path / "Harbour.kobrel")
+    window.document.save_to(tmp_path / "Harbour.kobrel")
     assert window.session.plan.name == "Harbour"
     assert window.session.history.is_saved
     assert window.heading.text() == "Harbour"
     user.key(Qt.Key.Key_3)
     assert window.session.shot.marks[0].target == DistanceTarget(metres=6.0)
+
+
+def test_views_that_wait_are_painted_in_their_order(qapp, session):
+    """While something is dragged, the view that is dragged in comes at once and others one after the other."""
+    painted = []
+
+    class Painted(QWidget):
+        def __init__(self, name):
+            super().__init__()
+            self.name = name
+
+        def update(self):
+            painted.append(self.name)
+
+    last, first, held = Painted("last"), Painted("first"), Painted("held")
+    follow(session, last, ("plan",), order=3)
+    follow(session, first, ("plan",), order=1)
+    follow(session, held, ("plan",), order=2, first=lambda: True)
+    session.begin_drag()
+    session.set_keyed("Stop", "f_number", 4.0)
+    assert painted == ["held"]
+    end = time.monotonic() + 10
+    while len(painted) < 3 and time.monotonic() < end:
+        QApplication.processEvents()
+    assert painted == ["held", "first", "last"]
+    session.end_drag()
+    session.set_keyed("Stop", "f_number", 5.6)
+    assert sorted(painted[3:]) == ["first", "held", "last"], "without a drag none waits"

@@ -162,7 +162,7 @@ def test_dragging_the_barrels_index_refocuses_and_is_one_step_to_undo(user):
     _window, session, barrel = user.window, user.window.session, user.window.barrel
     before = session.plan
     scale = barrel.scale()
-    start = QPointF(scale.px(float(session.camera.focus_m)), barrel._line_y - 12)
+    start = QPointF(scale.px(float(session.camera.focus_m)), barrel.line_y - 12)
     goal = QPointF(scale.px(6.0), start.y())
     user.drag(barrel, start, goal)
     assert float(session.camera.focus_m) == pytest.approx(6.0, rel=0.03)
@@ -182,7 +182,7 @@ def test_dragging_an_end_of_the_band_changes_the_stop(user, end):
     focus = float(session.camera.focus_m)
     scale = barrel.scale()
     wanted = 1 / (1 / focus + 1.5 * (1 / limit - 1 / focus))
-    y = barrel._line_y - 4
+    y = barrel.line_y - 4
     user.drag(barrel, QPointF(scale.px(limit), y), QPointF(scale.px(wanted), y))
     assert float(session.camera.f_number) == pytest.approx(1.5, rel=0.05)
     assert float(session.camera.limits_m[end]) == pytest.approx(wanted, rel=0.05)

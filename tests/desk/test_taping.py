@@ -356,17 +356,17 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     barrel, chart = window.barrel, window.chart
     scale = barrel.scale()
     near = float(session.survey.focus_distance_m[0, 0]) - 0.9
-    before = pixel(barrel, scale.px(near), barrel._line_y - 3)
+    before = pixel(barrel, scale.px(near), barrel.line_y - 3)
     session.edit("depth", edit.with_subject(session.plan, 1, half_depth_m=1.0))
     user.rest()
-    assert pixel(barrel, barrel.scale().px(near), barrel._line_y - 3) != before
+    assert pixel(barrel, barrel.scale().px(near), barrel.line_y - 3) != before
 
     plain = chart.grab().toImage()
     plan, _ = edit.add_tape(session.plan, "Far", CameraEnd(), far)
     session.edit("tape", plan)
     user.rest()
     distance = float(session.camera.see(far.position_m).axial_m)
-    x, line = barrel.scale().px(distance), round(barrel._line_y)
+    x, line = barrel.scale().px(distance), round(barrel.line_y)
     assert any(pixel(barrel, x, y) != pixel(barrel, x + 6, y) for y in range(line - 24, line - 1))
     session.select(tape="Far")
     user.rest()

@@ -167,8 +167,8 @@ def test_the_barrel_snaps_to_a_subject(user):
     _window, session, barrel = user.window, user.window.session, user.window.barrel
     scale = barrel.scale()
     distance = float(session.survey.focus_distance_m[1, session.row])
-    start = QPointF(scale.px(float(session.camera.focus_m)) + 1, barrel._line_y - 34)
-    user.drag(barrel, start, QPointF(scale.px(distance) + 2, barrel._line_y - 34))
+    start = QPointF(scale.px(float(session.camera.focus_m)) + 1, barrel.line_y - 34)
+    user.drag(barrel, start, QPointF(scale.px(distance) + 2, barrel.line_y - 34))
     assert session.subject_in_focus() == SubjectTarget(number=2)
 
 
@@ -204,12 +204,12 @@ def test_v_flips_to_the_last_picture(user):
     focus_on(session, SubjectTarget(number=2))
     user.wait(lambda: not finished(window))
     user.wait(lambda: finished(window))
-    now = window.picture._image
+    now = window.picture.image
     window.feed.flip()
     assert window.picture.status == "the last picture"
-    assert window.picture._image != now
+    assert window.picture.image != now
     window.feed.flip()
-    assert window.picture._image == now
+    assert window.picture.image == now
 
 
 def test_tape_shows_distances_and_the_unit_changes_everywhere(user):
@@ -249,7 +249,7 @@ def test_a_shot_is_chosen_in_the_column(user):
     window.shots.setFocus()
     QTest.keyClick(window.shots, Qt.Key.Key_Up)
     assert session.shot.name == "03"
-    user.wait(lambda: len(window.shots._images) == 4)
+    user.wait(lambda: len(window.shots.thumbnails) == 4)
 
 
 def test_the_light_look_reaches_every_widget(user, qapp):

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Concatenate, ParamSpec, TypeVar
 
+from kobrel.plan.model import Shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -29,6 +30,14 @@ def needs(
         return call
 
     return made
+
+
+def _shot(session: Session) -> Shot | None:
+    return session.shot
+
+
+needs_shot = needs(_shot)
+"""A command on the shot in work, which is its second argument."""
 
 
 def _now(session: Session) -> Now | None:

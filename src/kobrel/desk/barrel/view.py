@@ -147,7 +147,8 @@ class Barrel(Panel):
         self.update()
 
     @property
-    def _line_y(self) -> float:
+    def line_y(self) -> float:
+        """Height of the engraved line."""
         return self.height() - 46.0
 
     def flags(self) -> list[Flag]:
@@ -170,7 +171,7 @@ class Barrel(Panel):
         room = self.width() - 100 - text_width(said, 12)
         painter = self.begin(note if text_width(note, 12) < room else "")
         draw_text(painter, QPointF(self.width() - 12, 18), said, theme().sharp, 12, "right")
-        y = self._line_y
+        y = self.line_y
         near, far = (float(limit) for limit in camera.limits_m)
         left, right = max(scale.px(near), MARGIN - 10), scale.px(far)
         focus = scale.px(float(camera.focus_m))
@@ -227,7 +228,7 @@ class Barrel(Panel):
         """
         if camera.projection == "orthographic":
             return
-        y, focus = self._line_y, scale.px(float(camera.focus_m))
+        y, focus = self.line_y, scale.px(float(camera.focus_m))
         half = float(camera.coc_mm) * 1000.0 / float(camera.focal_mm * camera.image_distance_mm)
         centre = 1.0 / float(camera.focus_m)
         at = {-1: focus, 1: focus}
@@ -263,7 +264,7 @@ class Barrel(Panel):
     def _paint_flags(self, painter: QPainter, now: Now, scale: DioptreScale) -> None:
         """Depths and leaders first, then the flags over them."""
         session, numbers = self._session, now.survey
-        y, flags = self._line_y, self.flags()
+        y, flags = self.line_y, self.flags()
         for flag in flags:
             colour = subject_colour(numbers, flag.row, session.row)
             subject = session.plan.subject(numbers.subjects[flag.row])
@@ -298,7 +299,7 @@ class Barrel(Panel):
         one = judged.brief.at(self._session.row)
         low, high = focus_bands(one.numbers(), one.lens(), float(camera.f_number))
         low, high = (nearness_of(side, one.focal_mm[0], one.model) for side in (low, high))
-        y = self._line_y - 30
+        y = self.line_y - 30
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme().sharp)
         for near, far in zip(high[0], low[0], strict=True):
@@ -319,7 +320,7 @@ class Barrel(Panel):
         if answer is None or scale is None:
             return None
         x = scale.px(1.0 / answer.x if answer.x > 1e-9 else math.inf)
-        return QPointF(x, self._line_y - 31) if MARGIN - 12 <= x <= self.width() else None
+        return QPointF(x, self.line_y - 31) if MARGIN - 12 <= x <= self.width() else None
 
     def _paint_tapes(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
         """Where the far ends of tapes lie, as dashed ticks."""
@@ -331,7 +332,7 @@ class Barrel(Panel):
                 colour = theme().focus if chosen else theme().text
                 painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
                 x = scale.px(distance)
-                painter.drawLine(QPointF(x, self._line_y - 25), QPointF(x, self._line_y + 8))
+                painter.drawLine(QPointF(x, self.line_y - 25), QPointF(x, self.line_y + 8))
 
     def _paint_fringe(self, painter: QPainter, scale: DioptreScale, sharp: tuple[float, float]) -> None:
         """How much of the picture lies at each distance: columns beneath the scale, ivory where
@@ -388,7 +389,7 @@ class Barrel(Panel):
         near, far = (scale.px(float(limit)) for limit in camera.limits_m)
         to_index = abs(at.x() - scale.px(float(camera.focus_m)))
         for part, x in (("near", near), ("far", far)):
-            if abs(at.x() - x) <= _GRAB_PX and (abs(at.x() - x) < to_index or at.y() > self._line_y - 14):
+            if abs(at.x() - x) <= _GRAB_PX and (abs(at.x() - x) < to_index or at.y() > self.line_y - 14):
                 return part
         return "focus"
 

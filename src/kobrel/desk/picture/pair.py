@@ -23,7 +23,7 @@ class PairView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Two ways of the shot, side by side")
         self.setToolTip("The shot as it is, and what was chosen to be seen beside it. Space plays both.")
-        self._status = ""
+        self.status = ""
         session.watch(("frame", *NUMBERS, "dragging"), self.update)
         screening.changed.connect(self.update)
 
@@ -32,7 +32,7 @@ class PairView(QWidget):
 
     def show_status(self, status: str) -> None:
         """Say how it plays."""
-        self._status = status
+        self.status = status
         self.update()
 
     def boxes(self) -> tuple[QRectF, QRectF]:
@@ -76,6 +76,6 @@ class PairView(QWidget):
             draw_label(
                 painter, box.topLeft() + QPointF(10, 20), name, theme().focus if which == 0 else theme().text
             )
-        if self._status:
+        if self.status:
             foot = self.boxes()[0].bottomLeft() + QPointF(10, -10)
-            draw_label(painter, foot, self._status, theme().text)
+            draw_label(painter, foot, self.status, theme().text)

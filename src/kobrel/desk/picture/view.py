@@ -91,7 +91,7 @@ class PictureView(GestureWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._image: QImage | None = None
+        self.image: QImage | None = None
         self.status = ""
         self._last_probe = 0.0
         self.focus_key_held = False
@@ -182,7 +182,7 @@ class PictureView(GestureWidget):
 
     def show_image(self, image: QImage, status: str) -> None:
         """Show a drawn picture."""
-        self._image, self.status, self.ready = image, status, True
+        self.image, self.status, self.ready = image, status, True
         self.update()
 
     def show_status(self, status: str) -> None:
@@ -192,7 +192,7 @@ class PictureView(GestureWidget):
 
     def forget_image(self) -> None:
         """Show nothing, as the old picture is of another scene."""
-        self._image, self.ready = None, False
+        self.image, self.ready = None, False
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -212,9 +212,9 @@ class PictureView(GestureWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme().surround)
         box = self.frame_rect()
-        if self._image is not None:
+        if self.image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.whole_rect(), self._image)
+            painter.drawImage(self.whole_rect(), self.image)
         if box != self.whole_rect():
             paint_crop(painter, self.whole_rect(), box, self._gate_rect())
         paint_guides(painter, box, self._session.plan.guides)

@@ -57,7 +57,7 @@ class ShotsColumn(GestureWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._images: dict[str, QImage] = {}
+        self.thumbnails: dict[str, QImage] = {}
         self._ribbons = Memos[list[QColor]]()
         self._may_survey = True
         self.setFixedWidth(112)
@@ -77,12 +77,12 @@ class ShotsColumn(GestureWidget):
 
     def show_thumbnail(self, shot_name: str, image: QImage) -> None:
         """Show a shot's small picture."""
-        self._images[shot_name] = image
+        self.thumbnails[shot_name] = image
         self.update()
 
     def forget(self) -> None:
         """Forget all small pictures."""
-        self._images.clear()
+        self.thumbnails.clear()
         self._ribbons.forget()
         self.update()
 
@@ -102,7 +102,7 @@ class ShotsColumn(GestureWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme().surround)
             painter.drawRoundedRect(box, 3, 3)
-            image = self._images.get(shot.name)
+            image = self.thumbnails.get(shot.name)
             if image is not None:
                 part = min(box.width() / image.width(), box.height() / image.height())
                 size = (image.width() * part, image.height() * part)

@@ -128,7 +128,7 @@ class Document(QObject):
 
     def save(self) -> bool:
         """Save, asking for a name where there is none; False if it was not saved."""
-        return self._save_to(self.path) if self.path else self.ask_save_as()
+        return self.save_to(self.path) if self.path else self.ask_save_as()
 
     def ask_save_as(self) -> bool:
         """Save under a name that the person chooses."""
@@ -139,9 +139,10 @@ class Document(QObject):
         if not name:
             return False
         path = Path(name)
-        return self._save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+        return self.save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
 
-    def _save_to(self, path: Path) -> bool:
+    def save_to(self, path: Path) -> bool:
+        """Save under a name; False if it was not saved."""
         from kobrel.plan.file import save_plan
 
         plan = self._session.plan

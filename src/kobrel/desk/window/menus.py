@@ -67,7 +67,7 @@ def build(host: Host) -> None:
     file = host.bar.addMenu("&File")
     file.addAction(host.add_action("Open scene or plan …", keys.Open, document.ask_open))
     recent = file.addMenu("Open recent")
-    recent.aboutToShow.connect(lambda: _fill_recent(host, recent))
+    recent.aboutToShow.connect(lambda: fill_recent(host, recent))
     file.addAction(host.add_action("New, on an empty stage", keys.New, document.begin_empty))
     file.addAction(host.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)))
     file.addAction(host.add_action("Open the demo, Night Ferry", "", document.open_demo))
@@ -105,7 +105,7 @@ def build(host: Host) -> None:
         shot.addAction(host.add_action(text, shortcut, work))
     shot.addSeparator()
     cameras = shot.addMenu("Camera")
-    cameras.aboutToShow.connect(lambda: _fill_cameras(host, cameras))
+    cameras.aboutToShow.connect(lambda: fill_cameras(host, cameras))
     shot.addSeparator()
     shot.addAction(host.add_action("Play or pause\tSpace", "", partial(session.want, "play")))
     shot.addAction(host.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
@@ -183,7 +183,8 @@ def _add_scene(host: Host) -> None:
         page.ask_add()
 
 
-def _fill_recent(host: Host, menu: QMenu) -> None:
+def fill_recent(host: Host, menu: QMenu) -> None:
+    """List the files that were open lately."""
     menu.clear()
     paths = host.document.recent()
     for path in paths:
@@ -192,7 +193,7 @@ def _fill_recent(host: Host, menu: QMenu) -> None:
         menu.addAction("Nothing yet").setEnabled(False)
 
 
-def _fill_cameras(host: Host, menu: QMenu) -> None:
+def fill_cameras(host: Host, menu: QMenu) -> None:
     """The cameras of the scenes; the chosen one gives its place, lens, keys and focus."""
     menu.clear()
     session = host.session

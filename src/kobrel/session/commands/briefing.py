@@ -8,11 +8,12 @@ from kobrel.optics.reach import StopRange
 from kobrel.plan import edit
 from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.measure.survey import spans
+from kobrel.plan.model import Shot
 from kobrel.plan.parts import Keyed
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import Answer, Clash
 from kobrel.plan.solve.trials import Trial, Where, trials
-from kobrel.session.needs import needs_now
+from kobrel.session.needs import needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 from kobrel.stage.scene import Progress
@@ -40,10 +41,10 @@ def add(session: Session, wish: Wish) -> None:
     session.edit_shot(f"Ask for {briefs.wish_text(session.plan, wish)}", lambda s: edit.painted(s, wish))
 
 
-def change(session: Session, index: int, **changes: object) -> None:
+@needs_shot
+def change(session: Session, shot: Shot, index: int, **changes: object) -> None:
     """Change one wish of the brief."""
-    shot = session.shot
-    if shot is None or not 0 <= index < len(shot.brief):
+    if not 0 <= index < len(shot.brief):
         return
     try:
         fresh = shot.brief[index].but(**changes)
@@ -54,10 +55,10 @@ def change(session: Session, index: int, **changes: object) -> None:
     session.edit_shot("Change the brief", lambda s: s.but(brief=wishes))
 
 
-def remove(session: Session, index: int) -> None:
+@needs_shot
+def remove(session: Session, shot: Shot, index: int) -> None:
     """Take one wish out of the brief."""
-    shot = session.shot
-    if shot is not None and 0 <= index < len(shot.brief):
+    if 0 <= index < len(shot.brief):
         wishes = (*shot.brief[:index], *shot.brief[index + 1 :])
         session.edit_shot("Take a wish back", lambda s: s.but(brief=wishes))
 

@@ -4,20 +4,18 @@ import numpy as np
 
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, marked_stop, step_stop
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import DistanceTarget, SubjectTarget, Target
+from kobrel.plan.model import DistanceTarget, Shot, SubjectTarget, Target
 from kobrel.plan.pull import marks as pulls
-from kobrel.session.needs import needs_now
+from kobrel.session.needs import needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
 _CONES_DEG = (0.001, 89.0)
 
 
-def focus_on(session: Session, target: Target, **chosen: object) -> None:
+@needs_shot
+def focus_on(session: Session, shot: Shot, target: Target, **chosen: object) -> None:
     """Put the focus on something at this frame, and choose the mark that it sets, and what else is given."""
-    shot = session.shot
-    if shot is None:
-        return
     several, label = len(shot.marks) > 1 or session.playing, session.target_label(target)
     put, frame = pulls.set_mark if session.playing else pulls.refocus, session.frame
     if several:

@@ -9,9 +9,9 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.instrument import Lens, Sensor
 from kobrel.plan.kits.lenses import Kit, nearest_lens, read_kit, shipped_kits
 from kobrel.plan.measure.camera import poses
-from kobrel.plan.model import SubjectTarget
+from kobrel.plan.model import Shot, SubjectTarget
 from kobrel.session import settings
-from kobrel.session.needs import needs_now
+from kobrel.session.needs import needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -26,11 +26,10 @@ def set_keeps_framing(session: Session, keeps: bool) -> None:
     session.settings.put(settings.KEEPS_FRAMING, keeps)
 
 
-def set_sensor(session: Session, name: str, sensor: Sensor) -> None:
+@needs_shot
+def set_sensor(session: Session, shot: Shot, name: str, sensor: Sensor) -> None:
     """Take another sensor, by the choice of what stays."""
-    shot, keeps = session.shot, keeps_framing(session)
-    if shot is None:
-        return
+    keeps = keeps_framing(session)
     changed = glasses.with_sensor(shot.glass, sensor, keeps)
     session.edit_shot(name, lambda s: s.but(glass=changed))
     if keeps and shot.glass.lens is not None and changed.lens is None:

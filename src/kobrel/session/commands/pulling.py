@@ -4,12 +4,12 @@ from functools import reduce
 
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
-from kobrel.plan.model import Mark, PointTarget, Target
+from kobrel.plan.model import Mark, PointTarget, Shot, Target
 from kobrel.plan.parts import PlaceKey, Vector
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import place_track
-from kobrel.session.needs import needs, needs_now
+from kobrel.session.needs import needs, needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -21,11 +21,9 @@ EASES = {
 }  # fmt: skip
 
 
-def mark_in_work(session: Session) -> Mark | None:
+@needs_shot
+def mark_in_work(session: Session, shot: Shot) -> Mark:
     """The chosen mark, or the one that holds at this frame."""
-    shot = session.shot
-    if shot is None:
-        return None
     chosen = next((m for m in shot.marks if m.frame == session.selected_mark), None)
     before = [m for m in shot.marks if m.frame <= session.frame]
     return chosen or (before[-1] if before else shot.marks[0])
@@ -37,11 +35,9 @@ needs_mark = needs(mark_in_work)
 
 def chosen_frames(session: Session) -> list[float]:
     """The frames of all chosen marks."""
-    shot = session.shot
-    if shot is None:
-        return []
+    marks = session.shot.marks if session.shot else ()
     wanted = {session.selected_mark, *session.also_marked}
-    return [mark.frame for mark in shot.marks if mark.frame in wanted]
+    return [mark.frame for mark in marks if mark.frame in wanted]
 
 
 def draw_pull(session: Session, first: float, start: Target, last: float, end: Target) -> None:
@@ -82,10 +78,11 @@ def hold_here(session: Session, mark: Mark) -> None:
     change(session, mark, f"Hold until {until:g}", until=until)
 
 
-def move_by(session: Session, by: float, scale: float = 1.0) -> None:
+@needs_shot
+def move_by(session: Session, shot: Shot, by: float, scale: float = 1.0) -> None:
     """Move the chosen marks in time, draw them apart, or (-1) mirror them."""
-    shot, frames = session.shot, chosen_frames(session)
-    if shot is None or not frames:
+    frames = chosen_frames(session)
+    if not frames:
         return
     moved = pulls.moved_marks(shot, frames, by, scale)
     if moved == shot:
@@ -108,8 +105,8 @@ def stretch_to(session: Session, grabbed: float, to: float) -> None:
 
     The end of them that is farther from the grabbed frame stays where it is.
     """
-    shot, frames = session.shot, chosen_frames(session)
-    if shot is None or len(frames) < 2:
+    frames = chosen_frames(session)
+    if len(frames) < 2:
         return
     low, high = min(frames), max(frames)
     if grabbed - low >= high - grabbed:
@@ -226,10 +223,11 @@ def take_list(session: Session, text: str) -> None:
     session.say(f"{len(marks)} marks of the list; others stay.")
 
 
-def delete_chosen(session: Session) -> None:
+@needs_shot
+def delete_chosen(session: Session, shot: Shot) -> None:
     """Delete the chosen marks; the last one of a shot stays."""
-    shot, frames = session.shot, chosen_frames(session)
-    if shot is None or not frames:
+    frames = chosen_frames(session)
+    if not frames:
         return
     if len(shot.marks) == len(frames):
         session.say("A shot keeps at least one mark: it says where the focus is.")

@@ -3,8 +3,9 @@
 from collections.abc import Callable, Collection
 
 from kobrel.errors import KobrelError
-from kobrel.plan.model import Plan
+from kobrel.plan.model import Plan, Shot
 from kobrel.plan.sequence import cuts, shots
+from kobrel.session.needs import needs_shot
 from kobrel.session.session import Session
 
 
@@ -18,32 +19,35 @@ def _try(session: Session, name: str, change: Callable[[Plan], Plan]) -> bool:
     return True
 
 
-def duplicate(session: Session) -> None:
+@needs_shot
+def duplicate(session: Session, shot: Shot) -> None:
     """Put a copy of the shot behind it, and turn to it."""
-    shot, index = session.shot, session.shot_index
-    if shot is not None and _try(session, f"Duplicate {shot.name}", lambda p: shots.duplicated(p, index)):
+    index = session.shot_index
+    if _try(session, f"Duplicate {shot.name}", lambda p: shots.duplicated(p, index)):
         session.show_shot(index + 1)
 
 
-def remove(session: Session) -> None:
+@needs_shot
+def remove(session: Session, shot: Shot) -> None:
     """Delete the shot."""
-    shot, index = session.shot, session.shot_index
-    if shot is not None and _try(session, f"Delete shot {shot.name}", lambda p: shots.removed(p, index)):
+    index = session.shot_index
+    if _try(session, f"Delete shot {shot.name}", lambda p: shots.removed(p, index)):
         session.say(f"Shot {shot.label} is deleted. Undo brings it back.")
 
 
-def move(session: Session, to: int) -> None:
+@needs_shot
+def move(session: Session, shot: Shot, to: int) -> None:
     """Put the shot at another place of the list."""
-    shot, index = session.shot, session.shot_index
-    if shot is not None:
-        _try(session, f"Move shot {shot.name}", lambda p: shots.moved(p, index, to))
+    index = session.shot_index
+    _try(session, f"Move shot {shot.name}", lambda p: shots.moved(p, index, to))
 
 
-def rename(session: Session, name: str) -> bool:
+@needs_shot
+def rename(session: Session, shot: Shot, name: str) -> bool:
     """Give the shot another name; False where it cannot be."""
     index = session.shot_index
-    if session.shot is None or session.shot.name == name.strip():
-        return session.shot is not None
+    if shot.name == name.strip():
+        return True
     named = _try(session, f"Rename shot to {name.strip()}", lambda p: shots.renamed(p, index, name))
     if named:
         session.show_shot(index)
@@ -61,10 +65,11 @@ def add_from_cameras(session: Session) -> None:
     )
 
 
-def give_lens(session: Session, others: Collection[int]) -> None:
+@needs_shot
+def give_lens(session: Session, shot: Shot, others: Collection[int]) -> None:
     """Give this shot's lens, iris and exposure to others."""
-    shot, index = session.shot, session.shot_index
-    if shot is None or not others:
+    index = session.shot_index
+    if not others:
         session.say("Tick the shots that shall have this lens.")
         return
     _try(
@@ -73,10 +78,11 @@ def give_lens(session: Session, others: Collection[int]) -> None:
     session.say(f"Lens, iris and exposure of {shot.label} given to {len(others)} shots.")
 
 
-def match(session: Session, by: int) -> None:
+@needs_shot
+def match(session: Session, shot: Shot, by: int) -> None:
     """Stop the shot so that the far background is as soft as in the neighbour, at the cut between them."""
-    shot, index, to = session.shot, session.shot_index, session.shot_index + by
-    if shot is None or not 0 <= to < len(session.plan.shots):
+    index, to = session.shot_index, session.shot_index + by
+    if not 0 <= to < len(session.plan.shots):
         session.say("There is no shot on that side.")
         return
     other = session.plan.shots[to]

@@ -6,7 +6,7 @@ from kobrel.plan import edit
 from kobrel.plan.model import FileCamera, MadeCamera
 from kobrel.plan.space import moves
 from kobrel.plan.space.moves import vector
-from kobrel.session.needs import needs_now
+from kobrel.session.needs import needs, needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -27,33 +27,34 @@ def view_camera(session: Session, now: Now) -> MadeCamera:
     return moves.made_from_pose(camera.pose, focus, camera.near_clip_m)
 
 
-def orbit(session: Session, across_rad: float, up_rad: float) -> None:
-    """Walk around the aim."""
-    camera = view_camera(session)
-    if camera is not None:
-        there = moves.turned_about(camera.position_m, camera.aim_m, across_rad, up_rad)
-        session.walk_with(camera.but(position_m=vector(there)))
+needs_view_camera = needs(view_camera)
+"""A command on the view camera, which is its second argument."""
 
 
-def pan(session: Session, right: float, up: float) -> None:
-    """Walk aside and up by parts of the distance to the aim; the aim comes along."""
-    camera = view_camera(session)
-    if camera is not None:
-        pose = moves.look_at(camera.position_m, camera.aim_m)[0]
-        reach = float(np.linalg.norm(np.subtract(camera.aim_m, camera.position_m)))
-        step = (pose[:3, 0] * right + pose[:3, 1] * up) * reach
-        session.walk_with(
-            camera.but(position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step))
-        )
+@needs_view_camera
+def orbit(session: Session, camera: MadeCamera, across_rad: float, up_rad: float) -> None:
+    """Turn the view camera about its aim."""
+    there = moves.turned_about(camera.position_m, camera.aim_m, across_rad, up_rad)
+    session.walk_with(camera.but(position_m=vector(there)))
 
 
-def dolly(session: Session, steps: float) -> None:
-    """Walk toward the aim by a tenth of the way a step, or back."""
-    camera = view_camera(session)
-    if camera is not None:
-        away = np.subtract(camera.position_m, camera.aim_m) * 0.9**steps
-        if 0.01 < float(np.linalg.norm(away)) < 1e5:
-            session.walk_with(camera.but(position_m=vector(np.asarray(camera.aim_m) + away)))
+@needs_view_camera
+def pan(session: Session, camera: MadeCamera, right: float, up: float) -> None:
+    """Move the view camera aside and up by parts of the distance to its aim, which comes along."""
+    pose = moves.look_at(camera.position_m, camera.aim_m)[0]
+    reach = float(np.linalg.norm(np.subtract(camera.aim_m, camera.position_m)))
+    step = (pose[:3, 0] * right + pose[:3, 1] * up) * reach
+    session.walk_with(
+        camera.but(position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step))
+    )
+
+
+@needs_view_camera
+def dolly(session: Session, camera: MadeCamera, steps: float) -> None:
+    """Move the view camera toward its aim by a tenth of the way a step, or back."""
+    away = np.subtract(camera.position_m, camera.aim_m) * 0.9**steps
+    if 0.01 < float(np.linalg.norm(away)) < 1e5:
+        session.walk_with(camera.but(position_m=vector(np.asarray(camera.aim_m) + away)))
 
 
 def take_walk(session: Session) -> None:
