@@ -1,5 +1,6 @@
 """The house itself: kernels without a cache, a missing engine, what the repository promises."""
 
+import pickle
 import re
 import subprocess
 import sys
@@ -31,6 +32,21 @@ def test_kernels_work_where_nothing_can_be_kept(monkeypatch):
 
     assert add(2, 3) == 5
     assert not compiled.is_kept(add)
+
+
+def test_a_kernel_whose_cache_is_of_another_version_is_compiled_anew(tmp_path, monkeypatch):
+    (tmp_path / "own_kernel.py").write_text("def add(a, b):\n    return a + b\n")
+    monkeypatch.syspath_prepend(tmp_path)
+    import own_kernel
+
+    first = compiled.kernel(own_kernel.add)
+    assert first(1, 2) == 3
+    (index,) = (tmp_path / "__pycache__").glob("*.nbi")
+    kept = index.read_bytes()
+    index.write_bytes(pickle.dumps(numba.__version__) + b"cno.such\nName\n.")
+    again = compiled.kernel(own_kernel.add)
+    assert again(1, 2) == 3
+    assert len(index.read_bytes()) == len(kept), "and kept for the next run"
 
 
 def test_a_missing_ray_engine_is_told_in_words(monkeypatch):

@@ -10,13 +10,31 @@ def kernel(function: Callable[..., Any]) -> Any:
     """Compile for many threads (without the interpreter lock), cached on disk if possible.
 
     Where neither the package's folder nor the user's cache folder can be written the
-    kernel works all the same, compiled anew in each run.
+    kernel works all the same, compiled anew in each run. So it does where what was kept
+    cannot be read any more, as after an update that renames a type it was compiled for.
     """
     options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
     try:
-        return numba.njit(cache=True, **options)(function)
+        compiled = numba.njit(cache=True, **options)(function)
     except RuntimeError:
         return numba.njit(**options)(function)
+    _mend_cache(compiled)
+    return compiled
+
+
+def _mend_cache(compiled: Any) -> None:
+    """Let a kernel empty its cache where that cannot be read, instead of failing."""
+    cache = compiled._cache
+    load = cache.load_overload
+
+    def load_or_flush(signature: Any, context: Any) -> Any:
+        try:
+            return load(signature, context)
+        except Exception:  # whatever unpickling an older version's classes raises
+            cache.flush()
+            return None
+
+    cache.load_overload = load_or_flush
 
 
 def is_kept(compiled: Any) -> bool:
