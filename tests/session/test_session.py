@@ -1,5 +1,8 @@
 """The session by itself: one event for each change, the way back, drags, and the faults it must not have."""
 
+import gc
+import sys
+
 import pytest
 
 from kobrel.plan import edit
@@ -59,6 +62,31 @@ def test_a_change_made_by_a_listener_is_told_after_the_one_it_listens_to(session
     session.watch({"card"}, lambda: order.append("card"))
     session.show_frame(1030)
     assert order == ["frame", "card"]
+
+
+def test_a_listener_that_fails_does_not_keep_others_from_hearing(session, monkeypatch):
+    failed, heard = [], []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, *_: failed.append(kind))
+    session.watch({"frame"}, lambda: 1 / 0)
+    session.watch({"frame"}, lambda: heard.append(session.frame))
+    session.show_frame(1020)
+    assert (failed, heard) == ([ZeroDivisionError], [1020])
+
+
+def test_a_listener_may_go_without_being_forgotten(session):
+    class View:
+        heard = 0
+
+        def hear(self):
+            View.heard += 1
+
+    view = View()
+    session.watch({"frame"}, view.hear)
+    session.show_frame(1020)
+    del view
+    gc.collect()
+    session.show_frame(1021)
+    assert View.heard == 1
 
 
 @pytest.mark.parametrize("field", ["plan", "frame", "selected_mark", "history", "dragging"])

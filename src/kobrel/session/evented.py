@@ -1,5 +1,6 @@
 """Values that are set together and told of once."""
 
+import sys
 import weakref
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -107,7 +108,11 @@ class Evented:
         )
 
         def check(changes: Changes) -> None:
-            if changes & wanted and (call := find()) is not None:
+            if not changes & wanted or (call := find()) is None:
+                return
+            try:
                 call()
+            except Exception:  # one broken view must not keep the others from hearing of it
+                sys.excepthook(*sys.exc_info())
 
         self.changed.connect(check)
