@@ -354,6 +354,16 @@ def test_readings_in_words(ahead):
     assert "could not focus so near" in limits.models_differ(camera_at(plan, close, 1, stage), measure("m"))
 
 
+def test_focused_at_infinity_neither_model_blurs_the_background(looking_at):
+    plan, shot, stage = looking_at()
+    far = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
+    for model in ("render", "thin"):
+        camera = camera_at(plan, far.but(glass=far.glass.but(model=model)), 1, stage)
+        said = limits.models_differ(camera, measure("m"))
+        assert "keep the background as sharp" in said
+        assert "nan" not in said
+
+
 def test_breathing_over_a_pull(ahead):
     plan, shot, stage = ahead(model="thin")
     pull = shot.but(

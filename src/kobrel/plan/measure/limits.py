@@ -64,13 +64,17 @@ def models_differ(camera: Camera, unit: Measure) -> str:
     angle = (
         "the same width" if abs(wider) < 5e-5 else f"{abs(wider):.2%} {'wider' if wider > 0 else 'narrower'}"
     )
-    blur = float(other.blur_px(np.inf) / camera.blur_px(np.inf)) - 1.0
+    blurs = float(other.blur_px(np.inf)), float(camera.blur_px(np.inf))
+    more = blurs[0] / blurs[1] - 1.0 if blurs[1] > 0.0 else 0.0
+    background = f"blur the background {abs(more):.2%} {'more' if more >= 0 else 'less'}"
+    if blurs[1] == 0.0:
+        background = "keep the background as sharp"
     own_near, own_far = (float(limit) for limit in camera.limits_m)
     deep = (far - near) / (own_far - own_near) - 1.0 if np.isfinite(far) and np.isfinite(own_far) else 0.0
     return (
         f"{name} would hold {format_length(near, unit)} – {format_length(far, unit)} sharp here, "
         f"{abs(deep):.1%} {'deeper' if deep >= 0 else 'less deep'}, see {angle}, "
-        f"and blur the background {abs(blur):.2%} {'more' if blur >= 0 else 'less'}."
+        f"and {background}."
     )
 
 
