@@ -55,6 +55,17 @@ def test_what_is_seen_is_where_the_rays_of_the_picture_go(looking_at, kind):
     assert np.all(np.einsum("ij,ij->i", away, ways) > 0)
 
 
+def test_an_orthographic_view_focused_at_infinity_still_has_its_frame(looking_at):
+    plan, shot, stage = looking_at(glass={"projection": "orthographic", "field_m": 4.0})
+    far = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
+    camera = camera_at(plan, far, 1, stage)
+    assert [float(half) for half in camera.half_widths()] == pytest.approx([2.0, 4 / 3])
+    assert [float(angle) for angle in camera.view_angles_deg] == [0.0, 0.0]
+    sight = camera.see((1.0, 0.0, -5.0))
+    assert float(sight.x_px) == pytest.approx(0.75 * camera.width_px)
+    assert bool(sight.in_frame)
+
+
 def test_orthographic_blur_grows_by_metres_and_the_band_is_even(looking_at):
     _, _, _, camera = shot_of(looking_at, "orthographic", field_m=4.0, cone_deg=2.0)
     assert float(cone_blur_m(2.0, 3.0, 5.0)) == pytest.approx(2 * np.tan(np.radians(1)) * 2)

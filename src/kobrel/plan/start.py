@@ -31,7 +31,8 @@ from kobrel.stage.stage import Stage
 
 DEFAULT_FRAMES = (1001, 1096)
 _SAME_RATIO = 1e-3
-_SAME_DPT = 1e-3
+_SAME_PX = 0.05
+"""How far, in pixels at delivery, blur may be off what the file's own focus gives."""
 _NEAR_ENOUGH_DPT = 0.02
 # How many times its radius a ball must be away to fill the default lens and sensor.
 _BACK_OFF = 5.2
@@ -125,8 +126,19 @@ def shot_from_camera(
             rotation_deg=source.iris.rotation_deg,
         ),
         exposure=Exposure.right_at(float(source.f_number.values[0, 0]) if source.f_number else 2.8),
-        marks=_marks(focus, first, last),
+        marks=_marks(focus, first, last, _SAME_PX / _px_a_dioptre(source)),
     )
+
+
+def _px_a_dioptre(source: CameraSource) -> float:
+    """The most blur, in pixels at delivery, that a camera has for each dioptre of defocus.
+
+    The pupil times the focal length over the sensor's width; a real lens focused near has a little more.
+    """
+    focal_mm = float(np.max(source.focal_mm.values))
+    f_number = float(np.min(source.f_number.values)) if source.f_number else 2.8
+    width_mm = float(source.width_mm.values[0, 0])
+    return focal_mm**2 / f_number / 1000.0 / width_mm * Shot.model_fields["width_px"].default
 
 
 def _keyed(track: Track, first: int, last: int) -> Keyed:
@@ -140,10 +152,10 @@ def _keyed(track: Track, first: int, last: int) -> Keyed:
     return Keyed(value=keys[0].value, keys=keys)
 
 
-def _marks(track: Track, first: int, last: int) -> tuple[Mark, ...]:
+def _marks(track: Track, first: int, last: int, same_dpt: float) -> tuple[Mark, ...]:
     frames = np.arange(first, last + 1.0)
     values = np.broadcast_to(track.at(frames)[:, 0], frames.shape)
-    kept = fewest(frames, 1.0 / values, _SAME_DPT) if track.moves else [0]
+    kept = fewest(frames, 1.0 / values, same_dpt) if track.moves else [0]
     return tuple(
         Mark(frame=frames[i], target=DistanceTarget(metres=float(values[i])), ease="even") for i in kept
     )

@@ -167,7 +167,7 @@ class Camera:
         :mod:`kobrel.optics.projection`: tangents of the half angles, metres, or radians.
         """
         if self.projection == "orthographic":
-            half = self.field_m / 2 + 0.0 * self.focus_m
+            half = np.full_like(self.focus_m, self.field_m / 2)
             return half, half / self.aspect
         double = 2.0 * self.image_distance_mm
         return self.sensor_width_mm * self.squeeze / double, self.sensor_height_mm / double
@@ -210,7 +210,8 @@ class Camera:
     def magnification(self) -> Numbers:
         """Size on the sensor over size in the scene, at the focus."""
         if self.projection == "orthographic":
-            return self.sensor_width_mm * self.squeeze / (1000.0 * self.field_m) + 0.0 * self.focus_m
+            size = self.sensor_width_mm * self.squeeze / (1000.0 * self.field_m)
+            return np.full_like(self.focus_m, size)
         return lens.magnification(self.focal_mm, self.focus_m, self.model)
 
     @property
