@@ -133,6 +133,7 @@ def test_a_disc_that_is_cut_says_how_much_light_is_left(user):
     corner = window.body.discs.cells()[-1]
     assert "corner" in window.body.discs.words(corner)
     assert window.body.discs.words(corner).endswith("% of its light")
+    user.wait(lambda: "exact" in window.picture.status)
 
 
 def test_a_mask_is_chosen_drawn_and_seen_large(user):

@@ -212,6 +212,27 @@ def test_a_mark_that_an_edit_takes_away_is_not_chosen_any_more(session):
     assert 1037.0 in [mark.frame for mark in session.shot.marks]
 
 
+def test_marks_chosen_in_one_shot_are_not_chosen_in_the_next(session):
+    """Shots begin at the same frame, so that a mark left chosen would be another shot's."""
+    session.select_marks([1037.0, 1001.0])
+    session.show_shot(2)
+    assert pulling.chosen_frames(session) == []
+
+
+def test_of_several_chosen_marks_those_that_go_are_not_chosen_any_more(session):
+    session.select_marks([1037.0, 1061.0])
+    session.edit_shot("Away", lambda shot: pulls.remove_mark(shot, 1061))
+    assert (session.selected_mark, session.also_marked) == (1037.0, frozenset())
+
+
+def test_a_drag_that_is_cancelled_in_another_shot_comes_back_to_its_own(session):
+    session.show_frame(1040)
+    session.begin_drag()
+    session.show_shot(3)
+    session.cancel_drag()
+    assert (session.shot_index, session.frame) == (1, 1040)
+
+
 def test_marks_are_kept_chosen_while_they_move(session):
     session.select_marks([1037.0, 1061.0])
     pulling.move_by(session, 3)

@@ -31,7 +31,7 @@ _NOTHING_CHOSEN: dict[str, object] = {
     "tool": None, "walk": None, "selected_stand_in": None, "selected_tape": None, "selected_node": None,
     "selected_mark": None, "also_marked": frozenset(), "selected_subject": None,
 }  # fmt: skip
-_KEPT_BY_A_DRAG = ("history", "frame", *_NOTHING_CHOSEN)
+_KEPT_BY_A_DRAG = ("history", "shot_index", "frame", *_NOTHING_CHOSEN)
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,7 +140,7 @@ class Session(State):
         """Turn to another shot, at its first frame."""
         if index != self.shot_index and 0 <= index < len(self.plan.shots):
             first = self.plan.shots[index].first
-            self._set(shot_index=index, frame=first, selected_mark=None, walk=None)
+            self._set(shot_index=index, frame=first, walk=None, selected_mark=None, also_marked=frozenset())
 
     def show_frame(self, frame: float) -> None:
         """Go to a frame of the shot; beyond its ends counts as the end."""
@@ -313,6 +313,7 @@ class Session(State):
             marks = [mark.frame for mark in shot.marks]
             values["frame"] = min(max(self.frame, shot.first), shot.last)
             values["selected_mark"] = self.selected_mark if self.selected_mark in marks else None
+            values["also_marked"] = self.also_marked & frozenset(marks)
         return values
 
     def _want_missing(self) -> None:

@@ -195,6 +195,12 @@ class Camera:
         return lens.limits_m(self.focal_mm, self.f_number, self.focus_m, self.coc_mm, self.model)
 
     @property
+    def sharp_depth_m(self) -> Numbers:
+        """How deep what is sharp is, from the near limit to the far one."""
+        near, far = self.limits_m
+        return np.asarray(far - near)
+
+    @property
     def _px_per_metre_off(self) -> float:
         """Blur of an orthographic view for each metre from the focus, pixels at delivery."""
         return float(projection.cone_blur_m(self.cone_deg, 0.0, 1.0)) / self.field_m * self.width_px

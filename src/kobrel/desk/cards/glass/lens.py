@@ -197,7 +197,7 @@ class LensPage(ShotCard):
         )
         self.sharp_depth = self.reading(
             "Sharp depth", 21, "sharp", "From the near limit to the far limit of what is sharp.",
-            lambda now: length(now.camera.limits_m[1] - now.camera.limits_m[0]),
+            lambda now: length(now.camera.sharp_depth_m),
         )  # fmt: skip
         self.between = self.reading(
             "Sharp", hint="Near and far limit, and up to which blur that counts.",

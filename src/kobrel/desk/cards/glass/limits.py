@@ -69,7 +69,7 @@ class LimitsPage(ShotCard):
         )  # fmt: skip
         self.sharp_depth = self.reading(
             "Sharp depth", 21, "sharp", "From the near limit to the far one.",
-            lambda now: length(now.camera.limits_m[1] - now.camera.limits_m[0]),
+            lambda now: length(now.camera.sharp_depth_m),
         )  # fmt: skip
         self.counts = self.reading(
             "Sharp is", hint="The largest blur that is still called sharp.",

@@ -37,7 +37,7 @@ class WeighPage(ShotCard):
         )  # fmt: skip
         self.sharp_depth = self.reading(
             "Sharp depth", 21, "sharp", "From the near limit to the far limit.",
-            lambda now: session.length(now.camera.limits_m[1] - now.camera.limits_m[0]),
+            lambda now: session.length(now.camera.sharp_depth_m),
         )  # fmt: skip
         self.line()
         self.note("The same picture on another sensor: same framing, same blur.")
