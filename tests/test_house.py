@@ -1,6 +1,7 @@
 """The house itself: kernels without a cache, a missing engine, what the repository promises."""
 
 import pickle
+import pkgutil
 import re
 import subprocess
 import sys
@@ -86,6 +87,23 @@ def test_links_in_the_docs_lead_somewhere():
         for target in re.findall(r"\]\(([^)#]+)", page.read_text()):
             if not target.startswith("http"):
                 assert (page.parent / target).exists(), f"{page.name}: {target}"
+
+
+def test_what_the_docs_name_is_there():
+    rooms = "|".join(
+        path.name for path in (ROOT / "src" / "kobrel").iterdir() if (path / "__init__.py").exists()
+    )
+    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+        for name in re.findall(rf"`((?:{rooms})\.[\w.]+)", page.read_text()):
+            assert _is_there(f"kobrel.{name}"), f"{page.name}: {name}"
+
+
+def _is_there(name):
+    """Whether a dotted name is a module, or something in one."""
+    try:
+        return pkgutil.resolve_name(name) is not None
+    except (ImportError, AttributeError):
+        return False
 
 
 def test_every_file_has_one_subject():

@@ -451,7 +451,7 @@ def test_maps_with_a_brief_and_without_a_lens(user):
     QApplication.processEvents()
     asked = maps.grab().toImage()
     assert asked != plain
-    assert maps.maps()[0].windows
+    assert maps.maps()[0].ranges
     session.edit_glass("flat", projection="orthographic")
     QApplication.processEvents()
     assert maps.maps() is None

@@ -63,12 +63,12 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
         granted = granted_on_grid(brief, model)
         least, greatest = reach.stop_ranges(wishes, span)
         ranges = reach.stops_for_all(least, greatest)
-        window = reach.widest_range(wishes, span)
-        assert bool(ranges) == (window is not None)
+        found = reach.widest_range(wishes, span)
+        assert bool(ranges) == (found is not None)
         if granted.any():
             possible += 1
-            assert window is not None
-        elif window is not None:
+            assert found is not None
+        elif found is not None:
             # a grid can miss a region, but only one thinner than its step
             assert all(
                 greatest < least * STEP or thin(wishes, span, least, greatest) for least, greatest in ranges
@@ -80,9 +80,9 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
         assert not (on_grid & ~stops_found).any()
         extra = np.flatnonzero(stops_found & ~on_grid)
         assert all(narrow(wishes, span, STOPS[i]) for i in extra)
-        if window is not None and granted.any():
+        if found is not None and granted.any():
             widths = [STOPS[row].max() / STOPS[row].min() for row in granted if row.any()]
-            assert window.greatest / window.least >= max(widths) * (1 - 1e-9)
+            assert found.greatest / found.least >= max(widths) * (1 - 1e-9)
     assert 20 < possible < 140
 
 
@@ -103,11 +103,11 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
     seen = 0
     for _ in range(120):
         (distance, half, sharp, px, focal), wishes, span = a_brief(rng, model)
-        window = reach.widest_range(wishes, span)
-        if window is None or window.x == 0:
+        found = reach.widest_range(wishes, span)
+        if found is None or found.x == 0:
             continue
         seen += 1
-        focus = 1 / float(reach.nearness_of(window.x, focal, model))
+        focus = 1 / float(reach.nearness_of(found.x, focal, model))
 
         def holds(stop, by, focus=focus, distance=distance, half=half, sharp=sharp, px=px, focal=focal):
             ends = np.array([distance - half, distance + half])
@@ -116,13 +116,13 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
             least = np.where(between, 0.0, blur.min(axis=0))
             return np.all(np.where(sharp, blur.max(axis=0) <= px * by, least >= px / by))
 
-        for stop in (window.least, window.greatest, np.sqrt(window.least * window.greatest)):
+        for stop in (found.least, found.greatest, np.sqrt(found.least * found.greatest)):
             assert holds(stop, 1 + 1e-6)
-            assert reach.granted(wishes, [window.x], [stop]).all()
-        if window.least > span.widest:
-            assert not holds(window.least * 0.999, 1)
-        if window.greatest < span.narrowest:
-            assert not holds(window.greatest * 1.001, 1)
+            assert reach.granted(wishes, [found.x], [stop]).all()
+        if found.least > span.widest:
+            assert not holds(found.least * 0.999, 1)
+        if found.greatest < span.narrowest:
+            assert not holds(found.greatest * 1.001, 1)
     assert seen > 30
 
 
@@ -131,11 +131,11 @@ def test_two_points_are_best_held_at_the_mean_of_their_dioptres():
         [[1 / 2, 1 / 4]], [[1 / 2, 1 / 4]], [2.0, 2.0], [True, True], np.ones((1, 2), bool), [50],
         np.full((1, 2), PX_PER_MM),
     )  # fmt: skip
-    window = reach.widest_range(wishes, reach.Range(0.5, 128, np.array([1000.0])))
-    assert window.x == pytest.approx((1 / 2 + 1 / 4) / 2)
+    found = reach.widest_range(wishes, reach.Range(0.5, 128, np.array([1000.0])))
+    assert found.x == pytest.approx((1 / 2 + 1 / 4) / 2)
     half = (1 / 2 - 1 / 4) / 2
-    assert window.least == pytest.approx(50 * 50 * half / 1000 / (2 / PX_PER_MM))
-    assert window.greatest == 128
+    assert found.least == pytest.approx(50 * 50 * half / 1000 / (2 / PX_PER_MM))
+    assert found.greatest == 128
 
 
 def test_one_thing_alone_is_focused_on():

@@ -378,7 +378,7 @@ def test_breathing_over_a_pull(ahead):
 
 
 def allows(one, column, stop):
-    return any(low[column] <= stop <= high[column] for low, high in one.windows)
+    return any(low[column] <= stop <= high[column] for low, high in one.ranges)
 
 
 @pytest.mark.parametrize("model", ["render", "thin"])

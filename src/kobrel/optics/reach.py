@@ -182,7 +182,7 @@ def stop_ranges(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
 
     Returns
     -------
-    least, greatest : (F, J + 1) a window for each place that the focus can have among the J
+    least, greatest : (F, J + 1) a range for each place that the focus can have among the J
         things that shall be soft, farther than all of them first; least above greatest
         where there is none
     """
@@ -210,7 +210,7 @@ def stop_ranges(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
 
 
 def stops_for_all(least: Numbers, greatest: Numbers) -> list[tuple[float, float]]:
-    """The stops that some window of every frame holds, as ranges; (F, K) each."""
+    """The stops that some range of every frame holds, as ranges; (F, K) each."""
     order = np.argsort(least, axis=1)
     low, high = np.take_along_axis(least, order, 1), np.take_along_axis(greatest, order, 1)
     good = low <= high * (1 + _ROUNDING)
@@ -219,7 +219,7 @@ def stops_for_all(least: Numbers, greatest: Numbers) -> list[tuple[float, float]
     before = np.concatenate([np.full((len(low), 1), -np.inf), reach[:, :-1]], axis=1)
     begins = good & (low > before)
     ends = np.concatenate([begins[:, 1:], np.ones((len(low), 1), bool)], axis=1)
-    # where windows overlap one begins and the last of them ends
+    # where ranges overlap one begins and the last of them ends
     last = np.where(np.isfinite(reach), reach, np.nan)
     starts = np.sort(low[begins])
     closing = ends & (np.cumsum(begins, axis=1) > 0)
@@ -292,7 +292,7 @@ def stops_at(wishes: Wishes, lens: Range, x: ArrayLike) -> tuple[Numbers, Number
 
 
 def widest_range(wishes: Wishes, lens: Range) -> StopRange | None:
-    """The focus with the widest window of stops at one frame, or None.
+    """The focus with the widest range of stops at one frame, or None.
 
     On each piece of the lines the ratio of greatest to least stop has no maximum inside, so
     the corners are enough. Among equals wins the focus from which the sharp things lie least

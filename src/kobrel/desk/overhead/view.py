@@ -76,6 +76,7 @@ class Overhead(FlatView):
 
     depends = (
         *AT_FRAME, "dragging", "tool", "selected_stand_in", "selected_tape", "selected_mark", "library",
+        "sight",
     )  # fmt: skip
     order = 2
 

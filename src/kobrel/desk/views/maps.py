@@ -176,7 +176,7 @@ class Maps(Panel):
             y = self._stop_y(box, one.stops, stop)
             painter.setPen(QPen(faded(theme().line, 0.7), 1))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        if one.windows is not None:
+        if one.ranges is not None:
             self._paint_windows(painter, box, one, x)
         taken: list[QPointF] = []
         unit = self._session.unit
@@ -214,7 +214,7 @@ class Maps(Panel):
     def _paint_windows(self, painter: QPainter, box: QRectF, one: Map, x: np.ndarray) -> None:
         """Darken what does not meet the brief, and draw the edge of what does."""
         inside = QPainterPath()
-        for low, high in one.windows or ():
+        for low, high in one.ranges or ():
             there = np.isfinite(low) & (low <= one.stops[-1]) & (high >= one.stops[0])
             for first, last in index_runs(there):
                 columns = range(first, last + 1)

@@ -198,7 +198,8 @@ class Camera:
     def sharp_depth_m(self) -> Numbers:
         """How deep what is sharp is, from the near limit to the far one."""
         near, far = self.limits_m
-        return np.asarray(far - near)
+        with np.errstate(invalid="ignore"):
+            return np.asarray(far - near)
 
     @property
     def _px_per_metre_off(self) -> float:

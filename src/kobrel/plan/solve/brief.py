@@ -200,7 +200,7 @@ class Judged:
         return bool(self.brief.live[row].any())
 
     def stop_range(self, row: int) -> reach.StopRange | None:
-        """The focus with the widest window of stops at a frame, see :func:`frame_answer`."""
+        """The focus with the widest range of stops at a frame, see :func:`frame_answer`."""
         if row not in self._ranges:
             self._ranges[row] = frame_answer(self.brief, row)
         return self._ranges[row]
@@ -252,13 +252,13 @@ def answer(brief: Terms) -> Answer:
 
 
 def frame_answer(brief: Terms, row: int) -> reach.StopRange | None:
-    """The focus with the widest window of stops at one frame; its `x` is 1/m."""
+    """The focus with the widest range of stops at one frame; its `x` is 1/m."""
     one = brief.at(row)
-    window = reach.widest_range(one.numbers(), one.lens())
-    if window is None:
+    found = reach.widest_range(one.numbers(), one.lens())
+    if found is None:
         return None
-    nearness = reach.nearness_of(window.x, one.focal_mm[0], brief.model)
-    return replace(window, x=float(nearness))
+    nearness = reach.nearness_of(found.x, one.focal_mm[0], brief.model)
+    return replace(found, x=float(nearness))
 
 
 @dataclass(frozen=True)
@@ -439,15 +439,15 @@ def focus_at_stop(plan: Plan, shot: Shot, numbers: Survey, row: int, subject: in
     return DistanceTarget(metres=_metres(float(low[widest] + high[widest]) / 2))
 
 
-def taken_at(shot: Shot, numbers: Survey, row: int, window: reach.StopRange) -> Shot:
+def taken_at(shot: Shot, numbers: Survey, row: int, found: reach.StopRange) -> Shot:
     """The shot with the focus and stop that grant one frame; a subject that is just there is
     what the focus is on.
     """
     frame = float(numbers.frames[row])
-    target: Target = DistanceTarget(metres=_metres(window.x))
+    target: Target = DistanceTarget(metres=_metres(found.x))
     for number, distance in zip(numbers.subjects, numbers.focus_distance_m[:, row], strict=True):
-        if distance > 0 and abs(1 / distance - window.x) < _SAME_DPT:
+        if distance > 0 and abs(1 / distance - found.x) < _SAME_DPT:
             target = SubjectTarget(number=number)
-    stop = nearest_stop(((window.least, window.greatest),), float(numbers.camera.f_number[row]))
+    stop = nearest_stop(((found.least, found.greatest),), float(numbers.camera.f_number[row]))
     f_number = edit.set_value(shot.glass.f_number, frame, stop)
     return pulls.refocus(shot.but(glass=shot.glass.but(f_number=f_number)), frame, target)

@@ -26,7 +26,7 @@ class Map:
     stops : (m,) f-numbers
     blur_px : (m, n) far background
     contours : sharp depths in metres, each with the stops (n,) that give it
-    windows : least and greatest stops (n,) that meet the brief, a pair for each place that the
+    ranges : least and greatest stops (n,) that meet the brief, a pair for each place that the
         focus can have among what shall be soft; not-a-number where none does; None without a brief
     """
 
@@ -34,7 +34,7 @@ class Map:
     stops: Numbers
     blur_px: Numbers
     contours: tuple[tuple[float, Numbers], ...]
-    windows: tuple[tuple[Numbers, Numbers], ...] | None
+    ranges: tuple[tuple[Numbers, Numbers], ...] | None
 
 
 def stop_scale(camera: Camera, count: int) -> Numbers:
@@ -69,11 +69,11 @@ def focal_map(camera: Camera, subject_m: float, brief: Terms | None, size: tuple
     by = focal / own
     ahead = subject_m * (1.0 - by)  # as KeepSize moves the camera
     focus = subject_m - ahead
-    windows = None
+    ranges = None
     if brief is not None:
         many = brief.at(np.zeros(len(focal), dtype=int))
-        windows = _pairs(*reach.stop_ranges(many.numbers(ahead, by), many.lens(by)))
-    return _map(camera, focal, focal, focus, size[1], windows)
+        ranges = _pairs(*reach.stop_ranges(many.numbers(ahead, by), many.lens(by)))
+    return _map(camera, focal, focal, focus, size[1], ranges)
 
 
 def _pairs(low: Numbers, high: Numbers) -> tuple[tuple[Numbers, Numbers], ...]:
@@ -93,13 +93,13 @@ def focus_map(camera: Camera, nearest_m: float, brief: Terms | None, size: tuple
     with np.errstate(divide="ignore"):
         focus = 1.0 / dpt
     focal = np.full(len(focus), float(camera.focal_mm))
-    windows = None
+    ranges = None
     if brief is not None:
         x = reach.coordinate(dpt, focal, camera.model)
         low, high = reach.stops_at(brief.numbers(), brief.lens(), x)
         low = np.where(x <= brief.lens().closest_x[0], low, np.inf)
-        windows = _pairs(low[:, None], high[:, None])
-    return _map(camera, focus, focal, focus, size[1], windows)
+        ranges = _pairs(low[:, None], high[:, None])
+    return _map(camera, focus, focal, focus, size[1], ranges)
 
 
 def _map(
@@ -108,12 +108,12 @@ def _map(
     focal: Numbers,
     focus: Numbers,
     rows: int,
-    windows: tuple[tuple[Numbers, Numbers], ...] | None,
+    ranges: tuple[tuple[Numbers, Numbers], ...] | None,
 ) -> Map:
     stops = stop_scale(camera, rows)
     blur = lens.background_blur_mm(focal, stops[:, None], focus, camera.model)
     pixels = sensor.blur_px(blur, camera.sensor_width_mm, camera.width_px, camera.squeeze)
-    return Map(across, stops, pixels, _contours(camera, focal, focus, stops), windows)
+    return Map(across, stops, pixels, _contours(camera, focal, focus, stops), ranges)
 
 
 def _contours(

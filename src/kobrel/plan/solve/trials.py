@@ -51,8 +51,8 @@ class Where:
 
 def possible(brief: Terms, ahead_m: Numbers | float = 0.0, by: Numbers | float = 1.0) -> bool:
     """Whether one stop grants a brief in all its frames, with the camera ahead and another lens."""
-    windows = reach.stop_ranges(brief.numbers(ahead_m, by), brief.lens(by))
-    return bool(reach.stops_for_all(*windows))
+    ranges = reach.stop_ranges(brief.numbers(ahead_m, by), brief.lens(by))
+    return bool(reach.stops_for_all(*ranges))
 
 
 def trials(where: Where, shot: Shot) -> Iterator[Trial]:
@@ -71,8 +71,8 @@ def solved(where: Where, shot: Shot) -> Shot | None:
     """The shot with the stop nearest to its own, and the focus, that meet its brief."""
     if where.frame is not None:
         numbers = survey(where.plan, shot, where.stage, [where.frame])
-        window = briefs.frame_answer(briefs.terms(where.plan, shot, numbers), 0)
-        return briefs.taken_at(shot, numbers, 0, window) if window else None
+        found = briefs.frame_answer(briefs.terms(where.plan, shot, numbers), 0)
+        return briefs.taken_at(shot, numbers, 0, found) if found else None
     brief = where.terms(shot)
     stops = briefs.answer(brief).stops
     if not stops:

@@ -37,7 +37,7 @@ class TapesPage(Card[Tape]):
 
     name = "Tapes"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "selected_tape")
+    depends = (*AT_FRAME, "dragging", "selected_tape", "sight")
     needs_subject = False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
