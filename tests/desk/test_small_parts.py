@@ -194,7 +194,7 @@ def test_a_nudged_end_stays_tied_to_what_it_rides_on(qapp, settings, demo):
     camera = made.camera
     made.stage.prepare()
     pick = made.stage.pick(made.frame, *camera.ray(0.5, 0.62, 1, 1))
-    end = taping.surface_end(pick)
+    end = on_surface(pick)
     there = pick.point + (0.0, 0.1, 0.0)
     moved = taping.moved_end(made, end, there)
     assert (moved.scene, moved.node) == (end.scene, end.node)

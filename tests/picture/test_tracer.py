@@ -199,7 +199,7 @@ def test_textures_are_read_where_their_coordinates_say(looking_at):
         (0, 0, 255),
         (255, 255, 255),
     )
-    material = Material("m", (0, 0, 0), emission_texture=Texture("t", pixels=pixels))
+    material = Material("m", (0, 0, 0), (1, 1, 1), emission_texture=Texture("t", pixels=pixels))
     matrix = np.eye(4)
     matrix[2, 3] = -5
     node = Node(

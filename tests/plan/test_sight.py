@@ -125,7 +125,7 @@ def test_a_person_of_an_impossible_height_tells_the_unit(tmp_path, height, unit_
     )  # fmt: skip
     text = path.read_text().replace('"mesh"', '"Woman_01"').replace("(", "(\n    metersPerUnit = 1\n", 0)
     path.write_text(text)
-    scene = load_scene(path, unit_m)
+    scene = load_scene(path).read_as(unit_m, "Y")
     line = unit_doubts("set", Stage([("set", scene)]))[0]
     assert "/Woman_01 would be" in line
     assert f"{wanted} as the scene's unit" in line
@@ -134,8 +134,8 @@ def test_a_person_of_an_impossible_height_tells_the_unit(tmp_path, height, unit_
 def test_a_person_of_a_possible_height_raises_no_doubt(tmp_path):
     path = write_mesh(tmp_path / "p.usda", [[0, 0, 0], [0.4, 0, 0], [0, 1.8, 0]], [3], [0, 1, 2])
     path.write_text(path.read_text().replace('"mesh"', '"man"'))
-    assert unit_doubts("set", Stage([("set", load_scene(path, 1.0))])) == []
-    tiny = load_scene(path, 1e-5)
+    assert unit_doubts("set", Stage([("set", load_scene(path).read_as(1.0, "Y"))])) == []
+    tiny = load_scene(path).read_as(1e-5, "Y")
     unnamed = replace(tiny, nodes=tuple(replace(node, path="/thing") for node in tiny.nodes))
     assert "all of it is" in unit_doubts("set", Stage([("set", unnamed)]))[0]
 

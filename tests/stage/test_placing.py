@@ -124,9 +124,9 @@ def test_a_library_reads_once_and_again_when_told(moving_scene, tmp_path):
     library.read(plan)
     assert not library.missing(plan)
     assert "no such file" in library.problems_of(plan)[0]
-    kept = library.scenes[str(moving_scene), None]
+    kept = library.scenes[str(moving_scene), ()]
     library.read(plan)
-    assert library.scenes[str(moving_scene), None] is kept
+    assert library.scenes[str(moving_scene), ()] is kept
     assert set(stage_of(plan, library).scenes) == {"a"}
     library.forget(str(moving_scene))
     assert library.missing(plan)
@@ -153,7 +153,7 @@ def test_the_nearest_point_is_the_nearest_of_all(mesh, stretch):
     random = np.random.default_rng(5)
     goals = random.uniform(-3, 3, (20, 3))
     world = TILTED @ np.diag([*stretch, 1.0])
-    found = Closest(mesh).nearest(goals, np.broadcast_to(world, (20, 4, 4)))
+    found = Closest(mesh).nearest(goals, np.broadcast_to(world, (20, 4, 4)), np.zeros(20))
     for goal, point in zip(goals, found, strict=True):
         distance = np.linalg.norm(point - goal)
         sampled = brute(mesh, world, goal)
@@ -164,7 +164,7 @@ def test_the_nearest_point_is_the_nearest_of_all(mesh, stretch):
 def test_a_mesh_with_unused_points_and_flat_triangles_is_no_trap():
     points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [9, 9, 9]], np.float32)
     mesh = Mesh(points, np.array([[0, 1, 2], [1, 1, 1]], np.uint32))
-    found = Closest(mesh).nearest(np.array([[8.0, 8, 8]]), np.eye(4)[None])
+    found = Closest(mesh).nearest(np.array([[8.0, 8, 8]]), np.eye(4)[None], np.zeros(1))
     np.testing.assert_allclose(found, [[0.5, 0.5, 0]], atol=1e-9)
     assert Stage([("a", a_scene())]).nearest(Place("a", "/nowhere"), np.zeros((1, 3)), [0]) is None
 

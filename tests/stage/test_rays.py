@@ -126,8 +126,8 @@ def test_preparing_can_be_cancelled_and_begun_again():
 
 def test_centre_of_a_group_lies_amid_its_parts(moving_scene):
     stage = Stage([("m", load_scene(moving_scene))])
-    np.testing.assert_allclose(stage.centre(Place("m", "/Rig")), [0, 0, 0], atol=1e-9)
-    assert stage.centre(Place("m", "/nothing")) is None
+    np.testing.assert_allclose(stage.centre(Place("m", "/Rig"), [1.0]), [[0, 0, 0]], atol=1e-9)
+    assert stage.centre(Place("m", "/nothing"), [1.0]) is None
     assert stage.world(Place("other", "/Rig"), [1.0]) is None
 
 

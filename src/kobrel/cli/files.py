@@ -24,10 +24,10 @@ def new(
     from kobrel.plan.start import plan_from_scene
     from kobrel.stage.read.load import load_scene
 
-    unit_m = METRES[unit] if unit else None
     with progress_bar() as progress:
-        loaded = load_scene(scene, unit_m, progress)
-    plan, stage = plan_from_scene(scene, loaded, camera, unit_m)
+        loaded = load_scene(scene, progress)
+    unit_m = METRES[unit] if unit else None
+    plan, stage = plan_from_scene(scene, loaded.read_as(unit_m or loaded.unit_m, loaded.up), camera, unit_m)
     save_plan(plan, output)
     warn(stage.warnings)
 

@@ -23,7 +23,7 @@ from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import FileCamera, Plan, Shot
 from kobrel.stage.motion import rigid
 from kobrel.stage.read.load import load_scene
-from kobrel.stage.read.usd_camera import (
+from kobrel.stage.read.usd.camera import (
     OWN_BLADES,
     OWN_CONE,
     OWN_F_NUMBER,

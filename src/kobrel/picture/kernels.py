@@ -294,7 +294,8 @@ def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, r
 def _shade_row(  # type: ignore[no-untyped-def]
     rays, met, ids, light, harmonics, environment, normal_matrices, normal_start, uv_start, slot_start,
     material_start, normals, uvs, slots, slot_materials, base, emission, base_texture, emission_texture,
-    texture_sizes, texture_pixels, light_start, light_ids, drawn, out, waiting, start, share,
+    texture_sizes, texture_pixels, light_start, light_ids, colour_start, colours, live_normals, drawn, out,
+    waiting, start, share,
 ):  # fmt: skip
     """Radiance of a row without the key light, to `out` (W, 3); emitters that are `drawn` from
     the light give none here.
@@ -327,8 +328,13 @@ def _shade_row(  # type: ignore[no-untyped-def]
         w = _ONE - u - v
         nx, ny, nz = met[x, 0], met[x, 1], met[x, 2]
         lx, ly, lz = nx, ny, nz
-        smooth = normal_start[row] >= 0
-        if smooth:
+        smooth = normal_start[row] != -1
+        if normal_start[row] < -1:
+            k = -2 - normal_start[row] + prim
+            lx = w * live_normals[k, 0, 0] + u * live_normals[k, 1, 0] + v * live_normals[k, 2, 0]
+            ly = w * live_normals[k, 0, 1] + u * live_normals[k, 1, 1] + v * live_normals[k, 2, 1]
+            lz = w * live_normals[k, 0, 2] + u * live_normals[k, 1, 2] + v * live_normals[k, 2, 2]
+        elif smooth:
             k = normal_start[row] + prim
             lx = w * normals[k, 0, 0] + u * normals[k, 1, 0] + v * normals[k, 2, 0]
             ly = w * normals[k, 0, 1] + u * normals[k, 1, 1] + v * normals[k, 2, 1]
@@ -349,6 +355,11 @@ def _shade_row(  # type: ignore[no-untyped-def]
         mat = slot_materials[material_start[row] + slot]
         r, g, b = base[mat, 0], base[mat, 1], base[mat, 2]
         er, eg, eb = emission[mat, 0], emission[mat, 1], emission[mat, 2]
+        if colour_start[row] >= 0:
+            k = colour_start[row] + prim
+            r *= w * _LINEAR[colours[k, 0, 0]] + u * _LINEAR[colours[k, 1, 0]] + v * _LINEAR[colours[k, 2, 0]]
+            g *= w * _LINEAR[colours[k, 0, 1]] + u * _LINEAR[colours[k, 1, 1]] + v * _LINEAR[colours[k, 2, 1]]
+            b *= w * _LINEAR[colours[k, 0, 2]] + u * _LINEAR[colours[k, 1, 2]] + v * _LINEAR[colours[k, 2, 2]]
         if uv_start[row] >= 0 and (base_texture[mat] >= 0 or emission_texture[mat] >= 0):
             k = uv_start[row] + prim
             tu = w * uvs[k, 0, 0] + u * uvs[k, 1, 0] + v * uvs[k, 2, 0]
@@ -367,9 +378,9 @@ def _shade_row(  # type: ignore[no-untyped-def]
                     tg += part * _LINEAR[texture_pixels[i, 1]]
                     tb += part * _LINEAR[texture_pixels[i, 2]]
                 if layer:
-                    er, eg, eb = np.float32(tr), np.float32(tg), np.float32(tb)
+                    er, eg, eb = np.float32(er * tr), np.float32(eg * tg), np.float32(eb * tb)
                 else:
-                    r, g, b = np.float32(tr), np.float32(tg), np.float32(tb)
+                    r, g, b = np.float32(r * tr), np.float32(g * tg), np.float32(b * tb)
 
         if len(drawn) > 0 and light_start[row] >= 0:
             own = light_ids[light_start[row] + prim]
@@ -421,8 +432,8 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
-    scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, drawn, number,
-    lens, rows, colour, depth,
+    scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, live_normals, drawn,
+    number, lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
 
@@ -435,6 +446,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     light : see :class:`kobrel.picture.numbers.LightNumbers`
     harmonics : (9, 3) float32, see :attr:`kobrel.picture.view.View.harmonics`
     environment : (h, w, 3) float32 picture all about, used where the light says so
+    live_normals : (n, 3, 3), see :class:`kobrel.stage.stage.Snapshot`
     drawn : (E,) emitters that are drawn from the light, or (0,) for none
     number : which pass
     lens : one random lens sample for each pixel, or else the middle of pixel and lens
@@ -460,7 +472,8 @@ def draw_rows(  # type: ignore[no-untyped-def]
             tables.uv_start, tables.slot_start, tables.material_start, tables.normals, tables.uv,
             tables.slots, tables.slot_materials, tables.base, tables.emission, tables.base_texture,
             tables.emission_texture, tables.texture_sizes, tables.texture_pixels,
-            tables.light_start, tables.light_ids, drawn, out, waiting, start, share,
+            tables.light_start, tables.light_ids, tables.colour_start, tables.colours, live_normals, drawn,
+            out, waiting, start, share,
         )  # fmt: skip
         _shadow_row(scene, packet, light, count, waiting, start, share, out)
         for x in range(width):

@@ -40,6 +40,9 @@ StandInKind = Literal[
 ]  # fmt: skip
 
 
+Index = Annotated[int, Field(ge=0)]
+
+
 class SceneRef(Part):
     """A scene file. In memory the path is absolute, in the file relative to the plan.
 
@@ -49,6 +52,10 @@ class SceneRef(Part):
     name: str = Field(min_length=1, description="Name that anchors and cameras use.")
     path: str = Field(description="The scene file.")
     unit_m: PositiveFinite | None = Field(None, description="Metres in one unit, if not what the file says.")
+    up: Literal["Y", "Z"] | None = Field(None, description="The axis that points up, if not what it says.")
+    choices: tuple[tuple[str, str], ...] = Field(
+        (), description="Variants, purposes or scenes of the file that are shown instead of its own."
+    )
     position_m: Vector = (0.0, 0.0, 0.0)
     turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
     scale: PositiveFinite = 1.0
@@ -56,12 +63,16 @@ class SceneRef(Part):
 
 
 class SurfaceAnchor(Part):
-    """A point picked on a surface; it rides on its node."""
+    """A point picked on a surface; it rides on its node, and where that deforms on its triangle."""
 
     kind: Literal["surface"] = "surface"
     scene: str
     node: str = Field(description="Path of the node in the scene.")
-    local: Vector = Field(description="The point in the node's own space and unit.")
+    local: Vector = Field(description="The point in the node's own space and unit, when it was picked.")
+    vertices: tuple[Index, Index, Index] | None = Field(
+        None, description="Corners of the triangle that it rides on, where the mesh deforms."
+    )
+    weights: Vector | None = Field(None, description="How much of each corner the point is.")
 
 
 class BoundsAnchor(Part):

@@ -11,24 +11,32 @@ from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
 from kobrel.stage.environment import Environment, load_environment
 from kobrel.stage.read.load import load_scene
-from kobrel.stage.scene import Cancelled, Progress, Scene, no_progress
+from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Setting, Stage
 
-Source = tuple[str, float | None]
-"""A scene file and the unit it is read in."""
+Source = tuple[str, Choices]
+"""A scene file and what of it is chosen."""
+
+
+def source_of(reference: SceneRef) -> Source:
+    """What has to be read for a scene of a plan."""
+    return reference.path, reference.choices
 
 
 @dataclass
 class Library:
-    """What has been read for a plan: scenes, pictures for light, and what could not be."""
+    """What has been read for a plan: scenes as their files say, pictures for light, and what could not
+    be read.
+    """
 
     scenes: dict[Source, Scene] = field(default_factory=dict)
     surrounds: dict[str, Environment] = field(default_factory=dict)
     problems: dict[str, str] = field(default_factory=dict)
+    _in_other_units: dict[tuple[Scene, float, UpAxis], Scene] = field(default_factory=dict)
 
     def missing(self, plan: Plan) -> bool:
         """Whether the plan names files that were not read yet, nor tried."""
-        wanted = {r.path for r in plan.scenes if (r.path, r.unit_m) not in self.scenes}
+        wanted = {r.path for r in plan.scenes if source_of(r) not in self.scenes}
         if plan.light.surround and plan.light.surround.path not in self.surrounds:
             wanted.add(plan.light.surround.path)
         return bool(wanted - self.problems.keys())
@@ -42,10 +50,10 @@ class Library:
             `progress` asked to stop.
         """
         for reference in plan.scenes:
-            source = (reference.path, reference.unit_m)
+            source = source_of(reference)
             if source not in self.scenes:
                 try:
-                    self.scenes[source] = load_scene(Path(reference.path), reference.unit_m, progress)
+                    self.scenes[source] = load_scene(Path(reference.path), progress, reference.choices)
                     self.problems.pop(reference.path, None)
                 except Cancelled:
                     raise
@@ -58,6 +66,16 @@ class Library:
                 self.problems.pop(surround.path, None)
             except KobrelError as error:
                 self.problems[surround.path] = str(error)
+
+    def scene(self, reference: SceneRef) -> Scene | None:
+        """A scene in the unit and with the axis up that the plan asks for; None where it was not read."""
+        scene = self.scenes.get(source_of(reference))
+        if scene is None or (reference.unit_m is None and reference.up is None):
+            return scene
+        key = scene, reference.unit_m or scene.unit_m, reference.up or scene.up
+        if key not in self._in_other_units:
+            self._in_other_units[key] = scene.read_as(*key[1:])
+        return self._in_other_units[key]
 
     def forget(self, path: str) -> None:
         """Let a file be read again."""
@@ -88,12 +106,12 @@ def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
     settings = [
         Setting(
             reference.name,
-            library.scenes[reference.path, reference.unit_m],
+            scene,
             placement(reference),
             frozenset(reference.hidden),
         )
         for reference in plan.scenes
-        if (reference.path, reference.unit_m) in library.scenes
+        if (scene := library.scene(reference)) is not None
     ]
     settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
     surround = plan.light.surround

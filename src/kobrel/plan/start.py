@@ -20,10 +20,10 @@ from kobrel.plan.model import (
     PointAnchor,
     SceneRef,
     Shot,
-    SurfaceAnchor,
     scene_name,
 )
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Scene
@@ -189,7 +189,7 @@ def _with_focus_subject(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     pick = stage.pick(shot.first, origin, toward)
     anchor: Anchor
     if pick and abs(1 / pick.along - 1 / focus) < _NEAR_ENOUGH_DPT:
-        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
+        anchor = on_surface(pick)
         name = pick.place.path.rsplit("/", 1)[-1]
     else:
         anchor, name = PointAnchor(position_m=vector(origin + toward * focus)), "In focus"

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kobrel.plan.model import SUFFIX, Plan
-from kobrel.plan.staging import Library, stage_of
+from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -47,8 +47,8 @@ def open_file(path: Path, progress: Progress) -> Opened:
         stage.prepare(progress)
         findings(plan, stage)  # works out what the window is about to ask
         return Opened(plan, stage, library, path, problems + stage.warnings + mask_faults(plan))
-    scene = load_scene(path, None, progress)
+    scene = load_scene(path, progress)
     plan, stage = plan_from_scene(path, scene)
     stage.prepare(progress)
-    library = Library({(plan.scenes[0].path, None): scene})
+    library = Library({source_of(plan.scenes[0]): scene})
     return Opened(plan, stage, library, None, stage.warnings + unit_doubts(plan.scenes[0].name, stage))

@@ -11,14 +11,17 @@ from kobrel.stage.piece import Piece
 from kobrel.stage.scene import Material, Mesh, Texture
 from kobrel.stage.textures import pack
 
-ABSENT = -1
+ABSENT, LIVE = -1, -2
+_NONE = np.zeros(0, np.int64)
 
 
 class Tables(NamedTuple):
-    """Arrays for shading; I instances, M materials.
+    """Arrays for shading; R rows, M materials.
 
-    `normals` (n, 3, 3), `uv` (n, 3, 2) and `slots` (n,) hold the corners of those meshes
-    that have them, each mesh starting where its instances' `*_start` say, or -1.
+    `normals` (n, 3, 3), `uv` (n, 3, 2), `slots` (n,) and `colours` (n, 3, 3) hold the corners of
+    those meshes that have them, each mesh starting where its rows' `*_start` say, or -1. Where
+    `normal_start` is below that, the mesh deforms, and its normals begin at -2 less it among those
+    of the snapshot.
     `material_start` is where an instance's materials begin in `slot_materials`.
     `light_ids` says which emitter of the stage each triangle of a row belongs to, or -1, from
     where `light_start` says; a start of -1 means none. `base` and `emission` are (M, 3) linear;
@@ -41,22 +44,29 @@ class Tables(NamedTuple):
     texture_pixels: NDArray[np.uint8]
     light_start: NDArray[np.int64]
     light_ids: NDArray[np.int32]
+    colour_start: NDArray[np.int64]
+    colours: NDArray[np.uint8]
 
 
 class Corners:
     """What the corners of some meshes' triangles say, end to end.
 
-    `normals` is (n, 3, 3), `uv` (n, 3, 2) and `slots` (n,); :meth:`starts` tells where each
-    mesh begins.
+    `normals` is (n, 3, 3), `uv` (n, 3, 2), `slots` (n,) and `colours` (n, 3, 3); :meth:`starts` tells
+    where each mesh begins.
     """
 
     def __init__(self, meshes: Collection[Mesh]) -> None:
         normals, uvs, slots = _Joined((3, 3), np.float32), _Joined((3, 2), np.float32), _Joined((), np.uint8)
+        colours = _Joined((3, 3), np.uint8)
         self._starts = {
-            mesh: (normals.add(corner_normals(mesh)), uvs.add(mesh.uv), slots.add(mesh.slots))
+            mesh: (
+                normals.add(corner_normals(mesh)), uvs.add(mesh.uv), slots.add(mesh.slots),
+                colours.add(mesh.colours),
+            )
             for mesh in meshes
-        }
+        }  # fmt: skip
         self.normals, self.uv, self.slots = normals.joined(), uvs.joined(), slots.joined()
+        self.colours = colours.joined()
 
     @property
     def meshes(self) -> Collection[Mesh]:
@@ -64,8 +74,8 @@ class Corners:
         return self._starts.keys()
 
     def starts(self, meshes: list[Mesh]) -> NDArray[np.int64]:
-        """(3, R) where normals, uv and slots of each of some meshes begin, or -1."""
-        found = np.asarray([self._starts[mesh] for mesh in meshes], np.int64).reshape(-1, 3)
+        """(4, D) where normals, uv, slots and colours of each of some meshes begin, or -1."""
+        found = np.asarray([self._starts[mesh] for mesh in meshes], np.int64).reshape(-1, 4)
         return np.ascontiguousarray(found.T)
 
 
@@ -130,29 +140,48 @@ class Geometry:
             slots_before += len(slots)
             materials_before += len(own)
         corners, pictures = self.corners, self.pictures
-        normal_start, uv_start, slot_start = corners.starts([m for piece in pieces for m in piece.meshes])
-        none = np.zeros(0, np.int64)
+        of_meshes = corners.starts([m for piece in pieces for m in piece.meshes])
+        light_start, light_ids = _light_ids(pieces)
+        by_node = np.stack([
+            _with_live(of_meshes[0], pieces), *of_meshes[1:], np.concatenate([_NONE, *starts]), light_start
+        ])  # fmt: skip
+        before = np.cumsum([0, *(len(piece.meshes) for piece in pieces)])
+        rows = [piece.numbers + start for piece, start in zip(pieces, before, strict=False)]
+        by_row = np.ascontiguousarray(by_node[:, np.concatenate([_NONE, *rows])])
         return Tables(
-            normal_start,
-            uv_start,
-            slot_start,
-            np.concatenate([none, *starts]),
-            corners.normals,
-            corners.uv,
-            corners.slots,
-            np.concatenate([none, *numbers]),
-            np.asarray([m.base for m in materials], np.float32).reshape(-1, 3),
-            np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3),
-            np.asarray([pictures.number(m.base_texture) for m in materials], np.int64),
-            np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
-            pictures.block.sizes,
-            pictures.block.pixels,
-            *_light_ids(pieces),
+            normal_start=by_row[0],
+            uv_start=by_row[1],
+            slot_start=by_row[2],
+            material_start=by_row[4],
+            normals=corners.normals,
+            uv=corners.uv,
+            slots=corners.slots,
+            slot_materials=np.concatenate([_NONE, *numbers]),
+            base=np.asarray([m.base for m in materials], np.float32).reshape(-1, 3),
+            emission=np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3),
+            base_texture=np.asarray([pictures.number(m.base_texture) for m in materials], np.int64),
+            emission_texture=np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
+            texture_sizes=pictures.block.sizes,
+            texture_pixels=pictures.block.pixels,
+            light_start=by_row[5],
+            light_ids=light_ids,
+            colour_start=by_row[3],
+            colours=corners.colours,
         )
 
 
+def _with_live(starts: NDArray[np.int64], pieces: list[Piece]) -> NDArray[np.int64]:
+    """Where the normals of each drawn node's mesh begin; of those that deform, in the snapshot's order."""
+    result, before = starts.copy(), 0
+    for number, mesh in enumerate(mesh for piece in pieces for mesh in piece.meshes):
+        if mesh.deformation is not None and mesh.smooth:
+            result[number] = LIVE - before
+            before += len(mesh.triangles)
+    return result
+
+
 def _light_ids(pieces: list[Piece]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-    """Where the emitters' numbers of each row's triangles begin, and these numbers."""
+    """Where the emitters' numbers of each drawn node's triangles begin, and these numbers."""
     joined, starts, before = _Joined((), np.int32), [], 0
     for piece in pieces:
         for glow in piece.glows:

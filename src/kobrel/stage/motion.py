@@ -27,11 +27,15 @@ class Track:
     times : (K,) frames, rising
     values : (K, ...) one value a time
     smooth : (K,) whether the way on from each sample starts and ends gently; None is never
+    held : each value stays until the next one
+    tangents : (K, 2, ...) slopes a frame before and after each sample, for cubic splines
     """
 
     times: Array
     values: Array
     smooth: NDArray[np.bool_] | None = None
+    held: bool = False
+    tangents: Array | None = None
 
     @classmethod
     def constant(cls, value: ArrayLike) -> "Track":
@@ -41,7 +45,10 @@ class Track:
     @property
     def moves(self) -> bool:
         """Whether any two samples differ."""
-        return len(self.times) > 1 and bool(np.any(self.values != self.values[:1]))
+        if len(self.times) == 1:
+            return False
+        curved = self.tangents is not None and bool(np.any(self.tangents))
+        return curved or bool(np.any(self.values != self.values[:1]))
 
     def at(self, frames: ArrayLike) -> Array:
         """Values at frames: (F, ...); constants come back as (1, ...), ready to broadcast."""
@@ -50,9 +57,25 @@ class Track:
         low, part = self.bracket(frames)
         part = part.reshape((-1,) + (1,) * (self.values.ndim - 1))
         first, second = self.values[low], self.values[low + 1]
+        if self.held:
+            return np.where(part == 1, second, first)
+        if self.tangents is not None:
+            return self._spline(low, part)
         with np.errstate(invalid="ignore"):  # a focus may be at infinity
             between = first * (1 - part) + second * part
         return np.where((part == 0) | (first == second), first, between)
+
+    def _spline(self, low: NDArray[np.intp], t: Array) -> Array:
+        """Hermite's cubic through the samples (glTF 2.0, appendix C)."""
+        assert self.tangents is not None
+        span = (self.times[low + 1] - self.times[low]).reshape(t.shape)
+        square, cube = t * t, t * t * t
+        return np.asarray(
+            (2 * cube - 3 * square + 1) * self.values[low]
+            + span * (cube - 2 * square + t) * self.tangents[low, 1]
+            + (3 * square - 2 * cube) * self.values[low + 1]
+            + span * (cube - square) * self.tangents[low + 1, 0]
+        )
 
     def bracket(self, frames: ArrayLike) -> tuple[NDArray[np.intp], Array]:
         """For frames (F,) the sample before each and the part of the way to the next one."""
@@ -62,9 +85,11 @@ class Track:
         return low, part if self.smooth is None else eased(part, self.smooth[low])
 
     def slerp_at(self, frames: ArrayLike) -> Array:
-        """Unit quaternions (w, x, y, z) at frames, turned evenly along the shorter arc."""
-        if len(self.times) == 1:
-            return self.values
+        """Quaternions (w, x, y, z) at frames, turned evenly along the shorter arc; those of splines are
+        not of unit length.
+        """
+        if len(self.times) == 1 or self.held or self.tangents is not None:
+            return self.at(frames)
         low, part = self.bracket(frames)
         first, second = self.values[low], self.values[low + 1]
         dot = np.sum(first * second, axis=-1, keepdims=True)
@@ -72,7 +97,7 @@ class Track:
         angle = np.arccos(np.clip(np.abs(dot), 0.0, 1.0))
         small = angle < 1e-6
         safe = np.where(small, 1.0, np.sin(angle))
-        t = part[:, None]
+        t = part.reshape((-1,) + (1,) * (self.values.ndim - 1))
         first_weight = np.where(small, 1 - t, np.sin((1 - t) * angle) / safe)
         second_weight = np.where(small, t, np.sin(t * angle) / safe)
         return first * first_weight + second * second_weight
@@ -99,7 +124,7 @@ class TransformOp:
 
     def _forward(self, frames: ArrayLike) -> Array:
         if self.kind == "quaternion":
-            return _from_quaternions(self.track.slerp_at(frames))
+            return from_quaternions(self.track.slerp_at(frames))
         values = self.track.at(frames)
         if self.kind == "matrix":
             return values
@@ -124,10 +149,12 @@ def _about(axis: str, angle: Array) -> Array:
     return result
 
 
-def _from_quaternions(q: Array) -> Array:
+def from_quaternions(q: Array) -> Array:
+    """Turns by quaternions (..., 4), w first and of any length, as matrices (..., 4, 4)."""
     w, x, y, z = np.moveaxis(q / np.linalg.norm(q, axis=-1, keepdims=True), -1, 0)
-    result = np.tile(np.eye(4), (len(q), 1, 1))
-    result[:, :3, :3] = np.stack(
+    result = np.zeros((*q.shape[:-1], 4, 4))
+    result[..., 3, 3] = 1.0
+    result[..., :3, :3] = np.stack(
         [
             np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], -1),
             np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], -1),

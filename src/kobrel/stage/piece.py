@@ -2,7 +2,7 @@
 
 A piece is in its scene's own space, metres with Y up, so that placing the scene elsewhere
 costs a matrix. Rows count its drawn nodes: first those that stand still, which are merged
-into one accelerator, then those that move or share a mesh.
+into one accelerator, then those that change over time or share a mesh, a row for each copy.
 """
 
 import threading
@@ -13,15 +13,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.stage.copies import Copies
 from kobrel.stage.emitters import Glow, glow_of
-from kobrel.stage.motion import Array
+from kobrel.stage.motion import Array, Track
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
 
 if TYPE_CHECKING:
     from kobrel.stage.engine.embree import TriangleScene
+    from kobrel.stage.engine.meshes import LiveMesh
 
 # A still mesh that is used many times is merged, which rays like, up to this size.
 _MOST_TRIANGLES_TO_REPEAT = 2000
+NO_COPY = -1
 _CORNERS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
 
 
@@ -44,60 +47,135 @@ class Piece:
             if node.mesh is not None and len(node.mesh.triangles) and index not in gone
         ]
         uses = Counter(scene.nodes[index].mesh for index in drawn)
-        moving = {index for index in drawn if scene.moves(index)}
-        placed = [i for i in drawn if apart or i in moving or _worth_sharing(scene.nodes[i].mesh, uses)]
+        placed = [i for i in drawn if apart or _stands_apart(scene, i, uses)]
         separate = set(placed)
-        self.nodes = [i for i in drawn if i not in separate] + placed
-        self.merged = len(drawn) - len(placed)
-        self.moving = [row for row, index in enumerate(self.nodes) if index in moving]
+        merged = [i for i in drawn if i not in separate]
+        self.merged = len(merged)
+        self.placed = placed
+        self._starts = len(merged) + np.cumsum([0, *(_copies(scene, i) for i in placed)])
+        counts = np.diff(self._starts)
+        self.nodes = np.concatenate([np.asarray(merged, np.int64), np.repeat(np.int64(placed), counts)])
+        self.copies = np.concatenate(
+            [np.full(len(merged), NO_COPY), *(_numbers(scene, i) for i in placed)]
+        ).astype(np.int64)
+        self.moving = [i for i in placed if scene.moves(i)]
+        self._flickering = {i: _sights(scene, i) for i in placed if _flickers(scene, i)}
         self._below: dict[int, list[int]] = {}
         self._bounds: dict[int, tuple[Array, Array]] = {}
         self._lock = threading.Lock()
-        self._accelerators: list[TriangleScene] | None = None
+        self._accelerators: list[TriangleScene | LiveMesh] | None = None
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything changes over time."""
+        return bool(self.moving or self._flickering or self.live)
 
     @property
     def built(self) -> bool:
         """Whether rays can hit it without further work; small scenes cost too little to matter."""
         return self._accelerators is not None or self.apart
 
+    def rows_of(self, index: int) -> slice:
+        """The rows of a node that is placed by itself: one, or one a copy."""
+        number = self._number_of[index]
+        return slice(int(self._starts[number]), int(self._starts[number + 1]))
+
+    def first_row(self, number: int) -> int:
+        """The first row of a drawn node, by its place among :attr:`drawn`."""
+        return number if number < self.merged else int(self._starts[number - self.merged])
+
+    @cached_property
+    def _number_of(self) -> dict[int, int]:
+        return {index: number for number, index in enumerate(self.placed)}
+
+    @cached_property
+    def live(self) -> list[int]:
+        """Nodes whose meshes deform."""
+        return [index for index in self.placed if self.mesh_of(index).deformation is not None]
+
+    def mesh_of(self, index: int) -> Mesh:
+        """The mesh of a drawn node."""
+        mesh = self.scene.nodes[index].mesh
+        assert mesh is not None
+        return mesh
+
     @property
-    def first_rows(self) -> list[int]:
-        """The first row of each of its accelerators."""
-        start = [0] if self.merged else []
-        return start + list(range(self.merged, len(self.nodes)))
+    def drawn(self) -> list[int]:
+        """All drawn nodes, the merged ones first."""
+        return [*self.nodes[: self.merged].tolist(), *self.placed]
+
+    @cached_property
+    def numbers(self) -> NDArray[np.int64]:
+        """(R,) the place of each row's node among :attr:`drawn`."""
+        counts = np.diff(self._starts)
+        late = np.repeat(np.arange(self.merged, self.merged + len(counts)), counts)
+        return np.concatenate([np.arange(self.merged), late])
 
     def matrices(self, frame: float) -> Array:
         """(R, 4, 4) places of the rows' nodes; only those that move are worked out anew."""
         if not self.moving:
             return self._still_matrices
         result = self._still_matrices.copy()
-        at = np.array([float(frame)])
-        for row in self.moving:
-            result[row] = self.scene.world(self.nodes[row], at)[0]
+        for index in self.moving:
+            result[self.rows_of(index)] = self._placed_at(index, frame)
         return result
+
+    def _placed_at(self, index: int, frame: float) -> Array:
+        """(1, 4, 4) or (N, 4, 4): a node's place, or those of its copies."""
+        node, at = self.scene.nodes[index], np.array([float(frame)])
+        if node.copies is None:
+            return self.scene.world(index, at)
+        above = self.scene.world(node.parent, at)[0] if node.parent >= 0 else self.scene.root
+        return np.asarray(above @ node.copies.at(frame) @ node.motion.matrices(at)[0])
 
     @cached_property
     def _still_matrices(self) -> Array:
         at = np.zeros(1)
-        worlds = [self.scene.world(index, at)[0] for index in self.nodes]
-        return np.asarray(worlds, dtype=float).reshape(-1, 4, 4)
+        worlds = [self.scene.world(index, at) for index in self.nodes[: self.merged]]
+        worlds += [self._placed_at(index, 0.0) for index in self.placed]
+        return np.concatenate([np.zeros((0, 4, 4)), *worlds])
+
+    def seen(self, frame: float) -> NDArray[np.bool_] | None:
+        """(R,) which rows are there at a frame; None is all of them."""
+        if not self._flickering:
+            return None
+        result = np.ones(len(self.nodes), bool)
+        for index, (tracks, copies) in self._flickering.items():
+            there = all(float(track.at([frame])[0, 0]) > 0 for track in tracks)
+            result[self.rows_of(index)] = there if copies is None else copies.seen_at(frame) & there
+        return result
+
+    def local_boxes(self, frame: float = 0.0) -> Array:
+        """(D, 8, 3) corners of the box about the mesh of each drawn node, in its node's space."""
+        if not self.live:
+            return self._rest_boxes
+        boxes = self._rest_boxes.copy()
+        for index in self.live:
+            boxes[self.merged + self._number_of[index]] = _box(self.mesh_of(index).bounds(frame))
+        return boxes
 
     @cached_property
-    def local_boxes(self) -> Array:
-        """(R, 8, 3) corners of the box about each row's mesh, in its node's space."""
-        boxes = np.zeros((len(self.nodes), 8, 3))
+    def _rest_boxes(self) -> Array:
+        boxes = np.zeros((len(self.drawn), 8, 3))
         seen: dict[Mesh, Array] = {}
-        for row, mesh in enumerate(self.meshes):
+        for row, mesh in enumerate(map(self.mesh_of, self.drawn)):
             if mesh not in seen:
-                seen[mesh] = np.stack(mesh.bounds())[_CORNERS, [0, 1, 2]]
+                first = 0.0 if self.scene.first_frame is None else float(self.scene.first_frame)
+                seen[mesh] = _box(mesh.bounds(first))
             boxes[row] = seen[mesh]
         return boxes
 
     def boxes(self, frame: float) -> Array:
-        """(R, 8, 3) corners of the box about each mesh at a frame."""
+        """(R, 8, 3) corners of the box about each mesh at a frame; one corner, at its node, for a row that
+        is not there.
+        """
         matrices = self.matrices(frame)
-        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self.local_boxes)
-        return np.asarray(turned + matrices[:, None, :3, 3])
+        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self.local_boxes(frame)[self.numbers])
+        corners = np.asarray(turned + matrices[:, None, :3, 3])
+        seen = self.seen(frame)
+        if seen is not None and not seen.all():
+            corners[~seen] = np.nan
+        return corners
 
     def rows_below(self, index: int) -> list[int]:
         """Rows that belong to a node or to one below it."""
@@ -106,48 +184,70 @@ class Piece:
             for number, node in enumerate(self.scene.nodes):
                 if node.parent in within:
                     within.add(number)
-            self._below[index] = [row for row, node in enumerate(self.nodes) if node in within]
+            self._below[index] = np.flatnonzero(np.isin(self.nodes, list(within))).tolist()
         return self._below[index]
 
-    def local_bounds(self, index: int) -> tuple[Array, Array]:
-        """Lowest and highest corner of a node and all below it, in its own space; its origin twice
-        where there is no mesh.
+    def local_bounds(self, index: int, copy: int | None, frames: Array) -> tuple[Array, Array]:
+        """Lowest and highest corner of a node and all below it over time, in its own space, (F, 3) each,
+        or (1, 3) where nothing changes; its origin twice where there is no mesh.
         """
-        if index not in self._bounds:
-            at = np.array([float(self.scene.first_frame or 0)])
-            inverse = np.linalg.inv(self.scene.world(index, at)[0])
-            corners = [np.zeros((0, 3))]
-            for row in self.rows_below(index):
-                matrix = inverse @ self.scene.world(self.nodes[row], at)[0]
-                corners.append(self.local_boxes[row] @ matrix[:3, :3].T + matrix[:3, 3])
-            joined = np.concatenate(corners)
-            ends = (joined.min(axis=0), joined.max(axis=0)) if len(joined) else (np.zeros(3), np.zeros(3))
-            self._bounds[index] = ends
-        return self._bounds[index]
+        rows = self.rows_below(index)
+        if copy is not None:
+            rows = [row for row in rows if self.copies[row] == copy] or rows
+        live = set(self.live)
+        held = all(self._held(index, int(self.nodes[row])) for row in rows)
+        if held and not any(self.nodes[row] in live for row in rows):
+            frames = frames[:1]
+        low, high = np.full((len(frames), 3), np.inf), np.full((len(frames), 3), -np.inf)
+        inverse = np.linalg.inv(self.scene.world(index, frames, copy))
+        for row in rows:
+            node = int(self.nodes[row])
+            own = self.copies[row] if self.copies[row] != NO_COPY else None
+            matrix = inverse @ self.scene.world(node, frames, own)
+            if node in live:
+                boxes = np.stack([_box(self.mesh_of(node).bounds(frame)) for frame in frames])
+            else:
+                boxes = self._rest_boxes[self.numbers[row]][None]
+            corners = boxes @ np.swapaxes(matrix[:, :3, :3], 1, 2) + matrix[:, None, :3, 3]
+            low, high = np.minimum(low, corners.min(axis=1)), np.maximum(high, corners.max(axis=1))
+        none = ~np.isfinite(low)
+        return np.where(none, 0.0, low), np.where(none, 0.0, high)
+
+    def _held(self, index: int, below: int) -> bool:
+        """Whether a node below another keeps its place in that one's space."""
+        while below not in (index, -1):
+            node = self.scene.nodes[below]
+            if node.motion.moves or (node.copies is not None and node.copies.moves) or node.resets:
+                return False
+            below = node.parent
+        return True
 
     @cached_property
     def meshes(self) -> list[Mesh]:
-        """The mesh of each row."""
-        return [mesh for index in self.nodes if (mesh := self.scene.nodes[index].mesh) is not None]
+        """The mesh of each drawn node."""
+        return [self.mesh_of(index) for index in self.drawn]
 
     @cached_property
     def materials(self) -> tuple[list[Material], NDArray[np.int64], NDArray[np.int64]]:
-        """Its materials, the number of each row's slot's material, and where a row's slots begin."""
+        """Its materials, the number of each drawn node's slots' materials, and where each one's begin."""
         numbers: dict[Material, int] = {}
         slots: list[int] = []
         starts = []
-        for index in self.nodes:
+        for index in self.drawn:
             starts.append(len(slots))
             slots += [numbers.setdefault(m, len(numbers)) for m in self.scene.nodes[index].materials]
         return list(numbers), np.asarray(slots, np.int64), np.asarray(starts, np.int64)
 
     @cached_property
     def glows(self) -> list[Glow | None]:
-        """The small glowing parts of each row's mesh."""
+        """The small glowing parts of each drawn node's mesh; what deforms stays with the tracer."""
         known: dict[tuple[Mesh, tuple[Material, ...]], Glow | None] = {}
-        found = []
-        for index, mesh in zip(self.nodes, self.meshes, strict=True):
+        found: list[Glow | None] = []
+        for index, mesh in zip(self.drawn, self.meshes, strict=True):
             key = mesh, tuple(self.scene.nodes[index].materials)
+            if mesh.deformation is not None or self.scene.nodes[index].copies is not None:
+                found.append(None)
+                continue
             if key not in known:
                 known[key] = glow_of(*key)
             found.append(known[key])
@@ -161,37 +261,79 @@ class Piece:
         corners = self.boxes(0.0)[: self.merged].reshape(-1, 3)
         return np.round((corners.min(axis=0) + corners.max(axis=0)) / 2)
 
-    def accelerators(self, progress: Progress = no_progress) -> "list[TriangleScene]":
-        """What rays hit: the merged meshes, if any, less :attr:`origin`; then one for each other row."""
+    def accelerators(self, progress: Progress = no_progress) -> "list[TriangleScene | LiveMesh]":
+        """What rays hit: the merged meshes, if any, less :attr:`origin`; then one for each other node."""
         with self._lock:
             if self._accelerators is None:
                 self._accelerators = self._build(progress)
             return self._accelerators
 
-    def _build(self, progress: Progress) -> "list[TriangleScene]":
+    def _build(self, progress: Progress) -> "list[TriangleScene | LiveMesh]":
+        from kobrel.stage.engine.cutouts import cutouts
         from kobrel.stage.engine.embree import TriangleScene
-        from kobrel.stage.engine.meshes import triangle_scene
+        from kobrel.stage.engine.meshes import LiveMesh, triangle_scene
 
-        result = []
+        result: list[TriangleScene | LiveMesh] = []
         total = sum(len(mesh.triangles) for mesh in self.meshes) or 1
         done = 0
         merged = TriangleScene()
-        for row, mesh in enumerate(self.meshes):
+        for number, (index, mesh) in enumerate(zip(self.drawn, self.meshes, strict=True)):
             progress("Preparing rays", done / total)
             done += len(mesh.triangles)
-            if row < self.merged:
-                matrix = self._still_matrices[row]
-                merged.add(mesh.points @ matrix[:3, :3].T + (matrix[:3, 3] - self.origin), mesh.triangles)
+            materials = self.scene.nodes[index].materials
+            if number < self.merged:
+                matrix = self._still_matrices[number]
+                points = mesh.points @ matrix[:3, :3].T + (matrix[:3, 3] - self.origin)
+                merged.add(points, mesh.triangles, cutouts(mesh, materials))
+            elif mesh.deformation is not None:
+                live = LiveMesh(mesh, materials)
+                live.prepare()
+                result.append(live)
             else:
-                result.append(triangle_scene(mesh))
+                result.append(triangle_scene(mesh, materials))
         if self.merged:
             result.insert(0, merged.commit())
         progress("Preparing rays", 1.0)
         return result
 
 
-def _worth_sharing(mesh: Mesh | None, uses: Counter[Mesh | None]) -> bool:
-    return mesh is not None and uses[mesh] > 1 and len(mesh.triangles) > _MOST_TRIANGLES_TO_REPEAT
+def _box(ends: tuple[Array, Array]) -> Array:
+    """(8, 3) corners between a lowest and a highest one."""
+    return np.asarray(np.stack(ends)[_CORNERS, [0, 1, 2]])
+
+
+def _copies(scene: Scene, index: int) -> int:
+    copies = scene.nodes[index].copies
+    return 1 if copies is None else copies.count
+
+
+def _numbers(scene: Scene, index: int) -> NDArray[np.int64]:
+    copies = scene.nodes[index].copies
+    return np.full(1, NO_COPY) if copies is None else np.arange(copies.count)
+
+
+def _sights(scene: Scene, index: int) -> tuple[list[Track], Copies | None]:
+    """What tells when a node is seen, and when its copies are."""
+    copies = scene.nodes[index].copies
+    return scene.shown(index), copies if copies is not None and _comes_and_goes(copies) else None
+
+
+def _comes_and_goes(copies: Copies | None) -> bool:
+    return copies is not None and (copies.flickers or not bool(copies.seen_at(0.0).all()))
+
+
+def _flickers(scene: Scene, index: int) -> bool:
+    return bool(scene.shown(index)) or _comes_and_goes(scene.nodes[index].copies)
+
+
+def _stands_apart(scene: Scene, index: int, uses: Counter[Mesh | None]) -> bool:
+    """Whether a node has an instance of its own: it changes over time, or shares a large mesh."""
+    node = scene.nodes[index]
+    mesh = node.mesh
+    assert mesh is not None
+    if mesh.deformation is not None or node.copies is not None or _flickers(scene, index):
+        return True
+    return scene.moves(index) or (uses[mesh] > 1 and len(mesh.triangles) > _MOST_TRIANGLES_TO_REPEAT)
 
 
 def _hidden_nodes(scene: Scene, hidden: frozenset[str]) -> set[int]:

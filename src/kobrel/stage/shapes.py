@@ -41,7 +41,7 @@ def lathe(profile: NDArray[np.float64], around: int = 32, smooth: bool = True) -
     )
     sides = points[triangles]
     area = np.linalg.norm(np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0]), axis=1)
-    return _mesh(points, triangles[area > 1e-12], smooth)
+    return _mesh(points, triangles[area > 1e-12 * np.abs(profile).max() ** 2], smooth)
 
 
 def sphere(radius: float = 1.0, around: int = 32) -> Mesh:
@@ -58,6 +58,26 @@ def cylinder(radius: float = 1.0, height: float = 2.0, around: int = 32) -> Mesh
     )
 
 
+def tapered(bottom: float, top: float, height: float, around: int = 32) -> Mesh:
+    """A closed cylinder about the origin, along Y, with two radii and flat faces."""
+    half = height / 2
+    profile = np.array([[0, -half], [bottom, -half], [top, half], [0, half]], float)
+    return lathe(profile, around, smooth=False)
+
+
+def tapered_capsule(bottom: float, top: float, height: float, around: int = 32) -> Mesh:
+    """A cylinder about the origin, along Y, with two radii and half a ball at each end."""
+    low, high = np.linspace(-np.pi / 2, 0, 9), np.linspace(0, np.pi / 2, 9)
+    radii = np.concatenate([bottom * np.cos(low), top * np.cos(high)])
+    heights = np.concatenate([bottom * np.sin(low) - height / 2, top * np.sin(high) + height / 2])
+    return lathe(np.stack([radii, heights], -1), around)
+
+
+def capsule(radius: float = 0.5, height: float = 1.0, around: int = 32) -> Mesh:
+    """A cylinder about the origin, along Y, with half a ball at each end."""
+    return tapered_capsule(radius, radius, height, around)
+
+
 def cone(radius: float = 1.0, height: float = 2.0, around: int = 32) -> Mesh:
     """A closed cone about the origin, pointing along Y, with flat faces."""
     half = height / 2
@@ -68,6 +88,16 @@ def plane(width: float = 1.0, length: float = 1.0) -> Mesh:
     """A rectangle in the XZ plane, facing Y."""
     x, z = width / 2, length / 2
     return _mesh(np.array([[-x, 0, -z], [-x, 0, z], [x, 0, z], [x, 0, -z]]), [[0, 1, 2], [0, 2, 3]])
+
+
+def disc(radius: float = 1.0, around: int = 32) -> Mesh:
+    """A disc in the XZ plane, facing Y."""
+    return lathe(np.array([[radius, 0.0], [0.0, 0.0]]), around, smooth=False)
+
+
+def upright(flat: Mesh) -> Mesh:
+    """A shape in the XZ plane that faces Y, turned into the XY plane to face -Z."""
+    return moved(flat, turn_deg=(-90, 0, 0))
 
 
 def moved(
@@ -102,11 +132,9 @@ def limb(start: ArrayLike, end: ArrayLike, radius: float) -> Mesh:
     """A bar with round ends, shaded smoothly."""
     a, b = np.asarray(start, float), np.asarray(end, float)
     half = float(np.linalg.norm(b - a)) / 2
-    turn = np.linspace(-np.pi / 2, np.pi / 2, 13)
-    profile = np.stack([radius * np.cos(turn), radius * np.sin(turn) + np.sign(turn + 1e-9) * half], -1)
-    capsule = lathe(profile, 16)
+    bar = capsule(radius, 2 * half, 16)
     up = (b - a) / (2 * half)
     side = np.cross([0.0, 0.0, 1.0], up)
     side /= np.linalg.norm(side)
     frame = np.stack([side, up, np.cross(side, up)], axis=1)
-    return Mesh((capsule.points @ frame.T + (a + b) / 2).astype(np.float32), capsule.triangles, smooth=True)
+    return Mesh((bar.points @ frame.T + (a + b) / 2).astype(np.float32), bar.triangles, smooth=True)

@@ -10,18 +10,25 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from kobrel.stage.copies import copy_of_path
 from kobrel.stage.emitters import Emitters
 from kobrel.stage.motion import Array
-from kobrel.stage.nearest import Closest
-from kobrel.stage.piece import Piece
+from kobrel.stage.nearest import Closest, nearest_of, weights_in
+from kobrel.stage.piece import NO_COPY, Piece
 from kobrel.stage.scene import Progress, Scene, no_progress
 
 if TYPE_CHECKING:
     from kobrel.stage.engine.embree import InstanceScene, TriangleScene
+    from kobrel.stage.engine.meshes import Pose
     from kobrel.stage.environment import Environment
     from kobrel.stage.geometry import Geometry, Tables
 
 _KEPT_SNAPSHOTS = 12
+# Each holds a tree of boxes of each mesh that deforms.
+_KEPT_LIVE = 2
+_FLAT = 1e-30
+"""Volume of a transform below which a thing is not seen at all."""
+_NO_ROWS = np.zeros(0, np.int64)
 _MOST_KEPT = 256
 
 
@@ -59,6 +66,8 @@ class Snapshot:
     normal_matrices : (2R, 3, 3) float32, to the stage's space: for each row from the normals
         of its mesh, then from those of the faces that rays meet
     first_rows : (I,) row at which each of the accelerator's instances begins
+    live_normals : (n, 3, 3) normals of the corners of meshes that deform, see :class:`Tables`
+    held : what of it other frames must not change
     """
 
     frame: float
@@ -70,6 +79,8 @@ class Snapshot:
     tables: "Tables"
     environment: "Environment | None"
     emitters: Emitters
+    live_normals: NDArray[np.float32]
+    held: "tuple[Pose, ...]" = ()
 
     @property
     def handle(self) -> int:
@@ -83,6 +94,7 @@ class Pick:
 
     `point` is in metres on the stage, `local` in the node's own space; `corners` (3, 3) are
     the triangle's in that space; `along` is the distance in units of the ray's direction.
+    `vertices` are the triangle's, where its mesh deforms.
     """
 
     place: Place
@@ -91,6 +103,11 @@ class Pick:
     local: Array
     corners: Array
     along: float
+    vertices: tuple[int, ...] | None = None
+
+    def weights_at(self, local: ArrayLike) -> Array:
+        """(3,) of the triangle's corners for a point of its plane, in the node's space."""
+        return weights_in(self.corners, np.asarray(local, float))
 
 
 class Stage:
@@ -142,7 +159,12 @@ class Stage:
     @property
     def moves(self) -> bool:
         """Whether anything changes over time."""
-        return any(piece.moving for piece in self._pieces)
+        return any(piece.changes for piece in self._pieces)
+
+    @property
+    def deforms(self) -> bool:
+        """Whether any mesh changes its shape."""
+        return any(piece.live for piece in self._pieces)
 
     @property
     def built(self) -> bool:
@@ -182,49 +204,80 @@ class Stage:
             made = self._make_snapshot(frame)
             if keep or not self.moves:
                 self._snapshots[key] = made
-                if len(self._snapshots) > _KEPT_SNAPSHOTS:
+                if len(self._snapshots) > (_KEPT_LIVE if self.deforms else _KEPT_SNAPSHOTS):
                     self._snapshots.popitem(last=False)
             return made
 
     def _make_snapshot(self, frame: float) -> Snapshot:
         from kobrel.stage.engine.embree import InstanceScene
+        from kobrel.stage.engine.meshes import LiveMesh
 
         self.prepare()
         assert self._geometry is not None
+        if self.deforms:  # what no kept frame needs any more is fitted to this one
+            while len(self._snapshots) >= _KEPT_LIVE:
+                self._snapshots.popitem(last=False)
         matrices = self._matrices(frame)
         faces = matrices.copy()
-        first_rows: list[int] = []
-        accelerators: list[TriangleScene] = []
-        places: list[Array] = []
+        first_rows, which, places = [_NO_ROWS], [_NO_ROWS], [np.zeros((0, 4, 4))]
+        scenes: list[TriangleScene] = []
+        held: list[Pose] = []
         for piece, placement, start in zip(self._pieces, self._placements, self._starts, strict=False):
+            accelerators = iter(piece.accelerators())
             if piece.merged:
                 faces[start : start + piece.merged] = placement
                 there = placement.copy()
                 there[:3, 3] = placement[:3, :3] @ piece.origin + placement[:3, 3]
                 places.append(there[None])
-            places.append(matrices[start + piece.merged : start + len(piece.nodes)])
-            accelerators += piece.accelerators()
-            first_rows += [start + row for row in piece.first_rows]
-        placed = np.concatenate([np.zeros((0, 4, 4)), *places])
+                first_rows.append(np.array([start]))
+                which.append(np.array([len(scenes)]))
+                merged = next(accelerators)
+                assert not isinstance(merged, LiveMesh)
+                scenes.append(merged)
+            seen = piece.seen(frame)
+            rows = np.arange(piece.merged, len(piece.nodes))
+            rows = rows[np.abs(np.linalg.det(matrices[start + rows, :3, :3])) > _FLAT]
+            if seen is not None:
+                rows = rows[seen[rows]]
+            first_rows.append(start + rows)
+            which.append(len(scenes) + piece.numbers[rows] - piece.merged)
+            places.append(matrices[start + rows])
+            there_now = set(piece.numbers[rows].tolist())
+            for number, accelerator in enumerate(accelerators, start=piece.merged):
+                if not isinstance(accelerator, LiveMesh):
+                    scenes.append(accelerator)
+                    continue
+                pose = accelerator.at(frame if number in there_now else 0.0)
+                held.append(pose)
+                scenes.append(pose.scene)
+        placed = np.concatenate(places)
         placed[:, :3, 3] -= self.origin
         both = np.stack([matrices, faces], axis=1).reshape(-1, 4, 4)[:, :3, :3]
+        normals = [pose.normals for pose in held if pose.normals is not None]
         return Snapshot(
             frame,
             self.origin,
             matrices,
-            np.ascontiguousarray(np.swapaxes(np.linalg.inv(both), 1, 2), np.float32),
-            np.asarray(first_rows, np.int32),
-            InstanceScene(accelerators, placed),
+            np.ascontiguousarray(np.swapaxes(_inverses(both), 1, 2), np.float32),
+            np.concatenate(first_rows).astype(np.int32),
+            InstanceScene(scenes, np.concatenate(which), placed),
             self._geometry.tables,
             self.environment,
             self._emitters(matrices),
+            np.concatenate([np.zeros((0, 3, 3), np.float32), *normals]),
+            tuple(held),
         )
 
     def _emitters(self, matrices: Array) -> Emitters:
         """The small glowing parts of all rows, in the order of the tables' numbers."""
         places, radii, emission = [np.zeros((0, 3))], [np.zeros((2, 0))], [np.zeros((0, 3))]
-        glows = [glow for piece in self._pieces for glow in piece.glows]
-        for matrix, glow in zip(matrices, glows, strict=True):
+        glows = [
+            (start + piece.first_row(number), glow)
+            for piece, start in zip(self._pieces, self._starts, strict=False)
+            for number, glow in enumerate(piece.glows)
+        ]
+        for row, glow in glows:
+            matrix = matrices[row]
             if glow is not None:
                 places.append(glow.centres @ matrix[:3, :3].T + matrix[:3, 3] - self.origin)
                 size = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
@@ -244,7 +297,7 @@ class Stage:
     def _node_of(self, row: int) -> tuple[int, int]:
         """The piece that a row belongs to, and the index of its node."""
         piece = int(np.searchsorted(self._starts, row, side="right")) - 1
-        return piece, self._pieces[piece].nodes[row - int(self._starts[piece])]
+        return piece, int(self._pieces[piece].nodes[row - int(self._starts[piece])])
 
     def pick(self, frame: float, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
         """The first surface along a ray.
@@ -265,16 +318,20 @@ class Stage:
         if row < 0:
             return None
         piece, index = self._node_of(row)
-        node = self._pieces[piece].scene.nodes[index]
-        assert node.mesh is not None
+        mesh = self._pieces[piece].mesh_of(index)
         triangle = int(hits.triangle[0])
-        corners = node.mesh.points[node.mesh.triangles[triangle]].astype(float)
+        vertices = mesh.triangles[triangle]
+        if mesh.deformation is None:
+            corners = mesh.points[vertices].astype(float)
+        else:
+            corners = mesh.deformation.points(frame)[vertices].astype(float)
         matrix = snapshot.matrices[row]
         along = _exact_distance(corners @ matrix[:3, :3].T + matrix[:3, 3], start, toward)
         along = float(hits.distance[0]) if along is None else along
         point = start + toward * along
         local = np.linalg.solve(matrix, np.append(point, 1.0))[:3]
-        return Pick(Place(self._names[piece], node.path), triangle, point, local, corners, along)
+        rides_on = None if mesh.deformation is None else tuple(int(v) for v in vertices)
+        return Pick(self.place_of(row), triangle, point, local, corners, along, rides_on)
 
     # Where things are
 
@@ -287,12 +344,15 @@ class Stage:
     def bounds(self, frame: float | None = None) -> tuple[Array, Array]:
         """Lowest and highest corner of all meshes, metres; a metre about nothing if empty."""
         corners = self.boxes(frame).reshape(-1, 3)
+        corners = corners[np.isfinite(corners[:, 0])]
         if not len(corners):
             return np.full(3, -0.5), np.full(3, 0.5)
         return corners.min(axis=0), corners.max(axis=0)
 
     def boxes(self, frame: float | None = None) -> Array:
-        """(R, 8, 3) corners of the box about each mesh, metres; the last frame's are kept."""
+        """(R, 8, 3) corners of the box about each mesh, metres, not-a-number where it is not seen; the
+        last frame's are kept.
+        """
         at = 0.0 if frame is None else float(frame)
         known = self._boxes
         if known is None or known[0] != at:
@@ -305,25 +365,67 @@ class Stage:
 
     def place_of(self, row: int) -> Place:
         """The node that a row belongs to."""
-        piece, index = self._node_of(row)
-        return Place(self._names[piece], self._pieces[piece].scene.nodes[index].path)
+        number, index = self._node_of(row)
+        piece = self._pieces[number]
+        copy = int(piece.copies[row - int(self._starts[number])])
+        path = piece.scene.nodes[index].path
+        return Place(self._names[number], path if copy == NO_COPY else f"{path}[{copy}]")
 
-    def _find(self, place: Place) -> tuple[Piece, Array, int] | None:
-        """The piece, placement and index of a node."""
+    def _find(self, place: Place) -> tuple[Piece, Array, int, int | None] | None:
+        """The piece, placement, index and copy of a node."""
         if place.scene not in self._names:
             return None
-        number = self._names.index(place.scene)
-        index = self.scenes[place.scene].find(place.path)
-        return (self._pieces[number], self._placements[number], index) if index >= 0 else None
+        number, scene = self._names.index(place.scene), self.scenes[place.scene]
+        index = scene.find(place.path)
+        if index < 0:
+            return None
+        copy = None if scene.nodes[index].path == place.path else copy_of_path(place.path)[1]
+        return self._pieces[number], self._placements[number], index, copy
 
     def world(self, place: Place, frames: ArrayLike) -> Array | None:
         """Transforms of a node to metres, (F, 4, 4) or (1, 4, 4); None if it is not there."""
         found = self._find(place)
-        return self.node_world(place.scene, found[2], frames) if found else None
+        return self.node_world(place.scene, found[2], frames, found[3]) if found else None
 
-    def node_world(self, scene: str, index: int, frames: ArrayLike) -> Array:
+    def node_world(self, scene: str, index: int, frames: ArrayLike, copy: int | None = None) -> Array:
         """Transforms of a node, by its index in a scene that is there, to metres on the stage."""
-        return np.asarray(self.placement_of(scene) @ self.scenes[scene].world(index, frames))
+        return np.asarray(self.placement_of(scene) @ self.scenes[scene].world(index, frames, copy))
+
+    def surface_point(
+        self, place: Place, vertices: Sequence[int], weights: ArrayLike, frames: ArrayLike
+    ) -> Array | None:
+        """A point that rides on a triangle of a mesh that deforms, in its node's own space.
+
+        Parameters
+        ----------
+        vertices, weights : of its three corners
+
+        Returns
+        -------
+        (F, 3), or None where the node is not there or has no such triangle that deforms.
+        """
+        found = self._find(place)
+        mesh = found[0].scene.nodes[found[2]].mesh if found else None
+        if mesh is None or mesh.deformation is None or max(vertices) >= len(mesh.points):
+            return None
+        corners = mesh.deformation.some(frames, vertices)
+        return np.asarray(np.einsum("fki,k->fi", corners, np.asarray(weights, float)))
+
+    def nearest_triangle(
+        self, place: Place, local: ArrayLike, frame: float
+    ) -> tuple[tuple[int, ...], Array] | None:
+        """The corners' numbers, and their weights (3,), of what is nearest to a point in the space of a node
+        whose mesh deforms; None for any other node.
+        """
+        found = self._find(place)
+        mesh = found[0].scene.nodes[found[2]].mesh if found else None
+        if mesh is None or mesh.deformation is None:
+            return None
+        points = mesh.deformation.points(frame).astype(float)
+        triangle = nearest_of(np.asarray(local, float), points[mesh.triangles])
+        vertices = mesh.triangles[triangle]
+        corners = points[vertices]
+        return tuple(int(v) for v in vertices), weights_in(corners, np.asarray(local, float))
 
     def placement_of(self, scene: str) -> Array:
         """The matrix that carries a scene, in metres, to its place, (4, 4)."""
@@ -339,20 +441,24 @@ class Stage:
         if found is None:
             return []
         start = int(self._starts[self._names.index(place.scene)])
-        return [start + row for row in found[0].rows_below(found[2])]
+        piece, _, index, copy = found
+        rows = piece.rows_below(index)
+        return [start + row for row in rows if copy is None or piece.copies[row] == copy]
 
-    def centre(self, place: Place) -> Array | None:
-        """Middle of the bounds of a node and all below it, in its own space; None if absent.
-
-        For what lies below, the places at the first frame count.
+    def centre(self, place: Place, frames: ArrayLike) -> Array | None:
+        """Middle of the bounds of a node and all below it, in its own space: (F, 3), or (1, 3) where they
+        do not change; None if absent.
         """
-        box = self.local_bounds(place)
+        box = self.local_bounds(place, frames)
         return None if box is None else np.asarray((box[0] + box[1]) / 2)
 
-    def local_bounds(self, place: Place) -> tuple[Array, Array] | None:
-        """Lowest and highest corner of a node and all below it, in its own space; None if absent."""
+    def local_bounds(self, place: Place, frames: ArrayLike) -> tuple[Array, Array] | None:
+        """Lowest and highest corner of a node and all below it over time, in its own space: (F, 3) each,
+        or (1, 3) where they do not change; None if absent.
+        """
         found = self._find(place)
-        return found[0].local_bounds(found[2]) if found else None
+        at = np.atleast_1d(np.asarray(frames, float))
+        return found[0].local_bounds(found[2], found[3], at) if found else None
 
     def nearest(self, place: Place, points: ArrayLike, frames: ArrayLike) -> Array | None:
         """The points of a node and all below it that are nearest to given points over time.
@@ -369,19 +475,28 @@ class Stage:
         found = self._find(place)
         if found is None:
             return None
-        piece, placement, index = found
+        piece, placement, index, copy = found
         if place not in self._closest:
             rows = piece.rows_below(index)
-            self._closest[place] = [(row, Closest(piece.meshes[row])) for row in rows]
+            rows = [row for row in rows if copy is None or piece.copies[row] == copy]
+            self._closest[place] = [(row, Closest(piece.mesh_of(int(piece.nodes[row])))) for row in rows]
         goals, at = np.asarray(points, dtype=float), np.atleast_1d(np.asarray(frames, dtype=float))
         best, least = None, np.full(len(goals), np.inf)
         for row, closest in self._closest[place]:
-            worlds = placement @ piece.scene.world(piece.nodes[row], at)
-            here = closest.nearest(goals, np.broadcast_to(worlds, (len(goals), 4, 4)))
+            number = int(piece.copies[row])
+            own = None if number == NO_COPY else number
+            worlds = placement @ piece.scene.world(int(piece.nodes[row]), at, own)
+            here = closest.nearest(goals, np.broadcast_to(worlds, (len(goals), 4, 4)), at)
             distance = np.linalg.norm(here - goals, axis=1)
             best = here if best is None else np.where((distance < least)[:, None], here, best)
             least = np.minimum(distance, least)
         return best
+
+
+def _inverses(matrices: Array) -> Array:
+    """Inverses of (n, 3, 3); what has none, as a thing at a size of nothing, becomes nothing."""
+    flat = np.abs(np.linalg.det(matrices)) < _FLAT
+    return np.where(flat[:, None, None], 0.0, np.linalg.inv(np.where(flat[:, None, None], np.eye(3), matrices)))
 
 
 def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | None:

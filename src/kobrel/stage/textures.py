@@ -1,13 +1,13 @@
 """All textures of a stage in one block of memory that kernels can read."""
 
 import io
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
-from kobrel.stage.scene import Texture
+from kobrel.stage.scene import Channel, Texture
 
 MOST_PIXELS_A_SIDE = 4096
 
@@ -19,16 +19,23 @@ class TextureBlock(NamedTuple):
     pixels: NDArray[np.uint8]
 
 
-def decode(texture: Texture) -> NDArray[np.uint8] | None:
-    """(H, W, 3) pixels with the bottom row first, or None where it cannot be read."""
-    if texture.pixels is not None:
-        return texture.pixels[::-1]
+def decode(texture: Texture, mode: Literal["RGB", "RGBA"] = "RGB") -> NDArray[np.uint8] | None:
+    """(H, W, channels) pixels with the bottom row first, or None where it cannot be read."""
     try:
-        opened = Image.open(io.BytesIO(texture.content) if texture.content else texture.path or "")
-        opened.thumbnail((MOST_PIXELS_A_SIDE, MOST_PIXELS_A_SIDE))
-        return np.asarray(opened.convert("RGB"), np.uint8)[::-1]
-    except (OSError, UnidentifiedImageError, ValueError):
+        if texture.pixels is not None:
+            opened = Image.fromarray(texture.pixels)
+        else:
+            opened = Image.open(io.BytesIO(texture.content) if texture.content else texture.path or "")
+            opened.thumbnail((MOST_PIXELS_A_SIDE, MOST_PIXELS_A_SIDE))
+        return np.asarray(opened.convert(mode), np.uint8)[::-1]
+    except (OSError, UnidentifiedImageError, ValueError, Image.DecompressionBombError):
         return None
+
+
+def alpha(texture: Texture, channel: Channel) -> NDArray[np.uint8] | None:
+    """(H, W) one channel of a texture, the bottom row first, or None where it cannot be read."""
+    pixels = decode(texture, "RGBA")
+    return None if pixels is None else np.ascontiguousarray(pixels[..., 3 if channel == "alpha" else 0])
 
 
 def pack(textures: list[Texture]) -> tuple[TextureBlock, list[str]]:

@@ -8,7 +8,7 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 from kobrel.desk.background.jobs import Job
 from kobrel.plan import edit
 from kobrel.plan.model import Plan, SceneRef, scene_name
-from kobrel.plan.staging import Library, stage_of
+from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
@@ -131,7 +131,7 @@ class SceneFiles(QObject):
         unread = {
             scene.path: f"{scene.path}: reading was cancelled. Reload it in Block."
             for scene in plan.scenes
-            if (scene.path, scene.unit_m) not in library.scenes
+            if source_of(scene) not in library.scenes
         }
         if session.library is library:
             marked = Library(library.scenes, library.surrounds, {**library.problems, **unread})

@@ -12,6 +12,7 @@ from kobrel.desk.toolkit.paint import PEG_RADIUS, draw_label, xy
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.tapes import Miss, TapeNumbers, miss
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandInAnchor, SubjectEnd, Tape
+from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.stand_ins import MEASURED, scene_of
 from kobrel.session.commands import taping
 from kobrel.session.session import Session
@@ -130,13 +131,13 @@ class Tapes:
         far = 2 * float(np.linalg.norm(high - low)) + 10
         pick = session.pick(point + toward * far, -toward)
         if pick is not None:
-            local = session.stage.centre(pick.place)
+            local = session.stage.centre(pick.place, [session.frame])
             world = session.stage.world(pick.place, [session.frame])
             if local is not None and world is not None:
-                centre = world[0, :3, :3] @ local + world[0, :3, 3]
+                centre = world[0, :3, :3] @ local[0] + world[0, :3, 3]
                 if math.dist(xy(view.where(centre)), xy(at)) <= taping.SNAP_PX:
                     return taping.bounds_end(pick.place)
-            return taping.surface_end(pick)
+            return on_surface(pick)
         return PointAnchor(position_m=taping.vector(np.round(point, 5)))
 
 

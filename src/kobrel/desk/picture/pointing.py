@@ -7,8 +7,9 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QGuiApplication
 
 from kobrel.plan.measure.camera import Sight
-from kobrel.plan.model import StandInAnchor, SubjectEnd, SubjectTarget, SurfaceAnchor
+from kobrel.plan.model import StandInAnchor, SubjectEnd, SubjectTarget
 from kobrel.plan.names import thing_name
+from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.commands import blocking, pulling, taping
@@ -142,11 +143,10 @@ class Pointing:
 
     def _tape_from(self, pick: Pick) -> None:
         taping.begin(self._session)
-        taping.take_end(self._session, taping.surface_end(pick))
+        taping.take_end(self._session, on_surface(pick))
 
     def _add_surface(self, pick: Pick) -> None:
-        anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
-        add_subject(self._session, thing_name(self._session.plan, pick.place), anchor)
+        add_subject(self._session, thing_name(self._session.plan, pick.place), on_surface(pick))
 
     def take_peg(self, number: int) -> None:
         """A click on a subject's peg: with a tape in the making its end, else the focus goes there."""

@@ -13,8 +13,9 @@ from kobrel.plan.model import (
     StandInAnchor,
     SurfaceAnchor,
 )
+from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import MEASURED, place_track, scene_of
-from kobrel.stage.stage import Place, Stage
+from kobrel.stage.stage import Pick, Place, Stage
 
 _NOWHERE = np.full((1, 3), np.nan)
 
@@ -38,6 +39,34 @@ def subject_points(
     return stage.kept(key, lambda: _points(anchor, at, stage, seen_from))
 
 
+def on_surface(pick: Pick, local: ArrayLike | None = None) -> SurfaceAnchor:
+    """An anchor where a ray met a surface, or at another point `local` of the same triangle, in the node's
+    space.
+    """
+    at = pick.local if local is None else np.asarray(local, float)
+    anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(at))
+    if pick.vertices is None:
+        return anchor
+    first, second, third = pick.vertices
+    return anchor.but(vertices=(first, second, third), weights=vector(pick.weights_at(at)))
+
+
+def at_surface(stage: Stage, place: Place, point: ArrayLike, frame: float) -> SurfaceAnchor | None:
+    """An anchor at a point on the stage that rides on a node, and on its nearest triangle where the node's
+    mesh deforms; None where the node is not there.
+    """
+    world = stage.world(place, [frame])
+    if world is None:
+        return None
+    local = np.linalg.solve(world[0], np.append(np.asarray(point, float), 1.0))[:3]
+    anchor = SurfaceAnchor(scene=place.scene, node=place.path, local=vector(local))
+    found = stage.nearest_triangle(place, local, frame)
+    if found is None:
+        return anchor
+    (first, second, third), weights = found
+    return anchor.but(vertices=(first, second, third), weights=vector(weights))
+
+
 def _points(
     anchor: Anchor | PointTarget, frames: Numbers, stage: Stage, camera_places: Numbers | None
 ) -> Numbers:
@@ -52,10 +81,13 @@ def _points(
             found = stage.nearest(place, camera_places, frames)
             return _NOWHERE.copy() if found is None else found
         if isinstance(anchor, SurfaceAnchor):
-            local = np.asarray(anchor.local)
+            riding = None
+            if anchor.vertices and anchor.weights:
+                riding = stage.surface_point(place, anchor.vertices, anchor.weights, frames)
+            local = np.asarray(anchor.local) if riding is None else riding
         elif isinstance(anchor, BoundsAnchor | NearestAnchor):
-            local = stage.centre(place)
+            local = stage.centre(place, frames)
     worlds = stage.world(place, frames)
     if worlds is None or local is None:
         return _NOWHERE.copy()
-    return np.asarray(worlds[:, :3, :3] @ local + worlds[:, :3, 3])
+    return np.asarray((worlds[:, :3, :3] @ local[..., None])[..., 0] + worlds[:, :3, 3])

@@ -15,10 +15,9 @@ from kobrel.plan.model import (
     StandInAnchor,
     Subject,
     SubjectTarget,
-    SurfaceAnchor,
 )
 from kobrel.plan.parts import PlaceKey, Vector
-from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.anchors import at_surface, subject_points
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import place_track
 from kobrel.session.commands.focusing import focus_on
@@ -155,9 +154,8 @@ def tie(session: Session, subject: Subject, kind: str) -> None:
         change(session, "Tie", anchor=PointAnchor(position_m=here))
     elif node is not None and kind in _NODE_TIES:
         change(session, "Tie", anchor=_NODE_TIES[kind](scene=node.scene, node=node.path))
-    elif node is not None and (world := session.stage.world(node, [session.frame])) is not None:
-        local = vector(np.linalg.solve(world[0], np.append(here, 1.0))[:3])
-        change(session, "Tie", anchor=SurfaceAnchor(scene=node.scene, node=node.path, local=local))
+    elif node is not None and (anchor := at_surface(session.stage, node, here, session.frame)) is not None:
+        change(session, "Tie", anchor=anchor)
 
 
 @needs_chosen

@@ -21,6 +21,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.names import thing_name
 from kobrel.plan.parts import Vector
+from kobrel.plan.space.anchors import at_surface, on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.session.commands.focusing import focus_distance, focus_on
 from kobrel.session.needs import needs_now
@@ -132,9 +133,9 @@ def set_end(session: Session, tape: Tape, which: str, end: End) -> None:
 def moved_end(session: Session, end: End, point: NDArray[np.float64]) -> End:
     """An end nudged to a point: it stays tied to what it rides on where that is a node."""
     if isinstance(end, SurfaceAnchor):
-        world = session.stage.world(Place(end.scene, end.node), [session.frame])
-        if world is not None:
-            return end.but(local=vector(np.linalg.solve(world[0], np.append(point, 1.0))[:3]))
+        moved = at_surface(session.stage, Place(end.scene, end.node), point, session.frame)
+        if moved is not None:
+            return moved
     if isinstance(end, PointAnchor):
         return edit.moved_to(end, session.frame, vector(np.round(point, 5)))
     return PointAnchor(position_m=vector(np.round(point, 5)))
@@ -170,17 +171,12 @@ def remove(session: Session) -> None:
         )
 
 
-def surface_end(pick: Pick) -> SurfaceAnchor:
-    """An end on the surface that a ray met."""
-    return SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(pick.local))
-
-
 def snapped(now: Now, pick: Pick, x: float, y: float, width: float) -> tuple[End, str]:
     """An end at what was picked, drawn to a vertex, else an edge, of the triangle within reach.
 
     `x` and `y` are where the pointer is in a picture of this width. Also says what it snapped to.
     """
-    end, camera = surface_end(pick), now.camera
+    end, camera = on_surface(pick), now.camera
     world = now.stage.world(pick.place, [now.frame])
     if world is None:
         return end, ""
@@ -192,7 +188,7 @@ def snapped(now: Now, pick: Pick, x: float, y: float, width: float) -> tuple[End
 
     corner = min(pick.corners, key=away)
     if away(corner) <= SNAP_PX:
-        return end.but(local=vector(corner)), "vertex"
+        return on_surface(pick, corner), "vertex"
     feet = []
     for i in range(3):
         start, along = pick.corners[i], pick.corners[(i + 1) % 3] - pick.corners[i]
@@ -201,7 +197,7 @@ def snapped(now: Now, pick: Pick, x: float, y: float, width: float) -> tuple[End
         feet.append(start + part * along)
     foot = min(feet, key=away)
     if away(foot) <= SNAP_PX * 0.6:
-        return end.but(local=vector(foot)), "edge"
+        return on_surface(pick, foot), "edge"
     return end, "surface"
 
 

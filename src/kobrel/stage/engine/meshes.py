@@ -1,54 +1,96 @@
 """Meshes made ready for rays and shading, each once."""
 
+import weakref
+from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.compiled import kernel
+from kobrel.stage.bending import shared_normals
+from kobrel.stage.engine.cutouts import cutouts
 from kobrel.stage.engine.embree import TriangleScene
-from kobrel.stage.scene import Mesh
-
-
-@kernel
-def _vertex_normals(points, triangles, corners):  # type: ignore[no-untyped-def]
-    total = np.zeros((len(points), 3), np.float32)
-    for t in range(len(triangles)):
-        a, b, c = points[triangles[t, 0]], points[triangles[t, 1]], points[triangles[t, 2]]
-        ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-        vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        for k in range(3):
-            row = triangles[t, k]
-            total[row, 0] += nx
-            total[row, 1] += ny
-            total[row, 2] += nz
-    for t in range(len(triangles)):
-        for k in range(3):
-            n = total[triangles[t, k]]
-            corners[t, k, 0], corners[t, k, 1], corners[t, k, 2] = n[0], n[1], n[2]
+from kobrel.stage.scene import Material, Mesh
 
 
 def corner_normals(mesh: Mesh) -> NDArray[np.float32] | None:
-    """Normals for shading at each corner, (T, 3, 3), not of unit length; None for flat faces."""
-    if mesh.normals is not None or not mesh.smooth:
+    """Normals for shading at each corner, (T, 3, 3), not of unit length; None for flat faces and for
+    meshes that deform, whose normals are of a frame.
+    """
+    if mesh.normals is not None or not mesh.smooth or mesh.deformation is not None:
         return mesh.normals
+    return normals_of(mesh, mesh.points)
+
+
+def normals_of(mesh: Mesh, points: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Normals for smooth shading at each corner, (T, 3, 3), with the mesh's points at given places."""
     corners = np.empty((len(mesh.triangles), 3, 3), np.float32)
-    _vertex_normals(
-        np.require(mesh.points, requirements="W"), np.require(mesh.triangles, requirements="W"), corners
+    shared = mesh.triangles if mesh.shared is None else mesh.shared
+    count = len(points) if mesh.shared is None else int(shared.max(initial=0)) + 1
+    points, triangles, shared = (
+        np.require(array, requirements="W") for array in (points, mesh.triangles, shared)
     )
+    shared_normals(points, triangles, shared, count, corners)
     return corners
 
 
-_SCENES: WeakKeyDictionary[Mesh, TriangleScene] = WeakKeyDictionary()
+_SCENES: WeakKeyDictionary[Mesh, dict[object, TriangleScene]] = WeakKeyDictionary()
 
 
-def triangle_scene(mesh: Mesh) -> TriangleScene:
-    """A mesh in its own space, ready for rays; built once as long as the mesh lives."""
-    known = _SCENES.get(mesh)
-    if known is None:
-        known = TriangleScene()
-        known.add(mesh.points, mesh.triangles)
-        known.commit()
-        _SCENES[mesh] = known
-    return known
+def triangle_scene(mesh: Mesh, materials: tuple[Material, ...] = ()) -> TriangleScene:
+    """A mesh in its own space, ready for rays; built once as long as the mesh lives.
+
+    The materials count where they let rays through.
+    """
+    holes = tuple(material.cutout for material in materials)
+    key = holes if any(holes) else None
+    kept = _SCENES.setdefault(mesh, {})
+    if key not in kept:
+        scene = TriangleScene()
+        scene.add(mesh.points, mesh.triangles, cutouts(mesh, materials))
+        kept[key] = scene.commit()
+    return kept[key]
+
+
+class LiveMesh:
+    """A mesh that deforms, ready for rays at several frames at once.
+
+    A tree of boxes that no frame holds any more is fitted to the next frame, so there are no more
+    of them than frames that are held.
+    """
+
+    def __init__(self, mesh: Mesh, materials: tuple[Material, ...]) -> None:
+        assert mesh.deformation is not None
+        self.mesh, self._deformation = mesh, mesh.deformation
+        self._holes = cutouts(mesh, materials)
+        self._free: list[TriangleScene] = []
+
+    def prepare(self) -> None:
+        """Build trees for two frames, so that the next frame needs none."""
+        self._free += [self._built(self.mesh.points) for _ in range(2 - len(self._free))]
+
+    def at(self, frame: float) -> "Pose":
+        """What rays and shading need of it at a frame."""
+        points = self._deformation.points(frame)
+        scene = self._free.pop() if self._free else None
+        if scene is None:
+            scene = self._built(points)
+        else:
+            scene.refit(points)
+        normals = normals_of(self.mesh, points) if self.mesh.smooth else None
+        pose = Pose(scene, normals)
+        weakref.finalize(pose, self._free.append, scene).atexit = False
+        return pose
+
+    def _built(self, points: NDArray[np.float32]) -> TriangleScene:
+        scene = TriangleScene(deforms=True)
+        scene.add(points, self.mesh.triangles, self._holes)
+        return scene.commit()
+
+
+@dataclass(frozen=True, eq=False)
+class Pose:
+    """A mesh that deforms, at one frame: for rays, and its corners' normals (T, 3, 3)."""
+
+    scene: TriangleScene
+    normals: NDArray[np.float32] | None

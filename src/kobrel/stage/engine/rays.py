@@ -3,10 +3,10 @@
 A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0, 8, 16), near
 (24), direction (32, 40, 48), time (56), far (64), then mask, id and flags as integers (72, 80,
 88); after a hit the face normal (96, 104, 112), barycentric (120, 128), triangle (136), mesh
-(144) and instance (152). Add the lane, 0 to 7.
+(144), instance (152) and its number in an array of instances (160). Add the lane, 0 to 7.
 
-A stage's accelerator holds instances: the merged still meshes of a piece, or one mesh. A
-drawn node's *row* counts through them all; `first_rows` tells where each instance begins.
+A stage's accelerator holds one array of instances: the merged still meshes of a piece, or one
+mesh each. A drawn node's *row* counts through them all; `first_rows` tells where each begins.
 """
 
 from typing import Any, NamedTuple
@@ -26,9 +26,8 @@ _occluded8 = types.ExternalFunction("rtcOccluded8", types.void(*[types.uintp] * 
 LANES = 8
 FAR = np.float32(3.0e38)
 FAR_AT, NORMAL_AT, U_AT, V_AT, TRIANGLE_AT = 64, 96, 120, 128, 136
-_MASK_AT, _GEOMETRY_AT, _INSTANCE_AT = 72, 144, 152
+_MASK_AT, _GEOMETRY_AT, _INSTANCE_AT, _OF_ARRAY_AT = 72, 144, 152, 160
 _ALIGNED_TO = 64
-# Which lanes count; behind the instances there may be a number of a part of an instance.
 _VALID_AT = 176
 
 
@@ -66,6 +65,7 @@ def put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz):  # type: ignore[no
     numbers[FAR_AT + lane] = FAR
     integers[_GEOMETRY_AT + lane] = -1
     integers[_INSTANCE_AT + lane] = -1
+    integers[_OF_ARRAY_AT + lane] = -1
 
 
 @kernel
@@ -104,7 +104,7 @@ def is_blocked(numbers, lane):  # type: ignore[no-untyped-def]
 def row_of_hit(integers, lane, first_rows):  # type: ignore[no-untyped-def]
     """The row of the node that a lane met, -1 for none."""
     mesh = integers[_GEOMETRY_AT + lane]
-    return first_rows[integers[_INSTANCE_AT + lane]] + mesh if mesh >= 0 else np.int32(-1)
+    return first_rows[integers[_OF_ARRAY_AT + lane]] + mesh if mesh >= 0 else np.int32(-1)
 
 
 @kernel

@@ -31,12 +31,17 @@ def polygon_of_triangle(counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def mesh_fault(
-    points: NDArray[np.float32], indices: NDArray[np.integer], counts_sum: int | None = None
+    points: NDArray[np.float32],
+    indices: NDArray[np.integer],
+    counts_sum: int | None = None,
+    counts: NDArray[np.integer] | None = None,
 ) -> str | None:
     """Why a mesh cannot be drawn, in a few words, or None.
 
-    `counts_sum` is the number of corners the polygons say they have.
+    `counts` are the corners that the polygons say they have, `counts_sum` how many that is.
     """
+    if counts is not None and len(counts) and int(counts.min()) < 0:
+        return f"a polygon has {int(counts.min())} corners"
     if len(points) == 0 or len(indices) == 0:
         return "it is empty"
     if counts_sum is not None and counts_sum != indices.size:

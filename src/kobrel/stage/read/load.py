@@ -6,17 +6,25 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.errors import SceneError
-from kobrel.stage.scene import SCENE_SUFFIXES, USD_SUFFIXES, Node, Progress, Scene, no_progress
+from kobrel.stage.scene import (
+    GLTF_SUFFIXES,
+    SCENE_SUFFIXES,
+    USD_SUFFIXES,
+    Choices,
+    Progress,
+    Scene,
+    no_progress,
+)
 
 
-def load_scene(path: Path, unit_m: float | None = None, progress: Progress = no_progress) -> Scene:
+def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = ()) -> Scene:
     """Read a scene file of any kind that Kobrel knows.
 
     Parameters
     ----------
     path : the file
-    unit_m : metres in one unit, instead of what the file says
     progress : told how far it is; may raise :class:`Cancelled`
+    choices : of its variants, purposes or scenes, instead of its own
 
     Raises
     ------
@@ -33,25 +41,28 @@ def load_scene(path: Path, unit_m: float | None = None, progress: Progress = no_
     if path.stat().st_size == 0:
         raise SceneError("the file is empty.", file=path, remedy="Export the scene again.")
     if suffix in USD_SUFFIXES:
-        from kobrel.stage.read.usd import load_usd
+        from kobrel.stage.read.usd.reader import load_usd
 
-        scene = load_usd(path, unit_m, progress)
+        scene = load_usd(path, progress, choices)
+    elif suffix in GLTF_SUFFIXES:
+        from kobrel.stage.read.gltf.reader import load_gltf
+
+        scene = load_gltf(path, progress, choices)
     else:
         from kobrel.stage.read.mesh_files import load_mesh_file
 
-        scene = load_mesh_file(path, unit_m, progress)
+        scene = load_mesh_file(path, progress)
     return _without_flat_nodes(scene)
 
 
 def _without_flat_nodes(scene: Scene) -> Scene:
-    """The scene without meshes whose transform squeezes them to nothing."""
+    """The scene without meshes whose transform always squeezes them to nothing."""
     nodes, warnings = list(scene.nodes), list(scene.warnings)
-    frames = np.zeros(1) if scene.first_frame is None else np.array([float(scene.first_frame)])
     for index, node in enumerate(scene.nodes):
-        if node.mesh is None:
+        if node.mesh is None or scene.moves(index) or node.copies is not None:
             continue
-        matrix = scene.world(index, frames)[0]
+        matrix = scene.world(index, np.zeros(1))[0]
         if not np.all(np.isfinite(matrix)) or abs(np.linalg.det(matrix[:3, :3])) < 1e-30:
-            nodes[index] = Node(node.path, node.parent, node.motion, node.resets)
+            nodes[index] = replace(node, mesh=None)
             warnings.append(f"{node.path}: left out, its scale is zero.")
     return replace(scene, nodes=tuple(nodes), warnings=tuple(warnings))

@@ -1,4 +1,4 @@
-"""Scenes from glTF, GLB, OBJ, PLY and STL, read by trimesh."""
+"""Scenes from OBJ, PLY and STL, read by trimesh."""
 
 from pathlib import Path
 from typing import Any
@@ -8,20 +8,21 @@ import trimesh
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
-from kobrel.stage.motion import Track, matrix_motion
+from kobrel.stage.motion import matrix_motion
 from kobrel.stage.read.checks import mesh_fault
-from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture
+from kobrel.stage.read.colours import to_linear
+from kobrel.stage.read.files import Beside, text_of
+from kobrel.stage.scene import Cutout, Material, Mesh, Node, Progress, Scene, Texture
 
-_UNITLESS = {".obj", ".ply", ".stl"}
+_MOST_BYTES = 4 * 2**30
 
 
-def load_mesh_file(path: Path, unit_m: float | None, progress: Progress) -> Scene:
-    """Read a scene of meshes.
+def load_mesh_file(path: Path, progress: Progress) -> Scene:
+    """Read a scene of meshes; its unit is taken as a metre.
 
     Parameters
     ----------
     path : the file
-    unit_m : metres in one unit; None is one metre
     progress : told how far it is; may raise to cancel
 
     Raises
@@ -30,10 +31,17 @@ def load_mesh_file(path: Path, unit_m: float | None, progress: Progress) -> Scen
         The file cannot be read.
     """
     progress(f"Opening {path.name}", 0.0)
+    if path.stat().st_size > _MOST_BYTES:
+        raise SceneError("the file is too large for its kind.", file=path, remedy="Export it as USD.")
+    beside = Beside(path.parent)
     try:
-        source = trimesh.load_scene(str(path), process=False)
+        source = _opened(path, beside)
     except Exception as error:  # each of trimesh's readers fails in its own way
-        raise SceneError(f"not readable ({error}).", file=path, remedy="Export the scene again.") from error
+        raise SceneError(
+            "not readable, it is damaged or of another kind than its name says.",
+            file=path,
+            remedy="Export the scene again.",
+        ) from error
     nodes: list[Node] = []
     warnings: list[str] = []
     meshes: dict[str, Mesh | None] = {}
@@ -45,13 +53,24 @@ def load_mesh_file(path: Path, unit_m: float | None, progress: Progress) -> Scen
             meshes[geometry_name] = _mesh(geometry, str(name), warnings)
         mesh = meshes[geometry_name]
         if mesh is not None:
-            material = _material(geometry, str(geometry_name))
+            material = _material(geometry, str(geometry_name), mesh, beside)
             nodes.append(Node(f"/{name}", motion=matrix_motion(matrix), mesh=mesh, materials=(material,)))
-    if unit_m is None and path.suffix.lower() in _UNITLESS:
-        warnings.append(f"{path.name}: the format has no unit; one unit is taken as one metre.")
-    cameras = _camera(source, nodes)
-    root = np.diag([unit_m or 1.0] * 3 + [1.0])
-    return Scene(path, tuple(nodes), cameras, root, unit_m or 1.0, warnings=tuple(warnings))
+    if not nodes and not warnings:
+        raise SceneError("no mesh is in it.", file=path, remedy="Export the scene again, with its faces.")
+    warnings.append(f"{path.name}: the format has no unit; one unit is taken as one metre.")
+    return Scene(
+        path, tuple(nodes), warnings=tuple(warnings + beside.warnings), says_unit=False, says_up=False
+    )
+
+
+def _opened(path: Path, beside: Beside) -> trimesh.Scene:
+    kind = path.suffix.lower().lstrip(".")
+    if kind != "obj":
+        return trimesh.load_scene(str(path), process=False)
+    import io
+
+    text = io.StringIO(text_of(path.read_bytes()))
+    return trimesh.load_scene(text, file_type=kind, resolver=beside, process=False)
 
 
 def _mesh(geometry: Any, name: str, warnings: list[str]) -> Mesh | None:
@@ -69,66 +88,53 @@ def _mesh(geometry: Any, name: str, warnings: list[str]) -> Mesh | None:
     normals = np.asarray(geometry.vertex_normals, np.float32)[triangles] if given else None
     uv = getattr(geometry.visual, "uv", None)
     corners = np.asarray(uv, np.float32)[triangles] if uv is not None and len(uv) == len(points) else None
-    return Mesh(points, triangles, normals=normals, uv=corners)
+    return Mesh(points, triangles, normals, uv=corners, colours=_colours(geometry, triangles))
 
 
-def _material(geometry: Any, name: str) -> Material:
+def _colours(geometry: Any, triangles: NDArray[np.uint32]) -> NDArray[np.uint8] | None:
+    """Colours of the points at the corners, where they differ."""
+    visual = geometry.visual
+    if getattr(visual, "kind", None) == "face":
+        found = np.asarray(visual.face_colors)[:, :3]
+        return np.ascontiguousarray(np.repeat(found[:, None], 3, axis=1), np.uint8)
+    if getattr(visual, "kind", None) != "vertex":
+        return None
+    found = np.asarray(visual.vertex_colors)[:, :3]
+    return np.ascontiguousarray(found[triangles], np.uint8) if np.ptp(found, axis=0).any() else None
+
+
+def _material(geometry: Any, name: str, mesh: Mesh, beside: Beside) -> Material:
+    if mesh.colours is not None:
+        return Material(name, base=(1.0, 1.0, 1.0))
     visual = geometry.visual
     material = getattr(visual, "material", None)
     if material is None:
         colours = getattr(visual, "vertex_colors", None) if visual.defined else None
         if colours is None or not len(colours):
             return Material(name)
-        return Material(name, base=_linear(np.asarray(colours)[:, :3].mean(axis=0) / 255.0))
-    if isinstance(material, trimesh.visual.material.PBRMaterial):
-        return Material(
-            name,
-            # glTF keeps its factors in linear light; trimesh hands them on as bytes.
-            base=_factor(material.baseColorFactor, (0.8, 0.8, 0.8)),
-            emission=_factor(material.emissiveFactor, (0.0, 0.0, 0.0)),
-            base_texture=_texture(material.baseColorTexture, f"{name} base"),
-            emission_texture=_texture(material.emissiveTexture, f"{name} emission"),
-        )
+        return Material(name, base=_colour(np.asarray(colours)[0, :3] / 255.0))
     diffuse = np.asarray(material.main_color, dtype=float)[:3] / 255.0
-    texture = _texture(getattr(material, "image", None), f"{name} base")
-    return Material(name, base=_linear(diffuse), base_texture=texture)
-
-
-def _factor(value: Any, default: tuple[float, float, float]) -> tuple[float, float, float]:
-    if value is None:
-        return default
-    numbers = np.asarray(value)
-    scaled = numbers[:3].astype(float) / (255.0 if numbers.dtype == np.uint8 else 1.0)
-    return (float(scaled[0]), float(scaled[1]), float(scaled[2]))
-
-
-def _linear(srgb: NDArray[np.float64]) -> tuple[float, float, float]:
-    linear = np.where(srgb <= 0.04045, srgb / 12.92, ((srgb + 0.055) / 1.055) ** 2.4)
-    return (float(linear[0]), float(linear[1]), float(linear[2]))
-
-
-def _texture(image: Any, name: str) -> Texture | None:
+    image = getattr(material, "image", None)
     if image is None:
-        return None
-    return Texture(name, pixels=np.ascontiguousarray(np.asarray(image.convert("RGB")), np.uint8))
+        return Material(name, base=_colour(diffuse), cutout=_cutout(material, beside))
+    texture = Texture(f"{name} base", pixels=np.ascontiguousarray(np.asarray(image.convert("RGB")), np.uint8))
+    return Material(name, (1.0, 1.0, 1.0), base_texture=texture, cutout=_cutout(material, beside))
 
 
-def _camera(source: Any, nodes: list[Node]) -> tuple[CameraSource, ...]:
-    """The file's camera, on a 36 mm wide sensor that gives its angles of view."""
-    if not source.has_camera:
-        return ()
-    # trimesh gives the upward angle of the file, and across it times the picture's aspect.
-    across, vertical = np.radians(source.camera.fov)
-    aspect = across / vertical
-    focal = 18.0 / (aspect * np.tan(vertical / 2))
-    name = source.camera.name or "camera"
-    nodes.append(Node(f"/{name}", motion=matrix_motion(source.camera_transform)))
-    return (
-        CameraSource(
-            path=f"/{name}",
-            node=len(nodes) - 1,
-            focal_mm=Track.constant([focal]),
-            width_mm=Track.constant([36.0]),
-            height_mm=Track.constant([2 * focal * np.tan(vertical / 2)]),
-        ),
-    )
+def _cutout(material: Any, beside: Beside) -> Cutout | None:
+    """How far a surface can be seen through, by the material's `d` and `map_d`."""
+    said = getattr(material, "kwargs", None) or {}
+    try:
+        opacity = float(np.ravel(said.get("d", 1.0))[0])
+    except (TypeError, ValueError, IndexError):
+        opacity = 1.0
+    name = said.get("map_d")
+    path = beside.find(" ".join(name) if isinstance(name, list) else str(name)) if name else None
+    if path is not None:
+        return Cutout(opacity, Texture(str(path), path=path), "red")
+    return Cutout(max(opacity, 0.0)) if opacity < 1.0 else None
+
+
+def _colour(srgb: NDArray[np.float64]) -> tuple[float, float, float]:
+    red, green, blue = (float(part) for part in to_linear(srgb))
+    return red, green, blue

@@ -112,7 +112,7 @@ class TapesPage(Card[Tape]):
         tape = self.subject()
         missed = self._missed(tape) if tape else None
         if tape is not None and missed is not None:
-            taping.set_end(self.session, tape, missed[0], taping.surface_end(missed[1].pick))
+            taping.set_end(self.session, tape, missed[0], on_surface(missed[1].pick))
 
     def show_nothing(self) -> None:
         self._show_list(False)

@@ -5,6 +5,8 @@ in centimetres holds millimetres. Many files in other units hold millimetres all
 same; they are told by a sensor that could not exist.
 """
 
+import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +15,7 @@ from pxr import Usd, UsdGeom
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel
 from kobrel.stage.motion import Track
+from kobrel.stage.read.usd.motion import FIRST, Clock
 from kobrel.stage.scene import CameraSource
 
 POSSIBLE_SENSOR_MM = (1.0, 400.0)
@@ -36,13 +39,15 @@ def tenths_mm(unit_m: float) -> float:
     return unit_m * 1000.0 / 10.0
 
 
-def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[CameraSource, list[str]]:
+def read_camera(
+    camera: UsdGeom.Camera, node: int, unit_m: float, clock: Clock
+) -> tuple[CameraSource, list[str]]:
     """A camera of the file and what had to be assumed.
 
     Attributes in Kobrel's own namespace, where a plan was exported, give the lens's own
     values: the schema's ones then describe the render camera that makes the same picture.
     """
-    prim = camera.GetPrim()
+    prim, track = camera.GetPrim(), clock.track
     warnings: list[str] = []
     width = track(camera.GetHorizontalApertureAttr())
     scale = tenths_mm(unit_m)
@@ -80,7 +85,7 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
         height_mm=(_positive(_scaled(height, scale)) if sized else None) or Track.constant([24.0]),
         f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _scaled(_positive(f_number), 1.0),
         focus_m=track(prim.GetAttribute(OWN_FOCUS)) or _scaled(_positive(focus), unit_m),
-        near_clip_m=float(camera.GetClippingRangeAttr().Get()[0]) * unit_m,
+        near_clip_m=_near(camera) * unit_m,
         squeeze=squeeze,
         model=model,
         surface=surface,
@@ -93,9 +98,32 @@ def read_camera(camera: UsdGeom.Camera, node: int, unit_m: float) -> tuple[Camer
             float(_own(prim, OWN_ROTATION, 0.0)),
         ),
     )
+    source = replace(source, shift_mm=_shift_mm(camera, source, warnings))
     if source.f_number is None:
         warnings.append(f"{source.path}: it has no f-number; f/{ASSUMED_F_NUMBER:g} is assumed.")
     return source, warnings
+
+
+def _shift_mm(
+    camera: UsdGeom.Camera, source: CameraSource, warnings: list[str]
+) -> tuple[float, float]:
+    """How far the picture's middle lies to the right of and above the axis, on the sensor."""
+    across, up = (
+        _part(offset, size, source.path, warnings)
+        for offset, size in (
+            (camera.GetHorizontalApertureOffsetAttr(), camera.GetHorizontalApertureAttr()),
+            (camera.GetVerticalApertureOffsetAttr(), camera.GetVerticalApertureAttr()),
+        )
+    )
+    return across * float(source.width_mm.values[0, 0]), up * float(source.height_mm.values[0, 0])
+
+
+def _part(offset: Usd.Attribute, size: Usd.Attribute, path: str, warnings: list[str]) -> float:
+    """An offset as a part of the aperture."""
+    if offset.GetNumTimeSamples() > 1:
+        warnings.append(f"{path}: its {offset.GetName()} changes over time; the first is used.")
+    given, whole = offset.Get(FIRST), size.Get(FIRST)
+    return float(given) / float(whole) if given and whole and math.isfinite(given) else 0.0
 
 
 def _field_m(camera: UsdGeom.Camera, width: Track | None, scale: float) -> float | None:
@@ -106,13 +134,11 @@ def _field_m(camera: UsdGeom.Camera, width: Track | None, scale: float) -> float
     return float(width.values[0, 0]) * scale / 1000.0
 
 
-def track(attribute: Usd.Attribute) -> Track | None:
-    """An attribute's numbers over time, (K, 1), or None where it is absent."""
-    if not attribute or not attribute.HasValue():
-        return None
-    times = attribute.GetTimeSamples()
-    values = [attribute.Get(time) for time in times] if times else [attribute.Get()]
-    return Track(np.asarray(times or [0.0], dtype=float), np.asarray(values, dtype=float)[:, None])
+def _near(camera: UsdGeom.Camera) -> float:
+    """Where the camera's range of sight begins, scene units."""
+    given = camera.GetClippingRangeAttr().Get(FIRST)
+    near = float(given[0]) if given is not None else 0.0
+    return near if math.isfinite(near) and near > 0 else 0.0
 
 
 def _own(prim: Usd.Prim, name: str, default: Any) -> Any:
@@ -136,4 +162,4 @@ def _scaled(values: Track | None, factor: float) -> Track | None:
         return None
     scaled = values.values * factor
     digits = 6 - np.floor(np.log10(np.maximum(np.abs(scaled), 1e-30)))
-    return Track(values.times, np.round(scaled * 10.0**digits) / 10.0**digits)
+    return replace(values, values=np.round(scaled * 10.0**digits) / 10.0**digits)

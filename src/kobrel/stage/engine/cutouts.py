@@ -1,0 +1,143 @@
+"""Surfaces that rays pass through: leaves, fences, flat people, glass.
+
+Embree asks a filter, compiled here, about each hit on such a surface, so that every ray sees the
+same holes: those of the picture, of shadows, of probes and of small lights.
+"""
+
+from typing import Any
+
+import numpy as np
+from llvmlite import ir
+from numba import carray, cfunc, types
+from numba.extending import intrinsic
+from numpy.typing import NDArray
+
+from kobrel.compiled import kernel
+from kobrel.stage.scene import Material, Mesh
+from kobrel.stage.textures import alpha
+
+_AN_OPAQUE = (1.0, 0.0)
+
+
+@intrinsic
+def _pointer(_context, address):  # type: ignore[no-untyped-def]
+    """An address as a pointer."""
+
+    def make(_context, builder, _signature, arguments):  # type: ignore[no-untyped-def]
+        return builder.inttoptr(arguments[0], ir.IntType(8).as_pointer())
+
+    return types.voidptr(types.uint64), make
+
+
+@kernel
+def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
+    """A repeating picture of bytes between its four nearest pixels, 0 to 1."""
+    x, y = (u - np.floor(u)) * width - 0.5, (v - np.floor(v)) * height - 0.5
+    x0, y0 = int(np.floor(x)), int(np.floor(y))
+    fx, fy = x - x0, y - y0
+    x1, y1 = (x0 + 1) % width, (y0 + 1) % height
+    x0, y0 = x0 % width, y0 % height
+    low = pixels[y0 * width + x0] * (1.0 - fx) + pixels[y0 * width + x1] * fx
+    high = pixels[y1 * width + x0] * (1.0 - fx) + pixels[y1 * width + x1] * fx
+    return (low * (1.0 - fy) + high * fy) / 255.0
+
+
+@kernel
+def _chance(a, b, c, d):  # type: ignore[no-untyped-def]
+    """A number in [0, 1) that looks random for each ray and triangle (Wellons' 32-bit mixer)."""
+    h = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D) + d
+    h ^= h >> np.uint32(16)
+    h *= np.uint32(0x7FEB352D)
+    h ^= h >> np.uint32(15)
+    h *= np.uint32(0x846CA68B)
+    h ^= h >> np.uint32(16)
+    return np.float64(np.uint32(h)) * (1.0 / 4294967296.0)
+
+
+@kernel
+def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-def]
+    """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from."""
+    count = table[2]
+    slot = np.int64(0)
+    if table[1] != 0:
+        slot = np.int64(carray(_pointer(table[1]), table[3], np.uint8)[triangle])
+    slot = min(slot, np.int64(count) - 1)
+    parts = carray(_pointer(table[4]), (np.int64(count), 2), np.float64)
+    opacity, cutoff = parts[slot, 0], parts[slot, 1]
+    address, width, height = table[5 + 3 * slot], np.int64(table[6 + 3 * slot]), np.int64(table[7 + 3 * slot])
+    if address != 0 and table[0] != 0:
+        corners = carray(_pointer(table[0]), (np.int64(table[3]), 3, 2), np.float32)
+        w = 1.0 - u - v
+        x = w * corners[triangle, 0, 0] + u * corners[triangle, 1, 0] + v * corners[triangle, 2, 0]
+        y = w * corners[triangle, 0, 1] + u * corners[triangle, 1, 1] + v * corners[triangle, 2, 1]
+        if np.isfinite(x) and np.isfinite(y):
+            opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
+    if cutoff > 0.0:
+        return opacity < cutoff
+    return opacity < 1.0 and _chance(a, b, c, np.uint32(triangle)) >= opacity
+
+
+@cfunc(types.void(types.CPointer(types.uint64)), nopython=True)
+def _filter(arguments):  # type: ignore[no-untyped-def]
+    """Embree's ``RTCFilterFunctionN``: takes hits back where the surface lets the ray through."""
+    given = carray(arguments, 6)
+    many = np.int64(given[5] & np.uint64(0xFFFFFFFF))
+    valid = carray(_pointer(given[0]), many, np.int32)
+    head = carray(_pointer(given[1]), 3, np.uint64)
+    table = carray(_pointer(given[1]), 5 + 3 * np.int64(head[2]), np.uint64)
+    ray = carray(_pointer(given[3]), 12 * many, np.uint32)
+    hit = carray(_pointer(given[4]), 8 * many, np.float32)
+    numbers = carray(_pointer(given[4]), 8 * many, np.uint32)
+    for i in range(many):
+        if valid[i] == -1:
+            triangle = np.int64(numbers[5 * many + i])
+            seed = ray[i] ^ (ray[many + i] << np.uint32(7)), ray[4 * many + i], ray[5 * many + i]
+            if _lets_through(
+                table, triangle, np.float64(hit[3 * many + i]), np.float64(hit[4 * many + i]), *seed
+            ):
+                valid[i] = 0
+
+
+class CutoutTable:
+    """The numbers that the filter reads for one mesh with its materials.
+
+    Eight bytes each: where the corners' texture coordinates and slots lie, how many materials and
+    triangles there are, where opacity and cutoff lie; then for each material where its opacity's
+    picture lies, its width and height. An address of 0 is nothing.
+    """
+
+    def __init__(self, mesh: Mesh, materials: tuple[Material, ...]) -> None:
+        uv = None if mesh.uv is None else np.ascontiguousarray(mesh.uv, np.float32)
+        slots = None if mesh.slots is None else np.ascontiguousarray(mesh.slots, np.uint8)
+        cuts = [material.cutout for material in materials]
+        parts = np.array([_AN_OPAQUE if c is None else (c.opacity, c.cutoff) for c in cuts], float)
+        pictures = [None if c is None or c.texture is None else alpha(c.texture, c.channel) for c in cuts]
+        self._kept: list[Any] = [uv, slots, parts, pictures]
+        pixels = [value for picture in pictures for value in _picture(picture)]
+        self._table = np.array(
+            [_address(uv), _address(slots), len(cuts), len(mesh.triangles), _address(parts), *pixels],
+            np.uint64,
+        )
+
+    @property
+    def address(self) -> int:
+        """Of the table."""
+        return self._table.ctypes.data
+
+    @property
+    def filter_address(self) -> int:
+        """Of the filter."""
+        return int(_filter.address)
+
+
+def _address(array: NDArray[Any] | None) -> int:
+    return 0 if array is None else array.ctypes.data
+
+
+def _picture(pixels: NDArray[np.uint8] | None) -> tuple[int, int, int]:
+    return (0, 0, 0) if pixels is None else (pixels.ctypes.data, pixels.shape[1], pixels.shape[0])
+
+
+def cutouts(mesh: Mesh, materials: tuple[Material, ...]) -> CutoutTable | None:
+    """What lets rays through a mesh; None where nothing does."""
+    return CutoutTable(mesh, materials) if any(m.cutout is not None for m in materials) else None

@@ -1,0 +1,1 @@
+"""Scenes from glTF 2.0: gltf and glb."""

@@ -1,0 +1,139 @@
+"""Surfaces of glTF, as Kobrel draws them."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.errors import SceneError
+from kobrel.stage.read.gltf.container import Container
+from kobrel.stage.read.gltf.document import Surface, TextureInfo
+from kobrel.stage.scene import Cutout, Material, Texture
+
+_UNLIT, _STRENGTH = "KHR_materials_unlit", "KHR_materials_emissive_strength"
+_TRANSMISSION, _SPECULAR = "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness"
+_TRANSFORM = "KHR_texture_transform"
+_OTHER_IMAGES = ("EXT_texture_webp", "EXT_texture_avif", "KHR_texture_basisu")
+_MOST_SEEN_THROUGH = 0.9
+Change = Callable[[NDArray[np.float32]], NDArray[np.float32]]
+
+
+class Materials:
+    """The materials of a file, each read once.
+
+    Parameters
+    ----------
+    warnings : where it is told what could not be read
+    """
+
+    def __init__(self, container: Container, warnings: list[str]) -> None:
+        self._container, self._warnings = container, warnings
+        self._known: dict[int | None, Material] = {None: Material(base=(0.8, 0.8, 0.8))}
+        self._textures: dict[int, Texture | None] = {}
+
+    def material(self, index: int | None) -> Material:
+        """A material by its number; None is the format's default."""
+        if index not in self._known:
+            assert index is not None
+            self._known[index] = self._read(index)
+        return self._known[index]
+
+    def coordinates(self, index: int | None) -> tuple[int, Change | None]:
+        """Which set of texture coordinates a material uses, and how they are changed before."""
+        if index is None:
+            return 0, None
+        surface = self._surface(index)
+        info = self._base(surface)[1] or surface.emissiveTexture
+        if info is None:
+            return 0, None
+        said = info.extensions.get(_TRANSFORM)
+        if not isinstance(said, dict):
+            return info.texCoord, None
+        return int(said.get("texCoord", info.texCoord)), _change(said)
+
+    def _surface(self, index: int) -> Surface:
+        return self._container.of(self._container.document.materials, index, "material")
+
+    def _base(self, surface: Surface) -> tuple[tuple[float, ...], TextureInfo | None]:
+        """Base colour with opacity, and its texture."""
+        said = surface.extensions.get(_SPECULAR)
+        if isinstance(said, dict):
+            given = said.get("diffuseTexture")
+            info = TextureInfo.model_validate(given) if given else None
+            return tuple(float(v) for v in said.get("diffuseFactor", (1, 1, 1, 1))), info
+        rough = surface.pbrMetallicRoughness
+        return rough.baseColorFactor, rough.baseColorTexture
+
+    def _read(self, index: int) -> Material:
+        surface = self._surface(index)
+        name = surface.name or f"material {index}"
+        factor, info = self._base(surface)
+        base = (factor[0], factor[1], factor[2])
+        texture = self._texture(info)
+        strength = float(_said(surface, _STRENGTH).get("emissiveStrength", 1.0))
+        red, green, blue = (part * strength for part in surface.emissiveFactor)
+        glow, glow_texture = (red, green, blue), self._texture(surface.emissiveTexture)
+        cutout = self._cutout(surface, factor[3], texture)
+        if _UNLIT in surface.extensions:
+            return Material(name, (0.0, 0.0, 0.0), base, None, texture, cutout)
+        return Material(name, base, glow, texture, glow_texture, cutout)
+
+    def _cutout(self, surface: Surface, opacity: float, texture: Texture | None) -> Cutout | None:
+        through = float(_said(surface, _TRANSMISSION).get("transmissionFactor", 0.0))
+        if through > 0:
+            return Cutout(1.0 - _MOST_SEEN_THROUGH * min(through, 1.0))
+        if surface.alphaMode == "OPAQUE":
+            return None
+        # With a cutoff of nought all of a masked surface is there.
+        cutoff = min(max(surface.alphaCutoff, 1e-6), 1.0) if surface.alphaMode == "MASK" else 0.0
+        opacity = min(max(opacity, 0.0), 1.0)
+        return None if texture is None and opacity == 1.0 else Cutout(opacity, texture, "alpha", cutoff)
+
+    def _texture(self, info: TextureInfo | None) -> Texture | None:
+        if info is None:
+            return None
+        if info.index not in self._textures:
+            self._textures[info.index] = self._read_texture(info.index)
+        return self._textures[info.index]
+
+    def _read_texture(self, index: int) -> Texture | None:
+        container = self._container
+        picture = container.of(container.document.textures, index, "texture")
+        source = picture.source
+        for extension in _OTHER_IMAGES:
+            said = picture.extensions.get(extension)
+            if isinstance(said, dict) and (source is None or extension != "KHR_texture_basisu"):
+                source = int(said.get("source", -1))
+        if source is None or source < 0:
+            self._warnings.append(f"texture {index}: it has no picture.")
+            return None
+        image = container.of(container.document.images, source, "image")
+        name = image.name or image.uri or f"image {source}"
+        if image.bufferView is not None:
+            return Texture(name, content=bytes(container.view(image.bufferView)))
+        if image.uri is None:
+            return None
+        try:
+            content = container.named(image.uri, f"image {source}")
+        except SceneError:  # told by what looks beside the scene
+            return None
+        return Texture(name[:80], content=content)
+
+
+def _said(surface: Surface, extension: str) -> dict[str, Any]:
+    said = surface.extensions.get(extension, {})
+    return said if isinstance(said, dict) else {}
+
+
+def _change(said: dict[str, Any]) -> Change:
+    """Texture coordinates scaled, turned and moved (KHR_texture_transform); v runs downward."""
+    move, scale = np.asarray(said.get("offset", (0, 0)), float), np.asarray(said.get("scale", (1, 1)), float)
+    turn = float(said.get("rotation", 0.0))
+    cosine, sine = np.cos(turn), np.sin(turn)
+    matrix = np.array([[cosine, sine], [-sine, cosine]]) @ np.diag(scale)
+
+    def change(uv: NDArray[np.float32]) -> NDArray[np.float32]:
+        return np.asarray(uv @ matrix.T + move, np.float32)
+
+    return change

@@ -1,0 +1,380 @@
+"""The one way in for glTF: its nodes become Kobrel's."""
+
+from collections import Counter
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.errors import SceneError
+from kobrel.stage import shapes
+from kobrel.stage.copies import Copies
+from kobrel.stage.deform import Blend, Deformation, Joints, Skin, Still
+from kobrel.stage.motion import Array, Motion, Track
+from kobrel.stage.read.gltf.container import MESHOPT, Container
+from kobrel.stage.read.gltf.document import NodePart
+from kobrel.stage.read.gltf.materials import Materials
+from kobrel.stage.read.gltf.meshes import Meshes, MeshOf
+from kobrel.stage.read.gltf.motion import FPS, Animations
+from kobrel.stage.read.normals import shared_corners
+from kobrel.stage.scene import (
+    CameraSource,
+    Choice,
+    Choices,
+    FileLight,
+    Material,
+    Mesh,
+    Node,
+    Progress,
+    Scene,
+)
+
+_SCENE, _ANIMATION, _VARIANT = "scene", "animation", "material variant"
+_LIGHTS, _COPIES, _SEEN = "KHR_lights_punctual", "EXT_mesh_gpu_instancing", "KHR_node_visibility"
+_VARIANTS = "KHR_materials_variants"
+_READ = {
+    *MESHOPT, _LIGHTS, _COPIES, _SEEN, _VARIANTS, "KHR_draco_mesh_compression", "KHR_mesh_quantization",
+    "KHR_texture_transform", "KHR_materials_unlit", "KHR_materials_emissive_strength",
+    "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness", "EXT_texture_webp",
+    "EXT_texture_avif",
+}  # fmt: skip
+# What these add to a surface is not drawn; where things are is not touched by them.
+_PLAIN = (
+    "KHR_materials_", "KHR_texture_basisu", "KHR_xmp", "EXT_lights_image_based", "KHR_animation_pointer",
+    "ADOBE_", "AGI_", "EXT_materials_", "MSFT_", "NV_", "KHR_audio", "OMI_", "FB_", "VRM", "VRMC_",
+)  # fmt: skip
+_BULB_M = 0.01
+_NEVER = Track.constant([0.0])
+_FLAT = 1e-12
+
+
+def load_gltf(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
+    """Read a glTF scene, in metres with Y up.
+
+    Parameters
+    ----------
+    path : the file
+    progress : told how far it is; may raise to cancel
+    choices : "scene", "animation" and "material variant" by name
+
+    Raises
+    ------
+    SceneError
+        It is not glTF 2.0, damaged, or requires what is not known.
+    """
+    progress(f"Opening {path.name}", 0.0)
+    container = Container(path)
+    unknown = [
+        name
+        for name in container.document.extensionsRequired
+        if name not in _READ and not name.startswith(_PLAIN)
+    ]
+    if unknown:
+        raise SceneError(
+            f"it requires {', '.join(sorted(unknown))}, which is not read.",
+            file=path, remedy="Export the scene without it.",
+        )  # fmt: skip
+    return _Reader(container, dict(choices)).read(progress)
+
+
+@dataclass(frozen=True)
+class _Placed:
+    """A node of the file in Kobrel's tree: its number there, its path, and where its mesh goes."""
+
+    node: int
+    path: str
+
+
+class _Reader:
+    def __init__(self, container: Container, wanted: dict[str, str]) -> None:
+        self._container, self._document = container, container.document
+        self.warnings: list[str] = []
+        self._nodes: list[Node] = []
+        self._placed: dict[int, _Placed] = {}
+        self._lights: list[tuple[str, Array, Array]] = []
+        self._choices: list[Choice] = []
+        self._scene = self._chosen(_SCENE, "Scene", [s.name for s in self._document.scenes], wanted)
+        animations = self._document.animations
+        clash = Counter(
+            target for a in animations for target in {(c.target.node, c.target.path) for c in a.channels}
+        )
+        meet = any(count > 1 for count in clash.values())
+        names = [a.name for a in animations] if meet else []
+        chosen = self._chosen(_ANIMATION, "Animation", names, wanted)
+        self._animations = Animations(container, chosen, self.warnings)
+        said = self._document.extensions.get(_VARIANTS)
+        variants = said.get("variants", []) if isinstance(said, dict) else []
+        names = ["as it is", *(str(v.get("name", "")) for v in variants)] if variants else []
+        variant = self._chosen(_VARIANT, "Materials", names, wanted)
+        self._meshes = Meshes(
+            container, Materials(container, self.warnings), self.warnings, variant - 1 if variant else None
+        )
+
+    def _chosen(self, key: str, label: str, names: list[str], wanted: dict[str, str]) -> int | None:
+        """Which of several parts is wanted; None where there is no choice."""
+        if len(names) < 2:
+            return None
+        options = _told_apart([name or f"{key} {number}" for number, name in enumerate(names)])
+        first = self._document.scene or 0 if key == _SCENE else 0
+        number = options.index(wanted[key]) if wanted.get(key) in options else min(first, len(options) - 1)
+        self._choices.append(Choice(key, label, tuple(options), options[number]))
+        return number
+
+    def read(self, progress: Progress) -> Scene:
+        self._lay_out()
+        self._joints = Joints(
+            tuple(node.parent for node in self._nodes), tuple(node.motion for node in self._nodes)
+        )
+        order = list(self._placed.items())
+        for count, (index, placed) in enumerate(order):
+            if count % 16 == 0:
+                progress(f"Reading {self._container.path.name}", count / len(order))
+            self._dress(index, placed)
+        cameras = [
+            camera
+            for index, placed in order
+            if (camera := self._camera(self._document.nodes[index], placed)) is not None
+        ]
+        plain = sorted({n for n in self._document.extensionsUsed if n not in _READ})
+        if plain:
+            self.warnings.append(f"Left out of its surfaces and lights: {', '.join(plain)}.")
+        ends = self._animations.ends
+        if ends:
+            self.warnings.append(f"Its animation is in seconds; {FPS:g} frames a second are assumed.")
+        return Scene(
+            self._container.path,
+            tuple(self._nodes),
+            tuple(cameras),
+            fps=FPS,
+            first_frame=ends[0] if ends else None,
+            last_frame=ends[1] if ends else None,
+            warnings=tuple(dict.fromkeys(self.warnings + self._container.beside.warnings)),
+            light=self._light(),
+            choices=tuple(self._choices),
+            cameras_in=lambda unit_m: (tuple(_scaled(camera, unit_m) for camera in cameras), []),
+        )
+
+    # The tree
+
+    def _lay_out(self) -> None:
+        """Nodes with their paths, those above before those below; parts in a circle are left out."""
+        scenes, parts = self._document.scenes, self._document.nodes
+        if scenes:
+            number = self._scene if self._scene is not None else self._document.scene or 0
+            roots = list(self._container.of(scenes, number, "scene").nodes)
+        else:
+            below = {child for part in parts for child in part.children}
+            roots = [index for index in range(len(parts)) if index not in below]
+        waiting = [(index, -1, path) for index, path in self._named(roots, "")][::-1]
+        while waiting:
+            index, parent, path = waiting.pop()
+            if index in self._placed:
+                self.warnings.append(f"{path}: left out, it stands in the scene twice.")
+                continue
+            part = parts[index]
+            self._placed[index] = _Placed(len(self._nodes), path)
+            shown = _NEVER if _is_hidden(part) else None
+            motion = self._animations.motion(index, part)
+            self._nodes.append(Node(path, parent, motion, shown=shown))
+            here = len(self._nodes) - 1
+            waiting += [(child, here, name) for child, name in self._named(list(part.children), path)][::-1]
+
+    def _named(self, indices: list[int], above: str) -> list[tuple[int, str]]:
+        """Paths of the nodes below another: by name, and by position where names are missing or double."""
+        parts = [self._container.of(self._document.nodes, index, "node") for index in indices]
+        names = [part.name.replace("/", "_").strip() or f"#{n}" for n, part in enumerate(parts, start=1)]
+        return [(i, f"{above}/{name}") for i, name in zip(indices, _told_apart(names), strict=True)]
+
+    # What stands there
+
+    def _dress(self, index: int, placed: _Placed) -> None:
+        """Give a node its mesh, copies and light; what has a transform of its own goes below it."""
+        part = self._document.nodes[index]
+        light = part.extensions.get(_LIGHTS)
+        if isinstance(light, dict):
+            self._add_light(int(light.get("light", -1)), placed)
+        if part.mesh is None or _is_never(self._nodes, placed.node):
+            return
+        found = self._meshes.read(part.mesh)
+        if found is None:
+            return
+        mesh, skinned = self._posed(index, part, found, placed.path)
+        said = part.extensions.get(_COPIES)
+        copies = self._copies(said, placed.path) if isinstance(said, dict) else None
+        node = self._nodes[placed.node]
+        dressed = replace(node, mesh=mesh, materials=found.materials)
+        if copies is not None:
+            own = Node(f"{placed.path}/copies", placed.node, mesh=mesh, materials=found.materials)
+            self._nodes.append(replace(own, copies=copies))
+        elif not skinned:
+            self._nodes[placed.node] = dressed
+        elif part.children:  # a skin stands where its joints are, what lies below where its node is
+            bent = replace(dressed, path=f"{placed.path}/skin", parent=placed.node)
+            self._nodes.append(replace(bent, motion=Motion(), resets=True))
+        else:
+            self._nodes[placed.node] = replace(dressed, motion=Motion(), resets=True)
+
+    def _posed(self, index: int, part: NodePart, found: MeshOf, path: str) -> tuple[Mesh, bool]:
+        """A mesh with its morph targets and skin, and whether it has the latter."""
+        blend = self._blend(index, part, found)
+        skin = self._skin(part, found, path) if part.skin is not None else None
+        if blend is None and skin is None:
+            return found.mesh, False
+        mesh = found.mesh
+        if mesh.normals is not None:
+            mesh = replace(mesh, normals=None, smooth=True, shared=shared_corners(mesh))
+        return replace(mesh, deformation=Deformation(Still(mesh.points), blend, skin)), skin is not None
+
+    def _blend(self, index: int, part: NodePart, found: MeshOf) -> Blend | None:
+        if not found.targets or part.mesh is None:
+            return None
+        rest = part.weights or self._document.meshes[part.mesh].weights
+        track = self._animations.weights(index, rest, len(found.targets))
+        return None if track is None else Blend.of(found.targets, track.at)
+
+    def _skin(self, part: NodePart, found: MeshOf, path: str) -> Skin | None:
+        assert part.skin is not None
+        source = self._container.of(self._document.skins, part.skin, "skin")
+        joints = [self._placed[joint].node for joint in source.joints if joint in self._placed]
+        if found.joints is None or found.weights is None or len(joints) != len(source.joints):
+            self.warnings.append(f"{path}: its skin has no joints in the scene; it is drawn stiff.")
+            return None
+        if int(found.joints.max(initial=0)) >= len(joints):
+            self.warnings.append(f"{path}: its skin names joint {int(found.joints.max())} of {len(joints)}.")
+            return None
+        bound = np.tile(np.eye(4), (len(joints), 1, 1))
+        if source.inverseBindMatrices is not None:
+            given = np.asarray(self._container.numbers(source.inverseBindMatrices), float)
+            if given.shape[0] >= len(joints):
+                bound = np.swapaxes(given[: len(joints)].reshape(-1, 4, 4), 1, 2)
+        return Skin(found.joints, found.weights, _Some(self._joints, tuple(joints)), bound)
+
+    def _copies(self, said: dict[str, object], path: str) -> Copies | None:
+        """The places of a mesh's copies (EXT_mesh_gpu_instancing)."""
+        given = said.get("attributes")
+        values = {
+            name: np.asarray(self._container.numbers(int(accessor)), float)
+            for name, accessor in (given.items() if isinstance(given, dict) else ())
+            if name in ("TRANSLATION", "ROTATION", "SCALE")
+        }
+        counts = {len(v) for v in values.values()}
+        if len(counts) != 1:
+            self.warnings.append(f"{path}: its copies are left out, their numbers do not fit each other.")
+            return None
+        count = counts.pop()
+
+        def track(values: NDArray | None) -> Track | None:
+            return None if values is None else Track.constant(values)
+
+        turns = values.get("ROTATION")
+        return Copies(
+            Track.constant(values.get("TRANSLATION", np.zeros((count, 3)))),
+            None if turns is None else track(turns[:, [3, 0, 1, 2]]),
+            track(values.get("SCALE")),
+        )
+
+    # Lights and cameras
+
+    def _add_light(self, number: int, placed: _Placed) -> None:
+        said = self._document.extensions.get(_LIGHTS)
+        lights = said.get("lights", []) if isinstance(said, dict) else []
+        if not 0 <= number < len(lights):
+            self.warnings.append(f"{placed.path}: its light is not in the file.")
+            return
+        light = lights[number]
+        colour = np.asarray(light.get("color", (1, 1, 1)), float) * float(light.get("intensity", 1.0))
+        if light.get("type") == "directional":
+            self._lights.append((placed.path, np.array([placed.node]), colour / np.pi))
+            return
+        if light.get("type") == "spot":
+            self.warnings.append(f"{placed.path}: a spot light, drawn as a bulb that shines all round.")
+        red, green, blue = (float(part) for part in colour / (np.pi * _BULB_M**2))
+        glow = Material(placed.path, base=(0.0, 0.0, 0.0), emission=(red, green, blue))
+        bulb = Node(f"{placed.path}/light", placed.node, mesh=shapes.sphere(_BULB_M), materials=(glow,))
+        self._nodes.append(bulb)
+
+    def _light(self) -> FileLight | None:
+        """The brightest far lamp of the file."""
+        if not self._lights:
+            return None
+        self._lights.sort(key=lambda light: -float(light[2].sum()))
+        for path, _, _ in self._lights[1:]:
+            self.warnings.append(f"{path}: left out, only the brightest distant light becomes the key light.")
+        _, node, colour = self._lights[0]
+        world = Scene(self._container.path, tuple(self._nodes)).world(int(node[0]), [0.0])[0]
+        back = world[:3, 2] / max(float(np.linalg.norm(world[:3, 2])), _FLAT)
+        return FileLight(_tuple(back), _tuple(colour))
+
+    def _camera(self, part: NodePart, placed: _Placed) -> CameraSource | None:
+        """A node's camera, on a 36 mm wide sensor that gives its angles of view."""
+        if part.camera is None:
+            return None
+        camera = self._container.of(self._document.cameras, part.camera, "camera")
+        if camera.perspective is not None:
+            view = camera.perspective
+            aspect, half = view.aspectRatio or 16 / 9, min(view.yfov / 2, 1.55)
+            focal = 18.0 / (aspect * np.tan(half))
+            return CameraSource(
+                placed.path, placed.node, Track.constant([focal]), Track.constant([36.0]),
+                Track.constant([36.0 / aspect]), near_clip_m=max(view.znear, 0.0),
+            )  # fmt: skip
+        flat = camera.orthographic
+        if flat is None or flat.xmag == 0 or flat.ymag == 0:
+            self.warnings.append(f"{placed.path}: its camera has no angle of view; it is left out.")
+            return None
+        aspect = abs(flat.xmag / flat.ymag)
+        return CameraSource(
+            placed.path, placed.node, Track.constant([50.0]), Track.constant([36.0]),
+            Track.constant([36.0 / aspect]), near_clip_m=max(flat.znear, 0.0), projection="orthographic",
+            field_m=2 * abs(flat.xmag),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class _Some:
+    """Some joints of a tree, by numbers of their own."""
+
+    joints: Joints
+    nodes: tuple[int, ...]
+
+    @property
+    def moves(self) -> bool:
+        """Whether any joint of the tree moves."""
+        return self.joints.moves
+
+    def matrices(self, frames: Array, wanted: object) -> Array:
+        """(F, n, 4, 4) places of those that are wanted."""
+        return self.joints.matrices(frames, [self.nodes[number] for number in wanted])  # type: ignore[attr-defined]
+
+
+def _told_apart(names: list[str]) -> list[str]:
+    """The names, with a number behind those that are there more than once."""
+    counts, met, result = Counter(names), Counter[str](), []
+    for name in names:
+        met[name] += 1
+        result.append(f"{name}#{met[name]}" if counts[name] > 1 else name)
+    return result
+
+
+def _is_hidden(part: NodePart) -> bool:
+    said = part.extensions.get(_SEEN)
+    return isinstance(said, dict) and said.get("visible") is False
+
+
+def _is_never(nodes: list[Node], index: int) -> bool:
+    while index >= 0:
+        if nodes[index].shown is _NEVER:
+            return True
+        index = nodes[index].parent
+    return False
+
+
+def _scaled(camera: CameraSource, unit_m: float) -> CameraSource:
+    """A camera with the metres of one unit; angles and sensor stay."""
+    return replace(camera, near_clip_m=camera.near_clip_m * unit_m, field_m=camera.field_m * unit_m)
+
+
+def _tuple(values: Array) -> tuple[float, float, float]:
+    x, y, z = (float(part) for part in values)
+    return x, y, z

@@ -1,0 +1,1 @@
+"""Scenes from USD: usda, usdc, usd and usdz."""
