@@ -20,7 +20,12 @@ def by_path(scene):
 def test_paths_are_stable_where_names_are_missing_or_double(tmp_path):
     file = GltfFile()
     mesh = file.mesh()
-    leaf = [file.node(mesh=mesh), file.node(name="eye", mesh=mesh), file.node(name="eye", camera=0), file.node()]
+    leaf = [
+        file.node(mesh=mesh),
+        file.node(name="eye", mesh=mesh),
+        file.node(name="eye", camera=0),
+        file.node(),
+    ]
     file.json["cameras"] = [{"type": "perspective", "perspective": {"yfov": 0.5, "znear": 0.1}}]
     top = file.node(name="a/b", children=leaf)
     file.json["scenes"] = [{"nodes": [top]}]
@@ -70,17 +75,23 @@ def test_node_animation_agrees_with_its_formulas(tmp_path, way):
     inside = np.minimum(seconds, 1.25)
     if way == "LINEAR":
         wanted = np.stack([np.interp(inside, times, places[:, k]) for k in range(3)], axis=1)
-        flipped = turns * np.where([1, *np.cumprod(np.sign(np.sum(turns[1:] * turns[:-1], axis=1)))], 1, 1)[:, None]
+        flipped = (
+            turns * np.where([1, *np.cumprod(np.sign(np.sum(turns[1:] * turns[:-1], axis=1)))], 1, 1)[:, None]
+        )
         expected = Slerp(times, Rotation.from_quat(flipped))(inside).as_matrix() * 2
         np.testing.assert_allclose(world[:, :3, :3], expected, atol=1e-5)
     elif way == "STEP":
         which = np.searchsorted(times, inside, side="right") - 1
         wanted = places[which]
-        np.testing.assert_allclose(world[:, :3, :3], Rotation.from_quat(turns[which]).as_matrix() * 2, atol=1e-5)
+        np.testing.assert_allclose(
+            world[:, :3, :3], Rotation.from_quat(turns[which]).as_matrix() * 2, atol=1e-5
+        )
     else:
         wanted = np.empty((len(inside), 3))
         for low in range(2):
-            part = CubicHermiteSpline(times[low : low + 2], places[low : low + 2], [slopes[low, 1], slopes[low + 1, 0]])
+            part = CubicHermiteSpline(
+                times[low : low + 2], places[low : low + 2], [slopes[low, 1], slopes[low + 1, 0]]
+            )
             here = (inside >= times[low]) & (inside <= times[low + 1])
             wanted[here] = part(inside[here])
     np.testing.assert_allclose(world[:, :3, 3], wanted, atol=1e-5)
@@ -102,9 +113,7 @@ def skinned_file(seed):
     weights /= weights.sum(axis=1, keepdims=True)
     faces = random.integers(0, count, (50, 3)).astype(np.uint16)
     file = GltfFile()
-    mesh = file.mesh(
-        points, faces.ravel(), JOINTS_0=file.accessor(joints), WEIGHTS_0=file.accessor(weights)
-    )
+    mesh = file.mesh(points, faces.ravel(), JOINTS_0=file.accessor(joints), WEIGHTS_0=file.accessor(weights))
     bind = random.normal(size=(len(parents), 4, 4)).astype(np.float32)
     bind[:, 3] = [0, 0, 0, 1]
     times = np.array([0.0, 1.0, 2.0])
@@ -170,7 +179,9 @@ def test_morph_targets_with_moving_weights_and_sparse_ones(tmp_path):
     face = load_scene(file.write(tmp_path / "m.glb")).nodes[0].mesh.deformation
     np.testing.assert_allclose(face.points(0.0), SQUARE)
     np.testing.assert_allclose(face.points(12.0), SQUARE + 0.5 * up + 0.25 * out)
-    np.testing.assert_allclose(face.some([24.0, 48.0], [2])[:, 0], np.tile(SQUARE[2] + up[2] + 0.5 * out[2], (2, 1)))
+    np.testing.assert_allclose(
+        face.some([24.0, 48.0], [2])[:, 0], np.tile(SQUARE[2] + up[2] + 0.5 * out[2], (2, 1))
+    )
 
 
 def test_still_weights_of_a_node_count_before_those_of_its_mesh(tmp_path):
@@ -187,7 +198,9 @@ def test_still_weights_of_a_node_count_before_those_of_its_mesh(tmp_path):
 def test_draco_is_unpacked(tmp_path):
     import DracoPy
 
-    file = GltfFile(extensionsUsed=["KHR_draco_mesh_compression"], extensionsRequired=["KHR_draco_mesh_compression"])
+    file = GltfFile(
+        extensionsUsed=["KHR_draco_mesh_compression"], extensionsRequired=["KHR_draco_mesh_compression"]
+    )
     packed = DracoPy.encode(SQUARE, FACES.reshape(-1, 3).astype(np.uint32), quantization_bits=14)
     ids = {a["attribute_type"]: a["unique_id"] for a in DracoPy.decode(packed).attributes}
     points = len(DracoPy.decode(packed).points)
@@ -196,23 +209,30 @@ def test_draco_is_unpacked(tmp_path):
         {"componentType": 5126, "count": points, "type": "VEC3"}, {"componentType": 5125, "count": 6, "type": "SCALAR"},
     ]  # fmt: skip
     said = {"KHR_draco_mesh_compression": {"bufferView": view, "attributes": {"POSITION": ids[0]}}}
-    file.json["meshes"] = [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1, "extensions": said}]}]
+    file.json["meshes"] = [
+        {"primitives": [{"attributes": {"POSITION": 0}, "indices": 1, "extensions": said}]}
+    ]
     file.node(mesh=0)
     path = file.write(tmp_path / "d.glb")
     mesh = load_scene(path).nodes[0].mesh
     corners = mesh.points[mesh.triangles].astype(float)
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum() / 2
+    area = (
+        np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+        / 2
+    )
     assert area == pytest.approx(1.0, abs=1e-3)
-    file.content[file.json["bufferViews"][view]["byteOffset"] + 20] ^= 0xFF
-    with pytest.raises(SceneError, match="Draco cannot be unpacked|counts"):
-        file.content[file.json["bufferViews"][view]["byteOffset"]] ^= 0xFF
-        load_scene(file.write(tmp_path / "bad.glb"))
+    file.content[file.json["bufferViews"][view]["byteOffset"]] ^= 0xFF
+    bad = file.write(tmp_path / "bad.glb")
+    with pytest.raises(SceneError, match="Draco cannot be unpacked"):
+        load_scene(bad)
 
 
 def test_meshopt_is_unpacked(tmp_path):
     import meshoptimizer
 
-    file = GltfFile(extensionsUsed=["EXT_meshopt_compression"], extensionsRequired=["EXT_meshopt_compression"])
+    file = GltfFile(
+        extensionsUsed=["EXT_meshopt_compression"], extensionsRequired=["EXT_meshopt_compression"]
+    )
     mesh = file.mesh(faces=FACES)
     for accessor, source, mode, stride in (
         (0, meshoptimizer.encode_vertex_buffer(SQUARE, 4, 12), "ATTRIBUTES", 12),
@@ -246,14 +266,23 @@ def test_quantized_points_are_normalised(tmp_path):
 def test_copies_stand_where_the_file_says(tmp_path):
     file = GltfFile(extensionsUsed=["EXT_mesh_gpu_instancing"])
     places = np.array([[0, 0, 0], [3, 0, 0], [0, 0, 5]], np.float32)
-    said = {"attributes": {"TRANSLATION": file.accessor(places), "SCALE": file.accessor(np.full((3, 3), 2, np.float32))}}
-    file.node(name="field", mesh=file.mesh(), translation=[0, 1, 0], extensions={"EXT_mesh_gpu_instancing": said})
+    said = {
+        "attributes": {
+            "TRANSLATION": file.accessor(places),
+            "SCALE": file.accessor(np.full((3, 3), 2, np.float32)),
+        }
+    }
+    file.node(
+        name="field", mesh=file.mesh(), translation=[0, 1, 0], extensions={"EXT_mesh_gpu_instancing": said}
+    )
     scene = load_scene(file.write(tmp_path / "i.glb"))
     stage = Stage([("s", scene)])
     assert scene.triangle_count == 6
     hit = stage.pick(0, (3.5, 1.5, 9), (0, 0, -1))
     assert hit.place == Place("s", "/field/copies[1]")
-    np.testing.assert_allclose(stage.world(hit.place, [0.0])[0] @ [*hit.local, 1], [3.5, 1.5, 0, 1], atol=1e-6)
+    np.testing.assert_allclose(
+        stage.world(hit.place, [0.0])[0] @ [*hit.local, 1], [3.5, 1.5, 0, 1], atol=1e-6
+    )
     np.testing.assert_allclose(stage.pick(0, (0.5, 1.5, 9), (0, 0, -1)).point, [0.5, 1.5, 5], atol=1e-6)
     assert len(stage.rows_below(Place("s", "/field"))) == 3
     assert len(stage.rows_below(Place("s", "/field/copies[2]"))) == 1
@@ -264,7 +293,9 @@ def test_scenes_animations_and_variants_can_be_chosen(tmp_path):
     file = GltfFile(extensions={"KHR_materials_variants": {"variants": [{"name": "red"}, {"name": "blue"}]}})
     file.json["materials"] = [{"name": "plain"}, {"name": "r"}, {"name": "b"}]
     variants = [{"material": 1, "variants": [0]}, {"material": 2, "variants": [1]}]
-    mesh = file.mesh(primitive={"material": 0, "extensions": {"KHR_materials_variants": {"mappings": variants}}})
+    mesh = file.mesh(
+        primitive={"material": 0, "extensions": {"KHR_materials_variants": {"mappings": variants}}}
+    )
     first, second = file.node(name="one", mesh=mesh), file.node(name="two", mesh=mesh)
     file.json["scenes"] = [{"name": "day", "nodes": [first]}, {"name": "night", "nodes": [second]}]
     file.animate(first, "translation", [0, 1], [[0, 0, 0], [1, 0, 0]], name="walk")
@@ -338,7 +369,10 @@ def test_surfaces(tmp_path):
         ({"nodes": [{"mesh": 7}]}, "mesh 7"),
         ({"nodes": [{"mesh": "x"}]}, r"nodes\[0\]\.mesh"),
         ({"nodes": 5}, "nodes"),
-        ({"accessors": [{"componentType": 5126, "count": 10**9, "type": "VEC3"}]}, "more than the file holds"),
+        (
+            {"accessors": [{"componentType": 5126, "count": 10**9, "type": "VEC3"}]},
+            "more than the file holds",
+        ),
         ({"accessors": [{"componentType": 5126, "count": 99, "type": "VEC3", "bufferView": 0}]}, "counts 99"),
         ({"bufferViews": [{"buffer": 0, "byteLength": 10**6}]}, "ends at byte 1000000"),
         ({"scenes": [{"nodes": [3]}]}, "node 3"),

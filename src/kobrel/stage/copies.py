@@ -68,8 +68,10 @@ class Copies:
         """(N,) which of them are there at a frame."""
         own = self.places.values.shape[1]
         seen = np.ones(own, bool) if self.shown is None else self.shown.at([frame])[0] > 0
-        return seen if self.around is None else np.repeat(self.around.seen_at(frame), own) & np.tile(
-            seen, self.around.count
+        return (
+            seen
+            if self.around is None
+            else np.repeat(self.around.seen_at(frame), own) & np.tile(seen, self.around.count)
         )
 
     def one(self, number: int, frames: ArrayLike) -> Array:

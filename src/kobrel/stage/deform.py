@@ -24,7 +24,9 @@ Points = NDArray[np.float32]
 class Source(Protocol):
     """Points before blend shapes and skin."""
 
-    moves: bool
+    @property
+    def moves(self) -> bool:
+        """Whether they change over time."""
 
     def whole(self, frame: float) -> Points:
         """(V, 3) all of them at a frame."""

@@ -29,6 +29,7 @@ class Track:
     smooth : (K,) whether the way on from each sample starts and ends gently; None is never
     held : each value stays until the next one
     tangents : (K, 2, ...) slopes a frame before and after each sample, for cubic splines
+    half : each step between samples is rounded to 16 bits, as USD does for such values
     """
 
     times: Array
@@ -36,6 +37,7 @@ class Track:
     smooth: NDArray[np.bool_] | None = None
     held: bool = False
     tangents: Array | None = None
+    half: bool = False
 
     @classmethod
     def constant(cls, value: ArrayLike) -> "Track":
@@ -61,6 +63,9 @@ class Track:
             return np.where(part == 1, second, first)
         if self.tangents is not None:
             return self._spline(low, part)
+        if self.half:
+            parts = ((1 - part) * first).astype(np.float16), (part * second).astype(np.float16)
+            return np.asarray(parts[0] + parts[1], float)
         with np.errstate(invalid="ignore"):  # a focus may be at infinity
             between = first * (1 - part) + second * part
         return np.where((part == 0) | (first == second), first, between)

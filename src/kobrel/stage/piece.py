@@ -54,7 +54,9 @@ class Piece:
         self.placed = placed
         self._starts = len(merged) + np.cumsum([0, *(_copies(scene, i) for i in placed)])
         counts = np.diff(self._starts)
-        self.nodes = np.concatenate([np.asarray(merged, np.int64), np.repeat(np.int64(placed), counts)])
+        self.nodes = np.concatenate(
+            [np.asarray(merged, np.int64), np.repeat(np.asarray(placed, np.int64), counts)]
+        )
         self.copies = np.concatenate(
             [np.full(len(merged), NO_COPY), *(_numbers(scene, i) for i in placed)]
         ).astype(np.int64)

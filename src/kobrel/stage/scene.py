@@ -19,8 +19,9 @@ from kobrel.stage.motion import Array, Motion, Track
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 GLTF_SUFFIXES = (".gltf", ".glb")
+ALEMBIC_SUFFIX = ".abc"
 MESH_SUFFIXES = (".obj", ".ply", ".stl")
-SCENE_SUFFIXES = USD_SUFFIXES + GLTF_SUFFIXES + (".abc",) + MESH_SUFFIXES
+SCENE_SUFFIXES = USD_SUFFIXES + GLTF_SUFFIXES + (ALEMBIC_SUFFIX,) + MESH_SUFFIXES
 
 UpAxis = Literal["Y", "Z"]
 Choices = tuple[tuple[str, str], ...]

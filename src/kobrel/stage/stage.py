@@ -496,7 +496,9 @@ class Stage:
 def _inverses(matrices: Array) -> Array:
     """Inverses of (n, 3, 3); what has none, as a thing at a size of nothing, becomes nothing."""
     flat = np.abs(np.linalg.det(matrices)) < _FLAT
-    return np.where(flat[:, None, None], 0.0, np.linalg.inv(np.where(flat[:, None, None], np.eye(3), matrices)))
+    return np.where(
+        flat[:, None, None], 0.0, np.linalg.inv(np.where(flat[:, None, None], np.eye(3), matrices))
+    )
 
 
 def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | None:

@@ -1,6 +1,5 @@
 """Commands for the list of subjects."""
 
-import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.plan import edit

@@ -94,9 +94,7 @@ class _EmbreeScene:
     def _share(
         self, geometry: int, kind: int, layout: int, array: NDArray[Any], step: int, count: int
     ) -> None:
-        self._library.rtcSetSharedGeometryBuffer(
-            geometry, kind, 0, layout, array.ctypes.data, 0, step, count
-        )
+        self._library.rtcSetSharedGeometryBuffer(geometry, kind, 0, layout, array.ctypes.data, 0, step, count)
 
     def _attach(self, geometry: int) -> None:
         self._library.rtcCommitGeometry(geometry)
@@ -188,6 +186,8 @@ class InstanceScene(_EmbreeScene):
         self, scenes: list[TriangleScene], which: NDArray[np.integer], matrices: NDArray[np.float64]
     ) -> None:
         super().__init__()
+        if len(which) == 1:  # Embree does not look at the index of an array of one
+            scenes, which = [scenes[int(which[0])]], np.zeros(1, np.uint32)
         # Column by column, with room behind the last for reading 16 bytes at a time.
         columns = np.zeros((len(matrices) + 1, 4, 3), np.float32)
         columns[:-1] = np.swapaxes(matrices[:, :3, :], 1, 2)
@@ -198,8 +198,6 @@ class InstanceScene(_EmbreeScene):
             geometry = self._library.rtcNewGeometry(_device(), _INSTANCE_ARRAY)
             self._library.rtcSetGeometryInstancedScenes(geometry, handles.ctypes.data, len(handles))
             self._share(geometry, _INDEX_BUFFER, _UINT, numbers, 4, len(numbers))
-            self._share(
-                geometry, _TRANSFORM_BUFFER, _FLOAT3X4_COLUMN_MAJOR, columns, 48, len(matrices)
-            )
+            self._share(geometry, _TRANSFORM_BUFFER, _FLOAT3X4_COLUMN_MAJOR, columns, 48, len(matrices))
             self._attach(geometry)
         self._library.rtcCommitScene(self.handle)

@@ -27,10 +27,8 @@ def normals_of(mesh: Mesh, points: NDArray[np.float32]) -> NDArray[np.float32]:
     corners = np.empty((len(mesh.triangles), 3, 3), np.float32)
     shared = mesh.triangles if mesh.shared is None else mesh.shared
     count = len(points) if mesh.shared is None else int(shared.max(initial=0)) + 1
-    points, triangles, shared = (
-        np.require(array, requirements="W") for array in (points, mesh.triangles, shared)
-    )
-    shared_normals(points, triangles, shared, count, corners)
+    given = (np.require(array, requirements="W") for array in (points, mesh.triangles, shared))
+    shared_normals(*given, count, corners)
     return corners
 
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from kobrel.errors import SceneError
 from kobrel.stage.scene import (
+    ALEMBIC_SUFFIX,
     GLTF_SUFFIXES,
     SCENE_SUFFIXES,
     USD_SUFFIXES,
@@ -48,6 +49,10 @@ def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = 
         from kobrel.stage.read.gltf.reader import load_gltf
 
         scene = load_gltf(path, progress, choices)
+    elif suffix == ALEMBIC_SUFFIX:
+        from kobrel.stage.read.alembic import load_alembic
+
+        scene = load_alembic(path, progress)
     else:
         from kobrel.stage.read.mesh_files import load_mesh_file
 

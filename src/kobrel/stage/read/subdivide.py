@@ -42,19 +42,19 @@ def refined(
     slots = None if mesh.slots is None else _of_faces(mesh.slots, spread, len(counts))
     corner_values = [_of_corners(v, spread, len(indices)) for v in (mesh.uv, mesh.colours)]
     matrix: csr_matrix | None = None
-    counts, indices = counts.astype(np.int64), indices.astype(np.int64)
+    sizes, vertices = counts.astype(np.int64), indices.astype(np.int64)
     vertex_count = len(mesh.points)
     for _ in range(levels):
-        if int(counts.sum()) > MOST_FACES:
+        if int(sizes.sum()) > MOST_FACES:
             break
-        step, new_indices, faces = _step(counts, indices, vertex_count)
+        step, new_vertices, faces = _step(sizes, vertices, vertex_count)
         matrix = step if matrix is None else step @ matrix
-        corner_values = [None if v is None else _split(v, counts) for v in corner_values]
+        corner_values = [None if v is None else _split(v, sizes) for v in corner_values]
         slots = None if slots is None else slots[faces]
-        counts, indices, vertex_count = np.full(len(faces), 4, np.int64), new_indices, step.shape[0]
+        sizes, vertices, vertex_count = np.full(len(faces), 4, np.int64), new_vertices, step.shape[0]
     if matrix is None:
         return mesh
-    quads = indices.reshape(-1, 4)
+    quads = vertices.reshape(-1, 4)
     halves = [0, 1, 2], [0, 2, 3]
 
     def corners(values: NDArray | None) -> NDArray | None:
@@ -144,7 +144,9 @@ def _step(
     inner = uses == 2
     beside = matrix(edge_of_corner, faces, np.ones(corner_count), (edge_count, face_count))
     half = np.where(inner, 0.5, 1.0)
-    about = matrix(np.arange(edge_count), np.arange(edge_count), np.where(inner, 0.25, 0.0), (edge_count,) * 2)
+    about = matrix(
+        np.arange(edge_count), np.arange(edge_count), np.where(inner, 0.25, 0.0), (edge_count,) * 2
+    )
     of_edges = middles.multiply(half[:, None]).tocsr() + about @ (beside @ of_faces)
     # Vertices: (F + 2 R + (n - 3) P) / n within, (Q + 6 P + S) / 8 on a border.
     degree = np.bincount(indices, minlength=vertices)
@@ -152,7 +154,10 @@ def _step(
     at_ends = matrix(edges.ravel(), edge_rows, np.ones(2 * edge_count), (vertices, edge_count))
     valence = np.asarray(at_ends.sum(axis=1)).ravel()
     border = matrix(
-        edges[~inner].ravel(), edges[~inner][:, ::-1].ravel(), np.ones(2 * int((~inner).sum())), (vertices,) * 2
+        edges[~inner].ravel(),
+        edges[~inner][:, ::-1].ravel(),
+        np.ones(2 * int((~inner).sum())),
+        (vertices,) * 2,
     )
     on_border = np.asarray(border.sum(axis=1)).ravel()
     n = np.maximum(degree, 1).astype(float)

@@ -11,6 +11,7 @@ from kobrel.desk.cards.widgets import plain_table
 from kobrel.desk.toolkit.fields import Field
 from kobrel.plan.measure.tapes import Miss, miss
 from kobrel.plan.model import CameraEnd, SubjectEnd, Tape
+from kobrel.plan.space.anchors import on_surface
 from kobrel.session.commands import taping
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME

@@ -1,22 +1,28 @@
 """Compressed parts of glTF: Draco meshes and meshopt buffer views."""
 
-from typing import TYPE_CHECKING, Any
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
 
-if TYPE_CHECKING:
-    from kobrel.stage.read.gltf.container import Container
-
 _MOST_BYTES = 4 * 2**30
 _AGAIN = "Export the scene again, or without compression."
 
 
-def draco_mesh(container: "Container", said: dict[str, Any]) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
+def draco_mesh(
+    path: Path, content: bytes, wanted: dict[str, int]
+) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
     """The faces (T, 3) and the attributes by name of a mesh compressed with Draco
     (KHR_draco_mesh_compression).
+
+    Parameters
+    ----------
+    path : the file that it is in
+    content : its bytes
+    wanted : the number of each attribute by its name
 
     Raises
     ------
@@ -26,21 +32,25 @@ def draco_mesh(container: "Container", said: dict[str, Any]) -> tuple[NDArray[np
     import DracoPy
 
     try:
-        view, wanted = int(said["bufferView"]), dict(said["attributes"])
-        packed = DracoPy.decode(bytes(container.view(view)))
+        packed = DracoPy.decode(content)
         by_id = {entry["unique_id"]: np.asarray(entry["data"]) for entry in packed.attributes}
         faces = np.ascontiguousarray(packed.faces, np.uint32).reshape(-1, 3)
         return faces, {name: by_id[int(number)] for name, number in wanted.items()}
-    except SceneError:
-        raise
     except Exception:  # its reader fails in its own ways
         raise SceneError(
-            "a mesh compressed with Draco cannot be unpacked.", file=container.path, remedy=_AGAIN
+            "a mesh compressed with Draco cannot be unpacked.", file=path, remedy=_AGAIN
         ) from None
 
 
-def unpacked_view(container: "Container", said: dict[str, Any], index: int) -> bytes:
+def unpacked_view(path: Path, content: bytes, said: dict[str, Any], index: int) -> bytes:
     """The bytes of a buffer view compressed with meshopt (EXT_meshopt_compression).
+
+    Parameters
+    ----------
+    path : the file that it is in
+    content : the packed bytes
+    said : how they are packed
+    index : number of the view
 
     Raises
     ------
@@ -51,28 +61,23 @@ def unpacked_view(container: "Container", said: dict[str, Any], index: int) -> b
 
     try:
         count, stride = int(said["count"]), int(said["byteStride"])
-        packed = container.cut(
-            int(said["buffer"]), int(said.get("byteOffset", 0)), int(said["byteLength"]), index
-        )
         if count * stride > _MOST_BYTES or count < 0 or not 0 < stride <= 256:
             raise ValueError(said)
-        source, mode, kind = bytes(packed), said["mode"], said.get("filter", "NONE")
+        mode, kind = said["mode"], said.get("filter", "NONE")
         if mode == "ATTRIBUTES":
-            values = meshoptimizer.decode_vertex_buffer(count, stride, source, np.dtype((np.void, stride)))
+            values = meshoptimizer.decode_vertex_buffer(count, stride, content, np.dtype((np.void, stride)))
             if kind != "NONE":
                 values = _FILTERS[kind](meshoptimizer)(values, count, stride)
             return bytes(values.tobytes())
         decode = (
             meshoptimizer.decode_index_buffer if mode == "TRIANGLES" else meshoptimizer.decode_index_sequence
         )
-        numbers = np.asarray(decode(count, 4, source), np.uint32)
+        numbers = np.asarray(decode(count, 4, content), np.uint32)
         return bytes(numbers.astype(np.uint16 if stride == 2 else np.uint32).tobytes())
-    except SceneError:
-        raise
     except Exception:  # its reader fails in its own ways
         raise SceneError(
             f"buffer view {index}, compressed with meshopt, cannot be unpacked.",
-            file=container.path, remedy=_AGAIN,
+            file=path, remedy=_AGAIN,
         ) from None  # fmt: skip
 
 

@@ -5,7 +5,7 @@ import binascii
 import struct
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 from urllib.parse import unquote
 
 import numpy as np
@@ -148,12 +148,22 @@ class Container:
             view = self.of(self.document.bufferViews, index, "buffer view")
             packed = next((view.extensions[n] for n in MESHOPT if n in view.extensions), None)
             if packed is not None:
-                self._views[index] = unpacked_view(self, packed, index)
+                self._views[index] = self._unpacked(packed, index)
             else:
-                self._views[index] = self.cut(view.buffer, view.byteOffset, view.byteLength, index)
+                self._views[index] = self._cut(view.buffer, view.byteOffset, view.byteLength, index)
         return self._views[index]
 
-    def cut(self, buffer: int, offset: int, length: int, view: int) -> memoryview:
+    def _unpacked(self, said: dict[str, Any], index: int) -> bytes:
+        """The bytes of a view compressed with meshopt."""
+        try:
+            where = int(said["buffer"]), int(said.get("byteOffset", 0)), int(said["byteLength"])
+        except (KeyError, TypeError, ValueError):
+            where = (-1, 0, 0)
+        if min(where) < 0:
+            raise SceneError(f"buffer view {index} makes no sense.", file=self.path, remedy=_AGAIN)
+        return unpacked_view(self.path, bytes(self._cut(*where, index)), said, index)
+
+    def _cut(self, buffer: int, offset: int, length: int, view: int) -> memoryview:
         """Some bytes of a buffer, that a view asks for.
 
         Raises

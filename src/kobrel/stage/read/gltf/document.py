@@ -27,26 +27,26 @@ class Asset(BaseModel):
 
 
 class Buffer(_Object):
-    byteLength: Count  # noqa: N815  the format's own names
+    byteLength: Count
     uri: str | None = None
 
 
 class BufferView(_Object):
     buffer: Index
-    byteLength: Count  # noqa: N815
-    byteOffset: Count = 0  # noqa: N815
-    byteStride: Annotated[int, Field(ge=1, le=65535)] | None = None  # noqa: N815
+    byteLength: Count
+    byteOffset: Count = 0
+    byteStride: Annotated[int, Field(ge=1, le=65535)] | None = None
 
 
 class SparseIndices(BaseModel):
-    bufferView: Index  # noqa: N815
-    componentType: ComponentType  # noqa: N815
-    byteOffset: Count = 0  # noqa: N815
+    bufferView: Index
+    componentType: ComponentType
+    byteOffset: Count = 0
 
 
 class SparseValues(BaseModel):
-    bufferView: Index  # noqa: N815
-    byteOffset: Count = 0  # noqa: N815
+    bufferView: Index
+    byteOffset: Count = 0
 
 
 class Sparse(BaseModel):
@@ -56,11 +56,11 @@ class Sparse(BaseModel):
 
 
 class Accessor(_Object):
-    componentType: ComponentType  # noqa: N815
+    componentType: ComponentType
     count: Count
     type: Kind
-    bufferView: Index | None = None  # noqa: N815
-    byteOffset: Count = 0  # noqa: N815
+    bufferView: Index | None = None
+    byteOffset: Count = 0
     normalized: bool = False
     sparse: Sparse | None = None
 
@@ -80,20 +80,20 @@ class MeshPart(_Object):
 
 class TextureInfo(_Object):
     index: Index
-    texCoord: Index = 0  # noqa: N815
+    texCoord: Index = 0
 
 
 class Roughness(_Object):
-    baseColorFactor: Vector4 = (1.0, 1.0, 1.0, 1.0)  # noqa: N815
-    baseColorTexture: TextureInfo | None = None  # noqa: N815
+    baseColorFactor: Vector4 = (1.0, 1.0, 1.0, 1.0)
+    baseColorTexture: TextureInfo | None = None
 
 
 class Surface(_Object):
-    pbrMetallicRoughness: Roughness = Roughness()  # noqa: N815
-    emissiveFactor: Vector3 = (0.0, 0.0, 0.0)  # noqa: N815
-    emissiveTexture: TextureInfo | None = None  # noqa: N815
-    alphaMode: Literal["OPAQUE", "MASK", "BLEND"] = "OPAQUE"  # noqa: N815
-    alphaCutoff: FiniteFloat = 0.5  # noqa: N815
+    pbrMetallicRoughness: Roughness = Roughness()
+    emissiveFactor: Vector3 = (0.0, 0.0, 0.0)
+    emissiveTexture: TextureInfo | None = None
+    alphaMode: Literal["OPAQUE", "MASK", "BLEND"] = "OPAQUE"
+    alphaCutoff: FiniteFloat = 0.5
 
 
 class Picture(_Object):
@@ -102,7 +102,7 @@ class Picture(_Object):
 
 class Image(_Object):
     uri: str | None = None
-    bufferView: Index | None = None  # noqa: N815
+    bufferView: Index | None = None
 
 
 class NodePart(_Object):
@@ -123,7 +123,7 @@ class ScenePart(_Object):
 
 class SkinPart(_Object):
     joints: tuple[Index, ...]
-    inverseBindMatrices: Index | None = None  # noqa: N815
+    inverseBindMatrices: Index | None = None
 
 
 class Sampler(BaseModel):
@@ -149,7 +149,7 @@ class Animation(_Object):
 
 class Perspective(BaseModel):
     yfov: Annotated[FiniteFloat, Field(gt=0, lt=3.15)]
-    aspectRatio: Annotated[FiniteFloat, Field(gt=0)] | None = None  # noqa: N815
+    aspectRatio: Annotated[FiniteFloat, Field(gt=0)] | None = None
     znear: FiniteFloat = 0.0
 
 
@@ -169,8 +169,8 @@ class Document(BaseModel):
 
     asset: Asset
     extensions: Extensions = {}
-    extensionsUsed: tuple[str, ...] = ()  # noqa: N815
-    extensionsRequired: tuple[str, ...] = ()  # noqa: N815
+    extensionsUsed: tuple[str, ...] = ()
+    extensionsRequired: tuple[str, ...] = ()
     scene: Index | None = None
     scenes: tuple[ScenePart, ...] = ()
     nodes: tuple[NodePart, ...] = ()
@@ -179,7 +179,7 @@ class Document(BaseModel):
     textures: tuple[Picture, ...] = ()
     images: tuple[Image, ...] = ()
     accessors: tuple[Accessor, ...] = ()
-    bufferViews: tuple[BufferView, ...] = ()  # noqa: N815
+    bufferViews: tuple[BufferView, ...] = ()
     buffers: tuple[Buffer, ...] = ()
     skins: tuple[SkinPart, ...] = ()
     animations: tuple[Animation, ...] = ()

@@ -1,6 +1,7 @@
 """Meshes of glTF: the parts of each joined to one mesh, with its morph targets and joints."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -133,7 +134,7 @@ class Meshes:
             if name.split("_")[0] in ("POSITION", "NORMAL", "TEXCOORD", "COLOR", "JOINTS", "WEIGHTS")
         }
         if isinstance(said, dict):
-            faces, values = draco_mesh(self._container, said)
+            faces, values = self._from_draco(said)
             unpacked = {
                 name: _normalised(self._container, wanted[name], found)
                 for name, found in values.items()
@@ -148,6 +149,15 @@ class Meshes:
         else:
             order = np.asarray(self._container.numbers(primitive.indices)).ravel().astype(np.uint32)
         return _triangles(order, primitive.mode), values
+
+    def _from_draco(self, said: dict[str, Any]) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
+        view, wanted = said.get("bufferView"), said.get("attributes")
+        if not isinstance(view, int) or view < 0 or not isinstance(wanted, dict):
+            raise SceneError(
+                "a mesh compressed with Draco makes no sense.", file=self._container.path,
+                remedy="Export the scene again.",
+            )  # fmt: skip
+        return draco_mesh(self._container.path, bytes(self._container.view(view)), wanted)
 
     def _material(self, primitive: Primitive) -> int | None:
         said = primitive.extensions.get(_VARIANTS)
@@ -203,7 +213,8 @@ def _influences(
         return None, None
     each = np.maximum(np.concatenate(weights, axis=1).astype(np.float32), 0.0)
     total = each.sum(axis=1, keepdims=True)
-    return np.concatenate(joints, axis=1).astype(np.int32), each / np.where(total > 0, total, 1.0)
+    weight = np.asarray(each / np.where(total > 0, total, 1.0), np.float32)
+    return np.concatenate(joints, axis=1).astype(np.int32), weight
 
 
 def _joined(parts: list[_Part], materials: Materials) -> MeshOf:
@@ -227,7 +238,10 @@ def _joined(parts: list[_Part], materials: Materials) -> MeshOf:
         colours=np.concatenate([_at_corners(p.colours, p, np.uint8, 3) for p in parts]) if coloured else None,
     )
     return MeshOf(
-        mesh, tuple(materials.material(n) for n in numbers), _joined_targets(parts, starts), *_joined_skin(parts)
+        mesh,
+        tuple(materials.material(n) for n in numbers),
+        _joined_targets(parts, starts),
+        *_joined_skin(parts),
     )
 
 
@@ -270,7 +284,10 @@ def _joined_skin(parts: list[_Part]) -> tuple[NDArray[np.int32] | None, NDArray[
     shape = max(widths)
     joints, weights = [], []
     for part in parts:
-        own_joints, own_weights = np.zeros((len(part.points), shape), np.int32), np.zeros((len(part.points), shape))
+        own_joints, own_weights = (
+            np.zeros((len(part.points), shape), np.int32),
+            np.zeros((len(part.points), shape)),
+        )
         if part.joints is not None and part.weights is not None:
             own_joints[:, : part.joints.shape[1]] = part.joints
             own_weights[:, : part.joints.shape[1]] = part.weights

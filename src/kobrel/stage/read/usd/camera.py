@@ -104,9 +104,7 @@ def read_camera(
     return source, warnings
 
 
-def _shift_mm(
-    camera: UsdGeom.Camera, source: CameraSource, warnings: list[str]
-) -> tuple[float, float]:
+def _shift_mm(camera: UsdGeom.Camera, source: CameraSource, warnings: list[str]) -> tuple[float, float]:
     """How far the picture's middle lies to the right of and above the axis, on the sensor."""
     across, up = (
         _part(offset, size, source.path, warnings)

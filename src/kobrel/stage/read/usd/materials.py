@@ -92,7 +92,9 @@ class Materials:
             UsdShade.Shader(attribute.GetPrim()).GetIdAttr().Get() == "UsdTransform2d"
             for attribute in _producing(source, "st")
         ):
-            self._warnings.append(f"{source.GetPath()}: its texture is not turned or scaled as the file says.")
+            self._warnings.append(
+                f"{source.GetPath()}: its texture is not turned or scaled as the file says."
+            )
         return _WHITE if value is None else (float(value[0]), float(value[1]), float(value[2]))
 
     def _texture(self, shader: UsdShade.Shader) -> Texture | None:

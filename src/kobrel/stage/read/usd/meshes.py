@@ -65,9 +65,7 @@ def read_mesh(prim: Usd.Prim, clock: Clock, level: int, code: Usd.TimeCode = FIR
         return found.copy() if whole else faces.points
 
     known = made.deformation
-    deformation = Deformation(
-        Sampled(clock.frames(codes), points), refined=known.refined if known else None
-    )
+    deformation = Deformation(Sampled(clock.frames(codes), points), refined=known.refined if known else None)
     return replace(deformed(made), deformation=deformation)
 
 

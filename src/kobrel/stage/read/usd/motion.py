@@ -109,4 +109,5 @@ def _plain(value: object) -> NDArray[np.float64]:
 
 def quaternions(values: object) -> Array:
     """An array of USD's quaternions as (n, 4), w first."""
-    return np.array([[q.GetReal(), *q.GetImaginary()] for q in values], dtype=float).reshape(-1, 4)  # type: ignore[attr-defined]
+    listed = list(values)  # type: ignore[call-overload]
+    return np.array([[q.GetReal(), *q.GetImaginary()] for q in listed], np.float64).reshape(-1, 4)

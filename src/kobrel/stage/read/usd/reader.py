@@ -8,7 +8,7 @@ from pxr import Usd, UsdGeom, UsdLux, UsdUtils
 
 from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
-from kobrel.stage.motion import Motion, Track
+from kobrel.stage.motion import Track
 from kobrel.stage.read.usd.camera import read_camera
 from kobrel.stage.read.usd.instancers import copies_of_points, placed_prototypes
 from kobrel.stage.read.usd.lights import glowing_shape, scene_light
@@ -57,20 +57,12 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
         return _Reader(path, stage, dict(choices)).read(progress)
     except KobrelError:
         raise
-    except Exception as error:  # a damaged file makes USD fail in many ways
+    except Exception:  # a damaged file makes USD fail in many ways
         raise SceneError(
-            f"not readable as USD ({_reason(error)}).", file=path, remedy="Export the scene again."
+            "not readable as USD, it is damaged.", file=path, remedy="Export the scene again."
         ) from None
     finally:
         quiet.TakeUncoalescedDiagnostics()  # what matters is among the scene's own warnings
-
-
-def _reason(error: Exception) -> str:
-    """The last line of what USD says, if it can be read at all."""
-    try:
-        return str(error).strip().splitlines()[-1].strip()
-    except (UnicodeDecodeError, IndexError):
-        return "damaged"
 
 
 class _Reader:
@@ -105,8 +97,8 @@ class _Reader:
                 self._add(prim)
             except KobrelError:
                 raise
-            except Exception as error:  # one damaged part leaves the others whole
-                self.warnings.append(f"{prim.GetPath()}: left out, it cannot be read ({_reason(error)}).")
+            except Exception:  # one damaged part leaves the others whole
+                self.warnings.append(f"{prim.GetPath()}: left out, it is damaged.")
         choices += self._option(
             _PURPOSE, "Drawn parts", ("render", "proxy", "guide"), bool(self._purposes - {"default"})
         )
@@ -155,8 +147,8 @@ class _Reader:
         while True:  # a variant may bring others with it
             fresh = None
             for prim in self.stage.Traverse():
-                sets = prim.GetVariantSets() if prim.HasVariantSets() else None
-                for name in sets.GetNames() if sets else ():
+                sets = prim.GetVariantSets()
+                for name in sets.GetNames():
                     key = f"{prim.GetPath()}{{{name}}}"
                     if key not in seen:
                         seen.add(key)

@@ -108,28 +108,36 @@ class Skins:
             self._clock.track(attribute)
             for attribute in (source.GetTranslationsAttr(), source.GetScalesAttr())
         )
-        attribute = source.GetRotationsAttr()
-        codes = attribute.GetTimeSamples()
-        values = [quaternions(attribute.Get(code)) for code in codes] if codes else [quaternions(attribute.Get())]
-        turns = Track(self._clock.frames(codes or [0.0]), np.stack(values), held=self._clock.held)
+        sizes = None if sizes is None else replace(sizes, half=True)
+        turns = self._turns(source.GetRotationsAttr())
         joints = []
         for number, name in enumerate(order):
 
             def own(track: Track, at: int = number) -> Track:
-                return Track(track.times, track.values[:, at], held=track.held)
+                return replace(track, values=track.values[:, at])
 
             ops = [] if places is None else [TransformOp("translate", own(places))]
-            ops.append(TransformOp("quaternion", own(turns)))
+            ops += [] if turns is None else [TransformOp("quaternion", own(turns))]
             ops += [] if sizes is None else [TransformOp("scale", own(sizes))]
             joints.append((name, Motion(tuple(ops))))
         return joints
+
+    def _turns(self, attribute: Usd.Attribute) -> Track | None:
+        """Quaternions over time, (K, J, 4); None where there are none."""
+        if not attribute or not attribute.HasValue():
+            return None
+        codes = attribute.GetTimeSamples()
+        values = [quaternions(attribute.Get(code)) for code in codes] or [quaternions(attribute.Get())]
+        return Track(self._clock.frames(codes or [0.0]), np.stack(values), held=self._clock.held)
 
     def _skin(self, query: UsdSkel.SkinningQuery, skeleton: _Skeleton, points: int) -> Skin | None:
         if not query.HasJointInfluences() or not len(skeleton.bound):
             return None
         path = query.GetPrim().GetPath()
         if query.GetSkinningMethod() != UsdSkel.Tokens.classicLinear:
-            self._warnings.append(f"{path}: its skin bends by {query.GetSkinningMethod()}; drawn as a linear one.")
+            self._warnings.append(
+                f"{path}: its skin bends by {query.GetSkinningMethod()}; drawn as a linear one."
+            )
         found = query.ComputeVaryingJointInfluences(points)
         if not found:
             self._warnings.append(f"{path}: its skin does not fit its points; it is drawn stiff.")
@@ -137,7 +145,9 @@ class Skins:
         own = query.GetJointOrder()
         order = [str(name) for name in own] if own else list(skeleton.names)
         places = np.array([skeleton.names.index(name) if name in skeleton.names else 0 for name in order])
-        indices, weights = (as_array(values, kind) for values, kind in zip(found, (np.int32, np.float32), strict=True))
+        indices, weights = (
+            as_array(values, kind) for values, kind in zip(found, (np.int32, np.float32), strict=True)
+        )
         if not len(indices) or len(indices) % points or indices.min() < 0 or indices.max() >= len(places):
             self._warnings.append(f"{path}: its skin names joints that are not there; it is drawn stiff.")
             return None
