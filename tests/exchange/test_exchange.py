@@ -207,7 +207,7 @@ def test_a_camera_of_a_placed_scene_fits_that_scenes_file(moving_scene, tmp_path
     shot = plan.shots[0]
     write_usd(plan, shot, plain, tmp_path / "a.usda")
     moved = edit.with_scene(plan, plan.scenes[0].name, position_m=(4, 1, -2), turn_deg=50)
-    stage = stage_of(moved, Library({(plan.scenes[0].path, None): scene}), plain)
+    stage = stage_of(moved, Library({(plan.scenes[0].path, ()): scene}), plain)
     assert not np.allclose(survey(moved, shot, stage).camera.pose, survey(plan, shot, plain).camera.pose)
     write_usd(moved, shot, stage, tmp_path / "b.usda")
     one, other = read_usd(tmp_path / "a.usda"), read_usd(tmp_path / "b.usda")

@@ -37,7 +37,7 @@ def moving(moving_scene):
         name=plan.scenes[0].name, path=plan.scenes[0].path, position_m=(3.0, 0.5, -2.0), turn_deg=35.0, scale=1.7
     )  # fmt: skip
     plan = plan.but(scenes=(reference,))
-    library = Library({(reference.path, None): scene})
+    library = Library({(reference.path, ()): scene})
     return plan, stage_of(plan, library), moving_scene
 
 
@@ -114,7 +114,7 @@ def test_a_tape_measures_along_across_and_straight(moving):
     plan = plan.but(
         stand_ins=(person,), subjects=(Subject(number=1, name="Eve", anchor=StandInAnchor(number=1)),)
     )
-    stage = stage_of(plan, Library({(plan.scenes[0].path, None): stage.scenes[name]}))
+    stage = stage_of(plan, Library({(plan.scenes[0].path, ()): stage.scenes[name]}))
     shot = plan.shots[0]
     eyes = np.array((2.0, 1.75 * 0.936, -4.0))
     for tape, places in (

@@ -6,8 +6,8 @@ from alembic3d.AbcCoreAbstract import TimeSampling
 from alembic3d.AbcGeom import (
     CameraSample,
     CreateVisibilityProperty,
-    OCamera,
     ObjectVisibility,
+    OCamera,
     OCurves,
     OPolyMesh,
     OPolyMeshSchemaSample,
@@ -92,7 +92,9 @@ def test_a_moving_scene_of_alembic(walking):
 def test_a_camera_of_alembic(walking):
     source = load_scene(walking).cameras[0]
     assert source.path == "/walk/eye"
-    found = [float(t.values[0, 0]) for t in (source.focal_mm, source.width_mm, source.height_mm, source.f_number)]
+    found = [
+        float(t.values[0, 0]) for t in (source.focal_mm, source.width_mm, source.height_mm, source.f_number)
+    ]
     assert found == pytest.approx([50, 36, 24, 2.0], rel=1e-6)
     assert float(source.focus_m.values[0, 0]) == pytest.approx(3.0)
     assert (source.shift_mm, source.near_clip_m) == (pytest.approx((1.0, 0.0)), pytest.approx(0.1))

@@ -20,6 +20,7 @@ def new(
     unit: Annotated[LengthUnit | None, typer.Option(help="Unit of the scene, if the file is wrong.")] = None,
 ) -> None:
     """Make a plan from a scene: its camera, lens, frames and the point in focus."""
+    from kobrel.picture.metering import metered
     from kobrel.plan.file import save_plan
     from kobrel.plan.start import plan_from_scene
     from kobrel.stage.read.load import load_scene
@@ -27,9 +28,13 @@ def new(
     with progress_bar() as progress:
         loaded = load_scene(scene, progress)
     unit_m = METRES[unit] if unit else None
-    plan, stage = plan_from_scene(scene, loaded.read_as(unit_m or loaded.unit_m, loaded.up), camera, unit_m)
+    told: list[str] = []
+    in_unit = loaded.read_as(unit_m or loaded.unit_m, loaded.up)
+    plan, stage = plan_from_scene(scene, in_unit, camera, unit_m, told)
+    if stage.triangle_count:
+        plan = metered(plan, plan.shots[0], stage)
     save_plan(plan, output)
-    warn(stage.warnings)
+    warn(stage.warnings + told)
 
 
 @app.command()

@@ -72,10 +72,11 @@ def limits(
     if as_json:
         typer.echo(json.dumps(plain, indent=2))
         return
-    from kobrel.optics.units import format_length
+    from kobrel.optics.units import format_length, format_lengths
 
-    typer.echo(f"Sharp from       {format_length(float(near))}")
-    typer.echo(f"Sharp to         {format_length(float(far))}")
+    nearest, farthest = format_lengths([float(near), float(far)])
+    typer.echo(f"Sharp from       {nearest}")
+    typer.echo(f"Sharp to         {farthest}")
     typer.echo(f"Sharp depth      {format_length(float(far - near))}")
     typer.echo(f"Hyperfocal       {format_length(float(result['hyperfocal_m']))}")
     typer.echo(f"Pupil            {float(result['pupil_mm']):.2f} mm")
@@ -119,7 +120,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
     from rich.console import Console
     from rich.table import Table
 
-    from kobrel.optics.units import format_length
+    from kobrel.optics.units import format_length, format_lengths
     from kobrel.plan.check import plan_unit
     from kobrel.plan.measure.survey import STATES
 
@@ -145,7 +146,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
         ]
         table.add_row(
             f"{frame:g}", length(result.camera.focus_m[i]), f"f/{result.camera.f_number[i]:.3g}",
-            length(result.near_m[i]), length(result.far_m[i]), *states,
+            *format_lengths([float(result.near_m[i]), float(result.far_m[i])], plan_unit(document)), *states,
         )  # fmt: skip
     Console().print(table)
 

@@ -37,6 +37,7 @@ from kobrel.stage.read.usd.camera import (
     OWN_SURFACE,
     tenths_mm,
 )
+from kobrel.stage.scene import CameraSource
 from kobrel.stage.stage import Stage
 
 _FAR_M = 1e6
@@ -69,7 +70,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     ExchangeError
         The file cannot be written.
     """
-    numbers = survey(plan, shot, stage)
+    numbers = survey(plan, shot, stage, np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0))
     if shot.glass.projection == "fisheye":
         raise ExchangeError(
             f"Shot {shot.label}: USD's camera knows no fisheye. Export its numbers as CSV instead."
@@ -86,8 +87,8 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     # scene's count is kept; how fast the shot plays stands beside it.
     target.SetTimeCodesPerSecond(scene.fps if scene else shot.fps)
     target.SetFramesPerSecond(shot.fps)
-    target.SetStartTimeCode(shot.first)
-    target.SetEndTimeCode(shot.last)
+    target.SetStartTimeCode(numbers.frames[0])
+    target.SetEndTimeCode(numbers.frames[-1])
     target.GetRootLayer().comment = f"{plan.name}, shot {shot.label}, by Kobrel"
     prim_path = (
         shot.camera.path
@@ -97,6 +98,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     camera = UsdGeom.Camera.Define(target, prim_path)
     target.SetDefaultPrim(target.GetPrimAtPath(Sdf.Path(prim_path).GetPrefixes()[0]))
     _write_samples(camera, shot, numbers.frames, numbers.camera, unit_m, to_file)
+    _write_clip(camera, scene.camera(prim_path) if scene else None, numbers.camera.near_clip_m, unit_m)
     with whole_file(path) as beside:
         try:
             written = layer.Export(str(beside))
@@ -153,9 +155,13 @@ def _write_samples(
                 attribute.Set(float(value), float(frame))
         for frame, pose in zip(frames, poses, strict=True):
             transform.Set(Gf.Matrix4d(np.ascontiguousarray(pose.T)), float(frame))
-    if numbers.near_clip_m > 0:
-        far = max(1e4, 1e4 / unit_m)
-        camera.CreateClippingRangeAttr(Gf.Vec2f(numbers.near_clip_m / unit_m, far))
+    across, up = numbers.shift_mm
+    if across or up:
+        camera.CreateHorizontalApertureOffsetAttr(width_mm * tenths * across / numbers.sensor_width_mm)
+        camera.CreateVerticalApertureOffsetAttr(height_mm * tenths * up / numbers.sensor_height_mm)
+    half_open = shot.exposure.shutter_deg / 720.0
+    camera.CreateShutterOpenAttr(-half_open)
+    camera.CreateShutterCloseAttr(half_open)
     for name, kind, value in (
         (OWN_SENSOR, Sdf.ValueTypeNames.Double, float(numbers.sensor_width_mm)),
         (OWN_SQUEEZE, Sdf.ValueTypeNames.Double, float(numbers.squeeze)),
@@ -166,6 +172,13 @@ def _write_samples(
         (OWN_ROTATION, Sdf.ValueTypeNames.Double, shot.iris.rotation_deg),
     ):
         _own(prim, name, kind).Set(value)
+
+
+def _write_clip(camera: UsdGeom.Camera, source: CameraSource | None, near_m: float, unit_m: float) -> None:
+    """The range of sight: a file's camera keeps its own."""
+    far_m = _FAR_M if source is None or not np.isfinite(source.far_clip_m) else source.far_clip_m
+    if near_m > 0 or source is not None:
+        camera.CreateClippingRangeAttr(Gf.Vec2f(near_m / unit_m, far_m / unit_m))
 
 
 def _own(prim: Usd.Prim, name: str, kind: Sdf.ValueTypeName) -> Usd.Attribute:

@@ -18,6 +18,7 @@ from kobrel.optics.lens import LensModel, Numbers
 _MM_PER_M = 1000.0
 _FARTHEST_X = 1e9
 _ROUNDING = 1e-12
+_TURNED = 1e-9
 
 
 def coordinate(nearness_dpt: ArrayLike, focal_mm: ArrayLike, model: LensModel) -> Numbers:
@@ -254,7 +255,11 @@ def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbe
     start, end = np.full((len(stop), 1), -np.inf), np.full((len(stop), 1), np.inf)
     lowest = np.maximum.accumulate(np.concatenate([start, above], axis=1), axis=1)
     highest = np.minimum.accumulate(np.concatenate([below, end], axis=1)[:, ::-1], axis=1)[:, ::-1]
-    return np.maximum(low, lowest), np.minimum(high, highest)
+    low, high = np.maximum(low, lowest), np.minimum(high, highest)
+    # at the very end of a range of stops the band is one place, which rounding may turn over
+    turned = (low > high) & (low - high <= _TURNED * np.maximum(np.abs(high), 1.0))
+    middle = np.where(turned, (low + high) / 2, 0.0)
+    return np.where(turned, middle, low), np.where(turned, middle, high)
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 from kobrel.errors import KobrelError
@@ -101,6 +102,9 @@ def parse_place(text: str, unit: "LengthUnit | Measure" = "m") -> float:
     return parse_length(words.removeprefix("+"), unit)
 
 
+_MOST_MORE = 6
+
+
 def format_length(metres: float, unit: "LengthUnit | Measure" = "m") -> str:
     """A length for reading, with its unit; short, three to four figures.
 
@@ -117,10 +121,28 @@ def format_length(metres: float, unit: "LengthUnit | Measure" = "m") -> str:
     return f"{_figures(metres / size)} {symbol}"
 
 
-def _figures(value: float) -> str:
+def format_lengths(metres: Sequence[float], unit: "LengthUnit | Measure" = "m") -> list[str]:
+    """Lengths for reading, each with as many figures more as tell them apart.
+
+    >>> format_lengths([0.29996, 0.30004]), format_lengths([2.0, 3.0])
+    (['0.29996 m', '0.30004 m'], ['2.00 m', '3.00 m'])
+    """
+    symbol, size = measure(unit)
+    texts = [format_length(each, unit) for each in metres]
+    if symbol == "ft" or len(set(texts)) == len(set(metres)):
+        return texts
+    finite = [each for each in metres if math.isfinite(each)]
+    for more in range(1, _MOST_MORE + 1):
+        told = {each: f"{_figures(each / size, more)} {symbol}" for each in finite}
+        if len(set(told.values())) == len(told):
+            return [told.get(each, text) for each, text in zip(metres, texts, strict=True)]
+    return texts
+
+
+def _figures(value: float, more: int = 0) -> str:
     size = abs(value)
     decimals = 0 if size >= 100 else 1 if size >= 10 else 2 if size >= 1 else 3
-    return f"{value:.{decimals}f}"
+    return f"{value:.{decimals + more}f}"
 
 
 def _feet_and_inches(metres: float) -> str:

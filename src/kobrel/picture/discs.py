@@ -7,12 +7,14 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.aperture import aperture, places
-from kobrel.optics.flaws import leaning, light_left, shift_dpt, within_stop
+from kobrel.optics.flaws import leaning, shift_dpt, within_stop
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
+from kobrel.plan.instrument import FrontStop
 from kobrel.plan.measure.camera import Camera
 
 _GOLDEN = 0.6180339887498949
+_SAMPLES, _GRID, _FEW = 4096, 33, 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,7 +85,7 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     across, up : place in the picture, -1 to 1 each
     """
     half_x, half_y = (float(half) for half in camera.half_widths())
-    t = np.array([across * half_x, up * half_y])
+    t = np.array(_tangents(camera, across, up), float)
     p, area = _through(camera.turned_iris, camera.squeeze, count)
     p = p * float(camera.pupil_mm) / 2000.0
     focus = 1.0 / float(camera.focus_m)
@@ -115,14 +117,40 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
 
 
 def corner_loss_stops(camera: Camera, across: ArrayLike, up: ArrayLike) -> Numbers:
-    """How many stops darker a lens is at places of the picture, -1 to 1, by its front stop; 0 without."""
+    """How many stops darker a lens is at places of the picture, -1 to 1, by its front stop; 0 without.
+
+    What passes of the light of the whole iris, whatever its outline, rim and squeeze. Of many places a
+    grid is worked out, and the others from it.
+    """
+    x, y = np.broadcast_arrays(np.asarray(across, float), np.asarray(up, float))
     front = camera.flaws.front_stop
-    half_x, half_y = (float(half) for half in camera.half_widths())
-    tangent = np.hypot(np.asarray(across, float) * half_x, np.asarray(up, float) * half_y)
     if front is None or camera.projection != "perspective":
-        return 0.0 * tangent
-    # rays lean towards the focus, so the pupil looks smaller where the stop stands
-    shrink = 1.0 - front.distance_mm / 1000.0 / float(camera.focus_m)
-    left = light_left(camera.pupil_mm * abs(shrink), front.diameter_mm, front.distance_mm * tangent)
-    with np.errstate(divide="ignore"):
-        return np.asarray(-np.log2(left))
+        return np.zeros(x.shape)
+    if x.size <= _FEW:
+        return _loss(camera, front, x, y)
+    from scipy.interpolate import RegularGridInterpolator
+
+    edge = np.linspace(-1.0, 1.0, _GRID)
+    grid = _loss(camera, front, *np.meshgrid(edge, edge, indexing="ij"))
+    between = RegularGridInterpolator((edge, edge), grid, bounds_error=False, fill_value=None)
+    return np.asarray(between(np.stack([x, y], axis=-1)), float)
+
+
+def _loss(camera: Camera, front: FrontStop, across: Numbers, up: Numbers) -> Numbers:
+    """As :func:`corner_loss_stops`, of each place by itself; at the most as where nothing passes."""
+    tx, ty = _tangents(camera, across, up)
+    p, _ = _through(camera.turned_iris, camera.squeeze, _SAMPLES)
+    p = p * float(camera.pupil_mm) / 2000.0
+    # rays lean towards the focus
+    x, y = (t[..., None] - p[:, k] / float(camera.focus_m) for k, t in enumerate((tx, ty)))
+    passed = within_stop(p[:, 0], p[:, 1], x, y, front.distance_mm / 1000.0, front.diameter_mm / 2000.0)
+    return np.asarray(-np.log2(np.maximum(passed.mean(axis=-1), 0.5 / _SAMPLES)))
+
+
+def _tangents(camera: Camera, across: ArrayLike, up: ArrayLike) -> tuple[Numbers, Numbers]:
+    """Places of the picture, -1 to 1, in its own coordinates."""
+    (half_x, half_y), (middle_x, middle_y) = camera.half_widths(), camera.middle()
+    return (
+        np.asarray(across, float) * float(half_x) + float(middle_x),
+        np.asarray(up, float) * float(half_y) + float(middle_y),
+    )

@@ -108,8 +108,8 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
             right, up = size * np.cos(aim), size * np.sin(aim)
             px += right
             py += up
-            x = int(np.floor((px / view.half_x + 1.0) * 0.5 * width))
-            y = int(np.floor((1.0 - py / view.half_y) * 0.5 * height))
+            x = int(np.floor(((px - view.middle_x) / view.half_x + 1.0) * 0.5 * width))
+            y = int(np.floor((1.0 - (py - view.middle_y) / view.half_y) * 0.5 * height))
             if x < 0 or y < 0 or x >= width or y >= height:
                 continue
             if not hidden[i]:
@@ -182,8 +182,8 @@ class SmallLights:
         size_px = emitters.radii / depth / pixel
         blur_px = np.abs(numbers.focus - 1.0 / depth) * view.blur_scale_px
         reach = (blur_px / 2 + size_px + 1.0) * pixel * 1.5
-        inside = (np.abs(tangents[:, 0]) < numbers.half_x + reach) & (
-            np.abs(tangents[:, 1]) < numbers.half_y + reach
+        inside = (np.abs(tangents[:, 0] - numbers.middle_x) < numbers.half_x + reach) & (
+            np.abs(tangents[:, 1] - numbers.middle_y) < numbers.half_y + reach
         )
         self.drawn = (before & inside & (size_px < SMALL_PX)).astype(np.uint8)
         self._which = np.flatnonzero(self.drawn)

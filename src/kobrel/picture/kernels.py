@@ -150,8 +150,8 @@ def lens_ray(view, ax, ay, px, py):  # type: ignore[no-untyped-def]
 
     Its direction is one metre long along the axis: (origin x, y, z, direction x, y, z).
     """
-    tx = (2.0 * px - 1.0) * view.half_x
-    ty = (1.0 - 2.0 * py) * view.half_y
+    tx = (2.0 * px - 1.0) * view.half_x + view.middle_x
+    ty = (1.0 - 2.0 * py) * view.half_y + view.middle_y
     focus = view.focus
     az, cz = 0.0, -1.0
     if view.projection == PERSPECTIVE:
@@ -175,8 +175,8 @@ def flawed_ray(view, ax, ay, area, px, py, colour):  # type: ignore[no-untyped-d
     """As :func:`lens_ray`, through a lens in perspective with flaws, for one light: 1 green, 2 red
     and blue; and whether its front stop lets the ray pass.
     """
-    tx = (2.0 * px - 1.0) * view.half_x
-    ty = (1.0 - 2.0 * py) * view.half_y
+    tx = (2.0 * px - 1.0) * view.half_x + view.middle_x
+    ty = (1.0 - 2.0 * py) * view.half_y + view.middle_y
     focus = focus_toward(view, tx, ty, colour)
     lx, ly = leaning(ax, ay, area, tx, ty, focus, view.spherical, view.swirl)
     cx, cy = tx - lx, ty - ly

@@ -23,6 +23,7 @@ class ViewNumbers(NamedTuple):
     xx, xy, xz, yx, yy, yz, zx, zy, zz : its rotation, row by row
     x, y, z : its place, metres from the snapshot's origin
     half_x, half_y : half width and height of the picture in the camera's own coordinates
+    middle_x, middle_y : where its middle lies there
     pupil : radius of the pupil in metres; for an orthographic view the tangent of half its cone of light
     focus : dioptres
     sphere : whether it focuses on a sphere
@@ -48,6 +49,8 @@ class ViewNumbers(NamedTuple):
     z: float
     half_x: float
     half_y: float
+    middle_x: float
+    middle_y: float
     pupil: float
     focus: float
     sphere: bool
@@ -107,6 +110,7 @@ def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> V
     across and shows more or less above and below.
     """
     half_x = float(camera.half_widths()[0])
+    middle_x, middle_y = (float(middle) for middle in camera.middle())
     pupil, focus = float(camera.pupil_mm) / 2000.0, 1.0 / float(camera.focus_m)
     if camera.projection == "orthographic":
         pupil = float(np.tan(np.radians(camera.cone_deg) / 2))
@@ -114,7 +118,8 @@ def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> V
     rotation, place = camera.pose[:3, :3].ravel().tolist(), (camera.pose[:3, 3] - origin).tolist()
     own: dict[str, Any] = {
         **dict(zip(ViewNumbers._fields, (*rotation, *place), strict=False)),
-        "half_x": half_x, "half_y": half_x * height_over_width, "pupil": pupil, "focus": focus,
+        "half_x": half_x, "half_y": half_x * height_over_width, "middle_x": middle_x, "middle_y": middle_y,
+        "pupil": pupil, "focus": focus,
         "sphere": camera.surface == "sphere", "projection": _KINDS[camera.projection],
         "rim": float(camera.iris.rim),
     }  # fmt: skip

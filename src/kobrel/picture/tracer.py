@@ -116,9 +116,9 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
         blur = (depth - 1.0 / focus) * view.blur_scale_px
         return np.clip(blur, -4.0 * view.width, 4.0 * view.width).astype(np.float32)
     if view.camera.surface == "sphere" and view.camera.projection == "perspective":
-        half_x, half_y = view.numbers.half_x, view.numbers.half_y
-        x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * half_x
-        y = ((np.arange(view.height) + 0.5) / view.height * 2 - 1) * half_y
+        numbers = view.numbers
+        x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * numbers.half_x + numbers.middle_x
+        y = ((np.arange(view.height) + 0.5) / view.height * 2 - 1) * numbers.half_y - numbers.middle_y
         focus = focus * np.sqrt(1 + x[None, :] ** 2 + y[:, None] ** 2)
     return ((focus - 1.0 / depth) * view.blur_scale_px).astype(np.float32)
 
@@ -202,5 +202,5 @@ def exposed(
 def _lift(view: View) -> NDArray[np.float32]:
     """What makes up for a front stop, (H, W, 1), three stops at the most."""
     x, y = ((np.arange(size) + 0.5) / size * 2 - 1 for size in (view.width, view.height))
-    stops = corner_loss_stops(view.camera, x[None, :], y[:, None])
+    stops = corner_loss_stops(view.camera, x[None, :], -y[:, None])
     return np.exp2(np.minimum(stops, _MOST_LIFT))[..., None].astype(np.float32)

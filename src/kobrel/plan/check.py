@@ -6,6 +6,7 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
+from kobrel.plan.arrival import Doubt, shot_doubts
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
@@ -24,6 +25,8 @@ _PEOPLE = ("person", "people", "human", "man", "woman", "boy", "girl", "child", 
 _PERSON_M = (0.45, 2.6)
 _TALL_M = 1.7
 _SCENE_M = (0.02, 50_000.0)
+_SPECK_M = 1e-3
+"""The smallest scene of a file that tells its unit."""
 
 
 def findings(plan: Plan, stage: Stage) -> list[str]:
@@ -50,16 +53,29 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     ]
     for name in stage.scenes:
         if number_of(name) is None:
-            found += unit_doubts(name, stage)
+            found += [doubt.text for doubt in unit_doubts(name, stage)]
     found += mask_faults(plan)
     if not plan.shots:
         found.append("The plan has no shots.")
     for shot in plan.shots:
         try:
             found += _of_shot(plan, shot, survey(plan, shot, stage))
+            found += [doubt.text for doubt in shot_doubts(plan, shot, stage)]
+            found += _rate_doubt(plan, shot, stage)
         except PlanError as error:
             found.append(str(error))
     return found
+
+
+def _rate_doubt(plan: Plan, shot: Shot, stage: Stage) -> list[str]:
+    """Whether a scene that moves counts its frames at another rate than the shot."""
+    names = [name for name, scene in stage.scenes.items() if number_of(name) is None and scene.moving]
+    return [
+        f"Shot {shot.label} plays {shot.fps:g} frames a second, scene {name} has {stage.scenes[name].fps:g}: "
+        f"it will seem {'slower' if stage.scenes[name].fps > shot.fps else 'faster'}."
+        for name in names
+        if abs(stage.scenes[name].fps - shot.fps) > 0.01
+    ]
 
 
 def mask_faults(plan: Plan) -> list[str]:
@@ -163,7 +179,7 @@ def plan_unit(plan: Plan) -> LengthUnit:
     return "m" if plan.unit == "scene" else plan.unit
 
 
-def unit_doubts(name: str, stage: Stage) -> list[str]:
+def unit_doubts(name: str, stage: Stage) -> list[Doubt]:
     """Whether a scene's size says that its unit is another: people of 17 mm, a world of a speck."""
     scene = stage.scenes[name]
     person = _a_person(name, scene, stage)
@@ -172,31 +188,42 @@ def unit_doubts(name: str, stage: Stage) -> list[str]:
         if _PERSON_M[0] <= height <= _PERSON_M[1]:
             return []
         unit = better_unit(height, scene.unit_m, _TALL_M)
-        return [
+        text = (
             f"Scene {name}: {path} would be {format_length(height, 'mm' if height < 0.1 else 'm')} tall. "
-            f"{unit} as the scene's unit would make sense."
-        ]
+            f"{_unit_name(unit)} as the scene's unit would make sense."
+        )
+        return [_unit_doubt(text, name, unit)]
     low, high = stage.bounds()
     size = float(np.linalg.norm(high - low))
-    if len(stage.scenes) > 1 or _SCENE_M[0] <= size <= _SCENE_M[1]:
+    smallest = _SPECK_M if scene.says_unit else _SCENE_M[0]
+    if len(stage.scenes) > 1 or not stage.triangle_count or smallest <= size <= _SCENE_M[1]:
         return []
     unit = better_unit(size, scene.unit_m, 10.0)
     shown = format_length(size, "mm" if size < 1 else "m")
-    return [f"Scene {name}: all of it is {shown} wide. {unit} as its unit may be meant."]
+    text = f"Scene {name}: all of it is {shown} wide. {_unit_name(unit)} as its unit may be meant."
+    return [_unit_doubt(text, name, unit)]
 
 
-def better_unit(length_m: float, unit_m: float, wanted_m: float) -> str:
+def _unit_doubt(text: str, scene: str, unit: LengthUnit) -> Doubt:
+    return Doubt(text, "unit", f"Take {_unit_name(unit).lower()}", scene, METRES[unit])
+
+
+def _unit_name(unit: LengthUnit) -> str:
+    return "Feet" if unit == "ft" else UNIT_NAMES[unit]
+
+
+def better_unit(length_m: float, unit_m: float, wanted_m: float) -> LengthUnit:
     """The unit that brings a length nearest to a wanted one.
 
     >>> better_unit(0.017, 0.01, 1.7)
-    'Metres'
+    'm'
     """
 
-    def off(unit: str) -> float:
+    def off(unit: LengthUnit) -> float:
         return abs(math.log(length_m / unit_m * METRES[unit] / wanted_m))
 
-    best = min(("m", "cm", "mm", "in", "ft"), key=off)
-    return "Feet" if best == "ft" else UNIT_NAMES[best]
+    units: tuple[LengthUnit, ...] = ("m", "cm", "mm", "in", "ft")
+    return min(units, key=off)
 
 
 def _a_person(name: str, scene: Scene, stage: Stage) -> tuple[str, float] | None:
@@ -209,5 +236,7 @@ def _a_person(name: str, scene: Scene, stage: Stage) -> tuple[str, float] | None
         rows = stage.rows_below(Place(name, node.path))
         if rows:
             corners = stage.boxes(at[0])[rows].reshape(-1, 3)
-            return node.path, float(np.ptp(corners[:, 1])) or 1e-9
+            corners = corners[np.isfinite(corners[:, 1])]
+            if len(corners):
+                return node.path, float(np.ptp(corners[:, 1])) or 1e-9
     return None

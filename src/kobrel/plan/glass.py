@@ -172,8 +172,7 @@ def matched(shot: Shot, found: Match, squeeze: float, frame: float) -> Shot:
 
 
 def _corner_tangent(camera: Camera) -> float:
-    half_x, half_y = (float(half) for half in camera.half_widths())
-    return float(np.hypot(half_x, half_y))
+    return float(camera.corner_tangent)
 
 
 def front_stop(camera: Camera, amount: float) -> FrontStop:

@@ -66,6 +66,9 @@ class Glass(Part):
     focal_mm: Keyed = Field(default_factory=lambda: Keyed(value=50.0))
     f_number: Keyed = Field(default_factory=lambda: Keyed(value=2.8))
     squeeze: float = Field(1.0, ge=1, le=4, description="Anamorphic squeeze.")
+    shift_mm: tuple[Finite, Finite] = Field(
+        (0.0, 0.0), description="Lens shift: the picture's middle right of and above the axis, on the sensor."
+    )
     model: LensModel = "render"
     surface: FocusSurface = "plane"
     projection: Projection = "perspective"

@@ -6,6 +6,7 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
+from kobrel.plan.arrival import focused_on_middle, light_of, middle_pick, shot_doubts
 from kobrel.plan.edit import add_subject
 from kobrel.plan.instrument import Exposure, Glass, Sensor
 from kobrel.plan.iris import IrisShape
@@ -14,6 +15,7 @@ from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
     FileCamera,
+    Light,
     MadeCamera,
     Mark,
     Plan,
@@ -22,11 +24,13 @@ from kobrel.plan.model import (
     Shot,
     scene_name,
 )
+from kobrel.plan.names import thing_name
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
+from kobrel.plan.space.overview import overview_camera, overview_distance_m
 from kobrel.stage.motion import Track
-from kobrel.stage.scene import CameraSource, Scene
+from kobrel.stage.scene import CameraSource, Progress, Scene, no_progress
 from kobrel.stage.stage import Stage
 
 DEFAULT_FRAMES = (1001, 1096)
@@ -34,58 +38,90 @@ _SAME_RATIO = 1e-3
 _SAME_PX = 0.05
 """How far, in pixels at delivery, blur may be off what the file's own focus gives."""
 _NEAR_ENOUGH_DPT = 0.02
-# How many times its radius a ball must be away to fill the default lens and sensor.
-_BACK_OFF = 5.2
+MOST_SHOTS = 12
+"""How many cameras of a file become shots by themselves."""
 
 
 def plan_from_scene(
-    path: Path, scene: Scene, camera_path: str | None = None, unit_m: float | None = None
+    path: Path,
+    scene: Scene,
+    camera_path: str | None = None,
+    unit_m: float | None = None,
+    told: list[str] | None = None,
+    progress: Progress = no_progress,
 ) -> tuple[Plan, Stage]:
-    """A plan of one shot on a scene, and its stage.
+    """A plan of the shots of a scene, and its stage.
 
     Parameters
     ----------
     path : the scene's file
-    camera_path : which camera; None is the file's first, or one that sees everything
+    camera_path : which camera; None is each of the file's, or one that sees everything
     unit_m : the unit that the scene was read in, if it was given by hand
+    told : where it is said what was chosen
+    progress : told how far the making of what rays need is
 
     Raises
     ------
     PlanError
         The camera is not in the file.
     """
+    told = [] if told is None else told
     name = scene_name(path, set())
     stage = Stage([(name, scene)])
-    source = _choose(path, scene, camera_path)
-    first, last = frames_of(scene)
-    shot = (
-        shot_from_camera("01", name, scene, source, first, last)
-        if source
-        else Shot(
-            name="01",
-            title=path.stem,
-            first=first,
-            last=last,
-            fps=scene.fps,
-            camera=overview_camera(stage),
-            marks=(Mark(frame=first, target=DistanceTarget(metres=_size(stage) * _BACK_OFF)),),
-        )
-    )
+    sources = _chosen(path, scene, camera_path)
+    stage.prepare(progress)
+    if len(sources) > MOST_SHOTS:
+        told.append(f"Of {len(sources)} cameras the first {MOST_SHOTS} became shots.")
     reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m)
-    plan = Plan(name=path.stem, scenes=(reference,), shots=(shot,))
-    if source and source.focus_m:
-        plan = _with_focus_subject(plan, shot, stage)
+    plan = Plan(name=path.stem, scenes=(reference,), light=light_of(scene, Light()))
+    for number, source in enumerate(sources[:MOST_SHOTS], start=1):
+        plan = with_shot_of(plan, stage, name, source, f"{number:02d}", told)
+    if not sources:
+        plan = _with_overview(plan, stage, path.stem)
     return plan, stage
 
 
-def _choose(path: Path, scene: Scene, camera_path: str | None) -> CameraSource | None:
+def _chosen(path: Path, scene: Scene, camera_path: str | None) -> list[CameraSource]:
     if camera_path is None:
-        return scene.cameras[0] if scene.cameras else None
+        return list(scene.cameras)
     source = scene.camera(camera_path)
     if source is None:
         known = ", ".join(camera.path for camera in scene.cameras) or "none"
         raise PlanError(f"no camera {camera_path}.", file=path, remedy=f"The file's cameras: {known}.")
-    return source
+    return [source]
+
+
+def with_shot_of(
+    plan: Plan, stage: Stage, scene_ref: str, source: CameraSource, name: str, told: list[str]
+) -> Plan:
+    """The plan with a shot more: of a camera, focused where the file has it, or on what is in the middle
+    where that is on nothing.
+    """
+    scene = stage.scenes[scene_ref]
+    shot = shot_from_camera(name, scene_ref, scene, source, *frames_of(scene))
+    plan = plan.but(shots=(*plan.shots, shot))
+    useful = source.focus_m is not None and not (
+        stage.triangle_count and any(d.mend == "focus" for d in shot_doubts(plan, shot, stage))
+    )
+    if useful:
+        return _with_focus_subject(plan, shot, stage)
+    pick = middle_pick(plan, shot, stage) if stage.triangle_count else None
+    if pick is None:
+        return plan
+    why = "has no focus" if source.focus_m is None else "focuses where nothing is"
+    told.append(f"{source.path} {why}; the focus is on {thing_name(plan, pick.place)}, in the middle.")
+    return focused_on_middle(plan, shot, stage)
+
+
+def _with_overview(plan: Plan, stage: Stage, title: str) -> Plan:
+    """The plan with a shot that sees everything, focused on what is in its middle."""
+    scene = next(iter(stage.scenes.values()))
+    first, last = frames_of(scene)
+    mark = Mark(frame=first, target=DistanceTarget(metres=overview_distance_m(stage)))
+    camera = overview_camera(stage)
+    shot = Shot(name="01", title=title, first=first, last=last, fps=scene.fps, camera=camera, marks=(mark,))
+    plan = plan.but(shots=(shot,))
+    return focused_on_middle(plan, shot, stage) if stage.triangle_count else plan
 
 
 def frames_of(scene: Scene, otherwise: tuple[int, int] = DEFAULT_FRAMES) -> tuple[int, int]:
@@ -114,6 +150,7 @@ def shot_from_camera(
             focal_mm=_keyed(source.focal_mm, first, last),
             f_number=_keyed(source.f_number, first, last) if source.f_number else Keyed(value=2.8),
             squeeze=source.squeeze,
+            shift_mm=source.shift_mm,
             model=source.model,
             surface=source.surface,
             projection=source.projection,
@@ -194,22 +231,6 @@ def _with_focus_subject(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     else:
         anchor, name = PointAnchor(position_m=vector(origin + toward * focus)), "In focus"
     return add_subject(plan, name, anchor)[0]
-
-
-def _size(stage: Stage) -> float:
-    low, high = stage.bounds()
-    return max(float(np.linalg.norm(high - low)) / 2, 1e-3)
-
-
-def overview_camera(stage: Stage) -> MadeCamera:
-    """A camera from in front, to the right and above that sees the whole stage."""
-    low, high = stage.bounds()
-    centre = (low + high) / 2
-    back = np.array([0.5, 0.35, 0.8])
-    back /= np.linalg.norm(back)
-    return MadeCamera(
-        position_m=vector(centre + back * _size(stage) * _BACK_OFF), aim_m=vector(centre), near_clip_m=0.0
-    )
 
 
 def empty_plan() -> Plan:

@@ -34,21 +34,34 @@ def open_file(path: Path, progress: Progress) -> Opened:
     from kobrel.picture.ready import prepare
 
     prepare()
-    from kobrel.plan.check import findings, mask_faults, unit_doubts
+    from kobrel.plan.check import findings, mask_faults
     from kobrel.plan.file import open_plan
+    from kobrel.plan.space.rebinding import rebound
+
+    if path.suffix.lower() != SUFFIX:
+        return _new_plan(path, progress)
+    plan = open_plan(path)
+    library = Library()
+    library.read(plan, progress)
+    stage, problems = stage_of(plan, library), library.problems_of(plan)
+    plan, found = rebound(plan, stage)
+    stage.prepare(progress)
+    findings(plan, stage)  # works out what the window is about to ask
+    return Opened(plan, stage, library, path, problems + stage.warnings + found + mask_faults(plan))
+
+
+def _new_plan(path: Path, progress: Progress) -> Opened:
+    """A plan on a scene, as bright as it is metered."""
+    from kobrel.picture.metering import metered
     from kobrel.plan.start import plan_from_scene
     from kobrel.stage.read.load import load_scene
 
-    if path.suffix.lower() == SUFFIX:
-        plan = open_plan(path)
-        library = Library()
-        library.read(plan, progress)
-        stage, problems = stage_of(plan, library), library.problems_of(plan)
-        stage.prepare(progress)
-        findings(plan, stage)  # works out what the window is about to ask
-        return Opened(plan, stage, library, path, problems + stage.warnings + mask_faults(plan))
     scene = load_scene(path, progress)
-    plan, stage = plan_from_scene(path, scene)
-    stage.prepare(progress)
+    told: list[str] = []
+    plan, stage = plan_from_scene(path, scene, told=told, progress=progress)
     library = Library({source_of(plan.scenes[0]): scene})
-    return Opened(plan, stage, library, None, stage.warnings + unit_doubts(plan.scenes[0].name, stage))
+    library.read(plan, progress)  # a picture for light that the scene names
+    stage = stage_of(plan, library, stage)
+    if stage.triangle_count and plan.shots:
+        plan = metered(plan, plan.shots[0], stage)
+    return Opened(plan, stage, library, None, stage.warnings + told + library.problems_of(plan))

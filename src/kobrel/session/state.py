@@ -1,13 +1,15 @@
 """What is worked on, plan, shot, frame and stage, and the numbers that follow, made once for all views."""
 
-from typing import NamedTuple, SupportsFloat, cast
+from collections.abc import Iterable
+from typing import Any, NamedTuple, SupportsFloat, cast
 
 import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.memo import Memo, Parts, same
-from kobrel.optics.units import Measure, format_length, measure, scene_measure
+from kobrel.optics.units import Measure, format_length, format_lengths, measure, scene_measure
 from kobrel.plan import edit
+from kobrel.plan.arrival import Doubt
 from kobrel.plan.instrument import Glass
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.occlusion import Sightlines
@@ -52,10 +54,13 @@ class Now(NamedTuple):
 
 
 class SightReport(NamedTuple):
-    """What was found along the lines of sight, and what would spoil a render, in sentences."""
+    """What was found along the lines of sight, what would spoil a render, in sentences, and what can
+    hardly be meant.
+    """
 
     lines: Sightlines
     warnings: tuple[str, ...]
+    doubts: tuple[Doubt, ...] = ()
 
 
 class State(Evented):
@@ -183,6 +188,12 @@ class State(Evented):
         return self._racks.get((now.survey,), lambda: unseen_racks(now.shot, now.survey))
 
     @property
+    def doubts(self) -> tuple[Doubt, ...]:
+        """What of the shot can hardly be meant, as far as it is known yet."""
+        report = self.sight_report
+        return report.doubts if report is not None and self.walk is None else ()
+
+    @property
     def sight_report(self) -> SightReport | None:
         """What was last found along the lines of sight, if it still holds."""
         return self.sight[1] if self.sight and same(self.sight[0], self.parts) else None
@@ -211,6 +222,10 @@ class State(Evented):
     def length(self, metres: SupportsFloat) -> str:
         """A length in the chosen unit."""
         return format_length(float(metres), self.unit)
+
+    def lengths(self, metres: Iterable[Any]) -> list[str]:
+        """Lengths as shown, told apart where they differ."""
+        return format_lengths([float(each) for each in metres], self.unit)
 
     def target_label(self, target: Target) -> str:
         """What a mark is on, in words."""

@@ -11,7 +11,7 @@ Below = Literal["", "maps", "discs", "mask", "strip"]
 across shots."""
 Room = Literal["", "picture"]
 """What is given more room than the card alone would: nothing, or the picture."""
-Wanted = Literal["play", "movie", "shot", "files"]
+Wanted = Literal["play", "movie", "shot", "files", "arrival"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
 for changing, or to read files that the plan names."""
 

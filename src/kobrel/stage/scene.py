@@ -1,5 +1,6 @@
 """A loaded scene file: nodes, meshes, materials and cameras as plain arrays."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -161,6 +162,7 @@ class CameraSource:
     f_number: Track | None = None
     focus_m: Track | None = None
     near_clip_m: float = 0.0
+    far_clip_m: float = math.inf
     squeeze: float = 1.0
     model: LensModel = "render"
     surface: FocusSurface = "plane"
@@ -273,6 +275,17 @@ class Scene:
                 return True
             node = -1 if here.resets else here.parent
         return False
+
+    @cached_property
+    def moving(self) -> bool:
+        """Whether anything of it changes over time."""
+        return any(
+            node.motion.moves
+            or (node.shown is not None and node.shown.moves)
+            or (node.copies is not None and (node.copies.moves or node.copies.flickers))
+            or (node.mesh is not None and node.mesh.deformation is not None)
+            for node in self.nodes
+        )
 
     def shown(self, node: int) -> list[Track]:
         """What tells when a node is seen: it is while all of these are above 0."""

@@ -115,11 +115,16 @@ class SceneFiles(QObject):
         self._times = {path: time for path, time in self._times.items() if path not in again}
         for path in again:
             library.problems.pop(path, None)
+        before = session.stage
         session.restage(library, stage)
         if again:
             from kobrel.plan.check import findings
+            from kobrel.plan.space.rebinding import rebound
 
-            fresh += findings(session.plan, session.stage)
+            plan, found = rebound(session.plan, session.stage, before)
+            if plan is not session.plan:
+                session.edit("Find parts again", plan)
+            fresh += found + findings(session.plan, session.stage)
             session.say(f"Read again: {', '.join(Path(path).name for path in sorted(again))}.")
             self._look()
         if fresh:

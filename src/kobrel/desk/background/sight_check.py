@@ -4,10 +4,10 @@ from PySide6.QtCore import QObject, QTimer
 
 from kobrel.desk.background.jobs import Job
 from kobrel.memo import Parts, same
+from kobrel.plan.arrival import scene_names, shot_doubts
 from kobrel.plan.check import unit_doubts, warnings_from
 from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.measure.survey import survey
-from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.session import Session
 from kobrel.session.state import SightReport
 from kobrel.stage.scene import Progress
@@ -53,10 +53,10 @@ class SightCheck(QObject):
 
         def look(progress: Progress) -> object:
             lines = sightlines(plan, shot, stage, progress)
-            files = [name for name in stage.scenes if number_of(name) is None]
-            doubts = [doubt for name in files for doubt in unit_doubts(name, stage)]
+            doubts = [doubt for name in scene_names(stage) for doubt in unit_doubts(name, stage)]
+            doubts += shot_doubts(plan, shot, stage)
             numbers = survey(plan, shot, stage)
-            return SightReport(lines, (*doubts, *warnings_from(plan, shot, numbers, lines)))
+            return SightReport(lines, tuple(warnings_from(plan, shot, numbers, lines)), tuple(doubts))
 
         job = self._job = Job(look, self)
         job.done.connect(lambda found: self._take(parts, found))

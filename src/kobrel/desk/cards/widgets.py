@@ -1,7 +1,9 @@
 """Widgets that cards are made of: drop-downs and tables."""
 
+import html
 from collections.abc import Collection, Iterable, Sequence
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -11,7 +13,13 @@ from PySide6.QtWidgets import (
     QTableView,
     QTableWidget,
     QTableWidgetItem,
+    QWidget,
 )
+
+from kobrel.desk.toolkit.theme import theme
+from kobrel.plan.arrival import Doubt
+from kobrel.session.commands.arrival import mend
+from kobrel.session.session import Session
 
 
 class Choice(QComboBox):
@@ -93,3 +101,31 @@ def give_role(label: QLabel, role: str) -> None:
         label.setProperty("role", role)
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+class DoubtLabel(QLabel):
+    """What can hardly be meant, each with a link that mends it."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._doubts: Sequence[Doubt] = ()
+        self.setWordWrap(True)
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self.setAccessibleName("What can hardly be meant")
+        self.linkActivated.connect(self.mend)
+
+    def show_doubts(self, doubts: Sequence[Doubt]) -> None:
+        """Show these; nothing is seen where there are none."""
+        self._doubts = doubts
+        colour = theme().focus.name()
+        lines = (
+            f'{html.escape(doubt.text)} <a href="{k}" style="color: {colour}">{html.escape(doubt.offer)}</a>'
+            for k, doubt in enumerate(doubts)
+        )
+        self.setText("<br>".join(lines))
+        self.setVisible(bool(doubts))
+
+    def mend(self, which: str = "0") -> None:
+        """Do what one of them offers."""
+        mend(self._session, self._doubts[int(which)])

@@ -166,37 +166,38 @@ class Overhead(FlatView):
 
     def _paint_frame(self, painter: QPainter, camera: Camera) -> None:
         """What the picture shows of the plane in focus."""
-        half_x, half_y = (float(half) for half in camera.half_widths())
         focus = min(float(camera.focus_m), 100.0)
-        x = float(projection.edge(camera.projection, half_x, focus)[0])
-        y = float(projection.edge(camera.projection, half_y, focus)[0])
+        left, right = (float(projection.edge(camera.projection, t, focus)[0]) for t in _edges(camera, 0))
+        foot, head = (float(projection.edge(camera.projection, t, focus)[0]) for t in _edges(camera, 1))
         painter.setPen(QPen(theme().focus, 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(QRectF(self.place(-x, y), self.place(x, -y)))
+        painter.drawRect(QRectF(self.place(left, head), self.place(right, foot)))
         text = f"the picture at {self._session.length(focus)}"
-        draw_text(painter, self.place(-x, y) + QPointF(4, -4), text, theme().focus, 11)
+        draw_text(painter, self.place(left, head) + QPointF(4, -4), text, theme().focus, 11)
 
     def _paint_surfaces(self, painter: QPainter, camera: Camera) -> None:
-        half = float(camera.half_widths()[1 if self.mode == "Side" else 0])
+        edges = _edges(camera, 1 if self.mode == "Side" else 0)
         shift = max(abs(self._shift.x()), abs(self._shift.y()))
         far_end = self.reach_m() * 1.6 + shift / self.px_per_m()
         apex = self.place(0, 0)
         painter.setPen(QPen(theme().quiet, 1))
-        across, along = (float(v) for v in projection.edge(camera.projection, half, far_end))
-        near = float(projection.edge(camera.projection, half, 0.0)[0])
-        for sign in (-1, 1):
-            painter.drawLine(self.beside_axis(sign * near, 0), self.beside_axis(sign * across, along))
+        for edge in edges:
+            across, along = (float(v) for v in projection.edge(camera.projection, edge, far_end))
+            near = float(projection.edge(camera.projection, edge, 0.0)[0])
+            painter.drawLine(self.beside_axis(near, 0), self.beside_axis(across, along))
         nearest, far = (float(limit) for limit in camera.limits_m)
-        self._paint_band(painter, camera, half, nearest, min(far, far_end))
+        self._paint_band(painter, camera, edges, nearest, min(far, far_end))
         labels = []
-        for distance, colour, width in (
+        shown = (
             (nearest, theme().nearer, 1.6), (far, theme().farther, 1.6),
             (float(camera.focus_m), theme().focus, 2.0),
-        ):  # fmt: skip
+        )  # fmt: skip
+        texts = self._session.lengths(distance for distance, _, _ in shown)
+        for text, (distance, colour, width) in zip(texts, shown, strict=True):
             if distance < far_end:
                 painter.setPen(QPen(colour, width))
-                painter.drawPolyline(QPolygonF(self._surface(camera, half, distance)))
-                labels.append((self.beside_axis(0, distance), self._session.length(distance), colour))
+                painter.drawPolyline(QPolygonF(self._surface(camera, edges, distance)))
+                labels.append((self.beside_axis(0, distance), text, colour))
         self._paint_labels(painter, labels)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme().text)
@@ -244,19 +245,21 @@ class Overhead(FlatView):
         for corners in self.places(across[shown], along[shown]):
             painter.drawPolygon(hull(corners))
 
-    def _surface(self, camera: Camera, half: float, distance: float) -> list[QPointF]:
+    def _surface(self, camera: Camera, edges: tuple[float, float], distance: float) -> list[QPointF]:
         """A flat or spherical surface at a distance, across the view."""
         if camera.surface == "plane":
-            across = float(projection.edge(camera.projection, half, distance)[0])
-            return [self.beside_axis(-across, distance), self.beside_axis(across, distance)]
-        widest = half if camera.projection == "fisheye" else math.atan(half)
-        angles = np.linspace(-widest, widest, 25)
+            ends = (float(projection.edge(camera.projection, edge, distance)[0]) for edge in edges)
+            return [self.beside_axis(end, distance) for end in ends]
+        low, high = edges if camera.projection == "fisheye" else map(math.atan, edges)
+        angles = np.linspace(low, high, 25)
         return [self.beside_axis(distance * math.sin(a), distance * math.cos(a)) for a in angles]
 
-    def _paint_band(self, painter: QPainter, camera: Camera, half: float, near: float, far: float) -> None:
+    def _paint_band(
+        self, painter: QPainter, camera: Camera, edges: tuple[float, float], near: float, far: float
+    ) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(faded(theme().sharp, 0.22))
-        outline = self._surface(camera, half, near) + self._surface(camera, half, far)[::-1]
+        outline = self._surface(camera, edges, near) + self._surface(camera, edges, far)[::-1]
         painter.drawPolygon(QPolygonF(outline))
 
     def _paint_labels(self, painter: QPainter, labels: list[tuple[QPointF, str, QColor]]) -> None:
@@ -357,3 +360,9 @@ class Overhead(FlatView):
 
 def _round_length(metres: float, unit: Measure) -> str:
     return format_length(metres, unit) if unit.symbol == "ft" else f"{metres / unit.metres:g} {unit.symbol}"
+
+
+def _edges(camera: Camera, way: int) -> tuple[float, float]:
+    """Where the picture ends to the left and right, or with 1 below and above, in its own coordinates."""
+    half, middle = float(camera.half_widths()[way]), float(camera.middle()[way])
+    return middle - half, middle + half

@@ -45,6 +45,11 @@ class Document(QObject):
         self._source: Path | None = None
         self._saved_at = 0.0
 
+    @property
+    def is_new_scene(self) -> bool:
+        """Whether what is open is a scene that no plan was saved of."""
+        return self.path is None and self._source is not None and self._source.suffix.lower() != SUFFIX
+
     # Opening
 
     def open(self, path: Path) -> None:

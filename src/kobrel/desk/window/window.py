@@ -29,6 +29,7 @@ from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
+from kobrel.desk.window.arrival import ArrivalSheet, worth_showing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.exports import Exports
@@ -38,7 +39,7 @@ from kobrel.desk.window.states import from_text, to_text
 from kobrel.memo import Changed
 from kobrel.plan.summary import summary
 from kobrel.session import settings as remembered
-from kobrel.session.commands import blocking, walking
+from kobrel.session.commands import arrival, blocking, walking
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
 from kobrel.session.state import NUMBERS
@@ -129,10 +130,12 @@ class Window(QMainWindow):
         # A long message is cut off rather than widening the window; its tooltip has it whole.
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
-        self.newer = QPushButton()
+        self.newer, self.mend = QPushButton(), QPushButton()
         self.newer.hide()
+        self.mend.hide()
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
+        line.addWidget(self.mend)
         line.addWidget(self.newer)
         line.addWidget(self.jobs)
         return line
@@ -141,6 +144,7 @@ class Window(QMainWindow):
         session = self.session
         session.watch(("plan", "shot_index", "history"), self._show_title)
         session.watch((*NUMBERS, "dragging"), self._show_summary)
+        session.watch((*NUMBERS, "sight"), self._show_doubt)
         session.watch({"theme"}, self._show_theme)
         session.said.connect(self.say)
         session.wanted.connect(self._give)
@@ -158,6 +162,7 @@ class Window(QMainWindow):
         self.files.told.connect(self.show_warning)
         self.files.outdated.connect(self._show_newer)
         self.newer.clicked.connect(self._reload_newer)
+        self.mend.clicked.connect(lambda: arrival.mend(session, session.doubts[0]))
         self.tabs.group.idClicked.connect(session.show_card)
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
@@ -186,6 +191,15 @@ class Window(QMainWindow):
             self.say(self.session.problem)
         elif not self.session.dragging and self._summed(now.survey):
             self.say("  ·  ".join(summary(now.plan, now.shot, now.survey)))
+
+    def _show_doubt(self) -> None:
+        """Say what can hardly be meant, with a button that mends it."""
+        doubts = self.session.doubts
+        self.mend.setVisible(bool(doubts))
+        if doubts:
+            self.mend.setText(doubts[0].offer)
+            self.mend.setToolTip(doubts[0].text)
+            self.say(doubts[0].text)
 
     def say(self, text: str) -> None:
         """Tell the person something in the bottom line."""
@@ -228,6 +242,8 @@ class Window(QMainWindow):
             self.player.toggle()
         elif what == "movie":
             self._ask_movie()
+        elif what == "arrival":
+            self.show_arrival()
         elif what == "shot":
             from kobrel.desk.cards.pull.shots import ShotsPage
 
@@ -257,8 +273,27 @@ class Window(QMainWindow):
         if not plan.scenes and not plan.stand_ins:
             self.show_page(1, "Stand-ins")
             self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
-        if warnings:
+        if self.document.is_new_scene and worth_showing(self.session, warnings):
+            self.show_arrival(warnings)
+        elif warnings:
             self.show_warning("The scene is open; some things were left out or assumed", warnings)
+
+    def show_arrival(self, told: list[str] | None = None) -> None:
+        """Show the chosen scene of the plan, or else its first, as at first sight."""
+        scenes = [scene.name for scene in self.session.plan.scenes]
+        chosen = self.session.selected_node
+        if not scenes:
+            self.say("There is no scene file yet.")
+            return
+        name = chosen.scene if chosen is not None and chosen.scene in scenes else scenes[0]
+        scene = self.session.stage.scenes.get(name)
+        own = list(scene.warnings) if scene is not None else []
+        self.arrival = ArrivalSheet(
+            self.session, name, told if told is not None else own, lambda: self.picture.image, self
+        )
+        self.drawing.drawn.connect(self.arrival.pane.update)
+        self.arrival.show()
+        self.arrival.raise_()
 
     # Keys, files, closing
 

@@ -58,6 +58,7 @@ class Camera:
         for a flat focus surface and straight for a sphere
     coc_mm : the largest blur still called sharp, on the sensor
     sensor_width_mm, sensor_height_mm : the delivered frame on the sensor
+    shift_mm : how far the picture's middle lies right of and above the lens's axis, on the sensor
     gate_mm : width and height of the whole sensor, if the frame is not all of it
     inner : part of the picture's width and height that is delivered, see :attr:`whole`
     width_px : delivery width
@@ -81,6 +82,7 @@ class Camera:
     projection: Projection = "perspective"
     field_m: float = 4.0
     cone_deg: float = 1.0
+    shift_mm: tuple[float, float] = (0.0, 0.0)
     gate_mm: tuple[float, float] | None = None
     inner: tuple[float, float] = (1.0, 1.0)
     transmission: float = 1.0
@@ -171,6 +173,18 @@ class Camera:
             return half, half / self.aspect
         double = 2.0 * self.image_distance_mm
         return self.sensor_width_mm * self.squeeze / double, self.sensor_height_mm / double
+
+    def middle(self) -> tuple[Numbers, Numbers]:
+        """The picture's middle in its own coordinates, beside the lens's axis where that is shifted."""
+        half_x, half_y = self.half_widths()
+        across, up = self.shift_mm
+        return 2.0 * across / self.sensor_width_mm * half_x, 2.0 * up / self.sensor_height_mm * half_y
+
+    @property
+    def corner_tangent(self) -> Numbers:
+        """The picture's own coordinates of the corner that lies farthest from the axis, as one length."""
+        sides = [abs(m) + h for m, h in zip(self.middle(), self.half_widths(), strict=True)]
+        return np.hypot(*sides)
 
     @property
     def view_angles_deg(self) -> tuple[Numbers, Numbers]:
@@ -264,9 +278,9 @@ class Camera:
                 pixels = sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
             else:
                 pixels = self.blur_px(straight if self.projection == "fisheye" else axial)
-            half_x, half_y = self.half_widths()
+            (half_x, half_y), (middle_x, middle_y) = self.half_widths(), self.middle()
             u, v = projection.project(self.projection, x, y, axial)
-            right, down = u / half_x, -v / half_y
+            right, down = (u - middle_x) / half_x, (middle_y - v) / half_y
         before = straight > 0 if self.projection == "fisheye" else axial > 0
         in_frame = before & (np.abs(right) <= 1) & (np.abs(down) <= 1)
         return Sight(
@@ -293,11 +307,11 @@ class Camera:
         The directions are one metre long along the axis (fisheye: straight), so that distances
         along the rays in their own units are metres. For a camera at one frame.
         """
-        half_x, half_y = self.half_widths()
+        (half_x, half_y), (middle_x, middle_y) = self.half_widths(), self.middle()
         start, toward = projection.ray(
             self.projection,
-            (2 * np.asarray(x_px, dtype=float) / width_px - 1) * float(half_x),
-            (1 - 2 * np.asarray(y_px, dtype=float) / height_px) * float(half_y),
+            (2 * np.asarray(x_px, dtype=float) / width_px - 1) * float(half_x) + float(middle_x),
+            (1 - 2 * np.asarray(y_px, dtype=float) / height_px) * float(half_y) + float(middle_y),
         )
         turn = self.pose[:3, :3].T
         return np.asarray(self.pose[:3, 3] + start @ turn), np.asarray(toward @ turn)
@@ -415,6 +429,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         projection=glass.projection,
         field_m=glass.field_m * frame[0] / gate[0],
         cone_deg=glass.cone_deg,
+        shift_mm=glass.shift_mm,
         gate_mm=gate if frame != gate else None,
         transmission=glass.transmission * (1.0 if mask is None or mask.made_up else passes(iris)),
         exposure=shot.exposure,

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from kobrel.optics import sensor
-from kobrel.optics.units import Measure, format_length
+from kobrel.optics.units import Measure, format_length, format_lengths
 from kobrel.plan.instrument import Criterion
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import Survey
@@ -71,8 +71,9 @@ def models_differ(camera: Camera, unit: Measure) -> str:
         background = "keep the background as sharp"
     own_near, own_far = (float(limit) for limit in camera.limits_m)
     deep = (far - near) / (own_far - own_near) - 1.0 if np.isfinite(far) and np.isfinite(own_far) else 0.0
+    from_m, to_m = format_lengths([near, far], unit)
     return (
-        f"{name} would hold {format_length(near, unit)} – {format_length(far, unit)} sharp here, "
+        f"{name} would hold {from_m} – {to_m} sharp here, "
         f"{abs(deep):.1%} {'deeper' if deep >= 0 else 'less deep'}, see {angle}, "
         f"and {background}."
     )
@@ -80,11 +81,10 @@ def models_differ(camera: Camera, unit: Measure) -> str:
 
 def surfaces_differ(camera: Camera, unit: Measure) -> str:
     """How far a plane and a sphere of focus lie apart in the picture's corner, in a sentence."""
-    half_x, half_y = (float(half) for half in camera.half_widths())
     focus = float(camera.focus_m)
     if camera.projection != "perspective" or not np.isfinite(focus):
         return ""
-    apart = focus * (1.0 - 1.0 / float(np.sqrt(1.0 + half_x**2 + half_y**2)))
+    apart = focus * (1.0 - 1.0 / float(np.sqrt(1.0 + camera.corner_tangent**2)))
     other = "plane" if camera.surface == "sphere" else "sphere"
     return (
         f"In the corners a {other} would lie {format_length(apart, unit)} "

@@ -16,7 +16,7 @@ from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.stage import Stage
 
 SHARP, SOFT, GONE = 0, 1, 2
-NEAREST_M = 0.02
+NEAREST_M = 0.002
 """The nearest distance that scales show and the focus is put to."""
 _FIRST_STEPS = (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
 STATES = ("sharp", "soft", "gone")

@@ -68,17 +68,37 @@ def trials(where: Where, shot: Shot) -> Iterator[Trial]:
 
 
 def solved(where: Where, shot: Shot) -> Shot | None:
-    """The shot with the stop nearest to its own, and the focus, that meet its brief."""
+    """The shot with the stop nearest to its own, and the focus, that meet its brief; None where a survey
+    of that shot does not say so too.
+    """
     if where.frame is not None:
         numbers = survey(where.plan, shot, where.stage, [where.frame])
         found = briefs.frame_answer(briefs.terms(where.plan, shot, numbers), 0)
-        return briefs.taken_at(shot, numbers, 0, found) if found else None
+        return _checked(where, briefs.taken_at(shot, numbers, 0, found)) if found else None
     brief = where.terms(shot)
     stops = briefs.answer(brief).stops
     if not stops:
         return None
-    stop = briefs.nearest_stop(stops, float(keyed_at(shot.glass.f_number, shot.first)[0]))
-    return briefs.taken_over(shot, brief, Keyed(value=stop), np.full(len(brief.frames), stop))
+    wanted = float(keyed_at(shot.glass.f_number, shot.first)[0])
+    for stop in (briefs.nearest_stop(stops, wanted), *_within(stops, wanted)):
+        taken = briefs.taken_over(shot, brief, Keyed(value=stop), np.full(len(brief.frames), stop))
+        if _checked(where, taken) is not None:
+            return taken
+    return None
+
+
+def _within(stops: tuple[tuple[float, float], ...], wanted: float) -> list[float]:
+    """Stops a little inside each range, nearest to a wanted one first."""
+    inside = [float(np.sqrt(low * high)) for low, high in stops]
+    return sorted(inside, key=lambda stop: abs(float(np.log2(stop / wanted))))
+
+
+def _checked(where: Where, shot: Shot) -> Shot | None:
+    """The shot, if all its wishes are met when it is surveyed anew."""
+    frames = where.terms(shot).frames
+    numbers = survey(where.plan, shot, where.stage, frames)
+    brief = briefs.terms(where.plan, shot, numbers)
+    return None if (briefs.verdicts(brief, numbers) == briefs.UNMET).any() else shot
 
 
 def _tried(where: Where, text: str, shot: Shot) -> Iterator[Trial]:

@@ -1,6 +1,5 @@
 """Commands for the list of subjects."""
 
-
 from kobrel.errors import PlanError
 from kobrel.plan import edit
 from kobrel.plan.measure.camera import camera_at

@@ -87,7 +87,9 @@ class _Reader:
             waiting += [(item.getChild(k), here) for k in range(item.getNumChildren())][::-1]
         cameras = self._read_cameras(_CENTIMETRE)[0]
         moving = [frame for frame in self._frames if abs(frame) < 1e9]
-        self.warnings.append(f"{self._path.name}: the format has no unit; one unit is taken as one centimetre.")
+        self.warnings.append(
+            f"{self._path.name}: the format has no unit; one unit is taken as one centimetre."
+        )
         return Scene(
             self._path,
             tuple(self._nodes),
@@ -247,7 +249,9 @@ def _mesh(schema: Any, second: float, smooth: bool) -> Mesh | str:
         values = np.array(parameter.getExpandedValue(Abc.ISampleSelector(second)).getVals(), np.float32)
         if values.shape == (len(indices), width):
             return np.ascontiguousarray(values[corners])
-        return np.ascontiguousarray(values[indices[corners]]) if values.shape == (len(points), width) else None
+        return (
+            np.ascontiguousarray(values[indices[corners]]) if values.shape == (len(points), width) else None
+        )
 
     normals = None if smooth else spread(schema.getNormalsParam(), 3)
     return Mesh(

@@ -11,7 +11,7 @@ from kobrel.desk.cards.block.light import LightPage
 from kobrel.desk.cards.block.scenes import ScenesPage
 from kobrel.desk.cards.block.stand_ins import StandInsPage
 from kobrel.desk.cards.paged import PagedCard
-from kobrel.desk.cards.widgets import give_role
+from kobrel.desk.cards.widgets import DoubtLabel, give_role
 from kobrel.session.session import Session
 from kobrel.session.state import NUMBERS
 
@@ -32,11 +32,14 @@ class BlockCard(PagedCard):
         pages: list[Card[Any]] = [self.scenes, self.stand_ins, self.camera, self.light]
         super().__init__(session, pages, parent)
         self.line()
+        self.doubts = DoubtLabel(session)
+        self.column.addWidget(self.doubts)
         self.look_out = self.note()
         self.look_out.setAccessibleName("What to look out for")
 
     def show_more(self, subject: Session) -> None:
         show_warnings(self.look_out, subject)
+        self.doubts.show_doubts(subject.doubts)
 
 
 def show_warnings(label: QLabel, session: Session) -> None:
@@ -51,7 +54,8 @@ def show_warnings(label: QLabel, session: Session) -> None:
         text = "Looking along the lines of sight …"
     else:
         more = f"\n… and {len(warnings) - _MOST} more" if len(warnings) > _MOST else ""
-        text = "\n".join(warnings[:_MOST]) + more or "Nothing cut, hidden or out of the picture."
+        fine = "" if report.doubts else "Nothing cut, hidden or out of the picture."
+        text = "\n".join(warnings[:_MOST]) + more or fine
     label.setText(text)
     label.setObjectName("" if warnings else "quiet")
     give_role(label, "wrong" if warnings else "")

@@ -15,6 +15,7 @@ from kobrel.memo import Changed
 from kobrel.optics.units import METRES, UNIT_NAMES
 from kobrel.plan import edit
 from kobrel.plan.model import SceneRef
+from kobrel.session.commands import arrival
 from kobrel.session.commands.visibility import isolate, reference_of, set_shown
 from kobrel.session.session import Session
 from kobrel.stage.scene import SCENE_SUFFIXES, Scene
@@ -185,6 +186,15 @@ class ScenesPage(SessionCard):
         units += [(UNIT_NAMES[unit], METRES[unit]) for unit in METRES]
         self.unit = choice("Unit of the scene", units, "The unit that the file's numbers are in")
         self.row("Made in", self.unit)
+        self.up = choice(
+            "Up axis of the scene", [("As the file says", None), ("Y", "Y"), ("Z", "Z")],
+            "Which of the file's axes points up",
+        )  # fmt: skip
+        self.row("Up", self.up)
+        self.bind(self.up, lambda _session: self._reference().up, lambda up: self._change("Up axis", up=up))
+        (self.first_sight,) = self.buttons(
+            ("First sight …", "Size, unit, cameras, variants, and what was left out", self._show_first_sight)
+        )
         self.bind(
             self.turn, lambda _session: self._reference().turn_deg, lambda d: self._change("Turn", turn_deg=d)
         )
@@ -195,7 +205,7 @@ class ScenesPage(SessionCard):
             self.unit, lambda _session: self._reference().unit_m, lambda m: self._change("Unit", unit_m=m)
         )
         of_scene: list[QWidget] = [self.reload, self.find_button, self.remove, *self.place]
-        for widget in (*of_scene, self.turn, self.scale, self.unit):
+        for widget in (*of_scene, self.turn, self.scale, self.unit, self.up, self.first_sight):
             self.enable_if(widget, lambda _session: self._chosen() is not None)
         for button in (self.hide_button, self.isolate):
             self.enable_if(button, lambda _session: bool((place := self._chosen()) and place.path))
@@ -245,6 +255,9 @@ class ScenesPage(SessionCard):
         if name:
             self._change("File", path=name)
 
+    def _show_first_sight(self) -> None:
+        self.session.want("arrival")
+
     def _reload(self) -> None:
         if self._chosen() is not None:
             self._files.reload([self._reference().path])
@@ -274,8 +287,7 @@ class ScenesPage(SessionCard):
     def _change(self, name: str, **changes: object) -> None:
         place = self._chosen()
         if place is not None:
-            plan = edit.with_scene(self.session.plan, place.scene, **changes)
-            self.session.edit(f"{name} of scene {place.scene}", plan)
+            arrival.change_scene(self.session, place.scene, f"{name} of scene {place.scene}", **changes)
 
     def show_more(self, subject: Session) -> None:
         scenes = [(r.name, subject.stage.scenes.get(r.name)) for r in subject.plan.scenes]

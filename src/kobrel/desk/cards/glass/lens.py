@@ -201,7 +201,7 @@ class LensPage(ShotCard):
         )  # fmt: skip
         self.between = self.reading(
             "Sharp", hint="Near and far limit, and up to which blur that counts.",
-            read=lambda now: f"{' – '.join(map(length, now.camera.limits_m))}, "
+            read=lambda now: f"{' – '.join(self.session.lengths(now.camera.limits_m))}, "
             f"up to {now.camera.coc_px:.3g} px",
         )  # fmt: skip
 

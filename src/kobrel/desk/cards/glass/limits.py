@@ -61,11 +61,11 @@ class LimitsPage(ShotCard):
         length = session.length
         self.near = self.reading(
             "Sharp from", 21, "nearer", "Nearest distance that is sharp.",
-            lambda now: length(now.camera.limits_m[0]),
+            lambda now: self.session.lengths(now.camera.limits_m)[0],
         )  # fmt: skip
         self.far = self.reading(
             "Sharp to", 21, "farther", "Farthest distance that is sharp.",
-            lambda now: length(now.camera.limits_m[1]),
+            lambda now: self.session.lengths(now.camera.limits_m)[1],
         )  # fmt: skip
         self.sharp_depth = self.reading(
             "Sharp depth", 21, "sharp", "From the near limit to the far one.",

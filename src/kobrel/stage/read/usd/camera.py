@@ -85,7 +85,8 @@ def read_camera(
         height_mm=(_positive(_scaled(height, scale)) if sized else None) or Track.constant([24.0]),
         f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _scaled(_positive(f_number), 1.0),
         focus_m=track(prim.GetAttribute(OWN_FOCUS)) or _scaled(_positive(focus), unit_m),
-        near_clip_m=_near(camera) * unit_m,
+        near_clip_m=_clip(camera)[0] * unit_m,
+        far_clip_m=_clip(camera)[1] * unit_m,
         squeeze=squeeze,
         model=model,
         surface=surface,
@@ -132,11 +133,10 @@ def _field_m(camera: UsdGeom.Camera, width: Track | None, scale: float) -> float
     return float(width.values[0, 0]) * scale / 1000.0
 
 
-def _near(camera: UsdGeom.Camera) -> float:
-    """Where the camera's range of sight begins, scene units."""
-    given = camera.GetClippingRangeAttr().Get(FIRST)
-    near = float(given[0]) if given is not None else 0.0
-    return near if math.isfinite(near) and near > 0 else 0.0
+def _clip(camera: UsdGeom.Camera) -> tuple[float, float]:
+    """Where the camera's range of sight begins and ends, scene units."""
+    near, far = (float(end) for end in camera.GetClippingRangeAttr().Get(FIRST) or (0.0, math.inf))
+    return (near if math.isfinite(near) and near > 0 else 0.0), (far if far > near else math.inf)
 
 
 def _own(prim: Usd.Prim, name: str, default: Any) -> Any:

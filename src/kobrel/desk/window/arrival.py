@@ -1,0 +1,306 @@
+"""First sight of a scene: its size beside a person, unit and axes, cameras, choices, and what was left out."""
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QGuiApplication, QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kobrel.desk.cards.widgets import DoubtLabel, choice, choose
+from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.optics.units import METRES, UNIT_NAMES, format_length
+from kobrel.plan.check import unit_doubts
+from kobrel.plan.model import FileCamera
+from kobrel.session.commands import arrival
+from kobrel.session.commands.visibility import reference_of
+from kobrel.session.session import Session
+from kobrel.stage.people import standing
+from kobrel.stage.scene import Choice, Scene
+
+_PERSON_M = 1.75
+_PANE = QSize(356, 200)
+_MARGIN = 16.0
+_MOST_BOXES = 2000
+_LEAST_PX = 3.0
+
+
+def worth_showing(session: Session, told: Sequence[str]) -> bool:
+    """Whether there is something to ask or to tell of the plan's scenes at first sight."""
+    scenes = [session.stage.scenes[r.name] for r in session.plan.scenes if r.name in session.stage.scenes]
+    asks = any(not s.says_unit or s.choices or len(s.cameras) > 1 for s in scenes)
+    return bool(told) or asks or any(unit_doubts(r.name, session.stage) for r in session.plan.scenes)
+
+
+class SizeView(QWidget):
+    """A scene from the front, boxes about its parts, beside a person of 1.75 m to scale."""
+
+    def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._name = session, name
+        self.setFixedSize(_PANE)
+        self.setAccessibleName("The scene's size beside a person")
+        self.setToolTip(f"The scene from the front, beside a person of {_PERSON_M:g} m")
+        person = standing()
+        corners = person.points[person.triangles][:, :, :2]
+        self._person = corners / np.ptp(person.points[:, 1]) * _PERSON_M
+
+    def size_m(self) -> tuple[float, float, float]:
+        """Width, height and depth of the scene."""
+        low, high = self._session.stage.bounds(float(self._session.frame))
+        width, height, depth = (float(part) for part in high - low)
+        return width, height, depth
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme().base)
+        stage = self._session.stage
+        if self._name not in stage.scenes:
+            return
+        boxes = stage.boxes(float(self._session.frame))
+        boxes = boxes[np.isfinite(boxes[:, 0, 0])][:_MOST_BOXES, :, :2]
+        if not len(boxes):
+            draw_text(painter, QPointF(12, 24), "Nothing is drawn.", theme().quiet, 12)
+            return
+        low, high = boxes.min(axis=(0, 1)), boxes.max(axis=(0, 1))
+        wide, tall = (float(part) for part in high - low)
+        gap = 0.3 * max(_PERSON_M * 0.4, 0.06 * wide)
+        across = wide + gap + _PERSON_M * 0.4
+        room = self.width() - 2 * _MARGIN, self.height() - 2 * _MARGIN - 14
+        scale = min(room[0] / max(across, 1e-9), room[1] / max(tall, _PERSON_M))
+        left = (self.width() - across * scale) / 2
+        foot = self.height() - _MARGIN - 14
+
+        def place(x: float, y: float) -> QPointF:
+            return QPointF(left + (x - float(low[0])) * scale, foot - (y - float(low[1])) * scale)
+
+        painter.setPen(QPen(theme().line, 1))
+        painter.drawLine(QPointF(8, foot), QPointF(self.width() - 8, foot))
+        painter.setPen(QPen(faded(theme().text, 0.5), 1))
+        painter.setBrush(faded(theme().text, 0.05))
+        for box in boxes:
+            (x0, y0), (x1, y1) = box.min(axis=0), box.max(axis=0)
+            painter.drawRect(QRectF(place(float(x0), float(y1)), place(float(x1), float(y0))))
+        self._paint_person(painter, left + (wide + gap) * scale, foot, scale)
+        width, height, depth = (format_length(metres) for metres in self.size_m())
+        text = f"{width} wide, {height} high, {depth} deep"
+        draw_text(painter, QPointF(self.width() / 2, self.height() - 8), text, theme().text, 12, "centre")
+
+    def _paint_person(self, painter: QPainter, left: float, foot: float, scale: float) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme().focus)
+        tall = _PERSON_M * scale
+        if tall < _LEAST_PX * 3:  # too small to be told as a person: a mark with a word
+            painter.drawRect(QRectF(left, foot - max(tall, 1.0), _LEAST_PX, max(tall, 1.0)))
+            draw_text(painter, QPointF(left + 1, foot - 12), "a person", theme().focus, 11, "right")
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        middle = left + 0.2 * _PERSON_M * scale
+        for corners in self._person:
+            places = [QPointF(middle + float(x) * scale, foot - float(y) * scale) for x, y in corners]
+            painter.drawPolygon(QPolygonF(places))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+
+class _Pane(QWidget):
+    """The picture as it is drawn in the window, small."""
+
+    def __init__(self, picture: Callable[[], QImage | None], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._picture = picture
+        self.setFixedSize(_PANE)
+        self.setAccessibleName("The picture")
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(self.rect(), theme().surround)
+        image = self._picture()
+        if image is None or image.isNull():
+            draw_text(painter, QPointF(12, 24), "The picture is being drawn …", theme().quiet, 12)
+            return
+        size = image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        at = QPointF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2)
+        painter.drawImage(QRectF(at, size.toSizeF()), image)
+
+
+class ArrivalSheet(QDialog):
+    """See the module. What is changed here is done at once, and can be undone.
+
+    Parameters
+    ----------
+    name : the scene of the plan
+    told : what was left out or assumed
+    picture : what is drawn in the window
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        name: str,
+        told: Sequence[str],
+        picture: Callable[[], QImage | None],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._session, self.name, self.told = session, name, list(told)
+        self.setWindowTitle(f"First sight of {name}")
+        self.setModal(False)
+        self.pane, self.size_view = _Pane(picture), SizeView(session, name)
+        column = QVBoxLayout(self)
+        column.setSpacing(10)
+        heading = QLabel(f"First sight of {name}")
+        heading.setObjectName("title")
+        column.addWidget(heading)
+        panes = QHBoxLayout()
+        panes.addWidget(self.pane)
+        panes.addWidget(self.size_view)
+        column.addLayout(panes)
+        self._form = QGridLayout()
+        self._form.setVerticalSpacing(6)
+        self._form.setColumnStretch(2, 1)
+        column.addLayout(self._form)
+        self.doubts = DoubtLabel(session)
+        column.addWidget(self.doubts)
+        self._add_fields()
+        self.left_out = QPlainTextEdit("\n".join(self.told))
+        self.left_out.setReadOnly(True)
+        self.left_out.setAccessibleName("Left out or assumed")
+        self.left_out.setFixedHeight(92)
+        self.left_out.setTabChangesFocus(True)
+        if self.told:
+            heading = QLabel("Left out or assumed")
+            heading.setObjectName("quiet")
+            column.addWidget(heading)
+            column.addWidget(self.left_out)
+        column.addLayout(self._buttons())
+        session.watch(("plan", "stage", "shot_index", "library", "sight"), self.refresh)
+        self.refresh()
+
+    def _buttons(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        self.copy_button = QPushButton("Copy the list")
+        self.copy_button.setToolTip("Copy what was left out or assumed")
+        self.copy_button.setVisible(bool(self.told))
+        self.copy_button.setAutoDefault(False)
+        self.copy_button.clicked.connect(lambda: QGuiApplication.clipboard().setText("\n".join(self.told)))
+        again = QLabel("It is there again in Block, Scenes, First sight.")
+        again.setObjectName("quiet")
+        self.take = QPushButton("Take it")
+        self.take.setToolTip("Work on the scene like this (Enter)")
+        self.take.setDefault(True)
+        self.take.clicked.connect(self.accept)
+        line.addWidget(self.copy_button)
+        line.addStretch(1)
+        line.addWidget(again)
+        line.addSpacing(12)
+        line.addWidget(self.take)
+        return line
+
+    @property
+    def _scene(self) -> Scene | None:
+        return self._session.stage.scenes.get(self.name)
+
+    def _row(self, label: str, widget: QWidget, note: QWidget | None = None, wide: int = 1) -> None:
+        row = self._form.rowCount()
+        text = QLabel(label)
+        text.setBuddy(widget)
+        self._form.addWidget(text, row, 0)
+        self._form.addWidget(widget, row, 1, 1, wide, Qt.AlignmentFlag.AlignLeft)
+        if note is not None:
+            self._form.addWidget(note, row, 2)
+
+    def _add_fields(self) -> None:
+        units: list[tuple[str, object]] = [(UNIT_NAMES[unit], METRES[unit]) for unit in METRES]
+        self.unit = choice("Made in", units, "The unit that the file's numbers are in", 170)
+        self.unit.activated.connect(lambda _i: self._change("Unit", unit_m=self.unit.currentData()))
+        self.unit_note = QLabel()
+        self.unit_note.setObjectName("quiet")
+        self._row("Made in", self.unit, self.unit_note)
+        self.up = choice("Up", [("Y", "Y"), ("Z", "Z")], "Which of the file's axes points up", 170)
+        self.up.activated.connect(lambda _i: self._change("Up axis", up=self.up.currentData()))
+        self._row("Up", self.up)
+        self.choices: dict[str, QComboBox] = {}
+        scene = self._scene
+        for offered in scene.choices if scene else ():
+            self._add_choice(offered)
+        self.cameras: dict[str, QCheckBox] = {}
+        if scene is not None and len(scene.cameras) > 1:
+            self._row("Shots of", self._camera_list(scene), wide=2)
+
+    def _add_choice(self, offered: Choice) -> None:
+        box = choice(offered.label, [(option, option) for option in offered.options], offered.label, 170)
+        box.activated.connect(
+            lambda _i: arrival.choose(self._session, self.name, offered.key, str(box.currentData()))
+        )
+        self.choices[offered.key] = box
+        self._row(offered.label, box)
+
+    def _camera_list(self, scene: Scene) -> QWidget:
+        """A box to tick for each camera."""
+        inside = QWidget()
+        lines = QVBoxLayout(inside)
+        lines.setContentsMargins(6, 4, 6, 4)
+        lines.setSpacing(2)
+        for camera in scene.cameras:
+            box = QCheckBox(camera.path)
+            box.setToolTip("Whether this camera is a shot")
+            box.clicked.connect(self._take_cameras)
+            lines.addWidget(box)
+            self.cameras[camera.path] = box
+        area = QScrollArea()
+        area.setWidget(inside)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setFixedSize(430, min(24 * len(scene.cameras) + 12, 100))
+        return area
+
+    def refresh(self) -> None:
+        """Show how the scene is read now."""
+        scene, reference = self._scene, reference_of(self._session.plan, self.name)
+        if scene is None or reference is None:
+            return
+        choose(self.unit, next((m for m in METRES.values() if abs(m / scene.unit_m - 1) < 1e-6), None))
+        told = "as the file says" if scene.says_unit else "the file does not say it"
+        self.unit_note.setText("chosen here" if reference.unit_m is not None else told)
+        choose(self.up, scene.up)
+        for offered in scene.choices:
+            if offered.key in self.choices:
+                choose(self.choices[offered.key], offered.chosen)
+        shots = {
+            shot.camera.path
+            for shot in self._session.plan.shots
+            if isinstance(shot.camera, FileCamera) and shot.camera.scene == self.name
+        }
+        for path, box in self.cameras.items():
+            box.setChecked(path in shots)
+        self._show_doubts()
+        self.size_view.update()
+        self.pane.update()
+
+    def _show_doubts(self) -> None:
+        own = unit_doubts(self.name, self._session.stage)
+        self.doubts.show_doubts([*own, *(d for d in self._session.doubts if d.mend != "unit")])
+
+    def _change(self, what: str, **changes: object) -> None:
+        arrival.change_scene(self._session, self.name, f"{what} of scene {self.name}", **changes)
+
+    def _take_cameras(self) -> None:
+        chosen = [path for path, box in self.cameras.items() if box.isChecked()]
+        arrival.take_cameras(self._session, self.name, chosen)
+        self.refresh()
