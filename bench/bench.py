@@ -196,7 +196,7 @@ def blocking(table: Table) -> None:
     ground = StandIn(number=4, name="G", kind="ground", size_m=SIZES["ground"], position_m=(0, -1, 0))
     shot = Shot(name="1", camera=MadeCamera(position_m=(0, 1, 8), aim_m=(0, 0.5, 0)))
     plan = Plan(scenes=(SceneRef(name="waves", path="waves"),), stand_ins=(*people, ground), shots=(shot,))
-    library = Library({("waves", None): scene})
+    library = Library({("waves", ()): scene})
 
     def shown(stage: Stage) -> View:
         """What the window shows first while something is dragged."""

@@ -14,7 +14,7 @@ from kobrel.plan.file import open_plan
 from kobrel.plan.instrument import Glass, Sensor
 from kobrel.plan.model import FixedCamera, Plan, Shot
 from kobrel.plan.parts import Keyed
-from kobrel.plan.staging import Library, load_stage
+from kobrel.plan.staging import Library, load_stage, source_of
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Stage
@@ -43,7 +43,7 @@ def demo():
 
 def library_of(plan, stage):
     """What has been read for a plan whose stage is at hand."""
-    return Library({(ref.path, ref.unit_m): stage.scenes[ref.name] for ref in plan.scenes})
+    return Library({source_of(ref): stage.scenes[ref.name] for ref in plan.scenes})
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ import pytest
 from kobrel.cli import run_command
 from kobrel.exchange.usd import read_usd
 from kobrel.plan.file import open_plan
-from kobrel.stage.pixels import read_pixels
+from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 
 LIMITS = ["limits", "--focal", "50", "--stop", "8", "--focus", "10", "--sensor", "36x24"]

@@ -59,6 +59,8 @@ class User:
     def opened(self):
         self.wait(lambda: self.window.jobs.job is None and self.window.session.plan.shots)
         self.wait(lambda: self.window.picture.ready)
+        if self.window.arrival is not None:
+            self.window.arrival.accept()
 
     def click(self, widget, at, modifier=Qt.KeyboardModifier.NoModifier):
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, _point(at))

@@ -92,7 +92,9 @@ def test_surfaces_stand_in_overhead_at_their_distances(user):
     window, session = user.window, user.window.session
     overhead, camera = window.overhead, session.camera
     near, far = (float(x) for x in camera.limits_m)
-    left, right = overhead._surface(camera, float(camera.half_widths()[0]), near)
+    left, right = overhead._surface(
+        camera, (-float(camera.half_widths()[0]), float(camera.half_widths()[0])), near
+    )
     apex = overhead.place(0, 0)
     per_m = overhead.px_per_m()
     assert (apex.y() - left.y()) / per_m == pytest.approx(near)
@@ -100,7 +102,9 @@ def test_surfaces_stand_in_overhead_at_their_distances(user):
     session.edit_glass("sphere", surface="sphere")
     user.rest()
     per_m = overhead.px_per_m()
-    arc = overhead._surface(session.camera, float(camera.half_widths()[0]), far)
+    arc = overhead._surface(
+        session.camera, (-float(camera.half_widths()[0]), float(camera.half_widths()[0])), far
+    )
     for point in arc:
         assert math.hypot(point.x() - apex.x(), point.y() - apex.y()) / per_m == pytest.approx(far)
 

@@ -16,7 +16,7 @@ from kobrel.plan.model import DistanceTarget, Mark
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import plan_from_scene
-from kobrel.stage.pixels import read_pixels
+from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.read.load import load_scene
 
 
@@ -36,8 +36,9 @@ def test_a_camera_written_as_usd_reads_back_the_same(demo, tmp_path, which):
     shot = list(variants(plan.shots[1]))[which]
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
     back = read_usd(tmp_path / "cam.usda")
-    expected = survey(plan, shot, stage).camera
-    assert (back.frames[0], back.frames[-1]) == (shot.first, shot.last)
+    first, last = shot.first - shot.handles, shot.last + shot.handles
+    expected = survey(plan, shot, stage, np.arange(first, last + 1.0)).camera
+    assert (back.frames[0], back.frames[-1]) == (first, last)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     for name in ("focal_mm", "f_number", "focus_m"):
         np.testing.assert_allclose(getattr(back, name), getattr(expected, name), rtol=1e-12)

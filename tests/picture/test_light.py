@@ -10,7 +10,7 @@ from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import FixedCamera, Light, Plan, Shot, Surround
 from kobrel.plan.space.moves import look_at
-from kobrel.stage.environment import load_environment, surround
+from kobrel.stage.pictures.environment import load_environment, surround
 from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Setting, Stage
 from tests.conftest import ball_at, box_at

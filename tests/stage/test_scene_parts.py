@@ -11,11 +11,11 @@ from pxr import Gf, Sdf, Usd, UsdGeom, Vt
 
 from kobrel.stage.engine.meshes import corner_normals
 from kobrel.stage.motion import Track, rigid
+from kobrel.stage.pictures.textures import decode, pack
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Mesh, Texture
 from kobrel.stage.shapes import sphere
 from kobrel.stage.stage import Stage
-from kobrel.stage.textures import decode, pack
 from tests.conftest import write_mesh
 
 SQUARE = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]

@@ -432,8 +432,8 @@ def _shadow_row(scene, packet, light, many, waiting, start, share, out):  # type
 
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
-    scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, live_normals, drawn,
-    number, lens, rows, colour, depth,
+    scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, live_normals,
+    drawn, number, lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
 
@@ -446,7 +446,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     light : see :class:`kobrel.picture.numbers.LightNumbers`
     harmonics : (9, 3) float32, see :attr:`kobrel.picture.view.View.harmonics`
     environment : (h, w, 3) float32 picture all about, used where the light says so
-    live_normals : (n, 3, 3), see :class:`kobrel.stage.stage.Snapshot`
+    live_normals : (n, 3, 3), see :class:`kobrel.stage.snapshot.Snapshot`
     drawn : (E,) emitters that are drawn from the light, or (0,) for none
     number : which pass
     lens : one random lens sample for each pixel, or else the middle of pixel and lens

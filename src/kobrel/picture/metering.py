@@ -13,7 +13,7 @@ _WIDTH = 192
 _WHITE, _BLACK = 1.0, 0.002
 """Linear light at and beyond which nothing is told apart any more on a screen."""
 _FEW = 0.03
-_BRIGHT = 0.85
+_BRIGHT, _GREY = 0.85, 0.25
 _MOST_EV = 40.0
 
 
@@ -26,8 +26,8 @@ def swallowed(pixels: NDArray[np.floating], ev: float = 0.0) -> tuple[float, flo
 def metered_ev(pixels: NDArray[np.floating]) -> float:
     """Stops by which a picture, (H, W, 3) linear, is brightened so that few pixels are white or black.
 
-    None where it is fine as it is. Else its brightest but for a few become nearly white; where that leaves
-    much of it black, the two are balanced.
+    None where it is fine as it is. Else it becomes a middle grey on the average, unless its brightest but
+    for a few would be white; where that leaves much of it black, the two are balanced.
     """
     white, black = swallowed(pixels)
     if white <= _FEW and black <= _FEW:
@@ -37,7 +37,8 @@ def metered_ev(pixels: NDArray[np.floating]) -> float:
     if not len(lit):
         return 0.0
     top = float(np.quantile(lit, 1.0 - _FEW / 2))
-    ev = float(np.log2(_BRIGHT / max(top, 1e-12)))
+    grey = float(np.exp(np.mean(np.log(lit))))
+    ev = float(np.log2(min(_BRIGHT / max(top, 1e-12), _GREY / max(grey, 1e-12))))
     tries = ev + np.linspace(0.0, 8.0, 33)
     worst = [max(swallowed(pixels, each)) for each in tries]
     if worst[0] > _FEW:

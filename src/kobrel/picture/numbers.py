@@ -23,7 +23,6 @@ class ViewNumbers(NamedTuple):
     xx, xy, xz, yx, yy, yz, zx, zy, zz : its rotation, row by row
     x, y, z : its place, metres from the snapshot's origin
     half_x, half_y : half width and height of the picture in the camera's own coordinates
-    middle_x, middle_y : where its middle lies there
     pupil : radius of the pupil in metres; for an orthographic view the tangent of half its cone of light
     focus : dioptres
     sphere : whether it focuses on a sphere
@@ -33,6 +32,7 @@ class ViewNumbers(NamedTuple):
     stop_distance, stop_radius : of the front stop, metres; 0 for none
     colour, spherical : shift of red and blue, and at the rim of the pupil, dioptres
     swirl : astigmatism, dioptres at a tangent of 1
+    middle_x, middle_y : where the picture's middle lies in the camera's own coordinates
     """
 
     xx: float
@@ -49,8 +49,6 @@ class ViewNumbers(NamedTuple):
     z: float
     half_x: float
     half_y: float
-    middle_x: float
-    middle_y: float
     pupil: float
     focus: float
     sphere: bool
@@ -62,11 +60,13 @@ class ViewNumbers(NamedTuple):
     colour: float = 0.0
     spherical: float = 0.0
     swirl: float = 0.0
+    middle_x: float = 0.0
+    middle_y: float = 0.0
 
     @property
     def framing(self) -> tuple[float, ...]:
         """What a picture without blur depends on."""
-        return (*self[:14], self.projection)
+        return (*self[:14], self.projection, self.middle_x, self.middle_y)
 
 
 class LightNumbers(NamedTuple):

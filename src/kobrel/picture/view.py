@@ -11,7 +11,7 @@ from kobrel.optics.projection import cone_blur_m
 from kobrel.picture.numbers import LightNumbers, ViewNumbers, light_numbers, view_numbers
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Light
-from kobrel.stage.stage import Snapshot
+from kobrel.stage.snapshot import Snapshot
 
 
 @dataclass(frozen=True, eq=False)

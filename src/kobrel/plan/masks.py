@@ -17,7 +17,7 @@ from kobrel.optics.iris import Iris, Mask
 from kobrel.optics.lens import Numbers
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
 from kobrel.plan.model import Plan
-from kobrel.stage.pixels import read_pixels
+from kobrel.stage.pictures.pixels import read_pixels
 
 _SAVED_SIDE = 1024
 _FILE_NAME = re.compile(r"[^\w-]")

@@ -9,7 +9,7 @@ from kobrel.errors import KobrelError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
-from kobrel.stage.environment import Environment, load_environment
+from kobrel.stage.pictures.environment import Environment, load_environment
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Setting, Stage

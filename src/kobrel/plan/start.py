@@ -95,22 +95,23 @@ def with_shot_of(
     plan: Plan, stage: Stage, scene_ref: str, source: CameraSource, name: str, told: list[str]
 ) -> Plan:
     """The plan with a shot more: of a camera, focused where the file has it, or on what is in the middle
-    where that is on nothing.
+    where that is on nothing. What the first shot is focused on becomes a subject.
     """
     scene = stage.scenes[scene_ref]
     shot = shot_from_camera(name, scene_ref, scene, source, *frames_of(scene))
     plan = plan.but(shots=(*plan.shots, shot))
-    useful = source.focus_m is not None and not (
-        stage.triangle_count and any(d.mend == "focus" for d in shot_doubts(plan, shot, stage))
-    )
-    if useful:
-        return _with_focus_subject(plan, shot, stage)
+    doubts = shot_doubts(plan, shot, stage)
+    if source.focus_m is not None and (source.focus_m.moves or not any(d.mend == "focus" for d in doubts)):
+        return _with_focus_subject(plan, shot, stage) if len(plan.shots) == 1 else plan
     pick = middle_pick(plan, shot, stage) if stage.triangle_count else None
     if pick is None:
         return plan
     why = "has no focus" if source.focus_m is None else "focuses where nothing is"
     told.append(f"{source.path} {why}; the focus is on {thing_name(plan, pick.place)}, in the middle.")
-    return focused_on_middle(plan, shot, stage)
+    if len(plan.shots) == 1:
+        return focused_on_middle(plan, shot, stage)
+    mark = Mark(frame=shot.first, target=DistanceTarget(metres=pick.along))
+    return plan.but(shots=(*plan.shots[:-1], shot.but(marks=(mark,))))
 
 
 def _with_overview(plan: Plan, stage: Stage, title: str) -> Plan:

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.stage.engine.meshes import corner_normals
+from kobrel.stage.pictures.textures import pack
 from kobrel.stage.piece import Piece
 from kobrel.stage.scene import Material, Mesh, Texture
-from kobrel.stage.textures import pack
 
 ABSENT, LIVE = -1, -2
 _NONE = np.zeros(0, np.int64)

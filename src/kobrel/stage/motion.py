@@ -183,8 +183,10 @@ class Motion:
 
     def matrices(self, frames: ArrayLike) -> Array:
         """(F, 4, 4), or (1, 4, 4) where nothing moves."""
-        result = np.eye(4)[None]
-        for op in self.ops:
+        if not self.ops:
+            return np.eye(4)[None]
+        result = self.ops[0].matrices(frames)
+        for op in self.ops[1:]:
             result = result @ op.matrices(frames)
         return result
 

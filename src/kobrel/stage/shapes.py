@@ -132,7 +132,9 @@ def limb(start: ArrayLike, end: ArrayLike, radius: float) -> Mesh:
     """A bar with round ends, shaded smoothly."""
     a, b = np.asarray(start, float), np.asarray(end, float)
     half = float(np.linalg.norm(b - a)) / 2
-    bar = capsule(radius, 2 * half, 16)
+    turn = np.linspace(-np.pi / 2, np.pi / 2, 13)
+    profile = np.stack([radius * np.cos(turn), radius * np.sin(turn) + np.sign(turn + 1e-9) * half], -1)
+    bar = lathe(profile, 16)
     up = (b - a) / (2 * half)
     side = np.cross([0.0, 0.0, 1.0], up)
     side /= np.linalg.norm(side)

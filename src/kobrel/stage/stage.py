@@ -8,27 +8,22 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from kobrel.stage.copies import copy_of_path
-from kobrel.stage.emitters import Emitters
 from kobrel.stage.motion import Array
 from kobrel.stage.nearest import Closest, nearest_of, weights_in
 from kobrel.stage.piece import NO_COPY, Piece
 from kobrel.stage.scene import Progress, Scene, no_progress
+from kobrel.stage.snapshot import PlacedPiece, Snapshot, snapshot_of
 
 if TYPE_CHECKING:
-    from kobrel.stage.engine.embree import InstanceScene, TriangleScene
-    from kobrel.stage.engine.meshes import Pose
-    from kobrel.stage.environment import Environment
-    from kobrel.stage.geometry import Geometry, Tables
+    from kobrel.stage.geometry import Geometry
+    from kobrel.stage.pictures.environment import Environment
 
 _KEPT_SNAPSHOTS = 12
 # Each holds a tree of boxes of each mesh that deforms.
 _KEPT_LIVE = 2
-_FLAT = 1e-30
-"""Volume of a transform below which a thing is not seen at all."""
-_NO_ROWS = np.zeros(0, np.int64)
 _MOST_KEPT = 256
 
 
@@ -53,39 +48,6 @@ class Setting(NamedTuple):
     placement: Array | None = None
     hidden: frozenset[str] = frozenset()
     apart: bool = False
-
-
-@dataclass(frozen=True, eq=False)
-class Snapshot:
-    """The stage at one frame, ready for rays.
-
-    Parameters
-    ----------
-    origin : (3,) where the rays' own coordinates begin, so that they stay precise far out
-    matrices : (R, 4, 4) place of each row's node, metres
-    normal_matrices : (2R, 3, 3) float32, to the stage's space: for each row from the normals
-        of its mesh, then from those of the faces that rays meet
-    first_rows : (I,) row at which each of the accelerator's instances begins
-    live_normals : (n, 3, 3) normals of the corners of meshes that deform, see :class:`Tables`
-    held : what of it other frames must not change
-    """
-
-    frame: float
-    origin: Array
-    matrices: Array
-    normal_matrices: NDArray[np.float32]
-    first_rows: NDArray[np.int32]
-    accelerator: "InstanceScene"
-    tables: "Tables"
-    environment: "Environment | None"
-    emitters: Emitters
-    live_normals: NDArray[np.float32]
-    held: "tuple[Pose, ...]" = ()
-
-    @property
-    def handle(self) -> int:
-        """The accelerator, for kernels."""
-        return self.accelerator.handle
 
 
 @dataclass(frozen=True)
@@ -209,90 +171,20 @@ class Stage:
             return made
 
     def _make_snapshot(self, frame: float) -> Snapshot:
-        from kobrel.stage.engine.embree import InstanceScene
-        from kobrel.stage.engine.meshes import LiveMesh
-
         self.prepare()
         assert self._geometry is not None
         if self.deforms:  # what no kept frame needs any more is fitted to this one
             while len(self._snapshots) >= _KEPT_LIVE:
                 self._snapshots.popitem(last=False)
-        matrices = self._matrices(frame)
-        faces = matrices.copy()
-        first_rows, which, places = [_NO_ROWS], [_NO_ROWS], [np.zeros((0, 4, 4))]
-        scenes: list[TriangleScene] = []
-        held: list[Pose] = []
-        for piece, placement, start in zip(self._pieces, self._placements, self._starts, strict=False):
-            accelerators = iter(piece.accelerators())
-            if piece.merged:
-                faces[start : start + piece.merged] = placement
-                there = placement.copy()
-                there[:3, 3] = placement[:3, :3] @ piece.origin + placement[:3, 3]
-                places.append(there[None])
-                first_rows.append(np.array([start]))
-                which.append(np.array([len(scenes)]))
-                merged = next(accelerators)
-                assert not isinstance(merged, LiveMesh)
-                scenes.append(merged)
-            seen = piece.seen(frame)
-            rows = np.arange(piece.merged, len(piece.nodes))
-            rows = rows[np.abs(np.linalg.det(matrices[start + rows, :3, :3])) > _FLAT]
-            if seen is not None:
-                rows = rows[seen[rows]]
-            first_rows.append(start + rows)
-            which.append(len(scenes) + piece.numbers[rows] - piece.merged)
-            places.append(matrices[start + rows])
-            there_now = set(piece.numbers[rows].tolist())
-            for number, accelerator in enumerate(accelerators, start=piece.merged):
-                if not isinstance(accelerator, LiveMesh):
-                    scenes.append(accelerator)
-                    continue
-                pose = accelerator.at(frame if number in there_now else 0.0)
-                held.append(pose)
-                scenes.append(pose.scene)
-        placed = np.concatenate(places)
-        placed[:, :3, 3] -= self.origin
-        both = np.stack([matrices, faces], axis=1).reshape(-1, 4, 4)[:, :3, :3]
-        normals = [pose.normals for pose in held if pose.normals is not None]
-        return Snapshot(
-            frame,
-            self.origin,
-            matrices,
-            np.ascontiguousarray(np.swapaxes(_inverses(both), 1, 2), np.float32),
-            np.concatenate(first_rows).astype(np.int32),
-            InstanceScene(scenes, np.concatenate(which), placed),
-            self._geometry.tables,
-            self.environment,
-            self._emitters(matrices),
-            np.concatenate([np.zeros((0, 3, 3), np.float32), *normals]),
-            tuple(held),
-        )
+        return snapshot_of(self._placed, frame, self.origin, self._geometry.tables, self.environment)
 
-    def _emitters(self, matrices: Array) -> Emitters:
-        """The small glowing parts of all rows, in the order of the tables' numbers."""
-        places, radii, emission = [np.zeros((0, 3))], [np.zeros((2, 0))], [np.zeros((0, 3))]
-        glows = [
-            (start + piece.first_row(number), glow)
-            for piece, start in zip(self._pieces, self._starts, strict=False)
-            for number, glow in enumerate(piece.glows)
+    @cached_property
+    def _placed(self) -> list[PlacedPiece]:
+        """The pieces with where they stand and their first rows."""
+        return [
+            PlacedPiece(piece, placement, int(start))
+            for piece, placement, start in zip(self._pieces, self._placements, self._starts, strict=False)
         ]
-        for row, glow in glows:
-            matrix = matrices[row]
-            if glow is not None:
-                places.append(glow.centres @ matrix[:3, :3].T + matrix[:3, 3] - self.origin)
-                size = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
-                radii.append(np.stack([glow.radii, glow.reach]) * size)
-                emission.append(glow.emission)
-        size, reach = np.concatenate(radii, axis=1)
-        return Emitters(np.concatenate(places), size, reach, np.concatenate(emission))
-
-    def _matrices(self, frame: float) -> Array:
-        """(R, 4, 4) places of all rows' nodes, metres."""
-        parts = [
-            placement @ piece.matrices(frame)
-            for piece, placement in zip(self._pieces, self._placements, strict=True)
-        ]
-        return np.concatenate([np.zeros((0, 4, 4)), *parts])
 
     def _node_of(self, row: int) -> tuple[int, int]:
         """The piece that a row belongs to, and the index of its node."""
@@ -491,14 +383,6 @@ class Stage:
             best = here if best is None else np.where((distance < least)[:, None], here, best)
             least = np.minimum(distance, least)
         return best
-
-
-def _inverses(matrices: Array) -> Array:
-    """Inverses of (n, 3, 3); what has none, as a thing at a size of nothing, becomes nothing."""
-    flat = np.abs(np.linalg.det(matrices)) < _FLAT
-    return np.where(
-        flat[:, None, None], 0.0, np.linalg.inv(np.where(flat[:, None, None], np.eye(3), matrices))
-    )
 
 
 def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | None:

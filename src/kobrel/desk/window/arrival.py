@@ -1,4 +1,4 @@
-"""First sight of a scene: its size beside a person, unit and axes, cameras, choices, and what was left out."""
+"""First sight of a scene: its size, unit and axes, cameras, choices, and what was left out."""
 
 from collections.abc import Callable, Sequence
 

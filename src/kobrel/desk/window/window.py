@@ -69,6 +69,7 @@ class Window(QMainWindow):
         self.player = Player(self.session, lambda: self.screening.span, self)
         self._summed = Changed()
         self._newer: list[str] = []
+        self.arrival: ArrivalSheet | None = None
         kept = self.session.settings.get(remembered.CARD)
         if kept in NAMES:
             self.session.show_card(kept)
@@ -285,15 +286,22 @@ class Window(QMainWindow):
         if not scenes:
             self.say("There is no scene file yet.")
             return
+        if self.arrival is not None:
+            self.arrival.accept()
         name = chosen.scene if chosen is not None and chosen.scene in scenes else scenes[0]
         scene = self.session.stage.scenes.get(name)
         own = list(scene.warnings) if scene is not None else []
         self.arrival = ArrivalSheet(
             self.session, name, told if told is not None else own, lambda: self.picture.image, self
         )
+        self.arrival.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.arrival.finished.connect(self._forget_arrival)
         self.drawing.drawn.connect(self.arrival.pane.update)
         self.arrival.show()
-        self.arrival.raise_()
+
+    def _forget_arrival(self) -> None:
+        self.arrival = None
+        self.activateWindow()
 
     # Keys, files, closing
 

@@ -13,8 +13,8 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
+from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.scene import Material, Mesh
-from kobrel.stage.textures import alpha
 
 _AN_OPAQUE = (1.0, 0.0)
 

@@ -19,7 +19,8 @@ from kobrel.stage.scene import CameraSource, Mesh, Node, Progress, Scene
 
 _CENTIMETRE = 0.01
 _LEFT_OUT = {
-    AbcGeom.IPoints: "points", AbcGeom.ICurves: "curves", AbcGeom.INuPatch: "a patch", AbcGeom.ILight: "a light",
+    AbcGeom.IPoints: "points", AbcGeom.ICurves: "curves", AbcGeom.INuPatch: "a patch",
+    AbcGeom.ILight: "a light",
 }  # fmt: skip
 _MOST_OBJECTS = 1_000_000
 _NEVER = Track.constant([0.0])

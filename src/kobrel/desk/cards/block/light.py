@@ -17,7 +17,7 @@ from kobrel.plan.model import Light, Surround
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME
-from kobrel.stage.environment import SUFFIXES
+from kobrel.stage.pictures.environment import SUFFIXES
 
 KINDS = f"Pictures all about ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
 

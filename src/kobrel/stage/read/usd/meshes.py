@@ -12,7 +12,7 @@ from kobrel.stage.read.colours import as_bytes
 from kobrel.stage.read.normals import shared_corners
 from kobrel.stage.read.subdivide import refined
 from kobrel.stage.read.usd.materials import material_subsets
-from kobrel.stage.read.usd.motion import FIRST, Clock
+from kobrel.stage.read.usd.motion import FIRST, READING, Clock
 from kobrel.stage.scene import Mesh
 
 
@@ -60,9 +60,9 @@ def read_mesh(prim: Usd.Prim, clock: Clock, level: int, code: Usd.TimeCode = FIR
     count = len(faces.points)
 
     def points(number: int) -> NDArray[np.float32]:
-        found = as_array(mesh.GetPointsAttr().Get(Usd.TimeCode(codes[number])), np.float32, 3)
-        whole = len(found) == count and bool(np.isfinite(found).all())
-        return found.copy() if whole else faces.points
+        with READING:
+            found = as_array(mesh.GetPointsAttr().Get(Usd.TimeCode(codes[number])), np.float32, 3).copy()
+        return found if len(found) == count and np.isfinite(found).all() else faces.points
 
     known = made.deformation
     deformation = Deformation(Sampled(clock.frames(codes), points), refined=known.refined if known else None)

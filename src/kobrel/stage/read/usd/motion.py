@@ -1,5 +1,6 @@
 """Values and transforms of USD over time, in the scene's frames."""
 
+import threading
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,6 +9,8 @@ from pxr import Gf, Usd, UsdGeom
 
 from kobrel.stage.motion import Array, Motion, OpKind, Track, TransformOp
 
+READING = threading.RLock()
+"""Held while USD is read: a file that is read anew must not change under another reader."""
 FIRST = Usd.TimeCode.EarliestTime()
 _ROTATIONS = {f"TypeRotate{axes}": axes for axes in ("X", "Y", "Z", "XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX")}
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from pxr import Usd, UsdGeom, UsdLux, UsdUtils
+from pxr import Sdf, Usd, UsdGeom, UsdLux, UsdUtils
 
 from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
@@ -14,7 +14,7 @@ from kobrel.stage.read.usd.instancers import copies_of_points, placed_prototypes
 from kobrel.stage.read.usd.lights import glowing_shape, scene_light
 from kobrel.stage.read.usd.materials import Materials
 from kobrel.stage.read.usd.meshes import read_mesh, topology_codes
-from kobrel.stage.read.usd.motion import Clock, clock_of, motion_from_root, motion_of
+from kobrel.stage.read.usd.motion import READING, Clock, clock_of, motion_from_root, motion_of
 from kobrel.stage.read.usd.skel import Skins, points_of
 from kobrel.stage.read.usd.solids import solid_mesh
 from kobrel.stage.scene import (
@@ -53,8 +53,12 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
     quiet = UsdUtils.CoalescingDiagnosticDelegate()
     try:
         load = Usd.Stage.LoadNone if dict(choices).get(_PAYLOADS) == "leave out" else Usd.Stage.LoadAll
-        stage = Usd.Stage.Open(str(path), load)
-        return _Reader(path, stage, dict(choices)).read(progress)
+        with READING:
+            known = Sdf.Layer.Find(str(path)) is not None
+            stage = Usd.Stage.Open(str(path), load)
+            if known:  # an older scene still reads from it; the file may have changed since
+                stage.Reload()
+            return _Reader(path, stage, dict(choices)).read(progress)
     except KobrelError:
         raise
     except Exception:  # a damaged file makes USD fail in many ways
@@ -324,7 +328,8 @@ class _Reader:
 
     def _read_cameras(self, unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
         """The cameras, and what had to be assumed, with metres in one unit."""
-        read = [read_camera(camera, node, unit_m, self._clock) for camera, node in self._cameras]
+        with READING:
+            read = [read_camera(camera, node, unit_m, self._clock) for camera, node in self._cameras]
         return tuple(source for source, _ in read), [text for _, texts in read for text in texts]
 
 

@@ -8,7 +8,7 @@ from pxr import Usd, UsdGeom
 
 from kobrel.stage import shapes
 from kobrel.stage.deform import Deformation, Sampled
-from kobrel.stage.read.usd.motion import FIRST, Clock
+from kobrel.stage.read.usd.motion import FIRST, READING, Clock
 from kobrel.stage.scene import Mesh
 
 _AXIS_TURNS = {"X": np.eye(3)[[1, 0, 2]], "Y": np.eye(3), "Z": np.eye(3)[[0, 2, 1]]}
@@ -24,7 +24,8 @@ def solid_mesh(prim: Usd.Prim, clock: Clock) -> Mesh | None:
     attributes = [prim.GetAttribute(name) for name in names]
 
     def at(code: Usd.TimeCode) -> Mesh:
-        return _along_axis(make(*(float(attribute.Get(code)) for attribute in attributes)), prim)
+        with READING:
+            return _along_axis(make(*(float(attribute.Get(code)) for attribute in attributes)), prim)
 
     first = at(FIRST)
     codes = sorted({code for attribute in attributes for code in attribute.GetTimeSamples()})

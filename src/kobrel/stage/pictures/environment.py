@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
 from kobrel.stage.motion import Array
-from kobrel.stage.pixels import read_pixels
+from kobrel.stage.pictures.pixels import read_pixels
 
 SUFFIXES = (".hdr", ".exr", ".png", ".jpg", ".tif", ".tiff")
 _MOST_WIDE = 4096

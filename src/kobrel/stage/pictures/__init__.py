@@ -1,0 +1,1 @@
+"""Pictures on surfaces and all about the stage."""
