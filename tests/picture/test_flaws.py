@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from kobrel.optics.flaws import light_left, shift_dpt
+from kobrel.optics.flaws import shift_dpt
 from kobrel.picture.discs import corner_loss_stops, disc
 from kobrel.picture.view import View
 from kobrel.plan.glass import cat_eye_amount, front_stop
@@ -89,15 +89,6 @@ def test_discs_are_cut_towards_the_corners(looking_at, amount):
 
     assert moment(cut, along) < 0.9 * moment(whole, along) * (1 - amount / 3)
     assert moment(cut, along) < moment(cut, across)
-
-
-def test_light_left_by_counting():
-    rng = np.random.default_rng(2)
-    points = rng.uniform(-1, 1, (400_000, 2))
-    pupil = points[np.hypot(*points.T) <= 1]
-    for stop, apart in ((2.0, 0.5), (2.4, 1.3), (1.2, 0.2), (2.0, 2.0)):
-        inside = np.hypot(pupil[:, 0] - apart, pupil[:, 1]) <= stop / 2
-        assert float(light_left(2.0, stop, apart)) == pytest.approx(inside.mean(), abs=0.003)
 
 
 @pytest.mark.parametrize(("focus", "distance", "larger"), [(1.0, 4.0, "green"), (4.0, 1.0, "purple")])
@@ -208,3 +199,32 @@ def test_no_front_stop_loses_nothing(looking_at):
     lit = far.offsets_px[far.colours.any(axis=1)] @ along
     whole = disc(camera, np.inf, 1.0, 1.0).offsets_px @ along
     assert np.ptp(lit) / np.ptp(whole) == pytest.approx(0.6, abs=0.03)
+
+
+def light_left(pupil_mm, stop_mm, apart_mm):
+    """The part of a round pupil's light that a second round stop lets pass: the area that two circles share."""
+    r, big = np.asarray(pupil_mm, float) / 2, np.asarray(stop_mm, float) / 2
+    d = np.maximum(np.abs(np.asarray(apart_mm, float)), 1e-12)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        one = np.arccos(np.clip((d * d + r * r - big * big) / (2 * d * r), -1, 1))
+        other = np.arccos(np.clip((d * d + big * big - r * r) / (2 * d * big), -1, 1))
+    corner = (-d + r + big) * (d + r - big) * (d - r + big) * (d + r + big)
+    shared = r * r * one + big * big * other - 0.5 * np.sqrt(np.maximum(corner, 0.0))
+    return np.clip(shared / (np.pi * r * r), 0.0, 1.0)
+
+
+@pytest.mark.parametrize("squeeze", [1.0, 1.8])
+@pytest.mark.parametrize("rim", [0.0, 0.8, -0.6])
+@pytest.mark.parametrize("blades", [0, 5])
+def test_the_loss_is_that_of_the_lenss_own_discs(looking_at, squeeze, rim, blades):
+    """Whatever outline, rim and squeeze: what a disc at the focus keeps of its light."""
+    plan, shot, stage = looking_at(ball_at((0, 0, -3)), glass={"squeeze": squeeze})
+    stop = FrontStop(distance_mm=14.0, diameter_mm=19.0)
+    shot = shot.but(iris=IrisShape(blades=blades, rim=rim), flaws=Flaws(front_stop=stop))
+    camera = camera_at(plan, shot, 1, stage)
+    grid = corner_loss_stops(camera, np.linspace(-1, 1, 41)[None], np.linspace(-1, 1, 31)[:, None])
+    for row, column in ((0, 0), (15, 20), (30, 3), (7, 37)):
+        across, up = -1 + column / 20, -1 + row / 15
+        kept = disc(camera, float(camera.focus_m), across, up, 1 << 16).light
+        assert float(corner_loss_stops(camera, across, up)) == pytest.approx(-np.log2(kept), abs=0.01)
+        assert grid[row, column] == pytest.approx(-np.log2(kept), abs=0.03)

@@ -65,26 +65,3 @@ def within_stop(ax: Any, ay: Any, cx: Any, cy: Any, distance_m: float, radius_m:
     """
     qx, qy = ax + distance_m * cx, ay + distance_m * cy
     return qx * qx + qy * qy <= radius_m * radius_m
-
-
-def light_left(pupil_mm: ArrayLike, stop_mm: ArrayLike, apart_mm: ArrayLike) -> Numbers:
-    """The part of a round pupil's light that a second round stop lets pass, seen at an angle.
-
-    The area that two circles share, over the pupil's.
-
-    Parameters
-    ----------
-    pupil_mm, stop_mm : diameters, the pupil's as it lies in the plane of the stop
-    apart_mm : how far their centres lie apart, ``L tan t``
-
-    >>> float(light_left(10, 12, 0)), float(light_left(10, 10, 10)), float(light_left(10, 5, 0))
-    (1.0, 0.0, 0.25)
-    """
-    r, big = np.asarray(pupil_mm, dtype=float) / 2.0, np.asarray(stop_mm, dtype=float) / 2.0
-    d = np.maximum(np.abs(np.asarray(apart_mm, dtype=float)), 1e-12)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        one = np.arccos(np.clip((d * d + r * r - big * big) / (2 * d * r), -1, 1))
-        other = np.arccos(np.clip((d * d + big * big - r * r) / (2 * d * big), -1, 1))
-    corner = (-d + r + big) * (d + r - big) * (d - r + big) * (d + r + big)
-    shared = r * r * one + big * big * other - 0.5 * np.sqrt(np.maximum(corner, 0.0))
-    return np.clip(shared / (np.pi * r * r), 0.0, 1.0)

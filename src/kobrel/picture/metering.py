@@ -15,6 +15,8 @@ _WHITE, _BLACK = 1.0, 0.002
 _FEW = 0.03
 _BRIGHT, _GREY = 0.85, 0.25
 _MOST_EV = 40.0
+_ENOUGH = 0.01
+"""Part of the picture that things must cover for them alone to be metered, without what is all about."""
 
 
 def swallowed(pixels: NDArray[np.floating], ev: float = 0.0) -> tuple[float, float]:
@@ -52,7 +54,10 @@ def metered(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     height = max(8, round(_WIDTH / camera.aspect))
     light = plan.light.but(exposure_ev=0.0)
     view = View(stage.snapshot(shot.first), camera, light, _WIDTH, height)
-    ev = metered_ev(sharp_picture(view).colour)
+    sharp = sharp_picture(view)
+    things = np.isfinite(sharp.depth)
+    counted = sharp.colour[things][None] if things.mean() > _ENOUGH else sharp.colour
+    ev = metered_ev(counted)
     return plan if ev == 0.0 else plan.but(light=_brightened(plan.light, ev))
 
 

@@ -25,6 +25,7 @@ _KEPT_SNAPSHOTS = 12
 # Each holds a tree of boxes of each mesh that deforms.
 _KEPT_LIVE = 2
 _MOST_KEPT = 256
+_EXTENT_FRAMES = 9
 
 
 @dataclass(frozen=True)
@@ -240,6 +241,14 @@ class Stage:
         if not len(corners):
             return np.full(3, -0.5), np.full(3, 0.5)
         return corners.min(axis=0), corners.max(axis=0)
+
+    def extent(self) -> tuple[Array, Array]:
+        """Lowest and highest corner of all meshes over the frames of all scenes, at a few of them."""
+        ends = [(s.first_frame, s.last_frame) for s in self.scenes.values() if s.moving]
+        known = [end for pair in ends for end in pair if end is not None]
+        frames = np.linspace(min(known), max(known), _EXTENT_FRAMES) if known else [0.0]
+        lows, highs = zip(*(self.bounds(float(frame)) for frame in frames), strict=True)
+        return np.min(lows, axis=0), np.max(highs, axis=0)
 
     def boxes(self, frame: float | None = None) -> Array:
         """(R, 8, 3) corners of the box about each mesh, metres, not-a-number where it is not seen; the

@@ -77,6 +77,9 @@ class FlatView(Panel):
             for stand_in in self._session.plan.stand_ins
             if stand_in.kind not in ("ground", "wall", "string", "scatter")
         ]
+        if not (seen > 0).any() and now.stage.triangle_count:  # else the focus, on nothing, would be all
+            middle = np.mean(now.stage.bounds(now.frame), axis=0)
+            ahead.append(max(float(camera.before(middle)[2]), 0.0))
         far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)], ahead])
         return float(np.max(far) * 1.18 if far.size else _EMPTY_M) / self._zoom
 

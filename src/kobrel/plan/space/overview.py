@@ -29,13 +29,13 @@ P = TypeVar("P", PointAnchor, PointTarget)
 
 def overview_distance_m(stage: Stage) -> float:
     """How far the overview camera stands from the stage's middle."""
-    low, high = stage.bounds()
+    low, high = stage.extent()
     return max(float(np.linalg.norm(high - low)) / 2, 1e-6) * _BACK_OFF
 
 
 def overview_camera(stage: Stage) -> MadeCamera:
     """A camera from in front, to the right and above that sees the whole stage."""
-    low, high = stage.bounds()
+    low, high = stage.extent()
     centre = (low + high) / 2
     back = np.array([0.5, 0.35, 0.8])
     back /= np.linalg.norm(back)

@@ -50,7 +50,7 @@ def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = 
 
         scene = load_gltf(path, progress, choices)
     elif suffix == ALEMBIC_SUFFIX:
-        from kobrel.stage.read.alembic import load_alembic
+        from kobrel.stage.read.alembic.samples import load_alembic
 
         scene = load_alembic(path, progress)
     else:

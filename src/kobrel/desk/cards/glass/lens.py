@@ -149,6 +149,18 @@ class LensPage(ShotCard):
             lambda q: session.edit_glass(f"Squeeze {q:g}", squeeze=q),
         )  # fmt: skip
         self.row("Squeeze", self.squeeze)
+        self.shift_x = narrow(number_field("Lens shift across", "mm", 1.0, -500.0, 500.0))
+        self.shift_y = narrow(number_field("Lens shift up", "mm", 1.0, -500.0, 500.0))
+        self.bind(
+            self.shift_x, lambda now: now.glass.shift_mm[0],
+            lambda x: session.edit_glass("Lens shift", shift_mm=(x, self.shift_y.value)),
+        )  # fmt: skip
+        self.bind(
+            self.shift_y, lambda now: now.glass.shift_mm[1],
+            lambda y: session.edit_glass("Lens shift", shift_mm=(self.shift_x.value, y)),
+        )  # fmt: skip
+        self.row("Shift", self.shift_x, self.shift_y)
+        self.show_if(self.shift_x, lambda now: any(now.glass.shift_mm))
 
     def _build_stop(self) -> None:
         session = self.session

@@ -114,6 +114,7 @@ class _Reader:
         ranged = ranged and bool(np.isfinite(ends).all()) and bool((np.abs(ends) < 1e9).all())
         rate = float(self.stage.GetTimeCodesPerSecond()) * self._clock.rate
         cameras, assumed = self._read_cameras(self.unit_m)
+        light = scene_light(self._lights, root_matrix(1.0, up)[:3, :3], self.warnings)
         return Scene(
             path=self.path,
             nodes=tuple(self.nodes),
@@ -124,7 +125,7 @@ class _Reader:
             first_frame=round(float(ends[0])) if ranged else None,
             last_frame=round(float(ends[1])) if ranged else None,
             warnings=tuple(self.warnings + assumed),
-            light=scene_light(self._lights, root_matrix(1.0, up)[:3, :3], self.warnings),
+            light=light,
             choices=tuple(choices),
             cameras_in=self._read_cameras,
             says_unit=UsdGeom.StageHasAuthoredMetersPerUnit(self.stage),

@@ -1,7 +1,8 @@
-"""Scenes from Alembic: transforms, meshes whose points move, and cameras."""
+"""What an archive holds: transforms, meshes whose points move, and cameras."""
 
 from collections import Counter
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.stage.deform import Deformation, Sampled
 from kobrel.stage.motion import Motion, Track, TransformOp
+from kobrel.stage.read.alembic.samples import Points
 from kobrel.stage.read.checks import fan_corners, mesh_fault
 from kobrel.stage.read.normals import shared_corners
 from kobrel.stage.scene import CameraSource, Mesh, Node, Progress, Scene
@@ -26,28 +28,37 @@ _MOST_OBJECTS = 1_000_000
 _NEVER = Track.constant([0.0])
 
 
-def load_alembic(path: Path, progress: Progress) -> Scene:
-    """Read an Alembic scene, its unit taken as a centimetre.
-
-    Parameters
-    ----------
-    path : the file
-    progress : told how far it is; may raise to cancel
+class Archive:
+    """An archive that is open.
 
     Raises
     ------
-    SceneError
-        The file cannot be read.
+    RuntimeError
+        The file cannot be read; its library says why in its own words.
     """
-    progress(f"Opening {path.name}", 0.0)
-    try:
-        archive = Abc.IArchive(str(path))
-        top = archive.getTop()
-        return _Reader(path, _frame_rate(archive)).read(top, progress)
-    except RuntimeError:  # whatever is wrong, its library says so in its own words
-        raise SceneError(
-            "not readable as Alembic, it is damaged.", file=path, remedy="Export the scene again."
-        ) from None
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._archive = Abc.IArchive(str(path))
+
+    def scene(self, progress: Progress) -> Scene:
+        """All of it, its unit taken as a centimetre.
+
+        Raises
+        ------
+        SceneError, RuntimeError
+            It cannot be read.
+        """
+        return _Reader(self._path, _frame_rate(self._archive)).read(self._archive.getTop(), progress)
+
+    def points(self, part: str, second: float) -> NDArray[np.float32]:
+        """(V, 3) points of a mesh, by its full name, at a time."""
+        item = self._archive.getTop()
+        for name in part.strip("/").split("/"):
+            item = item.getChild(name)
+        kind = AbcGeom.ISubD if AbcGeom.ISubD.matches(item.getHeader()) else AbcGeom.IPolyMesh
+        sample = _own(kind, item).getSchema().getValue(Abc.ISampleSelector(second))
+        return np.array(sample.getPositions(), np.float32)
 
 
 def _frame_rate(archive: Any) -> float:
@@ -86,7 +97,7 @@ class _Reader:
                 continue
             here = len(self._nodes) - 1
             waiting += [(item.getChild(k), here) for k in range(item.getNumChildren())][::-1]
-        cameras = self._read_cameras(_CENTIMETRE)[0]
+        cameras = tuple(self._camera(schema, node) for schema, node in self._cameras)
         moving = [frame for frame in self._frames if abs(frame) < 1e9]
         self.warnings.append(
             f"{self._path.name}: the format has no unit; one unit is taken as one centimetre."
@@ -100,7 +111,7 @@ class _Reader:
             first_frame=round(min(moving)) if moving else None,
             last_frame=round(max(moving)) if moving else None,
             warnings=tuple(self.warnings),
-            cameras_in=self._read_cameras,
+            cameras_in=partial(_in_unit, cameras),
             says_unit=False,
             says_up=False,
         )
@@ -174,27 +185,18 @@ class _Reader:
             self.warnings.append(f"{node.path}: left out, {made}.")
             return
         if len(seconds) > 1:
-            made = self._moving(made, schema, seconds, frames)
+            made = self._moving(made, node.path, seconds, frames)
         self._nodes[index] = replace(node, mesh=made)
 
-    def _moving(self, mesh: Mesh, schema: Any, seconds: list[float], frames: NDArray[np.float64]) -> Mesh:
-        first = mesh.points
-
-        def points(number: int) -> NDArray[np.float32]:
-            sample = schema.getValue(Abc.ISampleSelector(seconds[number]))
-            found = np.array(sample.getPositions(), np.float32)
-            return found if found.shape == first.shape and np.isfinite(found).all() else first
-
+    def _moving(self, mesh: Mesh, path: str, seconds: list[float], frames: NDArray[np.float64]) -> Mesh:
+        points = Points(self._path, path, tuple(seconds), mesh.points)
         if mesh.normals is not None:
             mesh = replace(mesh, normals=None, smooth=True, shared=shared_corners(mesh))
         return replace(mesh, deformation=Deformation(Sampled(frames, points)))
 
-    def _read_cameras(self, unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
-        """The cameras with metres in one unit."""
-        return tuple(self._camera(schema, node, unit_m) for schema, node in self._cameras), []
-
-    def _camera(self, schema: Any, node: int, unit_m: float) -> CameraSource:
+    def _camera(self, schema: Any, node: int) -> CameraSource:
         """A camera: lens in mm, apertures and offsets in cm, distances in the scene's unit."""
+        unit_m = _CENTIMETRE
         seconds, frames = self._times(schema)
         samples = [schema.getValue(Abc.ISampleSelector(second)) for second in seconds]
 
@@ -222,6 +224,18 @@ class _Reader:
                 float(track("VerticalFilmOffset", 10.0).values[0, 0]),
             ),
         )
+
+
+def _in_unit(cameras: tuple[CameraSource, ...], unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
+    """Cameras that were read in centimetres, with metres in one unit."""
+    by = unit_m / _CENTIMETRE
+
+    def scaled(camera: CameraSource) -> CameraSource:
+        focus = camera.focus_m
+        focus = None if focus is None else replace(focus, values=focus.values * by)
+        return replace(camera, focus_m=focus, near_clip_m=camera.near_clip_m * by)
+
+    return tuple(map(scaled, cameras)), []
 
 
 def _own(kind: Any, item: Any) -> Any:

@@ -1,0 +1,1 @@
+"""Scenes from Alembic, read in a process of their own."""

@@ -1,0 +1,48 @@
+"""The process that reads an archive: python -m kobrel.stage.read.alembic.serve FILE."""
+
+import os
+import pickle
+import sys
+from pathlib import Path
+from typing import Any
+
+from kobrel.errors import KobrelError
+
+
+def main() -> None:
+    """Answer questions until there are no more."""
+    answers = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
+    os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # what a library prints is no answer
+
+    def say(*answer: Any) -> None:
+        pickle.dump(answer, answers)
+        answers.flush()
+
+    try:
+        from kobrel.stage.read.alembic.archive import Archive
+
+        archive = Archive(Path(sys.argv[1]))
+    except RuntimeError:
+        return
+    except ImportError:
+        say("failed", "Alembic is not read on this machine.")
+        return
+    while True:
+        try:
+            name, *arguments = pickle.load(sys.stdin.buffer)
+        except EOFError:
+            return
+        value: Any
+        try:
+            if name == "scene":
+                value = archive.scene(lambda what, part: say("progress", what, part))
+            else:
+                value = archive.points(*arguments)
+        except (KobrelError, RuntimeError) as error:
+            say("failed", error.what if isinstance(error, KobrelError) else "it is damaged.")
+        else:
+            say("done", value)
+
+
+if __name__ == "__main__":
+    main()
