@@ -18,10 +18,12 @@ from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, Shot
 from kobrel.plan.space.anchors import on_surface
 from kobrel.stage.copies import Copies
-from kobrel.stage.deform import Deformation, Joints, Skin, Still
+from kobrel.stage.deform import Deformation, Skin, Still
 from kobrel.stage.engine import rays
+from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.scene import Mesh, Node, Scene
+from kobrel.stage.shapes import plane
 from kobrel.stage.stage import Stage
 
 SIZE = (640, 360)
@@ -71,7 +73,9 @@ def dancer(mesh: Mesh) -> Mesh:
     part = np.clip(place - low, 0, 1)
     weights = np.stack([0.7 - 0.3 * part, 0.3 * part, np.full_like(part, 0.2), np.full_like(part, 0.1)], -1)
     skeleton = Joints(tuple(range(-1, JOINTS - 1)), tuple(motions))
-    skin = Skin(joints.astype(np.int32), weights.astype(np.float32), skeleton, np.array(bound))
+    skin = Skin(
+        joints.astype(np.int32), weights.astype(np.float32), skeleton, np.arange(JOINTS), np.array(bound)
+    )
     return Mesh(
         mesh.points, mesh.triangles, smooth=True, deformation=Deformation(Still(mesh.points), None, skin)
     )
@@ -85,8 +89,11 @@ def moving_camera() -> Shot:
 def with_subjects(stage: Stage, count: int = 20) -> Plan:
     plan, frame = Plan(shots=(moving_camera(),)), 1.0
     for k in range(count):
-        pick = stage.pick(frame, (0, 0.2 + 1.6 * k / count, 4), (0, 0, -1))
-        assert pick is not None
+        low, high = stage.bounds(frame)
+        height = 0.1 + (float(high[1]) - 0.2) * k / count
+        across = np.linspace(low[0], high[0], 400)
+        picks = (stage.pick(frame, (x, height, 4), (0, 0, -1)) for x in np.clip(across, -1, 1))
+        pick = next(pick for pick in picks if pick is not None and pick.place.path == "/body")
         plan, _ = add_subject(plan, f"s{k}", on_surface(pick))
     return plan
 
@@ -95,7 +102,7 @@ def deforming(table: Table, paired: Paired) -> None:
     """A skinned mesh of 100,000 points."""
     still = tube(250, 400)
     alive = dancer(still)
-    floor = Node("/floor", mesh=tube(60, 60))
+    floor = Node("/floor", mesh=plane(20.0, 20.0))
     stages = [Stage([("s", Scene(Path("s"), (Node("/body", mesh=mesh), floor)))]) for mesh in (alive, still)]
     plans = [with_subjects(stage) for stage in stages]
     shot = plans[0].shots[0]

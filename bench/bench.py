@@ -20,6 +20,7 @@ from pathlib import Path
 from statistics import median
 
 import numpy as np
+from alive import copying, deforming
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from glass import dragging, solving
@@ -63,6 +64,11 @@ def once(work: Callable[[], object]) -> float:
     start = time.perf_counter()
     work()
     return time.perf_counter() - start
+
+
+def resident_mb() -> float:
+    """Memory that this process holds."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
 
 
 def paired(*works: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
@@ -431,6 +437,8 @@ def main() -> None:
         editing(table, paired)
         dragging(table, bare_pass)
         playing(table)
+    deforming(table, paired)
+    copying(table, paired, resident_mb)
     loading(table)
     starting(table)
     Console(width=140).print(table)

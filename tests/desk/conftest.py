@@ -61,6 +61,7 @@ class User:
         self.wait(lambda: self.window.picture.ready)
         if self.window.arrival is not None:
             self.window.arrival.accept()
+            self.wait(self.window.isActiveWindow)
 
     def click(self, widget, at, modifier=Qt.KeyboardModifier.NoModifier):
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, _point(at))

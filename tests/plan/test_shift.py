@@ -86,7 +86,11 @@ def test_an_exported_camera_has_handles_shutter_and_the_files_own_range(moving_s
     wide = survey(plan, shot, stage, np.arange(1, 12.0)).camera
     for frame in (1, 6, 11):
         pose = np.array(camera.ComputeLocalToWorldTransform(frame)).T[:3, 3]
-        expected = np.linalg.solve(stage.scenes[plan.scenes[0].name].root, [*wide.pose[frame - 1, :3, 3], 1])[:3]
+        expected = np.linalg.solve(stage.scenes[plan.scenes[0].name].root, [*wide.pose[frame - 1, :3, 3], 1])[
+            :3
+        ]
         np.testing.assert_allclose(pose, expected, atol=1e-6)
     assert tuple(camera.GetClippingRangeAttr().Get()) == (10, 100000)
-    assert (camera.GetShutterOpenAttr().Get(), camera.GetShutterCloseAttr().Get()) == pytest.approx((-0.24, 0.24))
+    assert (camera.GetShutterOpenAttr().Get(), camera.GetShutterCloseAttr().Get()) == pytest.approx(
+        (-0.24, 0.24)
+    )

@@ -26,7 +26,10 @@ def test_every_answer_is_one_by_a_survey_too(looking_at, seed):
         )
     )
     kinds = random.permutation(["sharp", "at_least", "at_most"])
-    wishes = tuple(Wish(subject=k, kind=str(kind), px=float(random.uniform(3, 40))) for k, kind in enumerate(kinds, start=1))
+    wishes = tuple(
+        Wish(subject=k, kind=str(kind), px=float(random.uniform(3, 40)))
+        for k, kind in enumerate(kinds, start=1)
+    )
     shot = shot.but(
         glass=shot.glass.but(focal_mm=Keyed(value=float(random.choice([35, 85, 200]))), model=str(random.choice(["thin", "render"]))),
         brief=wishes, first=1, last=2,
@@ -46,7 +49,9 @@ def test_every_answer_is_one_by_a_survey_too(looking_at, seed):
 
 def test_a_band_without_width_is_not_turned_over_by_rounding():
     x = np.array([[0.30000000000000004, 0.2]])
-    wishes = reach.Wishes(x, x, np.full((1, 2), 0.05), np.full((1, 2), 0.05), np.array([True, True]), np.ones((1, 2), bool))
+    wishes = reach.Wishes(
+        x, x, np.full((1, 2), 0.05), np.full((1, 2), 0.05), np.array([True, True]), np.ones((1, 2), bool)
+    )
     lens = reach.Range(0.5, 64.0, np.array([10.0]))
     least = reach.stop_ranges(wishes, lens)[0][0, 0]
     for nudge in (0.0, -1e-14, 1e-14):

@@ -9,13 +9,19 @@ from kobrel.stage.read.load import load_scene
 FACE = "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\n"
 
 
-@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "latin-1", "cp1252", "shift_jis", "gb18030"])
+@pytest.mark.parametrize(
+    "encoding", ["utf-8", "utf-8-sig", "utf-16", "latin-1", "cp1252", "shift_jis", "gb18030"]
+)
 def test_obj_in_any_encoding_with_its_textures(tmp_path, encoding):
-    word = {"shift_jis": "日本語のテクスチャ素材", "gb18030": "中文材质贴图文件"}.get(encoding, "Straßenlaterne_für_Höhe")
+    word = {"shift_jis": "日本語のテクスチャ素材", "gb18030": "中文材质贴图文件"}.get(
+        encoding, "Straßenlaterne_für_Höhe"
+    )
     Image.new("RGB", (4, 4), (200, 10, 10)).save(tmp_path / f"{word}.png")
     lines = f"# {word} {word}\nmtllib m.mtl\no {word}\n{FACE}usemtl red\nf 1/1 2/2 3/3\n"
     (tmp_path / "m.obj").write_bytes(lines.encode(encoding))
-    (tmp_path / "m.mtl").write_bytes(f"# {word} {word}\nnewmtl red\nmap_Kd textures\\{word}.png\n".encode(encoding))
+    (tmp_path / "m.mtl").write_bytes(
+        f"# {word} {word}\nnewmtl red\nmap_Kd textures\\{word}.png\n".encode(encoding)
+    )
     scene = load_scene(tmp_path / "m.obj")
     assert scene.triangle_count == 1
     texture = scene.nodes[0].materials[0].base_texture
@@ -26,7 +32,9 @@ def test_obj_in_any_encoding_with_its_textures(tmp_path, encoding):
 def test_textures_are_found_by_name_alone_and_lost_ones_are_named(tmp_path):
     (tmp_path / "deep").mkdir()
     Image.new("RGB", (2, 2), (1, 2, 3)).save(tmp_path / "deep" / "Wood.PNG")
-    (tmp_path / "m.mtl").write_text("newmtl a\nmap_Kd C:\\art\\old\\wood.png\nmap_d mask.png\nnewmtl b\nd 0.4\n")
+    (tmp_path / "m.mtl").write_text(
+        "newmtl a\nmap_Kd C:\\art\\old\\wood.png\nmap_d mask.png\nnewmtl b\nd 0.4\n"
+    )
     text = f"mtllib m.mtl\n{FACE}usemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 1/1 2/2 3/3\n"
     (tmp_path / "m.obj").write_text(text)
     scene = load_scene(tmp_path / "m.obj")

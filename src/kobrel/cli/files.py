@@ -14,10 +14,11 @@ from kobrel.optics.units import METRES, LengthUnit
 
 @app.command()
 def new(
-    scene: Annotated[Path, typer.Argument(metavar="SCENE", help="USD, glTF, OBJ, PLY or STL.")],
+    scene: Annotated[Path, typer.Argument(metavar="SCENE", help="USD, glTF, Alembic, OBJ, PLY or STL.")],
     output: Output,
     camera: Annotated[str | None, typer.Option(help="Path of the camera in the scene.")] = None,
     unit: Annotated[LengthUnit | None, typer.Option(help="Unit of the scene, if the file is wrong.")] = None,
+    up: Annotated[Literal["Y", "Z"] | None, typer.Option(help="Its up axis, if the file is wrong.")] = None,
 ) -> None:
     """Make a plan from a scene: its camera, lens, frames and the point in focus."""
     from kobrel.picture.metering import metered
@@ -29,8 +30,8 @@ def new(
         loaded = load_scene(scene, progress)
     unit_m = METRES[unit] if unit else None
     told: list[str] = []
-    in_unit = loaded.read_as(unit_m or loaded.unit_m, loaded.up)
-    plan, stage = plan_from_scene(scene, in_unit, camera, unit_m, told)
+    in_unit = loaded.read_as(unit_m or loaded.unit_m, up or loaded.up)
+    plan, stage = plan_from_scene(scene, in_unit, camera, unit_m, up, told)
     if stage.triangle_count:
         plan = metered(plan, plan.shots[0], stage)
     save_plan(plan, output)

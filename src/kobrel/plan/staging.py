@@ -68,8 +68,11 @@ class Library:
                 self.problems[surround.path] = str(error)
 
     def scene(self, reference: SceneRef) -> Scene | None:
-        """A scene in the unit and with the axis up that the plan asks for; None where it was not read."""
-        scene = self.scenes.get(source_of(reference))
+        """A scene in the unit and with the axis up that the plan asks for; None where it was not read. Until
+        other choices are read, what was read of the file before stands for it.
+        """
+        known = (scene for (path, _), scene in self.scenes.items() if path == reference.path)
+        scene = self.scenes.get(source_of(reference)) or next(known, None)
         if scene is None or (reference.unit_m is None and reference.up is None):
             return scene
         key = scene, reference.unit_m or scene.unit_m, reference.up or scene.up

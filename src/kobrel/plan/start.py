@@ -30,7 +30,7 @@ from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.overview import overview_camera, overview_distance_m
 from kobrel.stage.motion import Track
-from kobrel.stage.scene import CameraSource, Progress, Scene, no_progress
+from kobrel.stage.scene import CameraSource, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Stage
 
 DEFAULT_FRAMES = (1001, 1096)
@@ -47,6 +47,7 @@ def plan_from_scene(
     scene: Scene,
     camera_path: str | None = None,
     unit_m: float | None = None,
+    up: UpAxis | None = None,
     told: list[str] | None = None,
     progress: Progress = no_progress,
 ) -> tuple[Plan, Stage]:
@@ -56,7 +57,7 @@ def plan_from_scene(
     ----------
     path : the scene's file
     camera_path : which camera; None is each of the file's, or one that sees everything
-    unit_m : the unit that the scene was read in, if it was given by hand
+    unit_m, up : the unit that the scene was read in, and its up axis, if they were given by hand
     told : where it is said what was chosen
     progress : told how far the making of what rays need is
 
@@ -72,7 +73,7 @@ def plan_from_scene(
     stage.prepare(progress)
     if len(sources) > MOST_SHOTS:
         told.append(f"Of {len(sources)} cameras the first {MOST_SHOTS} became shots.")
-    reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m)
+    reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m, up=up)
     plan = Plan(name=path.stem, scenes=(reference,), light=light_of(scene, Light()))
     for number, source in enumerate(sources[:MOST_SHOTS], start=1):
         plan = with_shot_of(plan, stage, name, source, f"{number:02d}", told)

@@ -90,8 +90,8 @@ class Evented:
         with self.changed.paused(lambda one, other: (one[0] | other[0],)):
             yield
 
-    def watch(self, fields: Iterable[str], told: Callable[[], object]) -> None:
-        """Call `told` after any of these fields changed.
+    def watch(self, fields: Iterable[str], told: Callable[[], object]) -> Callable[[], object]:
+        """Call `told` after any of these fields changed; what is returned ends that.
 
         A bound method is held weakly: its object may go without being forgotten here.
 
@@ -116,3 +116,4 @@ class Evented:
                 sys.excepthook(*sys.exc_info())
 
         self.changed.connect(check)
+        return lambda: self.changed.disconnect(check, missing_ok=True)

@@ -3,14 +3,15 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from kobrel.stage.motion import Array, Motion, Track
+from kobrel.stage.joints import Joints
+from kobrel.stage.motion import Array, Track
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
@@ -146,99 +147,67 @@ class Blend:
 
 
 @dataclass(frozen=True, eq=False)
-class Joints:
-    """Joints in a tree: J of them, each after the one above it.
-
-    Parameters
-    ----------
-    parents : index of the joint above each, or -1
-    motions : each one's place in that joint's space
-    """
-
-    parents: tuple[int, ...]
-    motions: tuple[Motion, ...]
-    _last: list[tuple[bytes, dict[int, Array]]] = field(default_factory=list)
-
-    @property
-    def moves(self) -> bool:
-        """Whether any joint moves."""
-        return any(motion.moves for motion in self.motions)
-
-    def matrices(self, frames: Array, wanted: Sequence[int]) -> Array:
-        """(F, len(wanted), 4, 4) places of some joints; only they and those above them are worked out."""
-        key, last = frames.tobytes(), self._last[:1]
-        found = last[0][1] if last and last[0][0] == key else {}
-        self._last[:] = [(key, found)]
-
-        def place(joint: int) -> Array:
-            chain = []
-            while joint >= 0 and joint not in found:
-                chain.append(joint)
-                joint = self.parents[joint]
-            above = found[joint] if joint >= 0 else np.eye(4)[None]
-            for each in reversed(chain):
-                above = found[each] = above @ self.motions[each].matrices(frames)
-            return above
-
-        places = [place(joint) for joint in wanted]
-        count = max((len(p) for p in places), default=1)
-        result = np.empty((count, len(places), 4, 4))
-        for column, matrices in enumerate(places):
-            result[:, column] = matrices
-        return result
-
-
-class Posed(Protocol):
-    """Where joints are; see :class:`Joints`."""
-
-    @property
-    def moves(self) -> bool:
-        """Whether any joint moves."""
-
-    def matrices(self, frames: Array, wanted: Sequence[int]) -> Array:
-        """(F, len(wanted), 4, 4), or (1, ...) where nothing moves."""
-
-
-@dataclass(frozen=True, eq=False)
 class Skin:
     """How joints move points: each by the weighted mean of its joints' movements.
 
     Parameters
     ----------
-    joints, weights : (V, K) each, weights with the sum 1
+    joints, weights : (V, K) each, numbers of the skin's J joints, and weights with the sum 1
     skeleton : where the joints are
+    at : (J,) the number that each of the skin's joints has in the skeleton
     bound : (J, 4, 4) from the points' space at rest to each joint's
     """
 
     joints: NDArray[np.int32]
     weights: NDArray[np.float32]
-    skeleton: Posed
+    skeleton: Joints
+    at: NDArray[np.int64]
     bound: Array
 
     def bend(self, points: Points, frame: float) -> Points:
         """(V, 3) points at a frame, from those at rest."""
         from kobrel.stage.bending import bend
 
-        wanted = range(len(self.bound))
-        matrices = (self.skeleton.matrices(np.array([frame]), wanted)[0] @ self.bound)[:, :3]
+        matrices = self.skeleton.places(np.array([frame]), self.at)[0, self.at]
+        moved = matrices[:, :, :3] @ self.bound[:, :3]
+        moved[:, :, 3] += matrices[:, :, 3]
         result = np.empty((len(points), 3), np.float32)
-        bend(np.ascontiguousarray(points, np.float32), self.joints, self.weights, matrices, result)
+        bend(np.ascontiguousarray(points, np.float32), self.joints, self.weights, moved, result)
         return result
 
     def bend_some(self, points: Array, frames: Array, vertices: NDArray[np.intp]) -> Array:
-        """(F, n, 3) some points at frames, from those at rest."""
-        weights = self.weights[vertices].astype(float)
-        used = np.unique(self.joints[vertices][weights > 0])
-        places = np.searchsorted(used, self.joints[vertices]).clip(max=max(len(used) - 1, 0))
-        matrices = (self.skeleton.matrices(frames, used.tolist()) @ self.bound[used])[:, :, :3]
-        result = np.zeros((max(len(points), len(matrices)), len(vertices), 3))
-        for k in range(weights.shape[1]):
-            if not weights[:, k].any():
-                continue
-            own = matrices[:, places[:, k]]
-            moved = (own[..., :3] @ points[..., None])[..., 0] + own[..., 3]
-            result += weights[:, k, None] * moved
+        """(F, n, 3) some points at frames, from those at rest, (F, n, 3) or (1, n, 3)."""
+        from kobrel.stage.bending import bend_some
+
+        joints, weights = self.joints[vertices], self.weights[vertices].astype(float)
+        joints = np.where(weights > 0, joints, joints[:, :1])
+        bound = self.bound[joints]  # (n, K, 4, 4)
+        rest = (bound[..., :3, :3] @ points[:, :, None, :, None])[..., 0] + bound[..., :3, 3]
+        places = self.skeleton.places(frames, self.at[np.unique(joints)])
+        result = np.empty((max(len(points), len(places)), len(vertices), 3))
+        bend_some(places, self.at[joints], weights, rest, result)
         return result
+
+    def bend_mean(self, points: Array, frames: Array, vertices: NDArray[np.intp], shares: Array) -> Array:
+        """(F, 3) the mean, by shares (n,), of some points at frames, from those at rest, (n, 3): what is of
+        one joint is put together first.
+        """
+        from kobrel.stage.bending import bend_some
+
+        weights = self.weights[vertices] * shares[:, None]
+        used, which = np.unique(self.joints[vertices], return_inverse=True)
+        which = which.reshape(weights.shape)
+        total = np.bincount(which.ravel(), weights.ravel(), len(used))
+        sums = [
+            np.bincount(which.ravel(), (weights * points[:, k, None]).ravel(), len(used)) for k in range(3)
+        ]
+        mean = np.stack(sums, axis=1) / np.where(total == 0, 1.0, total)[:, None]
+        rest = (self.bound[used, :3, :3] @ mean[..., None])[..., 0] + self.bound[used, :3, 3]
+        at = self.at[used]
+        result = np.empty((len(frames), 1, 3))
+        places = self.skeleton.places(frames, at[total != 0])
+        bend_some(places, at[None], total[None], rest[None, None], result)
+        return result[:, 0]
 
 
 @dataclass(frozen=True, eq=False)
@@ -285,6 +254,14 @@ class Deformation:
         if self.skin is not None:
             points = self.skin.bend_some(points, at, which)
         return np.asarray(np.broadcast_to(points, (len(at), len(which), 3)))
+
+    def mean_of(self, frames: ArrayLike, vertices: ArrayLike, shares: Array) -> Array:
+        """(F, 3) the mean, by shares (n,) with the sum 1, of some points at frames, in the node's space."""
+        at, which = np.atleast_1d(np.asarray(frames, float)), np.asarray(vertices, np.intp)
+        plain = self.blend is None and self.refined is None and not self.source.moves
+        if plain and self.skin is not None:
+            return self.skin.bend_mean(self.source.some(at, which)[0], at, which, shares)
+        return np.asarray(np.einsum("fki,k->fi", self.some(at, which), shares))
 
 
 class _Recent:

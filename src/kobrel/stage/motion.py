@@ -185,9 +185,14 @@ class Motion:
         """(F, 4, 4), or (1, 4, 4) where nothing moves."""
         if not self.ops:
             return np.eye(4)[None]
-        result = self.ops[0].matrices(frames)
-        for op in self.ops[1:]:
-            result = result @ op.matrices(frames)
+        result = self.ops[-1].matrices(frames)
+        for op in reversed(self.ops[:-1]):
+            if op.kind == "translate" and not op.inverse:  # cheaper than to multiply
+                shift = op.track.at(frames)
+                result = np.array(np.broadcast_to(result, (max(len(shift), len(result)), 4, 4)))
+                result[:, :3, 3] += shift
+            else:
+                result = op.matrices(frames) @ result
         return result
 
 

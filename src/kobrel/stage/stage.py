@@ -309,8 +309,7 @@ class Stage:
         mesh = found[0].scene.nodes[found[2]].mesh if found else None
         if mesh is None or mesh.deformation is None or max(vertices) >= len(mesh.points):
             return None
-        corners = mesh.deformation.some(frames, vertices)
-        return np.asarray(np.einsum("fki,k->fi", corners, np.asarray(weights, float)))
+        return mesh.deformation.mean_of(frames, vertices, np.asarray(weights, float))
 
     def nearest_triangle(
         self, place: Place, local: ArrayLike, frame: float

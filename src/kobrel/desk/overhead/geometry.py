@@ -79,8 +79,9 @@ class FlatView(Panel):
         ]
         if not (seen > 0).any() and now.stage.triangle_count:  # else the focus, on nothing, would be all
             middle = np.mean(now.stage.bounds(now.frame), axis=0)
-            ahead.append(max(float(camera.before(middle)[2]), 0.0))
-        far = np.concatenate([seen[seen > 0], focus_m[np.isfinite(focus_m)], ahead])
+            ahead.append(float(camera.before(middle)[2]))
+        far = np.concatenate([seen, focus_m[np.isfinite(focus_m)], ahead])
+        far = far[far > 0]
         return float(np.max(far) * 1.18 if far.size else _EMPTY_M) / self._zoom
 
     def px_per_m(self) -> float:

@@ -37,6 +37,8 @@ _PANE = QSize(356, 200)
 _MARGIN = 16.0
 _MOST_BOXES = 2000
 _LEAST_PX = 3.0
+_BACKDROP = 25.0
+"""How many times wider than most parts something is that the view need not hold: water, hills, a sky."""
 
 
 def worth_showing(session: Session, told: Sequence[str]) -> bool:
@@ -77,7 +79,9 @@ class SizeView(QWidget):
         if not len(boxes):
             draw_text(painter, QPointF(12, 24), "Nothing is drawn.", theme().quiet, 12)
             return
-        low, high = boxes.min(axis=(0, 1)), boxes.max(axis=(0, 1))
+        wide_of = np.ptp(boxes[:, :, 0], axis=1)
+        chosen = boxes[wide_of <= _BACKDROP * max(float(np.median(wide_of)), 1e-12)]
+        low, high = chosen.min(axis=(0, 1)), chosen.max(axis=(0, 1))
         wide, tall = (float(part) for part in high - low)
         gap = 0.3 * max(_PERSON_M * 0.4, 0.06 * wide)
         across = wide + gap + _PERSON_M * 0.4
@@ -189,7 +193,8 @@ class ArrivalSheet(QDialog):
             column.addWidget(heading)
             column.addWidget(self.left_out)
         column.addLayout(self._buttons())
-        session.watch(("plan", "stage", "shot_index", "library", "sight"), self.refresh)
+        end = session.watch(("plan", "stage", "shot_index", "library", "sight"), self.refresh)
+        self.finished.connect(lambda _result: end())
         self.refresh()
 
     def _buttons(self) -> QHBoxLayout:

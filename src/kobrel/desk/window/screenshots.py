@@ -6,8 +6,10 @@ from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
+from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
@@ -20,7 +22,8 @@ _PATIENCE_S, _SETTLE_S = 180.0, 1.0
 
 class View(NamedTuple):
     """A picture to take: a card and its page, a shot at a frame, what is chosen, a preset of the iris
-    that the shot is given for it, and an Alt that it is seen beside.
+    that the shot is given for it, an Alt that it is seen beside, and whether a scene is shown as at first
+    sight.
     """
 
     name: str
@@ -34,11 +37,13 @@ class View(NamedTuple):
     look: str = "dark"
     preset: str = ""
     beside: str = ""
+    sheet: bool = False
 
 
 VIEWS = (
     View("block", 1, 0, 1030, "Stand-ins", stand_in=1, zoom=2.2),
     View("scenes", 1, 3, 1070, "Scenes"),
+    View("first_sight", 1, 0, 1030, "Scenes", sheet=True),
     View("tape", 2, 1, 1020, "Subjects"),
     View("tapes", 2, 1, 1020, "Tapes", tape="Lantern to ferryman"),
     View("glass", 3, 1, 1025, "Lens"),
@@ -77,7 +82,10 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
             continue
         _arrange(window, view)
         fine = _wait(qt, lambda: _is_there(window), settle=_SETTLE_S)
-        window.grab().save(str(folder / f"{view.name}.png"))
+        picture = window.grab()
+        if view.sheet:
+            fine = _draw_sheet(qt, window, picture) and fine
+        picture.save(str(folder / f"{view.name}.png"))
         print(f"kobrel: {folder / f'{view.name}.png'}")
         while window.session.history.last:
             window.session.undo()
@@ -105,6 +113,24 @@ def _arrange(window: Window, view: View) -> None:
         window.screening.set_range(view.frame, view.frame + 2)
     window.screening.switch(bool(view.beside))
     window.screening.compare(view.beside)
+
+
+def _draw_sheet(qt: QApplication, window: Window, picture: QPixmap) -> bool:
+    """Draw what is shown of a scene at first sight over the window's middle."""
+    window.show_arrival()
+    sheet = window.arrival
+    if sheet is None:
+        return False
+    fine = _wait(qt, sheet.isVisible, settle=_SETTLE_S)
+    painter = QPainter(picture)
+    painter.drawPixmap(
+        (window.width() - sheet.width()) // 2, (window.height() - sheet.height()) // 2, sheet.grab()
+    )
+    painter.setPen(theme().line)
+    painter.drawRect(sheet.rect().translated(window.rect().center() - sheet.rect().center()))
+    painter.end()
+    sheet.accept()
+    return fine
 
 
 def _is_there(window: Window) -> bool:

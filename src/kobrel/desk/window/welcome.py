@@ -16,7 +16,7 @@ class Welcome(QWidget):
         for text, name in (
             ("What shall be sharp?", "title"),
             (
-                "Open a scene with a camera (USD, glTF, OBJ, PLY, STL) or a plan, or drop it here.",
+                "Open a scene with a camera (USD, glTF, Alembic, OBJ, PLY, STL) or a plan, or drop it here.",
                 "quiet",
             ),
         ):

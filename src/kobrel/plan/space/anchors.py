@@ -90,4 +90,6 @@ def _points(
     worlds = stage.world(place, frames)
     if worlds is None or local is None:
         return _NOWHERE.copy()
+    if len(worlds) == 1:
+        return np.asarray(local.reshape(-1, 3) @ worlds[0, :3, :3].T + worlds[0, :3, 3])
     return np.asarray((worlds[:, :3, :3] @ local[..., None])[..., 0] + worlds[:, :3, 3])

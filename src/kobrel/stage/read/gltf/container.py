@@ -39,7 +39,7 @@ class Container:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.beside = Beside(path.parent)
-        self._buffers: dict[int, bytes] = {}
+        self._buffers: dict[int, bytes | memoryview] = {}
         self._views: dict[int, bytes | memoryview] = {}
         content = path.read_bytes()
         text = self._of_binary(content) if content[:4] == b"glTF" else text_of(content).encode()
@@ -69,9 +69,9 @@ class Container:
                 raise SceneError(
                     f"the file breaks off at byte {len(content)}.", file=self.path, remedy=_AGAIN
                 )
-            chunk = content[at + 8 : at + 8 + length]
+            chunk = memoryview(content)[at + 8 : at + 8 + length]
             if kind == _JSON and not text:
-                text = chunk
+                text = bytes(chunk)
             elif kind == _BIN and 0 not in self._buffers:
                 self._buffers[0] = chunk
             at += 8 + length
@@ -107,7 +107,7 @@ class Container:
 
     # Bytes
 
-    def _buffer(self, index: int) -> bytes:
+    def _buffer(self, index: int) -> bytes | memoryview:
         if index not in self._buffers:
             buffer = self.of(self.document.buffers, index, "buffer")
             if buffer.uri is None:
@@ -196,7 +196,10 @@ class Container:
             values = self._with_sparse(values, accessor, index)
         if accessor.normalized and values.dtype != np.float32:
             values = np.maximum(values.astype(np.float32) / np.iinfo(values.dtype).max, -1.0)
-        if values.dtype == np.float32 and not np.isfinite(values).all():
+        # A sum is finite if every part is; only a doubtful one is looked at number by number.
+        with np.errstate(over="ignore", invalid="ignore"):
+            doubtful = values.dtype == np.float32 and not np.isfinite(values.sum())
+        if doubtful and not np.isfinite(values).all():
             raise SceneError(
                 f"accessor {index} has values that are not numbers.", file=self.path, remedy=_AGAIN
             )

@@ -147,7 +147,7 @@ class Meshes:
         if primitive.indices is None:
             order = np.arange(count, dtype=np.uint32)
         else:
-            order = np.asarray(self._container.numbers(primitive.indices)).ravel().astype(np.uint32)
+            order = np.asarray(self._container.numbers(primitive.indices), np.uint32).ravel()
         return _triangles(order, primitive.mode), values
 
     def _from_draco(self, said: dict[str, Any]) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
@@ -219,6 +219,8 @@ def _influences(
 
 def _joined(parts: list[_Part], materials: Materials) -> MeshOf:
     """The parts of a mesh as one."""
+    if len(parts) == 1:
+        return _alone(parts[0], materials)
     starts = np.cumsum([0, *(len(part.points) for part in parts)])
     numbers = list(dict.fromkeys(part.material for part in parts))[:_MOST_SLOTS]
     triangles = np.concatenate([p.triangles + np.uint32(s) for p, s in zip(parts, starts, strict=False)])
@@ -243,6 +245,21 @@ def _joined(parts: list[_Part], materials: Materials) -> MeshOf:
         _joined_targets(parts, starts),
         *_joined_skin(parts),
     )
+
+
+def _alone(part: _Part, materials: Materials) -> MeshOf:
+    """The only part of a mesh; nothing is copied that need not be."""
+    corners = part.triangles
+    mesh = Mesh(
+        part.points,
+        corners,
+        None if part.normals is None else part.normals[corners],
+        uv=None if part.uv is None else part.uv[corners],
+        colours=None if part.colours is None else part.colours[corners],
+    )
+    starts = np.zeros(1, np.int64)
+    targets = _joined_targets([part], starts)
+    return MeshOf(mesh, (materials.material(part.material),), targets, part.joints, part.weights)
 
 
 def _at_corners(values: NDArray | None, part: _Part, kind: type, width: int) -> NDArray:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.stage import shapes
 from kobrel.stage.copies import Copies
-from kobrel.stage.deform import Blend, Deformation, Joints, Skin, Still
+from kobrel.stage.deform import Blend, Deformation, Skin, Still
+from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Array, Motion, Track
 from kobrel.stage.read.gltf.container import MESHOPT, Container
 from kobrel.stage.read.gltf.document import NodePart
@@ -248,7 +249,7 @@ class _Reader:
             given = np.asarray(self._container.numbers(source.inverseBindMatrices), float)
             if given.shape[0] >= len(joints):
                 bound = np.swapaxes(given[: len(joints)].reshape(-1, 4, 4), 1, 2)
-        return Skin(found.joints, found.weights, _Some(self._joints, tuple(joints)), bound)
+        return Skin(found.joints, found.weights, self._joints, np.asarray(joints, np.int64), bound)
 
     def _copies(self, said: dict[str, object], path: str) -> Copies | None:
         """The places of a mesh's copies (EXT_mesh_gpu_instancing)."""
@@ -329,23 +330,6 @@ class _Reader:
             Track.constant([36.0 / aspect]), near_clip_m=max(flat.znear, 0.0), projection="orthographic",
             field_m=2 * abs(flat.xmag),
         )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class _Some:
-    """Some joints of a tree, by numbers of their own."""
-
-    joints: Joints
-    nodes: tuple[int, ...]
-
-    @property
-    def moves(self) -> bool:
-        """Whether any joint of the tree moves."""
-        return self.joints.moves
-
-    def matrices(self, frames: Array, wanted: object) -> Array:
-        """(F, n, 4, 4) places of those that are wanted."""
-        return self.joints.matrices(frames, [self.nodes[number] for number in wanted])  # type: ignore[attr-defined]
 
 
 def _told_apart(names: list[str]) -> list[str]:

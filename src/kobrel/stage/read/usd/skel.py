@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from pxr import Usd, UsdGeom, UsdSkel
 
-from kobrel.stage.deform import Blend, Deformation, Joints, Skin, Still
+from kobrel.stage.deform import Blend, Deformation, Skin, Still
+from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Array, Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.read.usd.meshes import as_array, deformed
 from kobrel.stage.read.usd.motion import FIRST, Clock, motion_from_root, quaternions
@@ -158,6 +159,7 @@ class Skins:
             places[indices].reshape(points, -1).astype(np.int32),
             np.ascontiguousarray(each / np.where(total > 0, total, 1.0), np.float32),
             skeleton.joints,
+            np.arange(len(skeleton.bound)),
             skeleton.bound @ bind,
         )
 
