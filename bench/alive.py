@@ -1,5 +1,8 @@
 """What deforming shapes and many copies cost, against the same standing still."""
 
+import os
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -163,22 +166,56 @@ def field(count: int) -> Stage:
     return Stage([("f", Scene(Path("f"), (Node("/plant", mesh=tube(100, 50), copies=copies),)))])
 
 
-def copying(table: Table, paired: Paired, resident_mb: Callable[[], float]) -> None:
-    """10,000 copies of a plant of 10,000 triangles."""
-    before = resident_mb()
+def memory_mb(what: str) -> float:
+    """Memory that it takes in a process of its own."""
+    code = f"from alive import grown_mb; print(grown_mb({what!r}))"
+    folder = Path(__file__).parent
+    told = subprocess.run(
+        [sys.executable, "-c", code], check=True, capture_output=True, cwd=folder, text=True
+    )
+    return float(told.stdout.split()[-1])
+
+
+def resident_mb() -> float:
+    """Memory that this process holds."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
+
+
+def grown_mb(what: str) -> float:
+    """How much a process grows with many copies of a plant after one, or a skinned mesh at three frames."""
     one = field(1)
     one.snapshot(1)
-    alone = resident_mb()
+    mesh = dancer(tube(250, 400))
+    before = resident_mb()
+    if what == "copies":
+        kept = [field(10_000)]
+        kept[0].snapshot(1)
+    else:
+        kept = [Stage([("s", Scene(Path("s"), (Node("/body", mesh=mesh),)))])]
+        for frame in (1, 2, 3):
+            kept[0].snapshot(frame)
+    return resident_mb() - before
+
+
+def copying(table: Table, paired: Paired) -> None:
+    """10,000 copies of a plant of 10,000 triangles."""
     begun = time.perf_counter()
     stage = field(10_000)
     snapshot = stage.snapshot(1)
     took = time.perf_counter() - begun
-    many = resident_mb()
+    of_copies, of_skin = (memory_mb(what) for what in ("copies", "skin"))
     matrices = 10_000 * 16 * 8 / 2**20
     table.add_row(
         "10,000 copies of 10,000 triangles", f"{took * 1000:.0f} ms to make",
-        f"{many - alone:.0f} MB more than {alone - before:.0f} MB of one; matrices alone {matrices:.1f} MB",
-        "",
+        f"{of_copies:.0f} MB more than one plant; matrices alone {matrices:.1f} MB", "",
+    )  # fmt: skip
+    skinned = dancer(tube(250, 400))
+    skin = skinned.deformation.skin if skinned.deformation else None
+    assert skin is not None
+    bare = sum(a.nbytes for a in (skinned.points, skinned.triangles, skin.joints, skin.weights)) / 2**20
+    table.add_row(
+        "100,250 skinned points, two frames held", f"{of_skin:.0f} MB",
+        f"{of_skin / bare:.1f} x the bare arrays, {bare:.1f} MB", "",
     )  # fmt: skip
     shot = Shot(
         name="1", camera=MadeCamera(position_m=(0, 3, 25), aim_m=(0, 0.5, 0)), glass=Glass(), first=1, last=2

@@ -66,11 +66,6 @@ def once(work: Callable[[], object]) -> float:
     return time.perf_counter() - start
 
 
-def resident_mb() -> float:
-    """Memory that this process holds."""
-    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
-
-
 def paired(*works: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
     """Median seconds of each, run in turn so that noise of the machine is shared."""
     for work in works:
@@ -438,7 +433,7 @@ def main() -> None:
         dragging(table, bare_pass)
         playing(table)
     deforming(table, paired)
-    copying(table, paired, resident_mb)
+    copying(table, paired)
     loading(table)
     starting(table)
     Console(width=140).print(table)

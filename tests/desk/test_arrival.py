@@ -127,7 +127,7 @@ def test_unit_and_axis_are_changed_live_and_the_camera_that_was_made_follows(mak
     trimesh.Trimesh(points, mesh.triangles, process=False).export(tmp_path / "figure.stl")
     sheet = arrived(user, tmp_path / "figure.stl")
     assert sheet.unit_note.text() == "the file does not say it"
-    assert any("no unit" in line for line in sheet.told)
+    assert any("does not say its unit" in line for line in sheet.told)
     pick(sheet.unit, "Centimetres")
     pick(sheet.up, "Z")
     _width, height, _depth = sheet.size_view.size_m()
@@ -137,7 +137,7 @@ def test_unit_and_axis_are_changed_live_and_the_camera_that_was_made_follows(mak
     assert session.doubts == ()
     assert float(session.camera.focus_m) == pytest.approx(height * 2.7, rel=0.3)
     sheet.copy_button.click()
-    assert "no unit" in QGuiApplication.clipboard().text()
+    assert "does not say its unit" in QGuiApplication.clipboard().text()
     sheet.grab()
     sheet.reject()
     QApplication.processEvents()

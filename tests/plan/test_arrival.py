@@ -115,7 +115,7 @@ def in_unit(scene, unit_m, up="Y"):
 
 
 def test_what_was_made_for_a_scene_follows_its_unit_and_axis():
-    scene = Scene("s.obj", (box_at((3, 0, 0), (100, 300, 200)), ball_at((50, 0, 0), 20.0)))
+    scene = Scene(Path("s.obj"), (box_at((3, 0, 0), (100, 300, 200)), ball_at((50, 0, 0), 20.0)))
     before = in_unit(scene, 1.0)
     plan, _ = plan_from_scene(Path("s.obj"), scene)
     plan = plan.but(scenes=(SceneRef(name="s", path="s.obj"),))

@@ -317,7 +317,7 @@ def test_other_formats_through_trimesh(tmp_path, kind):
 
 def test_a_format_without_a_unit_says_what_it_assumes(tmp_path):
     trimesh.creation.box().export(tmp_path / "box.obj")
-    assert any("no unit" in warning for warning in load_scene(tmp_path / "box.obj").warnings)
+    assert "does not say its unit" in load_scene(tmp_path / "box.obj").assumed[0]
 
 
 def test_gltf_colours_are_linear(tmp_path):

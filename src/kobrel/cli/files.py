@@ -81,12 +81,14 @@ def check(plan: PlanPath) -> None:
     """Say what is wrong with a plan and its scenes; exit with 1 if anything is."""
     from kobrel.plan.check import findings, shot_warnings
     from kobrel.plan.file import open_plan
+    from kobrel.plan.space.rebinding import rebound
     from kobrel.plan.staging import load_stage
 
     document = open_plan(plan)
     with progress_bar() as progress:
         stage, problems = load_stage(document, progress)
-        found = problems + stage.warnings + findings(document, stage)
+        document, elsewhere = rebound(document, stage)
+        found = problems + stage.warnings + elsewhere + findings(document, stage)
         for shot in document.shots:
             with contextlib.suppress(PlanError):  # told by the findings
                 found += [

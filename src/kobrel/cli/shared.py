@@ -62,6 +62,7 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
     """
     from kobrel.errors import PlanError, SceneError
     from kobrel.plan.file import open_plan
+    from kobrel.plan.space.rebinding import rebound
     from kobrel.plan.staging import load_stage
 
     plan = open_plan(path)
@@ -75,8 +76,10 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
         stage, problems = load_stage(plan, progress)
     if problems:
         raise SceneError(problems[0])
-    warn(stage.warnings)
-    return plan, shot, stage
+    index = plan.shots.index(shot)
+    plan, found = rebound(plan, stage)
+    warn(stage.warnings + found)
+    return plan, plan.shots[index], stage
 
 
 class progress_bar:  # noqa: N801  a context manager used as a verb

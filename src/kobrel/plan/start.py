@@ -69,6 +69,7 @@ def plan_from_scene(
     told = [] if told is None else told
     name = scene_name(path, set())
     stage = Stage([(name, scene)])
+    told += scene.assumed if unit_m is None else []
     sources = _chosen(path, scene, camera_path)
     stage.prepare(progress)
     if len(sources) > MOST_SHOTS:

@@ -203,6 +203,7 @@ class Choice:
     chosen: str
 
 
+_UNITS = (("one metre", 1.0), ("one centimetre", 0.01), ("one millimetre", 0.001))
 _Z_TO_Y = np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1]], dtype=float)
 
 
@@ -224,7 +225,7 @@ class Scene:
     light : what the file lights it with, where it does
     choices : what else could have been read
     cameras_in : the cameras, and what was assumed of them, for metres in one unit
-    says_unit, says_up : whether the file itself tells its unit and up axis
+    says_unit, says_up, says_rate : whether the file itself tells its unit, up axis and frame rate
     """
 
     path: Path
@@ -241,6 +242,17 @@ class Scene:
     cameras_in: Callable[[float], tuple[tuple[CameraSource, ...], list[str]]] | None = None
     says_unit: bool = True
     says_up: bool = True
+    says_rate: bool = True
+
+    @property
+    def assumed(self) -> list[str]:
+        """What the file does not say, and what is taken instead, for a person."""
+        name = self.path.name
+        unit = next((text for text, metres in _UNITS if metres == self.unit_m), f"{self.unit_m:g} m")
+        told = [] if self.says_unit else [f"{name} does not say its unit; one unit is taken as {unit}."]
+        if not self.says_rate and self.moving:
+            told.append(f"{name} counts in seconds; {self.fps:g} frames a second are assumed.")
+        return told
 
     @cached_property
     def root(self) -> Array:

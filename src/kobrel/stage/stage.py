@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 _KEPT_SNAPSHOTS = 12
 # Each holds a tree of boxes of each mesh that deforms.
-_KEPT_LIVE = 2
+_KEPT_LIVE = 3
 _MOST_KEPT = 256
 _EXTENT_FRAMES = 9
 
@@ -124,7 +124,7 @@ class Stage:
         """Whether anything changes over time."""
         return any(piece.changes for piece in self._pieces)
 
-    @property
+    @cached_property
     def deforms(self) -> bool:
         """Whether any mesh changes its shape."""
         return any(piece.live for piece in self._pieces)
@@ -164,19 +164,19 @@ class Stage:
             if key in self._snapshots:
                 self._snapshots.move_to_end(key)
                 return self._snapshots[key]
+            if self.deforms and keep:  # what no kept frame needs any more is fitted to this one
+                while len(self._snapshots) >= _KEPT_LIVE:
+                    self._snapshots.popitem(last=False)
             made = self._make_snapshot(frame)
             if keep or not self.moves:
                 self._snapshots[key] = made
-                if len(self._snapshots) > (_KEPT_LIVE if self.deforms else _KEPT_SNAPSHOTS):
+                if len(self._snapshots) > _KEPT_SNAPSHOTS:
                     self._snapshots.popitem(last=False)
             return made
 
     def _make_snapshot(self, frame: float) -> Snapshot:
         self.prepare()
         assert self._geometry is not None
-        if self.deforms:  # what no kept frame needs any more is fitted to this one
-            while len(self._snapshots) >= _KEPT_LIVE:
-                self._snapshots.popitem(last=False)
         return snapshot_of(self._placed, frame, self.origin, self._geometry.tables, self.environment)
 
     @cached_property

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QGuiApplication, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
@@ -37,8 +38,9 @@ _PANE = QSize(356, 200)
 _MARGIN = 16.0
 _MOST_BOXES = 2000
 _LEAST_PX = 3.0
-_BACKDROP = 25.0
-"""How many times wider than most parts something is that the view need not hold: water, hills, a sky."""
+_ROOM = 1.25
+"""How much more than the picture's height at the focus, or than a person, the view holds."""
+_FARTHEST_M = 1e6
 
 
 def worth_showing(session: Session, told: Sequence[str]) -> bool:
@@ -49,14 +51,14 @@ def worth_showing(session: Session, told: Sequence[str]) -> bool:
 
 
 class SizeView(QWidget):
-    """A scene from the front, boxes about its parts, beside a person of 1.75 m to scale."""
+    """A scene as the camera looks at it, level, boxes about its parts, beside a person of 1.75 m to scale."""
 
     def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._name = session, name
         self.setFixedSize(_PANE)
         self.setAccessibleName("The scene's size beside a person")
-        self.setToolTip(f"The scene from the front, beside a person of {_PERSON_M:g} m")
+        self.setToolTip(f"The scene as the camera looks at it, beside a person of {_PERSON_M:g} m")
         person = standing()
         corners = person.points[person.triangles][:, :, :2]
         self._person = corners / np.ptp(person.points[:, 1]) * _PERSON_M
@@ -67,6 +69,27 @@ class SizeView(QWidget):
         width, height, depth = (float(part) for part in high - low)
         return width, height, depth
 
+    def _seen_m(self) -> tuple[float, float, float]:
+        """Middle of what is shown, across and up, and how high it is: as much as the picture shows at the
+        focus, or a person where that is less.
+        """
+        camera = self._session.camera
+        low, high = self._session.stage.bounds(float(self._session.frame))
+        across, up = _flat((low + high)[None] / 2, self._right())
+        tall = float(max(high - low))
+        if camera is not None and camera.focus_m < _FARTHEST_M:
+            point = camera.pose[:3, 3] - camera.pose[:3, 2] * float(camera.focus_m)
+            across, up = _flat(point[None], self._right())
+            distance = 1.0 if camera.projection == "orthographic" else float(camera.focus_m)
+            tall = 2.0 * float(camera.half_widths()[1]) * distance
+        return float(across[0]), float(up[0]), max(_ROOM * tall, _ROOM * _PERSON_M)
+
+    def _right(self) -> NDArray[np.float64]:
+        """The level way to the right as the camera looks, (3,)."""
+        camera = self._session.camera
+        right = np.array([1.0, 0.0, 0.0]) if camera is None else camera.pose[:3, 0] * (1.0, 0.0, 1.0)
+        return np.asarray(right / max(float(np.linalg.norm(right)), 1e-9))
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -75,34 +98,42 @@ class SizeView(QWidget):
         if self._name not in stage.scenes:
             return
         boxes = stage.boxes(float(self._session.frame))
-        boxes = boxes[np.isfinite(boxes[:, 0, 0])][:_MOST_BOXES, :, :2]
+        boxes = boxes[np.isfinite(boxes[:, 0, 0])][:_MOST_BOXES]
         if not len(boxes):
             draw_text(painter, QPointF(12, 24), "Nothing is drawn.", theme().quiet, 12)
             return
-        wide_of = np.ptp(boxes[:, :, 0], axis=1)
-        chosen = boxes[wide_of <= _BACKDROP * max(float(np.median(wide_of)), 1e-12)]
-        low, high = chosen.min(axis=(0, 1)), chosen.max(axis=(0, 1))
-        wide, tall = (float(part) for part in high - low)
-        gap = 0.3 * max(_PERSON_M * 0.4, 0.06 * wide)
-        across = wide + gap + _PERSON_M * 0.4
-        room = self.width() - 2 * _MARGIN, self.height() - 2 * _MARGIN - 14
-        scale = min(room[0] / max(across, 1e-9), room[1] / max(tall, _PERSON_M))
-        left = (self.width() - across * scale) / 2
-        foot = self.height() - _MARGIN - 14
+        middle, height, tall = self._seen_m()
+        scale = (self.height() - 2 * _MARGIN - 14) / tall
+        across, up = _flat(boxes, self._right())
+        left, right = across.min(axis=1), across.max(axis=1)
+        low, high = up.min(axis=1), up.max(axis=1)
+        wide = self.width() / scale
+        there = (right > middle - wide / 2) & (left < middle + wide / 2) & (low > height - tall / 2)
+        foot = float(low[there].min()) if there.any() else height - tall / 2
+        if there.any():  # what stands there, if that is less
+            ends = float(left[there].min()), float(right[there].max())
+            room = (ends[1] - ends[0]) * self.height() / self.width() * 1.6
+            needed = _ROOM * max(float(high[there].max()) - foot, room, _PERSON_M)
+            if needed < tall:
+                middle, scale = sum(ends) / 2, scale * tall / needed
 
         def place(x: float, y: float) -> QPointF:
-            return QPointF(left + (x - float(low[0])) * scale, foot - (y - float(low[1])) * scale)
+            return QPointF(
+                self.width() / 2 + (x - middle) * scale, self.height() - _MARGIN - 14 - (y - foot) * scale
+            )
 
-        painter.setPen(QPen(theme().line, 1))
-        painter.drawLine(QPointF(8, foot), QPointF(self.width() - 8, foot))
         painter.setPen(QPen(faded(theme().text, 0.5), 1))
         painter.setBrush(faded(theme().text, 0.05))
-        for box in boxes:
-            (x0, y0), (x1, y1) = box.min(axis=0), box.max(axis=0)
-            painter.drawRect(QRectF(place(float(x0), float(y1)), place(float(x1), float(y0))))
-        self._paint_person(painter, left + (wide + gap) * scale, foot, scale)
-        width, height, depth = (format_length(metres) for metres in self.size_m())
-        text = f"{width} wide, {height} high, {depth} deep"
+        frame = QRectF(self.rect())
+        for x0, x1, y0, y1 in zip(left, right, low, high, strict=True):
+            box = QRectF(place(float(x0), float(y1)), place(float(x1), float(y0)))
+            if box.intersects(frame) and not box.contains(frame):
+                painter.drawRect(box.intersected(frame.adjusted(-2, -2, 2, 2)))
+        self._paint_person(painter, self.width() * 0.8, place(0.0, foot).y(), scale)
+        width_m, height_m, depth_m = (format_length(metres) for metres in self.size_m())
+        text = f"all of it is {width_m} wide, {height_m} high, {depth_m} deep"
+        strip = QRectF(0, self.height() - 24.0, self.width(), 24.0)
+        painter.fillRect(strip, faded(theme().base, 0.85))
         draw_text(painter, QPointF(self.width() / 2, self.height() - 8), text, theme().text, 12, "centre")
 
     def _paint_person(self, painter: QPainter, left: float, foot: float, scale: float) -> None:
@@ -110,8 +141,9 @@ class SizeView(QWidget):
         painter.setBrush(theme().focus)
         tall = _PERSON_M * scale
         if tall < _LEAST_PX * 3:  # too small to be told as a person: a mark with a word
-            painter.drawRect(QRectF(left, foot - max(tall, 1.0), _LEAST_PX, max(tall, 1.0)))
-            draw_text(painter, QPointF(left + 1, foot - 12), "a person", theme().focus, 11, "right")
+            edge = self.width() - _MARGIN
+            painter.drawRect(QRectF(edge - _LEAST_PX, foot - max(tall, 1.0), _LEAST_PX, max(tall, 1.0)))
+            draw_text(painter, QPointF(edge, foot - 12), "a person", theme().focus, 11, "right")
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         middle = left + 0.2 * _PERSON_M * scale
@@ -119,6 +151,13 @@ class SizeView(QWidget):
             places = [QPointF(middle + float(x) * scale, foot - float(y) * scale) for x, y in corners]
             painter.drawPolygon(QPolygonF(places))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+
+def _flat(
+    points: NDArray[np.float64], right: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Points (..., 3) seen level from the front: across and up, (...) each."""
+    return points @ right, points[..., 1]
 
 
 class _Pane(QWidget):

@@ -290,7 +290,7 @@ class Window(QMainWindow):
             self.arrival.accept()
         name = chosen.scene if chosen is not None and chosen.scene in scenes else scenes[0]
         scene = self.session.stage.scenes.get(name)
-        own = list(scene.warnings) if scene is not None else []
+        own = [*scene.warnings, *scene.assumed] if scene is not None else []
         self.arrival = ArrivalSheet(
             self.session, name, told if told is not None else own, lambda: self.picture.image, self
         )

@@ -57,7 +57,6 @@ def load_mesh_file(path: Path, progress: Progress) -> Scene:
             nodes.append(Node(f"/{name}", motion=matrix_motion(matrix), mesh=mesh, materials=(material,)))
     if not nodes and not warnings:
         raise SceneError("no mesh is in it.", file=path, remedy="Export the scene again, with its faces.")
-    warnings.append(f"{path.name}: the format has no unit; one unit is taken as one metre.")
     return Scene(
         path, tuple(nodes), warnings=tuple(warnings + beside.warnings), says_unit=False, says_up=False
     )

@@ -99,9 +99,6 @@ class _Reader:
             waiting += [(item.getChild(k), here) for k in range(item.getNumChildren())][::-1]
         cameras = tuple(self._camera(schema, node) for schema, node in self._cameras)
         moving = [frame for frame in self._frames if abs(frame) < 1e9]
-        self.warnings.append(
-            f"{self._path.name}: the format has no unit; one unit is taken as one centimetre."
-        )
         return Scene(
             self._path,
             tuple(self._nodes),

@@ -141,8 +141,6 @@ class _Reader:
         if plain:
             self.warnings.append(f"Left out of its surfaces and lights: {', '.join(plain)}.")
         ends = self._animations.ends
-        if ends:
-            self.warnings.append(f"Its animation is in seconds; {FPS:g} frames a second are assumed.")
         return Scene(
             self._container.path,
             tuple(self._nodes),
@@ -152,6 +150,7 @@ class _Reader:
             last_frame=ends[1] if ends else None,
             warnings=tuple(dict.fromkeys(self.warnings + self._container.beside.warnings)),
             light=self._light(),
+            says_rate=False,
             choices=tuple(self._choices),
             cameras_in=lambda unit_m: (tuple(_scaled(camera, unit_m) for camera in cameras), []),
         )
