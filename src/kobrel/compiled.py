@@ -22,6 +22,18 @@ def kernel(function: Callable[..., Any]) -> Any:
     return compiled
 
 
+def callback(signature: Any) -> Callable[[Callable[..., Any]], Any]:
+    """Compile a function that a library calls by its address; kept on disk as kernels are."""
+
+    def compiled(function: Callable[..., Any]) -> Any:
+        try:
+            return numba.cfunc(signature, cache=True)(function)
+        except Exception:  # no folder to keep it in, or what is kept there cannot be read
+            return numba.cfunc(signature)(function)
+
+    return compiled
+
+
 def _mend_cache(compiled: Any) -> None:
     """Let a kernel empty its cache where that cannot be read, instead of failing."""
     cache = compiled._cache

@@ -4,6 +4,7 @@ Run as a module it exits with 1 where the compiled form cannot be kept.
 """
 
 import sys
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -17,11 +18,13 @@ from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import FixedCamera, Light, Plan, Shot
+from kobrel.stage.deform import Deformation, Skin, Still
 from kobrel.stage.engine import rays
-from kobrel.stage.motion import matrix_motion
-from kobrel.stage.scene import Material, Node, Scene
+from kobrel.stage.joints import Joints
+from kobrel.stage.motion import Motion, matrix_motion
+from kobrel.stage.scene import Cutout, Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
-from kobrel.stage.stage import Stage
+from kobrel.stage.stage import Place, Stage
 
 
 @cache
@@ -45,6 +48,23 @@ def prepare() -> None:
     rays.blocked_rays(view.snapshot.handle, np.zeros((1, 3)), np.ones((1, 3)))
 
 
+def prepare_rare() -> None:
+    """Compile, to be kept on disk, what only scenes with skins or cut-outs need."""
+    mesh = sphere(1.0, 8)
+    count = len(mesh.points)
+    skin = Skin(
+        np.zeros((count, 1), np.int32), np.ones((count, 1), np.float32), Joints((-1,), (Motion(),)),
+        np.zeros(1, np.int64), np.eye(4)[None],
+    )  # fmt: skip
+    alive = replace(mesh, deformation=Deformation(Still(mesh.points), None, skin))
+    glass = Material("glass", cutout=Cutout(0.5))
+    scene = Scene(Path("rare"), (Node("/alive", mesh=alive, materials=(glass,)),))
+    stage = Stage([("rare", scene)])
+    stage.pick(0, (0, 0, 5), (0, 0, -1))
+    stage.surface_point(Place("rare", "/alive"), (0, 1, 2), (1.0, 0.0, 0.0), [0.0])
+
+
 if __name__ == "__main__":
     prepare()
+    prepare_rare()
     sys.exit(0 if is_kept(kernels.draw_rows) else 1)

@@ -4,15 +4,16 @@ Embree asks a filter, compiled here, about each hit on such a surface, so that e
 same holes: those of the picture, of shadows, of probes and of small lights.
 """
 
+from functools import cache
 from typing import Any
 
 import numpy as np
 from llvmlite import ir
-from numba import carray, cfunc, types
+from numba import carray, types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-from kobrel.compiled import kernel
+from kobrel.compiled import callback, kernel
 from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.scene import Material, Mesh
 
@@ -77,7 +78,6 @@ def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-de
     return opacity < 1.0 and _chance(a, b, c, np.uint32(triangle)) >= opacity
 
 
-@cfunc(types.void(types.CPointer(types.uint64)), nopython=True)
 def _filter(arguments):  # type: ignore[no-untyped-def]
     """Embree's ``RTCFilterFunctionN``: takes hits back where the surface lets the ray through."""
     given = carray(arguments, 6)
@@ -96,6 +96,12 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
                 table, triangle, np.float64(hit[3 * many + i]), np.float64(hit[4 * many + i]), *seed
             ):
                 valid[i] = 0
+
+
+@cache
+def _filter_address() -> int:
+    """Where the compiled filter lies; compiled or loaded when something is first seen through."""
+    return int(callback(types.void(types.CPointer(types.uint64)))(_filter).address)
 
 
 class CutoutTable:
@@ -127,7 +133,7 @@ class CutoutTable:
     @property
     def filter_address(self) -> int:
         """Of the filter."""
-        return int(_filter.address)
+        return _filter_address()
 
 
 def _address(array: NDArray[Any] | None) -> int:
