@@ -1,6 +1,7 @@
 """Shapes that change on the stage, and surfaces that rays pass."""
 
 import gc
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,12 +12,13 @@ from kobrel.plan.model import Light, Mark, SubjectTarget, SurfaceAnchor
 from kobrel.plan.space.anchors import at_surface, on_surface, subject_points
 from kobrel.plan.start import plan_from_scene
 from kobrel.stage import shapes
+from kobrel.stage.copies import Copies
 from kobrel.stage.deform import Blend, Deformation, Sampled, Still
 from kobrel.stage.engine.meshes import corner_normals, normals_of
 from kobrel.stage.motion import Track
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.read.normals import shared_corners
-from kobrel.stage.scene import Cutout, Material, Mesh, Node, Texture
+from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene, Texture
 from kobrel.stage.stage import Place, Stage
 from tests.conftest import ball_at
 from tests.picture.test_tracer import view_of
@@ -236,3 +238,26 @@ def test_texture_coordinates_that_are_no_numbers_end_nothing(looking_at, value):
     node.mesh.uv[...] = value
     _, _, stage = looking_at(node)
     stage.pick(1, (0.2, 0.1, 0), (0, 0, -1))
+
+
+def many_copies(count=200):
+    """Balls on a plane, in one node below a group, and where they stand."""
+    places = np.random.default_rng(4).uniform(-30, 30, (count, 3)) * (1, 0, 1)
+    copies = Copies(Track.constant(places))
+    ball = Node("/field/ball", 0, mesh=shapes.sphere(0.5, 12), copies=copies)
+    return Stage([("s", Scene(Path("s"), (Node("/field"), ball)))]), places
+
+
+def test_bounds_and_nearest_points_of_many_copies():
+    stage, places = many_copies()
+    low, high = stage.local_bounds(Place("s", "/field"), [1.0, 2.0])
+    np.testing.assert_allclose(low[0], places.min(axis=0) - 0.5, atol=0.02)
+    np.testing.assert_allclose(high[0], places.max(axis=0) + 0.5, atol=0.02)
+    goals = np.array([[0.0, 5.0, 0.0], [40.0, 1.0, -3.0], [-20.0, 0.2, 11.0]])
+    found = stage.nearest(Place("s", "/field"), goals, np.array([1.0, 2.0, 3.0]))
+    for goal, point in zip(goals, found, strict=True):
+        wanted = np.linalg.norm(places - goal, axis=1).min() - 0.5
+        assert np.linalg.norm(point - goal) == pytest.approx(wanted, abs=0.02)
+    one = stage.nearest(Place("s", "/field/ball[7]"), goals[:1], np.array([1.0]))
+    assert np.linalg.norm(one[0] - places[7]) == pytest.approx(0.5, abs=0.02)
+    np.testing.assert_allclose(stage.centre(Place("s", "/field/ball[7]"), [1.0])[0], 0, atol=0.02)

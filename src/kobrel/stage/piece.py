@@ -167,13 +167,17 @@ class Piece:
             boxes[row] = seen[mesh]
         return boxes
 
+    def _corners(self, frame: float) -> Array:
+        """(R, 8, 3) corners of the box about each mesh at a frame, seen or not."""
+        matrices = self.matrices(frame)
+        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self.local_boxes(frame)[self.numbers])
+        return np.asarray(turned + matrices[:, None, :3, 3])
+
     def boxes(self, frame: float) -> Array:
         """(R, 8, 3) corners of the box about each mesh at a frame; one corner, at its node, for a row that
         is not there.
         """
-        matrices = self.matrices(frame)
-        turned = np.einsum("rij,rkj->rki", matrices[:, :3, :3], self.local_boxes(frame)[self.numbers])
-        corners = np.asarray(turned + matrices[:, None, :3, 3])
+        corners = self._corners(frame)
         seen = self.seen(frame)
         if seen is not None and not seen.all():
             corners[~seen] = np.nan
@@ -196,17 +200,22 @@ class Piece:
         rows = self.rows_below(index)
         if copy is not None:
             rows = [row for row in rows if self.copies[row] == copy] or rows
-        live = set(self.live)
-        held = all(self._held(index, int(self.nodes[row])) for row in rows)
-        if held and not any(self.nodes[row] in live for row in rows):
+        nodes = set(self.nodes[rows].tolist())
+        if not nodes & set(self.live) and all(self._held(index, node) for node in nodes):
             frames = frames[:1]
-        low, high = np.full((len(frames), 3), np.inf), np.full((len(frames), 3), -np.inf)
         inverse = np.linalg.inv(self.scene.world(index, frames, copy))
+        low, high = np.full((len(frames), 3), np.inf), np.full((len(frames), 3), -np.inf)
+        if len(rows) > len(frames):  # frame by frame, all rows at once
+            for at, frame in enumerate(frames):
+                matrix = inverse[min(at, len(inverse) - 1)]
+                corners = self._corners(float(frame))[rows].reshape(-1, 3) @ matrix[:3, :3].T + matrix[:3, 3]
+                low[at], high[at] = corners.min(axis=0), corners.max(axis=0)
+            return low, high
         for row in rows:
             node = int(self.nodes[row])
             own = self.copies[row] if self.copies[row] != NO_COPY else None
             matrix = inverse @ self.scene.world(node, frames, own)
-            if node in live:
+            if self.mesh_of(node).deformation is not None:
                 boxes = np.stack([_box(self.mesh_of(node).bounds(frame)) for frame in frames])
             else:
                 boxes = self._rest_boxes[self.numbers[row]][None]

@@ -14,7 +14,7 @@ from kobrel.stage.copies import copy_of_path
 from kobrel.stage.motion import Array
 from kobrel.stage.nearest import Closest, nearest_of, weights_in
 from kobrel.stage.piece import NO_COPY, Piece
-from kobrel.stage.scene import Progress, Scene, no_progress
+from kobrel.stage.scene import Mesh, Progress, Scene, no_progress
 from kobrel.stage.snapshot import PlacedPiece, Snapshot, snapshot_of
 
 if TYPE_CHECKING:
@@ -25,6 +25,8 @@ _KEPT_SNAPSHOTS = 12
 # Each holds a tree of boxes of each mesh that deforms.
 _KEPT_LIVE = 3
 _MOST_KEPT = 256
+_MANY_ROWS = 16
+_NOWHERE_M = 1e12
 _EXTENT_FRAMES = 9
 
 
@@ -105,7 +107,7 @@ class Stage:
         self._geometry: Geometry | None = None
         self._boxes: tuple[float, Array] | None = None
         self._kept: dict[Hashable, Array] = {}
-        self._closest: dict[Place, list[tuple[int, Closest]]] = {}
+        self._closest: dict[Mesh, Closest] = {}
         self._lock = threading.RLock()
 
     def kept(self, key: Hashable, make: Callable[[], Array]) -> Array:
@@ -376,14 +378,16 @@ class Stage:
         if found is None:
             return None
         piece, placement, index, copy = found
-        if place not in self._closest:
-            rows = piece.rows_below(index)
-            rows = [row for row in rows if copy is None or piece.copies[row] == copy]
-            self._closest[place] = [(row, Closest(piece.mesh_of(int(piece.nodes[row])))) for row in rows]
+        rows = [row for row in piece.rows_below(index) if copy is None or piece.copies[row] == copy]
         goals, at = np.asarray(points, dtype=float), np.atleast_1d(np.asarray(frames, dtype=float))
+        if len(rows) > _MANY_ROWS:
+            rows = self._within_reach(place.scene, rows, goals, at)
         best, least = None, np.full(len(goals), np.inf)
-        for row, closest in self._closest[place]:
-            number = int(piece.copies[row])
+        for row in rows:
+            number, mesh = int(piece.copies[row]), piece.mesh_of(int(piece.nodes[row]))
+            if mesh not in self._closest:
+                self._closest[mesh] = Closest(mesh)
+            closest = self._closest[mesh]
             own = None if number == NO_COPY else number
             worlds = placement @ piece.scene.world(int(piece.nodes[row]), at, own)
             here = closest.nearest(goals, np.broadcast_to(worlds, (len(goals), 4, 4)), at)
@@ -391,6 +395,18 @@ class Stage:
             best = here if best is None else np.where((distance < least)[:, None], here, best)
             least = np.minimum(distance, least)
         return best
+
+    def _within_reach(self, scene: str, rows: list[int], goals: Array, frames: Array) -> list[int]:
+        """Those of a scene's rows that can hold the point nearest to a goal (F, 3) at any frame."""
+        chosen = np.asarray(rows) + int(self._starts[self._names.index(scene)])
+        kept = np.zeros(len(rows), bool)
+        for goal, frame in zip(goals, np.broadcast_to(frames, len(goals)), strict=True):
+            boxes = np.nan_to_num(self.boxes(float(frame))[chosen], nan=_NOWHERE_M)
+            low, high = boxes.min(axis=1), boxes.max(axis=1)
+            nearest = np.linalg.norm(np.maximum(np.maximum(low - goal, goal - high), 0.0), axis=1)
+            farthest = np.linalg.norm(np.maximum(np.abs(low - goal), np.abs(high - goal)), axis=1)
+            kept |= nearest <= farthest.min()
+        return [row for row, keep in zip(rows, kept, strict=True) if keep]
 
 
 def _exact_distance(corners: Array, origin: Array, direction: Array) -> float | None:

@@ -12,6 +12,7 @@ from kobrel.stage.scene import (
     SCENE_SUFFIXES,
     USD_SUFFIXES,
     Choices,
+    Mesh,
     Progress,
     Scene,
     no_progress,
@@ -57,17 +58,32 @@ def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = 
         from kobrel.stage.read.mesh_files import load_mesh_file
 
         scene = load_mesh_file(path, progress)
-    return _without_flat_nodes(scene)
+    return _without_impossible_meshes(scene)
 
 
-def _without_flat_nodes(scene: Scene) -> Scene:
-    """The scene without meshes whose transform always squeezes them to nothing."""
+def _without_impossible_meshes(scene: Scene) -> Scene:
+    """The scene without meshes that are not finite, or that their transform always squeezes to nothing."""
     nodes, warnings = list(scene.nodes), list(scene.warnings)
+    whole: dict[Mesh, bool] = {}
     for index, node in enumerate(scene.nodes):
-        if node.mesh is None or scene.moves(index) or node.copies is not None:
+        mesh = node.mesh
+        if mesh is None:
+            continue
+        if mesh not in whole:
+            whole[mesh] = _is_finite(mesh)
+        if not whole[mesh]:
+            nodes[index] = replace(node, mesh=None)
+            warnings.append(f"{node.path}: left out, it has points that are not numbers.")
+        if not whole[mesh] or scene.moves(index) or node.copies is not None:
             continue
         matrix = scene.world(index, np.zeros(1))[0]
         if not np.all(np.isfinite(matrix)) or abs(np.linalg.det(matrix[:3, :3])) < 1e-30:
             nodes[index] = replace(node, mesh=None)
-            warnings.append(f"{node.path}: left out, its scale is zero.")
+            warnings.append(f"{node.path}: left out, its transform makes nothing of it.")
     return replace(scene, nodes=tuple(nodes), warnings=tuple(warnings))
+
+
+def _is_finite(mesh: Mesh) -> bool:
+    """Whether all points are numbers: a sum is, if every part is; else they are looked at one by one."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        return bool(np.isfinite(mesh.points.sum())) or bool(np.isfinite(mesh.points).all())
