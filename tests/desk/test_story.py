@@ -13,15 +13,23 @@ from kobrel.plan.file import open_plan
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, SubjectTarget
 from kobrel.session.commands import walking
+from kobrel.session.open_file import open_file
+from kobrel.stage.scene import no_progress
 from tests.conftest import DEMO
 
 SCENE = DEMO.with_suffix(".usdc")
 
 
+@pytest.fixture(scope="module")
+def opened_scene(qapp):
+    """The demo's scene as a new plan, read once: nothing that an edit does changes it."""
+    return open_file(SCENE, no_progress)
+
+
 @pytest.fixture
-def user(make_window):
+def user(make_window, opened_scene):
     user = make_window()
-    user.window.document.open(SCENE)
+    user.window.document.show(opened_scene, SCENE)
     user.opened()
     return user
 
