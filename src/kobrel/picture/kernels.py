@@ -11,6 +11,7 @@ from kobrel.compiled import kernel
 from kobrel.optics import flaws
 from kobrel.optics.aperture import SIDE
 from kobrel.picture.numbers import ORTHOGRAPHIC, PERSPECTIVE
+from kobrel.stage.engine.chance import mixed
 from kobrel.stage.engine.rays import (
     FAR_AT,
     LANES,
@@ -45,14 +46,10 @@ leaning, within_stop = kernel(flaws.leaning), kernel(flaws.within_stop)
 
 @kernel
 def hashed(x, y, salt):  # type: ignore[no-untyped-def]
-    """A number in [0, 1) that looks random for each pixel (Wellons' 32-bit mixer)."""
-    h = np.uint32(x) * np.uint32(0x9E3779B1) + np.uint32(y) * np.uint32(0x85EBCA77) + np.uint32(salt)
-    h ^= h >> np.uint32(16)
-    h *= np.uint32(0x7FEB352D)
-    h ^= h >> np.uint32(15)
-    h *= np.uint32(0x846CA68B)
-    h ^= h >> np.uint32(16)
-    return np.float64(np.uint32(h)) * (1.0 / 4294967296.0)
+    """A number in [0, 1) that looks random for each pixel."""
+    return mixed(
+        np.uint32(x) * np.uint32(0x9E3779B1) + np.uint32(y) * np.uint32(0x85EBCA77) + np.uint32(salt)
+    )
 
 
 @kernel

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 
 from kobrel.optics.lens import Numbers
-from kobrel.optics.units import METRES, format_length
+from kobrel.optics.units import format_length
 from kobrel.plan.edit import add_subject
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import (
@@ -169,12 +169,3 @@ def light_of(scene: Scene, light: Light) -> Light:
 def scene_names(stage: Stage) -> list[str]:
     """The stage's scenes that are files."""
     return [name for name in stage.scenes if number_of(name) is None]
-
-
-def named_unit(unit_m: float) -> str:
-    """A unit by its symbol, "" for another length.
-
-    >>> named_unit(0.01)
-    'cm'
-    """
-    return next((name for name, metres in METRES.items() if abs(metres / unit_m - 1) < 1e-9), "")

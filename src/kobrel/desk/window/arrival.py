@@ -278,7 +278,9 @@ class ArrivalSheet(QDialog):
         self._row("Made in", self.unit, self.unit_note)
         self.up = choice("Up", [("Y", "Y"), ("Z", "Z")], "Which of the file's axes points up", 170)
         self.up.activated.connect(lambda _i: self._change("Up axis", up=self.up.currentData()))
-        self._row("Up", self.up)
+        self.up_note = QLabel()
+        self.up_note.setObjectName("quiet")
+        self._row("Up", self.up, self.up_note)
         self.choices: dict[str, QComboBox] = {}
         scene = self._scene
         for offered in scene.choices if scene else ():
@@ -320,8 +322,11 @@ class ArrivalSheet(QDialog):
         if scene is None or reference is None:
             return
         choose(self.unit, next((m for m in METRES.values() if abs(m / scene.unit_m - 1) < 1e-6), None))
-        told = "as the file says" if scene.says_unit else "the file does not say it"
-        self.unit_note.setText("chosen here" if reference.unit_m is not None else told)
+        for note, own, says in (
+            (self.unit_note, reference.unit_m, scene.says_unit), (self.up_note, reference.up, scene.says_up),
+        ):  # fmt: skip
+            told = "as the file says" if says else "the file does not say it"
+            note.setText("chosen here" if own is not None else told)
         choose(self.up, scene.up)
         for offered in scene.choices:
             if offered.key in self.choices:

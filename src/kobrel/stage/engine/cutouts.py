@@ -14,6 +14,7 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from kobrel.compiled import callback, kernel
+from kobrel.stage.engine.chance import mixed
 from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.scene import Material, Mesh
 
@@ -44,18 +45,6 @@ def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _chance(a, b, c, d):  # type: ignore[no-untyped-def]
-    """A number in [0, 1) that looks random for each ray and triangle (Wellons' 32-bit mixer)."""
-    h = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D) + d
-    h ^= h >> np.uint32(16)
-    h *= np.uint32(0x7FEB352D)
-    h ^= h >> np.uint32(15)
-    h *= np.uint32(0x846CA68B)
-    h ^= h >> np.uint32(16)
-    return np.float64(np.uint32(h)) * (1.0 / 4294967296.0)
-
-
-@kernel
 def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-def]
     """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from."""
     count = table[2]
@@ -75,7 +64,8 @@ def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-de
             opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
     if cutoff > 0.0:
         return opacity < cutoff
-    return opacity < 1.0 and _chance(a, b, c, np.uint32(triangle)) >= opacity
+    seed = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D)
+    return opacity < 1.0 and mixed(seed + np.uint32(triangle)) >= opacity
 
 
 def _filter(arguments):  # type: ignore[no-untyped-def]

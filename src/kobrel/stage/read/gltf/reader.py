@@ -93,7 +93,7 @@ class _Reader:
         self.warnings: list[str] = []
         self._nodes: list[Node] = []
         self._placed: dict[int, _Placed] = {}
-        self._lights: list[tuple[str, Array, Array]] = []
+        self._lights: list[tuple[str, int, Array]] = []
         self._choices: list[Choice] = []
         self._scene = self._chosen(_SCENE, "Scene", [s.name for s in self._document.scenes], wanted)
         animations = self._document.animations
@@ -285,7 +285,7 @@ class _Reader:
         light = lights[number]
         colour = np.asarray(light.get("color", (1, 1, 1)), float) * float(light.get("intensity", 1.0))
         if light.get("type") == "directional":
-            self._lights.append((placed.path, np.array([placed.node]), colour / np.pi))
+            self._lights.append((placed.path, placed.node, colour / np.pi))
             return
         if light.get("type") == "spot":
             self.warnings.append(f"{placed.path}: a spot light, drawn as a bulb that shines all round.")
@@ -302,7 +302,7 @@ class _Reader:
         for path, _, _ in self._lights[1:]:
             self.warnings.append(f"{path}: left out, only the brightest distant light becomes the key light.")
         _, node, colour = self._lights[0]
-        world = Scene(self._container.path, tuple(self._nodes)).world(int(node[0]), [0.0])[0]
+        world = Scene(self._container.path, tuple(self._nodes)).world(node, [0.0])[0]
         back = world[:3, 2] / max(float(np.linalg.norm(world[:3, 2])), _FLAT)
         return FileLight(_tuple(back), _tuple(colour))
 
