@@ -124,9 +124,7 @@ class _Reader:
 
     def read(self, progress: Progress) -> Scene:
         self._lay_out()
-        self._joints = Joints(
-            tuple(node.parent for node in self._nodes), tuple(node.motion for node in self._nodes)
-        )
+        self._joints, self._joint_of = self._skeleton()
         order = list(self._placed.items())
         for count, (index, placed) in enumerate(order):
             if count % 16 == 0:
@@ -186,6 +184,19 @@ class _Reader:
         names = [part.name.replace("/", "_").strip() or f"#{n}" for n, part in enumerate(parts, start=1)]
         return [(i, f"{above}/{name}") for i, name in zip(indices, _told_apart(names), strict=True)]
 
+    def _skeleton(self) -> tuple[Joints, dict[int, int]]:
+        """The joints of all skins with those above them, and the joint of each such node."""
+        wanted = [self._placed[j].node for s in self._document.skins for j in s.joints if j in self._placed]
+        needed: set[int] = set()
+        for node in wanted:
+            at = node
+            while at >= 0 and at not in needed:
+                needed.add(at)
+                at = self._nodes[at].parent
+        number = {node: k for k, node in enumerate(sorted(needed))}
+        parents = tuple(number.get(self._nodes[node].parent, -1) for node in number)
+        return Joints(parents, tuple(self._nodes[node].motion for node in number)), number
+
     # What stands there
 
     def _dress(self, index: int, placed: _Placed) -> None:
@@ -236,7 +247,7 @@ class _Reader:
     def _skin(self, part: NodePart, found: MeshOf, path: str) -> Skin | None:
         assert part.skin is not None
         source = self._container.of(self._document.skins, part.skin, "skin")
-        joints = [self._placed[joint].node for joint in source.joints if joint in self._placed]
+        joints = [self._joint_of[self._placed[j].node] for j in source.joints if j in self._placed]
         if found.joints is None or found.weights is None or len(joints) != len(source.joints):
             self.warnings.append(f"{path}: its skin has no joints in the scene; it is drawn stiff.")
             return None
