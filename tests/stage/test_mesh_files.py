@@ -53,6 +53,19 @@ def test_files_outside_the_folder_are_not_read(tmp_path):
     assert beside.find(str(tmp_path / "secret.png")) is None
 
 
+def test_links_do_not_lead_out_of_the_folder(tmp_path):
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (tmp_path / "secret.png").write_bytes(b"x")
+    (folder / "mine.png").write_bytes(b"y")
+    (folder / "out.png").symlink_to(tmp_path / "secret.png")
+    (folder / "same.png").symlink_to(folder / "mine.png")
+    beside = Beside(folder)
+    assert beside.find("out.png") is None
+    assert beside.find("elsewhere/out.png") is None
+    assert beside.find("elsewhere/same.png") is not None
+
+
 def test_text_that_is_no_text_still_comes_through():
     assert text_of(bytes(range(256)))
     assert text_of("v 1 2 3\n".encode("utf-16")) == "v 1 2 3\n"

@@ -38,7 +38,7 @@ class Beside:
     """
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
+        self._folder = folder.resolve()
         self._by_name: dict[str, Path] | None = None
         self.warnings: list[str] = []
 
@@ -46,7 +46,7 @@ class Beside:
         """A file by its path from the folder, with either slash, or by its name alone."""
         plain = name.strip().strip('"').replace("\\", "/")
         direct = (self._folder / plain).resolve()
-        if direct.is_relative_to(self._folder.resolve()) and direct.is_file():
+        if self._within(direct) and direct.is_file():
             return direct
         found = self._names().get(PurePosixPath(plain).name.lower())
         if found is None:
@@ -55,6 +55,10 @@ class Beside:
                 self.warnings.append(told)
         return found
 
+    def _within(self, path: Path) -> bool:
+        """Whether a path without links lies in the folder or below."""
+        return path.is_relative_to(self._folder)
+
     def _names(self) -> dict[str, Path]:
         """The files of the folder and those below it, by their names in small letters."""
         if self._by_name is None:
@@ -62,7 +66,7 @@ class Beside:
             for count, path in enumerate(self._folder.rglob("*")):
                 if count > _MOST_FILES:
                     break
-                if path.is_file():
+                if path.is_file() and self._within(path.resolve()):
                     self._by_name.setdefault(path.name.lower(), path)
         return self._by_name
 
