@@ -401,6 +401,64 @@ def test_circles_and_unknown_parts_are_mended(tmp_path):
     assert any("ACME_shine" in w for w in scene.warnings)
 
 
+EXTENSIONS = [
+    (("materials", 0), "KHR_materials_emissive_strength", {"emissiveStrength": 2}),
+    (("materials", 0), "KHR_materials_transmission", {"transmissionFactor": 0.5}),
+    (("materials", 0), "KHR_materials_pbrSpecularGlossiness", {"diffuseFactor": [1, 1, 1, 1]}),
+    (("materials", 0, "emissiveTexture"), "KHR_texture_transform", {"offset": [0, 1], "rotation": 1}),
+    (("textures", 0), "EXT_texture_webp", {"source": 0}),
+    (("meshes", 0, "primitives", 0), "KHR_draco_mesh_compression", {"bufferView": 0, "attributes": {}}),
+    (("meshes", 0, "primitives", 0), "KHR_materials_variants", {"mappings": [{"material": 0}]}),
+    (("bufferViews", 0), "EXT_meshopt_compression", {"buffer": 0, "byteStride": 12, "count": 4}),
+    (("nodes", 0), "KHR_lights_punctual", {"light": 0}),
+    (("nodes", 0), "EXT_mesh_gpu_instancing", {"attributes": {"ROTATION": 0}}),
+    (("nodes", 0), "KHR_node_visibility", {"visible": True}),
+    ((), "KHR_materials_variants", {"variants": [{"name": "a"}]}),
+    ((), "KHR_lights_punctual", {"lights": [{"type": "point", "color": [1, 1, 1], "intensity": 3}]}),
+]
+WRONG = (None, "x", [1], -1, 1e300, {}, {"a": 1}, 99)
+
+
+def spoiled(value):
+    """A value with each of its parts in turn, or all of it, replaced by what does not belong there."""
+    yield from WRONG
+    for key in value if isinstance(value, dict) else range(len(value)) if isinstance(value, list) else ():
+        for wrong in spoiled(value[key]):
+            changed = value.copy()
+            changed[key] = wrong
+            yield changed
+
+
+@pytest.mark.parametrize(("place", "extension", "said"), EXTENSIONS, ids=[e[1] for e in EXTENSIONS])
+def test_what_an_extension_should_not_say_is_refused_or_told_never_a_fault(tmp_path, place, extension, said):
+    file = GltfFile(materials=[{"emissiveTexture": {"index": 0}}], textures=[{}], images=[{"uri": "data:,"}])
+    uv = file.accessor(np.zeros((4, 2), np.float32))
+    file.node(mesh=file.mesh(primitive={"material": 0}, TEXCOORD_0=uv))
+    file.json["scenes"] = [{"nodes": [0]}]
+    part = file.json
+    for step in place:
+        part = part[step]
+    refused = 0
+    for wrong in spoiled(said):
+        part["extensions"] = {extension: wrong}
+        path = file.write(tmp_path / "x.gltf")
+        try:
+            load_scene(path)
+        except SceneError as error:
+            assert "x.gltf" in str(error)
+            refused += 1
+    assert refused
+
+
+def test_turns_of_copies_with_three_parts_leave_the_copies_out(tmp_path):
+    file = GltfFile()
+    turns = file.accessor(np.zeros((2, 3), np.float32))
+    copies = {"EXT_mesh_gpu_instancing": {"attributes": {"ROTATION": turns}}}
+    file.node(name="a", mesh=file.mesh(), extensions=copies)
+    scene = load_scene(file.write(tmp_path / "x.glb"))
+    assert any("/a: its copies are left out" in warning for warning in scene.warnings)
+
+
 def test_a_missing_buffer_names_its_file(tmp_path):
     file = GltfFile()
     file.node(mesh=file.mesh())

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
+from kobrel.stage.read.gltf.document import Packed
 
 _MOST_BYTES = 4 * 2**30
 _AGAIN = "Export the scene again, or without compression."
@@ -35,21 +36,21 @@ def draco_mesh(
         packed = DracoPy.decode(content)
         by_id = {entry["unique_id"]: np.asarray(entry["data"]) for entry in packed.attributes}
         faces = np.ascontiguousarray(packed.faces, np.uint32).reshape(-1, 3)
-        return faces, {name: by_id[int(number)] for name, number in wanted.items()}
+        return faces, {name: by_id[number] for name, number in wanted.items()}
     except Exception:  # its reader fails in its own ways
         raise SceneError(
             "a mesh compressed with Draco cannot be unpacked.", file=path, remedy=_AGAIN
         ) from None
 
 
-def unpacked_view(path: Path, content: bytes, said: dict[str, Any], index: int) -> bytes:
+def unpacked_view(path: Path, content: bytes, packed: Packed, index: int) -> bytes:
     """The bytes of a buffer view compressed with meshopt (EXT_meshopt_compression).
 
     Parameters
     ----------
     path : the file that it is in
     content : the packed bytes
-    said : how they are packed
+    packed : how they are packed
     index : number of the view
 
     Raises
@@ -60,10 +61,9 @@ def unpacked_view(path: Path, content: bytes, said: dict[str, Any], index: int) 
     import meshoptimizer
 
     try:
-        count, stride = int(said["count"]), int(said["byteStride"])
-        if count * stride > _MOST_BYTES or count < 0 or not 0 < stride <= 256:
-            raise ValueError(said)
-        mode, kind = said["mode"], said.get("filter", "NONE")
+        count, stride, mode, kind = packed.count, packed.byteStride, packed.mode, packed.filter
+        if count * stride > _MOST_BYTES:
+            raise ValueError(packed)
         if mode == "ATTRIBUTES":
             values = meshoptimizer.decode_vertex_buffer(count, stride, content, np.dtype((np.void, stride)))
             if kind != "NONE":

@@ -5,7 +5,7 @@ import binascii
 import struct
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 from urllib.parse import unquote
 
 import numpy as np
@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from kobrel.errors import SceneError
 from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.read.gltf.compression import unpacked_view
-from kobrel.stage.read.gltf.document import Accessor, BufferView, Document
+from kobrel.stage.read.gltf.document import Accessor, Document
 
 T = TypeVar("T")
 
@@ -146,22 +146,13 @@ class Container:
         """
         if index not in self._views:
             view = self.of(self.document.bufferViews, index, "buffer view")
-            packed = next((view.extensions[n] for n in MESHOPT if n in view.extensions), None)
+            packed = view.packed
             if packed is not None:
-                self._views[index] = self._unpacked(packed, index)
+                content = self._cut(packed.buffer, packed.byteOffset, packed.byteLength, index)
+                self._views[index] = unpacked_view(self.path, bytes(content), packed, index)
             else:
                 self._views[index] = self._cut(view.buffer, view.byteOffset, view.byteLength, index)
         return self._views[index]
-
-    def _unpacked(self, said: dict[str, Any], index: int) -> bytes:
-        """The bytes of a view compressed with meshopt."""
-        try:
-            where = int(said["buffer"]), int(said.get("byteOffset", 0)), int(said["byteLength"])
-        except (KeyError, TypeError, ValueError):
-            where = (-1, 0, 0)
-        if min(where) < 0:
-            raise SceneError(f"buffer view {index} makes no sense.", file=self.path, remedy=_AGAIN)
-        return unpacked_view(self.path, bytes(self._cut(*where, index)), said, index)
 
     def _cut(self, buffer: int, offset: int, length: int, view: int) -> memoryview:
         """Some bytes of a buffer, that a view asks for.
@@ -215,13 +206,10 @@ class Container:
                 )  # fmt: skip
             return np.zeros((accessor.count, parts), kind)
         view = self.of(self.document.bufferViews, accessor.bufferView, "buffer view")
+        stride = view.byteStride if view.packed is None else view.packed.byteStride
         return self._laid_out(
-            accessor.bufferView, accessor.byteOffset, accessor.count, parts, kind, self._stride(view), index
+            accessor.bufferView, accessor.byteOffset, accessor.count, parts, kind, stride, index
         )
-
-    def _stride(self, view: BufferView) -> int | None:
-        packed = next((view.extensions[n] for n in MESHOPT if n in view.extensions), None)
-        return view.byteStride if packed is None else int(packed.get("byteStride", 0)) or None
 
     def _laid_out(
         self, view: int, offset: int, count: int, parts: int, kind: np.dtype, stride: int | None, index: int
@@ -257,6 +245,3 @@ class Container:
         result = values.copy()
         result[rows] = fresh
         return result
-
-
-MESHOPT = ("EXT_meshopt_compression", "KHR_meshopt_compression")

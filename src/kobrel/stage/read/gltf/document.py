@@ -1,13 +1,18 @@
-"""The JSON of a glTF file, checked against what the format allows (glTF 2.0 specification, chapter 5)."""
+"""The JSON of a glTF file, checked against what the format and its extensions allow (glTF 2.0 specification,
+chapter 5, and the registry of extensions).
 
-from typing import Annotated, Any, Literal
+What an object's `extensions` holds is named as in the file; what is not named here is not read.
+"""
+
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 Index = Annotated[int, Field(ge=0, lt=2**31)]
 Count = Annotated[int, Field(ge=0, lt=2**40)]
 Numbers = tuple[FiniteFloat, ...]
-Extensions = dict[str, Any]
+_InTexture = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
+_AcrossTexture = tuple[_InTexture, _InTexture]
 Vector3 = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
 Vector4 = tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat]
 Kind = Literal["SCALAR", "VEC2", "VEC3", "VEC4", "MAT2", "MAT3", "MAT4"]
@@ -18,7 +23,6 @@ class _Object(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     name: str = ""
-    extensions: Extensions = {}
 
 
 class Asset(BaseModel):
@@ -31,11 +35,34 @@ class Buffer(_Object):
     uri: str | None = None
 
 
+class Packed(BaseModel):
+    """How a buffer view is compressed with meshopt."""
+
+    buffer: Index
+    byteLength: Count
+    byteStride: Annotated[int, Field(ge=1, le=256)]
+    count: Count
+    mode: Literal["ATTRIBUTES", "TRIANGLES", "INDICES"]
+    byteOffset: Count = 0
+    filter: Literal["NONE", "OCTAHEDRAL", "QUATERNION", "EXPONENTIAL", "COLOR"] = "NONE"
+
+
+class BufferViewExtensions(BaseModel):
+    EXT_meshopt_compression: Packed | None = None
+    KHR_meshopt_compression: Packed | None = None
+
+
 class BufferView(_Object):
     buffer: Index
     byteLength: Count
     byteOffset: Count = 0
     byteStride: Annotated[int, Field(ge=1, le=65535)] | None = None
+    extensions: BufferViewExtensions = BufferViewExtensions()
+
+    @property
+    def packed(self) -> Packed | None:
+        """How it is compressed, or None."""
+        return self.extensions.EXT_meshopt_compression or self.extensions.KHR_meshopt_compression
 
 
 class SparseIndices(BaseModel):
@@ -65,7 +92,27 @@ class Accessor(_Object):
     sparse: Sparse | None = None
 
 
+class Draco(BaseModel):
+    bufferView: Index
+    attributes: dict[str, Index]
+
+
+class VariantMapping(BaseModel):
+    material: Index
+    variants: tuple[Index, ...] = ()
+
+
+class VariantMappings(BaseModel):
+    mappings: tuple[VariantMapping, ...] = ()
+
+
+class PrimitiveExtensions(BaseModel):
+    KHR_draco_mesh_compression: Draco | None = None
+    KHR_materials_variants: VariantMappings | None = None
+
+
 class Primitive(_Object):
+    extensions: PrimitiveExtensions = PrimitiveExtensions()
     attributes: dict[str, Index]
     indices: Index | None = None
     material: Index | None = None
@@ -78,7 +125,19 @@ class MeshPart(_Object):
     weights: Numbers = ()
 
 
+class TextureTransform(BaseModel):
+    offset: _AcrossTexture = (0.0, 0.0)
+    rotation: FiniteFloat = 0.0
+    scale: _AcrossTexture = (1.0, 1.0)
+    texCoord: Index | None = None
+
+
+class TextureInfoExtensions(BaseModel):
+    KHR_texture_transform: TextureTransform | None = None
+
+
 class TextureInfo(_Object):
+    extensions: TextureInfoExtensions = TextureInfoExtensions()
     index: Index
     texCoord: Index = 0
 
@@ -88,7 +147,32 @@ class Roughness(_Object):
     baseColorTexture: TextureInfo | None = None
 
 
+class EmissiveStrength(BaseModel):
+    emissiveStrength: Annotated[FiniteFloat, Field(ge=0)] = 1.0
+
+
+class Transmission(BaseModel):
+    transmissionFactor: FiniteFloat = 0.0
+
+
+class Diffuse(BaseModel):
+    diffuseFactor: Vector4 = (1.0, 1.0, 1.0, 1.0)
+    diffuseTexture: TextureInfo | None = None
+
+
+class Unlit(BaseModel):
+    pass
+
+
+class SurfaceExtensions(BaseModel):
+    KHR_materials_unlit: Unlit | None = None
+    KHR_materials_emissive_strength: EmissiveStrength | None = None
+    KHR_materials_transmission: Transmission | None = None
+    KHR_materials_pbrSpecularGlossiness: Diffuse | None = None
+
+
 class Surface(_Object):
+    extensions: SurfaceExtensions = SurfaceExtensions()
     pbrMetallicRoughness: Roughness = Roughness()
     emissiveFactor: Vector3 = (0.0, 0.0, 0.0)
     emissiveTexture: TextureInfo | None = None
@@ -96,7 +180,18 @@ class Surface(_Object):
     alphaCutoff: FiniteFloat = 0.5
 
 
+class OtherSource(BaseModel):
+    source: Index | None = None
+
+
+class PictureExtensions(BaseModel):
+    EXT_texture_webp: OtherSource = OtherSource()
+    EXT_texture_avif: OtherSource = OtherSource()
+    KHR_texture_basisu: OtherSource = OtherSource()
+
+
 class Picture(_Object):
+    extensions: PictureExtensions = PictureExtensions()
     source: Index | None = None
 
 
@@ -105,7 +200,26 @@ class Image(_Object):
     bufferView: Index | None = None
 
 
+class NodeLight(BaseModel):
+    light: Index
+
+
+class Instancing(BaseModel):
+    attributes: dict[str, Index] = {}
+
+
+class Visibility(BaseModel):
+    visible: bool = True
+
+
+class NodeExtensions(BaseModel):
+    KHR_lights_punctual: NodeLight | None = None
+    EXT_mesh_gpu_instancing: Instancing | None = None
+    KHR_node_visibility: Visibility = Visibility()
+
+
 class NodePart(_Object):
+    extensions: NodeExtensions = NodeExtensions()
     children: tuple[Index, ...] = ()
     mesh: Index | None = None
     skin: Index | None = None
@@ -164,11 +278,30 @@ class CameraPart(_Object):
     orthographic: Orthographic | None = None
 
 
+class PunctualLight(_Object):
+    type: str = "point"
+    color: Vector3 = (1.0, 1.0, 1.0)
+    intensity: FiniteFloat = 1.0
+
+
+class Lights(BaseModel):
+    lights: tuple[PunctualLight, ...] = ()
+
+
+class Variants(BaseModel):
+    variants: tuple[_Object, ...] = ()
+
+
+class DocumentExtensions(BaseModel):
+    KHR_lights_punctual: Lights = Lights()
+    KHR_materials_variants: Variants = Variants()
+
+
 class Document(BaseModel):
     """The whole file."""
 
     asset: Asset
-    extensions: Extensions = {}
+    extensions: DocumentExtensions = DocumentExtensions()
     extensionsUsed: tuple[str, ...] = ()
     extensionsRequired: tuple[str, ...] = ()
     scene: Index | None = None

@@ -1,20 +1,15 @@
 """Surfaces of glTF, as Kobrel draws them."""
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
 from kobrel.stage.read.gltf.container import Container
-from kobrel.stage.read.gltf.document import Surface, TextureInfo
+from kobrel.stage.read.gltf.document import Picture, Surface, TextureInfo, TextureTransform
 from kobrel.stage.scene import Cutout, Material, Texture
 
-_UNLIT, _STRENGTH = "KHR_materials_unlit", "KHR_materials_emissive_strength"
-_TRANSMISSION, _SPECULAR = "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness"
-_TRANSFORM = "KHR_texture_transform"
-_OTHER_IMAGES = ("EXT_texture_webp", "EXT_texture_avif", "KHR_texture_basisu")
 _MOST_SEEN_THROUGH = 0.9
 Change = Callable[[NDArray[np.float32]], NDArray[np.float32]]
 
@@ -47,21 +42,20 @@ class Materials:
         info = self._base(surface)[1] or surface.emissiveTexture
         if info is None:
             return 0, None
-        said = info.extensions.get(_TRANSFORM)
-        if not isinstance(said, dict):
+        transform = info.extensions.KHR_texture_transform
+        if transform is None:
             return info.texCoord, None
-        return int(said.get("texCoord", info.texCoord)), _change(said)
+        own = transform.texCoord
+        return info.texCoord if own is None else own, _change(transform)
 
     def _surface(self, index: int) -> Surface:
         return self._container.of(self._container.document.materials, index, "material")
 
     def _base(self, surface: Surface) -> tuple[tuple[float, ...], TextureInfo | None]:
         """Base colour with opacity, and its texture."""
-        said = surface.extensions.get(_SPECULAR)
-        if isinstance(said, dict):
-            given = said.get("diffuseTexture")
-            info = TextureInfo.model_validate(given) if given else None
-            return tuple(float(v) for v in said.get("diffuseFactor", (1, 1, 1, 1))), info
+        diffuse = surface.extensions.KHR_materials_pbrSpecularGlossiness
+        if diffuse is not None:
+            return diffuse.diffuseFactor, diffuse.diffuseTexture
         rough = surface.pbrMetallicRoughness
         return rough.baseColorFactor, rough.baseColorTexture
 
@@ -71,18 +65,19 @@ class Materials:
         factor, info = self._base(surface)
         base = (factor[0], factor[1], factor[2])
         texture = self._texture(info)
-        strength = float(_said(surface, _STRENGTH).get("emissiveStrength", 1.0))
+        stronger = surface.extensions.KHR_materials_emissive_strength
+        strength = 1.0 if stronger is None else stronger.emissiveStrength
         red, green, blue = (part * strength for part in surface.emissiveFactor)
         glow, glow_texture = (red, green, blue), self._texture(surface.emissiveTexture)
         cutout = self._cutout(surface, factor[3], texture)
-        if _UNLIT in surface.extensions:
+        if surface.extensions.KHR_materials_unlit is not None:
             return Material(name, (0.0, 0.0, 0.0), base, None, texture, cutout)
         return Material(name, base, glow, texture, glow_texture, cutout)
 
     def _cutout(self, surface: Surface, opacity: float, texture: Texture | None) -> Cutout | None:
-        through = float(_said(surface, _TRANSMISSION).get("transmissionFactor", 0.0))
-        if through > 0:
-            return Cutout(1.0 - _MOST_SEEN_THROUGH * min(through, 1.0))
+        transmission = surface.extensions.KHR_materials_transmission
+        if transmission is not None and transmission.transmissionFactor > 0:
+            return Cutout(1.0 - _MOST_SEEN_THROUGH * min(transmission.transmissionFactor, 1.0))
         if surface.alphaMode == "OPAQUE":
             return None
         # With a cutoff of nought all of a masked surface is there.
@@ -100,12 +95,8 @@ class Materials:
     def _read_texture(self, index: int) -> Texture | None:
         container = self._container
         picture = container.of(container.document.textures, index, "texture")
-        source = picture.source
-        for extension in _OTHER_IMAGES:
-            said = picture.extensions.get(extension)
-            if isinstance(said, dict) and (source is None or extension != "KHR_texture_basisu"):
-                source = int(said.get("source", -1))
-        if source is None or source < 0:
+        source = _source(picture)
+        if source is None:
             self._warnings.append(f"texture {index}: it has no picture.")
             return None
         image = container.of(container.document.images, source, "image")
@@ -121,17 +112,21 @@ class Materials:
         return Texture(name[:80], content=content)
 
 
-def _said(surface: Surface, extension: str) -> dict[str, Any]:
-    said = surface.extensions.get(extension, {})
-    return said if isinstance(said, dict) else {}
+def _source(picture: Picture) -> int | None:
+    """Which image a texture is: of a kind with more to it, where there is one; KTX2 last."""
+    others = picture.extensions
+    sources = (
+        others.EXT_texture_avif.source, others.EXT_texture_webp.source, picture.source,
+        others.KHR_texture_basisu.source,
+    )  # fmt: skip
+    return next((source for source in sources if source is not None), None)
 
 
-def _change(said: dict[str, Any]) -> Change:
+def _change(transform: TextureTransform) -> Change:
     """Texture coordinates scaled, turned and moved (KHR_texture_transform); v runs downward."""
-    move, scale = np.asarray(said.get("offset", (0, 0)), float), np.asarray(said.get("scale", (1, 1)), float)
-    turn = float(said.get("rotation", 0.0))
-    cosine, sine = np.cos(turn), np.sin(turn)
-    matrix = np.array([[cosine, sine], [-sine, cosine]]) @ np.diag(scale)
+    move = np.asarray(transform.offset)
+    cosine, sine = np.cos(transform.rotation), np.sin(transform.rotation)
+    matrix = np.array([[cosine, sine], [-sine, cosine]]) @ np.diag(transform.scale)
 
     def change(uv: NDArray[np.float32]) -> NDArray[np.float32]:
         return np.asarray(uv @ matrix.T + move, np.float32)

@@ -1,7 +1,6 @@
 """Meshes of glTF: the parts of each joined to one mesh, with its morph targets and joints."""
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +14,6 @@ from kobrel.stage.read.gltf.document import Primitive
 from kobrel.stage.read.gltf.materials import Materials
 from kobrel.stage.scene import Material, Mesh
 
-_DRACO, _VARIANTS = "KHR_draco_mesh_compression", "KHR_materials_variants"
 _MOST_SLOTS = 256
 _TRIANGLES, _STRIP, _FAN = 4, 5, 6
 
@@ -127,14 +125,15 @@ class Meshes:
 
     def _attributes(self, primitive: Primitive) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
         """Triangles (T, 3) and the values of points by their names."""
-        said = primitive.extensions.get(_DRACO)
+        draco = primitive.extensions.KHR_draco_mesh_compression
         wanted = {
             name: accessor
             for name, accessor in primitive.attributes.items()
             if name.split("_")[0] in ("POSITION", "NORMAL", "TEXCOORD", "COLOR", "JOINTS", "WEIGHTS")
         }
-        if isinstance(said, dict):
-            faces, values = self._from_draco(said)
+        if draco is not None:
+            content = bytes(self._container.view(draco.bufferView))
+            faces, values = draco_mesh(self._container.path, content, draco.attributes)
             unpacked = {
                 name: _normalised(self._container, wanted[name], found)
                 for name, found in values.items()
@@ -150,21 +149,12 @@ class Meshes:
             order = np.asarray(self._container.numbers(primitive.indices), np.uint32).ravel()
         return _triangles(order, primitive.mode), values
 
-    def _from_draco(self, said: dict[str, Any]) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
-        view, wanted = said.get("bufferView"), said.get("attributes")
-        if not isinstance(view, int) or view < 0 or not isinstance(wanted, dict):
-            raise SceneError(
-                "a mesh compressed with Draco makes no sense.", file=self._container.path,
-                remedy="Export the scene again.",
-            )  # fmt: skip
-        return draco_mesh(self._container.path, bytes(self._container.view(view)), wanted)
-
     def _material(self, primitive: Primitive) -> int | None:
-        said = primitive.extensions.get(_VARIANTS)
-        if self._variant is not None and isinstance(said, dict):
-            for mapping in said.get("mappings", ()):
-                if self._variant in mapping.get("variants", ()):
-                    return int(mapping["material"])
+        variants = primitive.extensions.KHR_materials_variants
+        if self._variant is not None and variants is not None:
+            for mapping in variants.mappings:
+                if self._variant in mapping.variants:
+                    return mapping.material
         return primitive.material
 
 

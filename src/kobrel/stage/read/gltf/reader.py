@@ -13,8 +13,8 @@ from kobrel.stage.copies import Copies
 from kobrel.stage.deform import Blend, Deformation, Skin, Still
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Array, Motion, Track
-from kobrel.stage.read.gltf.container import MESHOPT, Container
-from kobrel.stage.read.gltf.document import NodePart
+from kobrel.stage.read.gltf.container import Container
+from kobrel.stage.read.gltf.document import Instancing, NodePart
 from kobrel.stage.read.gltf.materials import Materials
 from kobrel.stage.read.gltf.meshes import Meshes, MeshOf
 from kobrel.stage.read.gltf.motion import FPS, Animations
@@ -32,19 +32,19 @@ from kobrel.stage.scene import (
 )
 
 _SCENE, _ANIMATION, _VARIANT = "scene", "animation", "material variant"
-_LIGHTS, _COPIES, _SEEN = "KHR_lights_punctual", "EXT_mesh_gpu_instancing", "KHR_node_visibility"
-_VARIANTS = "KHR_materials_variants"
 _READ = {
-    *MESHOPT, _LIGHTS, _COPIES, _SEEN, _VARIANTS, "KHR_draco_mesh_compression", "KHR_mesh_quantization",
-    "KHR_texture_transform", "KHR_materials_unlit", "KHR_materials_emissive_strength",
-    "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness", "EXT_texture_webp",
-    "EXT_texture_avif",
+    "EXT_meshopt_compression", "KHR_meshopt_compression", "KHR_draco_mesh_compression",
+    "KHR_mesh_quantization", "KHR_lights_punctual", "EXT_mesh_gpu_instancing", "KHR_node_visibility",
+    "KHR_materials_variants", "KHR_texture_transform", "KHR_materials_unlit",
+    "KHR_materials_emissive_strength", "KHR_materials_transmission", "KHR_materials_pbrSpecularGlossiness",
+    "EXT_texture_webp", "EXT_texture_avif",
 }  # fmt: skip
 # What these add to a surface is not drawn; where things are is not touched by them.
 _PLAIN = (
     "KHR_materials_", "KHR_texture_basisu", "KHR_xmp", "EXT_lights_image_based", "KHR_animation_pointer",
     "ADOBE_", "AGI_", "EXT_materials_", "MSFT_", "NV_", "KHR_audio", "OMI_", "FB_", "VRM", "VRMC_",
 )  # fmt: skip
+_COPY_PARTS = {"TRANSLATION": 3, "ROTATION": 4, "SCALE": 3}
 _BULB_M = 0.01
 _NEVER = Track.constant([0.0])
 _FLAT = 1e-12
@@ -104,9 +104,8 @@ class _Reader:
         names = [a.name for a in animations] if meet else []
         chosen = self._chosen(_ANIMATION, "Animation", names, wanted)
         self._animations = Animations(container, chosen, self.warnings)
-        said = self._document.extensions.get(_VARIANTS)
-        variants = said.get("variants", []) if isinstance(said, dict) else []
-        names = ["as it is", *(str(v.get("name", "")) for v in variants)] if variants else []
+        variants = self._document.extensions.KHR_materials_variants.variants
+        names = ["as it is", *(v.name for v in variants)] if variants else []
         variant = self._chosen(_VARIANT, "Materials", names, wanted)
         self._meshes = Meshes(
             container, Materials(container, self.warnings), self.warnings, variant - 1 if variant else None
@@ -202,17 +201,17 @@ class _Reader:
     def _dress(self, index: int, placed: _Placed) -> None:
         """Give a node its mesh, copies and light; what has a transform of its own goes below it."""
         part = self._document.nodes[index]
-        light = part.extensions.get(_LIGHTS)
-        if isinstance(light, dict):
-            self._add_light(int(light.get("light", -1)), placed)
+        light = part.extensions.KHR_lights_punctual
+        if light is not None:
+            self._add_light(light.light, placed)
         if part.mesh is None or _is_never(self._nodes, placed.node):
             return
         found = self._meshes.read(part.mesh)
         if found is None:
             return
         mesh, skinned = self._posed(index, part, found, placed.path)
-        said = part.extensions.get(_COPIES)
-        copies = self._copies(said, placed.path) if isinstance(said, dict) else None
+        instancing = part.extensions.EXT_mesh_gpu_instancing
+        copies = None if instancing is None else self._copies(instancing, placed.path)
         node = self._nodes[placed.node]
         dressed = replace(node, mesh=mesh, materials=found.materials)
         if copies is not None:
@@ -261,16 +260,15 @@ class _Reader:
                 bound = np.swapaxes(given[: len(joints)].reshape(-1, 4, 4), 1, 2)
         return Skin(found.joints, found.weights, self._joints, np.asarray(joints, np.int64), bound)
 
-    def _copies(self, said: dict[str, object], path: str) -> Copies | None:
+    def _copies(self, instancing: Instancing, path: str) -> Copies | None:
         """The places of a mesh's copies (EXT_mesh_gpu_instancing)."""
-        given = said.get("attributes")
         values = {
-            name: np.asarray(self._container.numbers(int(accessor)), float)
-            for name, accessor in (given.items() if isinstance(given, dict) else ())
-            if name in ("TRANSLATION", "ROTATION", "SCALE")
+            name: np.asarray(self._container.numbers(accessor), float)
+            for name, accessor in instancing.attributes.items()
+            if name in _COPY_PARTS
         }
         counts = {len(v) for v in values.values()}
-        if len(counts) != 1:
+        if len(counts) != 1 or any(v.shape[1:] != (_COPY_PARTS[name],) for name, v in values.items()):
             self.warnings.append(f"{path}: its copies are left out, their numbers do not fit each other.")
             return None
         count = counts.pop()
@@ -288,17 +286,16 @@ class _Reader:
     # Lights and cameras
 
     def _add_light(self, number: int, placed: _Placed) -> None:
-        said = self._document.extensions.get(_LIGHTS)
-        lights = said.get("lights", []) if isinstance(said, dict) else []
-        if not 0 <= number < len(lights):
+        lights = self._document.extensions.KHR_lights_punctual.lights
+        if number >= len(lights):
             self.warnings.append(f"{placed.path}: its light is not in the file.")
             return
         light = lights[number]
-        colour = np.asarray(light.get("color", (1, 1, 1)), float) * float(light.get("intensity", 1.0))
-        if light.get("type") == "directional":
+        colour = np.asarray(light.color) * light.intensity
+        if light.type == "directional":
             self._lights.append((placed.path, placed.node, colour / np.pi))
             return
-        if light.get("type") == "spot":
+        if light.type == "spot":
             self.warnings.append(f"{placed.path}: a spot light, drawn as a bulb that shines all round.")
         red, green, blue = (float(part) for part in colour / (np.pi * _BULB_M**2))
         glow = Material(placed.path, base=(0.0, 0.0, 0.0), emission=(red, green, blue))
@@ -352,8 +349,7 @@ def _told_apart(names: list[str]) -> list[str]:
 
 
 def _is_hidden(part: NodePart) -> bool:
-    said = part.extensions.get(_SEEN)
-    return isinstance(said, dict) and said.get("visible") is False
+    return not part.extensions.KHR_node_visibility.visible
 
 
 def _is_never(nodes: list[Node], index: int) -> bool:
