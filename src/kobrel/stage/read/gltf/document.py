@@ -1,5 +1,6 @@
-"""The JSON of a glTF file, checked against what the format and its extensions allow (glTF 2.0 specification,
-chapter 5, and the registry of extensions).
+"""The JSON of a glTF file, checked against what the format and its extensions allow.
+
+Source: glTF 2.0 specification, chapter 5, and the registry of its extensions.
 
 What an object's `extensions` holds is named as in the file; what is not named here is not read.
 """
