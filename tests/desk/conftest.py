@@ -30,7 +30,7 @@ def qapp():
 def settings(tmp_path):
     """Settings of its own for each test, in a file."""
     folder = tmp_path / "settings"
-    return lambda: Settings(FileStore(folder / "settings.json"), folder)
+    return lambda: Settings(FileStore(folder / "settings.json"), folder, folder / "journals")
 
 
 PASSES = 8

@@ -90,7 +90,7 @@ def test_own_kits_are_added_and_broken_ones_refused(user, tmp_path, monkeypatch)
     kits, problems = lens_choice.kits(session)
     assert "attic" in [kit.kit for kit in kits]
     path.unlink()
-    assert "cannot be read" in lens_choice.kits(session)[1][0]
+    assert "no such file" in lens_choice.kits(session)[1][0]
     assert problems == []
 
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.background.screening import BEFORE
 from kobrel.desk.chart.keys import LINES
-from kobrel.desk.window.movie_dialog import MovieDialog
+from kobrel.desk.window.sheets.movie import MovieDialog
 from kobrel.plan import alts, edit
 from kobrel.plan.model import Mark, SubjectTarget
 from kobrel.plan.pull import marks as pulls

@@ -1,14 +1,12 @@
 """Cues as CSV: name, first frame, last frame, a line a cue."""
 
-import csv
-import io
 from collections.abc import Iterable
 from pathlib import Path
 
-from kobrel.errors import ExchangeError, PlanError
+from kobrel.errors import ExchangeError
 from kobrel.exchange.timeline import EDL_SUFFIXES, OTIO_SUFFIXES, read_list
 from kobrel.exchange.writing import csv_text, write_text
-from kobrel.plan.file import read_text
+from kobrel.files import csv_lines, text_of
 from kobrel.plan.model import Cue, Shot
 
 _HEADINGS = ("name", "first", "last")
@@ -33,11 +31,7 @@ def read_cues(path: Path, shot: Shot) -> tuple[Cue, ...]:
 
 
 def _from_csv(path: Path) -> list[Cue]:
-    try:
-        text = read_text(path)
-    except PlanError as error:
-        raise ExchangeError(str(error)) from None
-    lines = list(csv.reader(io.StringIO(text)))
+    lines = csv_lines(text_of(path, ExchangeError), path, ExchangeError)
     if not lines or [name.strip().lower() for name in lines[0]][:2] != list(_HEADINGS[:2]):
         raise ExchangeError(f"line 1 must be: {','.join(_HEADINGS)}.", file=path)
     return [_cue(path, number, line) for number, line in enumerate(lines[1:], 2) if any(line)]

@@ -1,11 +1,10 @@
 """Measured distances as lines of text: name, distance, unit."""
 
-import csv
-import io
 from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.writing import csv_text, write_text
+from kobrel.files import csv_lines
 from kobrel.optics.units import LengthUnit, Measure, parse_length
 from kobrel.plan.model import Reading
 
@@ -29,7 +28,7 @@ def read_readings(text: str, unit: LengthUnit | Measure = "m") -> list[Reading]:
     """
     found: list[Reading] = []
     between = max("\t;,", key=text.count)
-    for number, cells in enumerate(csv.reader(io.StringIO(text), delimiter=between), 1):
+    for number, cells in enumerate(csv_lines(text, "", ExchangeError, between), 1):
         parts = [cell.strip() for cell in cells]
         if not any(parts):
             continue

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from kobrel.errors import ExchangeError
-from kobrel.plan.file import write_whole
+from kobrel.files import write_whole
 
 
 @contextmanager

@@ -77,6 +77,19 @@ class FrameCache:
         self._kept: dict[int, NDArray[np.uint8]] = {}
         self.made = 0
 
+    def limit(self, most_bytes: int) -> None:
+        """Hold no more than so much from now on; what is too much goes."""
+        with self._lock:
+            self._most = most_bytes
+            while len(self._kept) > max(self._room, 0):
+                self._kept.popitem()
+
+    @property
+    def size(self) -> int:
+        """Bytes that it holds."""
+        with self._lock:
+            return sum(picture.nbytes for picture in self._kept.values())
+
     def want(self, wanted: Wanted) -> int:
         """Hold these frames from now on; returns how many of those held had to be thrown away."""
         shared = wanted.shared

@@ -3,6 +3,7 @@ they are made, and whoever asks never waits.
 """
 
 import contextlib
+import sys
 import threading
 import time
 from collections import OrderedDict, deque
@@ -175,11 +176,12 @@ class DrawingService:
             except KobrelError as error:
                 self._current = self._spare = None
                 self._problem(str(error))
-            except Exception as error:  # the thread must outlive any fault of one picture
+            except Exception:  # the thread must outlive any fault of one picture
                 self._current = self._spare = None
                 if self._closing:
                     return
-                self._problem(f"The picture could not be drawn: {error}")
+                self._problem("The picture could not be drawn.")
+                sys.excepthook(*sys.exc_info())
 
     def _wait(self) -> bool:
         """Sleep until there is something to do; False to end."""

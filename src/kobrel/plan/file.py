@@ -1,10 +1,8 @@
 """Plan files: readable JSON, saved whole or not at all."""
 
 import contextlib
-import json
+import errno
 import os
-import shutil
-import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -12,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kobrel.errors import OpticsError, PlanError
+from kobrel.files import json_of, reason, versions_of, write_whole
 from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
@@ -49,20 +48,11 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
     PlanError
         The file is missing, no plan, broken, or made by a newer Kobrel.
     """
-    try:
-        content = json.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        raise PlanError("no such file.", file=path) from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"cannot be read ({error}).", file=path) from None
-    except json.JSONDecodeError as error:
-        raise PlanError(
-            f"not valid JSON ({error.msg}).",
-            file=path,
-            place=f"line {error.lineno}, column {error.colno}",
-            remedy=f"The version before the last save is {path.name}~.",
-        ) from None
-    if not isinstance(content, dict) or not isinstance(content.get("format"), int):
+    last = versions_of(path, 1)
+    content = json_of(
+        path, PlanError, remedy=f"The version before the last save is {last[0].name}." if last else ""
+    )
+    if not isinstance(content, dict) or type(content.get("format")) is not int:
         raise PlanError("this is no Kobrel plan (it has no format number).", file=path)
     content = _upgraded(path, content, upgrades)
     try:
@@ -88,36 +78,6 @@ def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrad
     return content
 
 
-def read_text(path: Path) -> str:
-    """The text of a file.
-
-    Raises
-    ------
-    PlanError
-        It cannot be read.
-    """
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise PlanError(f"cannot be read ({error}).", file=path) from None
-
-
-def read_json(path: Path) -> Any:
-    """What a JSON file holds.
-
-    Raises
-    ------
-    PlanError
-        It cannot be read, or is no JSON; says where.
-    """
-    try:
-        return json.loads(read_text(path))
-    except json.JSONDecodeError as error:
-        raise PlanError(
-            f"not valid JSON ({error.msg}).", file=path, place=f"line {error.lineno}, column {error.colno}"
-        ) from None
-
-
 def plain_reason(error: ValidationError) -> str:
     """The first fault that a check found: where it is and what is wrong."""
     first = error.errors()[0]
@@ -127,9 +87,17 @@ def plain_reason(error: ValidationError) -> str:
     return f"{place}: {message}{given}." if place else f"{message}."
 
 
-def save_plan(plan: Plan, path: Path) -> None:
-    """Write a plan beside its place and then exchange it; the last version stays as NAME~. Drawn
-    masks are written as pictures beside it.
+VERSIONS = 5
+"""How many earlier versions of a plan are kept, unless a person chooses."""
+
+
+def save_plan(plan: Plan, path: Path, versions: int = VERSIONS) -> None:
+    """Write a plan beside its place and then exchange it; the last versions stay as NAME~, NAME~2 and so
+    on. Drawn masks are written as pictures beside it.
+
+    Parameters
+    ----------
+    versions : how many earlier ones are kept
 
     Raises
     ------
@@ -140,37 +108,24 @@ def save_plan(plan: Plan, path: Path) -> None:
     stored = _with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
     text = stored.model_dump_json(indent=2) + "\n"
     try:
-        write_whole(path, text.encode("utf-8"), keep_last=True)
+        write_whole(path, text.encode("utf-8"), versions)
         for place, mask in masks_beside(plan, path).items():
             with contextlib.suppress(OpticsError):  # told by the findings
                 write_whole(place, as_png(mask))
     except OSError as error:
         raise PlanError(
-            f"cannot be saved ({error.strerror}).", file=path, remedy="Choose another place."
+            f"cannot be saved ({reason(error)}).", file=path, remedy=_remedy(path, error)
         ) from None
 
 
-def write_whole(path: Path, content: bytes, keep_last: bool = False) -> None:
-    """Write a file atomically: beside, flush, rename.
-
-    Raises
-    ------
-    OSError
-        As the system says; `path` is then untouched.
-    """
-    handle, beside = tempfile.mkstemp(dir=path.absolute().parent, prefix=f".{path.name}.")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(beside, path.stat().st_mode & 0o777 if path.exists() else 0o644)
-        if keep_last and path.exists():
-            shutil.copy2(path, f"{path}~")
-        os.replace(beside, path)
-    except BaseException:
-        Path(beside).unlink(missing_ok=True)
-        raise
+def _remedy(path: Path, error: OSError) -> str:
+    """What to do about a plan that cannot be saved."""
+    folder = path.absolute().parent
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return "Make room on that disk, or save it on another."
+    if not folder.is_dir():
+        return f"The folder {folder} is not there any more; choose another."
+    return "The place takes no files; choose another."
 
 
 def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:

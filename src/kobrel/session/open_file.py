@@ -1,27 +1,43 @@
 """Opening a plan or a scene: it is read, and what rays need is built, beside the window."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
+from kobrel.errors import KobrelError, PlanError
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library, source_of, stage_of
+from kobrel.session.journal.file import Left
+from kobrel.session.journal.keeper import left_of
+from kobrel.session.undo import History
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
 
 @dataclass(frozen=True, eq=False)
 class Opened:
-    """A plan and its stage; `path` is None for a new plan on a scene."""
+    """A plan and its stage; `path` is None for a new plan on a scene.
+
+    Parameters
+    ----------
+    history : what was done on it before a crash, and can be undone
+    left : unsaved work on it that a crash left
+    """
 
     plan: Plan
     stage: Stage
     library: Library
     path: Path | None
     warnings: list[str]
+    history: History | None = None
+    left: Left | None = None
 
 
-def open_file(path: Path, progress: Progress) -> Opened:
+def open_file(path: Path, progress: Progress, state: Path | None = None) -> Opened:
     """Open a plan, or make one on a scene, ready for rays.
+
+    Parameters
+    ----------
+    state : folder of journals that are beside no plan; without it no journal is looked for
 
     Raises
     ------
@@ -34,13 +50,48 @@ def open_file(path: Path, progress: Progress) -> Opened:
     from kobrel.picture.ready import prepare
 
     prepare()
-    from kobrel.plan.check import findings, mask_faults
     from kobrel.plan.file import open_plan
-    from kobrel.plan.space.rebinding import rebound
 
     if path.suffix.lower() != SUFFIX:
         return _new_plan(path, progress)
     plan = open_plan(path)
+    opened = _staged(plan, path, progress)
+    if state is None:
+        return opened
+    try:
+        left = left_of(path, state)
+    except PlanError as error:
+        return replace(opened, warnings=[*opened.warnings, str(error)])
+    if left is not None and left.work.plan == plan:
+        return replace(opened, history=_saved_as(left.work.history, plan))
+    return replace(opened, left=left)
+
+
+def open_left(left: Left, progress: Progress) -> Opened:
+    """Take up unsaved work, with what can be undone of it."""
+    from kobrel.plan.file import open_plan
+
+    opened = _staged(left.work.plan, left.path, progress)
+    try:
+        saved = open_plan(left.path) if left.path is not None else None
+    except KobrelError:
+        saved = None
+    return replace(opened, history=_saved_as(left.work.history, saved))
+
+
+def _saved_as(history: History, saved: Plan | None) -> History:
+    """The history, with the step marked saved that is as the file."""
+    plans = [step.new for step in history.steps]
+    plans = [history.steps[0].old, *plans] if history.steps else plans
+    found = [index for index, plan in enumerate(plans) if saved is not None and plan == saved]
+    return replace(history, saved=max(found, default=None))
+
+
+def _staged(plan: Plan, path: Path | None, progress: Progress) -> Opened:
+    """A plan with its stage, ready for rays."""
+    from kobrel.plan.check import findings, mask_faults
+    from kobrel.plan.space.rebinding import rebound
+
     library = Library()
     library.read(plan, progress)
     stage, problems = stage_of(plan, library), library.problems_of(plan)

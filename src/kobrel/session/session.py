@@ -5,7 +5,7 @@ commands in :mod:`kobrel.session.commands`, and are told by one event for each c
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from numpy.typing import ArrayLike
@@ -124,15 +124,22 @@ class Session(State):
     # What is shown
 
     def show_plan(
-        self, plan: Plan, stage: Stage, library: Library, shot_index: int = 0, frame: int | None = None
+        self,
+        plan: Plan,
+        stage: Stage,
+        library: Library,
+        shot_index: int = 0,
+        frame: int | None = None,
+        history: History | None = None,
     ) -> None:
-        """Work on another plan; forgets what could be undone."""
+        """Work on another plan; what could be undone is forgotten, unless its own history comes with it."""
         index = min(max(0, shot_index), max(0, len(plan.shots) - 1))
         shot = plan.shots[index] if plan.shots else None
         first = shot.first if shot else 1001
         at = first if shot is None or frame is None else min(max(frame, shot.first), shot.last)
         self._set(
-            plan=plan, stage=stage, library=library, shot_index=index, frame=at, history=History(),
+            plan=plan, stage=stage, library=library, shot_index=index, frame=at,
+            history=history or History(),
             dragging=False, **_NOTHING_CHOSEN,
         )  # fmt: skip
 
@@ -294,6 +301,10 @@ class Session(State):
     def mark_saved(self) -> None:
         """The plan as it is now counts as saved."""
         self._set(history=self.history.marked_saved())
+
+    def mark_unsaved(self) -> None:
+        """The plan's file is gone: no state of it counts as saved."""
+        self._set(history=replace(self.history, saved=None))
 
     def restage(self, library: Library, like: Stage) -> None:
         """Files were read: set the stage with them; `like` has what was built already."""

@@ -5,6 +5,8 @@ from collections.abc import MutableMapping
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
+from kobrel.plan.file import VERSIONS
+
 T = TypeVar("T")
 Store = MutableMapping[str, str]
 """Where settings are kept: text by key."""
@@ -54,11 +56,12 @@ class Settings:
     ----------
     store : where they are kept
     folder : of files that belong to the settings, such as presets
+    state : folder for journals of unsaved work; without one no journal is kept
     """
 
-    def __init__(self, store: Store | None = None, folder: Path = Path()) -> None:
+    def __init__(self, store: Store | None = None, folder: Path = Path(), state: Path | None = None) -> None:
         self._store: Store = {} if store is None else store
-        self.folder = folder
+        self.folder, self.state = folder, state
 
     def get(self, setting: Setting[T], name: str = "") -> T:
         """The value of a setting."""
@@ -78,6 +81,11 @@ RECENT_FILES = Setting[list[str]]("recent", [])
 LAST_FILE = Setting("last", "")
 PLACE = Setting[list[int]]("place/", [])
 """Shot and frame where a file was left, by file."""
+
+VERSIONS_KEPT = Setting("versions", VERSIONS)
+"""How many earlier versions of a plan are kept when it is saved."""
+MEMORY_PERCENT = Setting("memory_percent", 25)
+"""How much of the machine's memory frames and stages may take, percent."""
 
 # The window
 THEME = Setting("theme", "dark")

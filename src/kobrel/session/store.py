@@ -5,7 +5,7 @@ from collections.abc import Iterator, MutableMapping
 from pathlib import Path
 
 from kobrel.errors import KobrelError
-from kobrel.plan.file import write_whole
+from kobrel.files import json_of, write_whole
 
 
 class FileStore(MutableMapping[str, str]):
@@ -25,8 +25,8 @@ class FileStore(MutableMapping[str, str]):
 
     def _read(self) -> dict[str, str]:
         try:
-            found = json.loads(self._path.read_text(encoding="utf-8"))
-        except (OSError, ValueError):
+            found = json_of(self._path)
+        except KobrelError:
             return {}
         values = found.items() if isinstance(found, dict) else ()
         return {str(key): value for key, value in values if isinstance(value, str)}
@@ -41,7 +41,7 @@ class FileStore(MutableMapping[str, str]):
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
             write_whole(self._path, json.dumps(kept, indent=1).encode("utf-8"))
-        except (OSError, KobrelError):
+        except OSError:
             return
 
     def __getitem__(self, key: str) -> str:

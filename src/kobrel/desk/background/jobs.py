@@ -1,5 +1,6 @@
 """Long work beside the window: it reports how far it is and can be cancelled."""
 
+import sys
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -22,7 +23,7 @@ class Job(QObject):
     -------
     progressed : what is done, and the part done
     done : the result
-    failed : why not, for a person
+    failed : why not, for a person; "" for a fault inside, which is told elsewhere
     cancelled : it stopped because it was asked to
     """
 
@@ -64,8 +65,9 @@ class Job(QObject):
             self.cancelled.emit()
         except KobrelError as error:
             self.failed.emit(str(error))
-        except Exception as error:  # whatever a file makes a library do, the window stays
-            self.failed.emit(f"Something unforeseen went wrong: {type(error).__name__}: {error}")
+        except Exception:  # told where all such faults are; whoever waits for the work only hears of its end
+            sys.excepthook(*sys.exc_info())
+            self.failed.emit("")
         else:
             if self._stop.is_set():
                 self.cancelled.emit()

@@ -13,6 +13,7 @@ from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.toolkit.images import to_image
 from kobrel.errors import KobrelError
 from kobrel.memo import Changed
+from kobrel.memory import bytes_text, total_memory
 from kobrel.plan import alts
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Plan
@@ -165,6 +166,23 @@ class Screening(QObject):
         short = self._caches is not None and self._caches[0].short
         return f"{text}; there is no room for more. Take a smaller size" if short else text
 
+    # Memory
+
+    def limit_memory(self) -> None:
+        """Hold no more than the settings allow; two ways that are compared share it."""
+        if self._caches is not None:
+            part = self._session.settings.get(settings.MEMORY_PERCENT) / 100
+            shared = 2 if self.beside else 1
+            for cache in self._caches:
+                cache.limit(int(total_memory() * part / shared))
+
+    @property
+    def memory_told(self) -> str:
+        """How much is held of how much may be, in words."""
+        part = self._session.settings.get(settings.MEMORY_PERCENT) / 100
+        held = sum(cache.size for cache in self._caches) if self._caches else 0
+        return f"Frames in memory take {bytes_text(held)} of {bytes_text(total_memory() * part)}."
+
     # Making
 
     def _soon(self) -> None:
@@ -191,6 +209,7 @@ class Screening(QObject):
         self.left = self.left if self.left in there and self.beside else ""
         if self._caches is None:
             self._caches = FrameCache(self._came.emit), FrameCache(self._came.emit)
+        self.limit_memory()
         first = (self._other(self.left) if self.left else None) or (session.plan, session.stage, numbers)
         self._caches[0].want(self._wanted(*first))
         other = self._other(self.beside) if self.beside else None

@@ -3,10 +3,11 @@
 import sys
 from pathlib import Path
 
-from platformdirs import user_config_path
+from platformdirs import user_config_path, user_state_path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.window.sheets.faults import Faults
 from kobrel.desk.window.window import Window
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
@@ -39,7 +40,11 @@ def run(
 
         return take(qt, pictures, file, views)
     folder = user_config_path("kobrel")
-    window = Window(Settings(FileStore(folder / "settings.json"), folder))
+    state = user_state_path("kobrel")
+    window = Window(Settings(FileStore(folder / "settings.json"), folder, state / "journals"))
+    faults = Faults(window, window.safe.flush)
+    faults.install()
+    qt.commitDataRequest.connect(lambda _manager: window.safe.flush())
     window.show()
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
     if demo:
@@ -48,4 +53,7 @@ def run(
         window.document.open(file)
     else:
         window.document.open_last()
-    return qt.exec()
+    window.document.look_for_left()
+    status = qt.exec()
+    faults.remove()
+    return status

@@ -8,17 +8,25 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 import kobrel.demo
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.background.on_disk import OnDisk
+from kobrel.desk.background.safekeeping import Safekeeping
+from kobrel.desk.background.waiting import Waiting
+from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
+from kobrel.files import reason, versions_of
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.session import settings
-from kobrel.session.open_file import Opened, open_file
+from kobrel.session.journal.file import Left
+from kobrel.session.journal.keeper import forget, put_aside
+from kobrel.session.open_file import Opened, open_file, open_left
 from kobrel.session.session import Session
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 _MOST_RECENT = 8
+_IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
 
 
 class Document(QObject):
@@ -30,20 +38,27 @@ class Document(QObject):
     titled : path or saved state changed
     job_wanted : long work to be run with progress
     said : a short message for the person
+    left : a list of unsaved work that a crash left
+    outdated : whether somebody else has changed the plan's file
     """
 
     opened = Signal(list)
     titled = Signal()
     job_wanted = Signal(object)
     said = Signal(str)
+    left = Signal(list)
+    outdated = Signal(bool)
 
-    def __init__(self, session: Session, window: QWidget) -> None:
+    def __init__(self, session: Session, safe: Safekeeping, window: QWidget) -> None:
         super().__init__(window)
-        self._session = session
+        self._session, self._safe = session, safe
         self._window = window
         self.path: Path | None = None
         self._source: Path | None = None
+        self._opening: Path | None = None
         self._saved_at = 0.0
+        self._on_disk = OnDisk(self)
+        self._on_disk.changed.connect(self._tell_changed)
 
     @property
     def is_new_scene(self) -> bool:
@@ -57,21 +72,55 @@ class Document(QObject):
         if not self.may_leave():
             return
         self.remember_place()
-        job = Job(lambda progress: open_file(path.absolute(), progress), self, opens=True)
+        state, self._opening = self._safe.folder, path.absolute()
+        job = Job(lambda progress: open_file(path.absolute(), progress, state), self, opens=True)
         job.done.connect(lambda opened: self.show(opened, path.absolute()))
         self.job_wanted.emit(job)
 
-    def show(self, opened: object, source: Path) -> None:
+    def take_up(self, left: Left) -> None:
+        """Work on what was left unsaved, after a question if something else is."""
+        if not self.may_leave():
+            return
+        self.remember_place()
+        source = Path(left.source) if left.source else None
+        place = (left.work.shot, left.work.frame)
+        job = Job(lambda progress: open_left(left, progress), self, opens=True)
+        job.done.connect(lambda opened: self.show(opened, source, place))
+        job.done.connect(lambda _opened: self._forget_when_kept(left))
+        self.job_wanted.emit(job)
+
+    def _forget_when_kept(self, left: Left) -> None:
+        """The journal of what is taken up goes when the new one is on disk."""
+        if self._safe.flush():
+            forget(left.journal)
+
+    def show(self, opened: object, source: Path | None, place: tuple[int, int] | None = None) -> None:
         """Work on what was opened, where it was left."""
         assert isinstance(opened, Opened)
         self.path = opened.path if opened.path != DEMO else None
-        place = self._session.settings.get(settings.PLACE, str(source))
-        shot, frame = place if len(place) == 2 else (0, None)
-        self._session.show_plan(opened.plan, opened.stage, opened.library, shot, frame)
+        kept = place or self._session.settings.get(settings.PLACE, str(source))
+        shot, frame = kept if len(kept) == 2 else (0, None)
+        left = self._put_aside(opened.left)
+        self._session.show_plan(opened.plan, opened.stage, opened.library, shot, frame, opened.history)
+        self._safe.begin(self.path, "" if source is None else str(source))
         self._saved_at = time.monotonic() if self.path else 0.0
         self._source = source
-        self._remember_file(source)
+        self._on_disk.follow(self.path)
+        if source is not None:
+            self._remember_file(source)
         self.opened.emit(opened.warnings)
+        if left is not None:
+            self.left.emit([left])
+
+    def _put_aside(self, left: Left | None) -> Left | None:
+        """Keep unsaved work that was left of the plan, out of the way of what is done now."""
+        if left is None or self._safe.folder is None:
+            return None
+        try:
+            return put_aside(left, self._safe.folder) if left.unsaved else None
+        except OSError as error:
+            self.said.emit(f"{left.journal}: unsaved work is in it, it cannot be moved ({reason(error)}).")
+            return None
 
     def ask_open(self) -> None:
         """Let the person choose a file to open."""
@@ -91,7 +140,9 @@ class Document(QObject):
 
         self.path = self._source = None
         self._saved_at = 0.0
+        self._on_disk.follow(None)
         self._session.show_plan(empty_plan(), Stage(), Library())
+        self._safe.begin(None, "")
         self.opened.emit([])
 
     def open_demo(self) -> None:
@@ -105,6 +156,10 @@ class Document(QObject):
             self.open(Path(last))
             return True
         return False
+
+    def look_for_left(self) -> None:
+        """Look for unsaved work that a crash left, beside recent plans and where there is no plan."""
+        self._safe.look_for([path for path in self.recent() if path.suffix.lower() == SUFFIX], self._opening)
 
     def recent(self) -> list[Path]:
         """Files that were open lately and are still there."""
@@ -150,17 +205,26 @@ class Document(QObject):
         """Save under a name; False if it was not saved."""
         from kobrel.plan.file import save_plan
 
+        if path == self.path and self._on_disk.is_changed and not self._may_save_over():
+            return False
         plan = self._session.plan
         if plan.name == Plan().name:
             self._session.edit("Name the plan", plan.but(name=path.stem))
-        try:
-            save_plan(self._session.plan, path)
-        except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+        plan, versions = self._session.plan, self._session.settings.get(settings.VERSIONS_KEPT)
+        saving = Waiting(lambda: save_plan(plan, path, versions))
+        saving.run()
+        if isinstance(saving.error, KobrelError):
+            QMessageBox.warning(
+                self._window, "Kobrel", f"{saving.error}{_IN_JOURNAL if self._safe.keeps else ''}"
+            )
             return False
+        if saving.error is not None:
+            raise saving.error
         self.path = self._source = path
+        self._on_disk.follow(path)
         self._saved_at = time.monotonic()
         self._session.mark_saved()
+        self._safe.move(path)
         self._remember_file(path)
         self.titled.emit()
         self.said.emit(f"Saved {path}")
@@ -179,12 +243,68 @@ class Document(QObject):
             return self.save()
         return answer == buttons.Discard
 
+    # Earlier versions, and other people's
+
+    def versions(self) -> list[tuple[Path, str]]:
+        """Earlier versions of the plan beside its file, and when each was saved."""
+        found = [] if self.path is None else versions_of(self.path)
+        return [(path, when_text(path.stat().st_mtime)) for path in found]
+
+    def show_version(self, path: Path, when: str) -> None:
+        """Go back to an earlier version; undo comes forth again."""
+        from kobrel.plan.file import open_plan
+
+        try:
+            plan = open_plan(path)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        self._session.edit(f"Back to the version of {when}", plan)
+        self.said.emit(f"This is the version of {when}. Undo comes forth again.")
+
+    def reload(self) -> None:
+        """Read the plan again, as somebody else has changed it; undo brings back what was here."""
+        from kobrel.plan.file import open_plan
+
+        if self.path is None:
+            return
+        try:
+            plan = open_plan(self.path)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        self._session.edit(f"Read {self.path.name} again", plan)
+        self._session.mark_saved()
+        self._on_disk.follow(self.path)
+        self.outdated.emit(False)
+
+    def _tell_changed(self) -> None:
+        assert self.path is not None
+        if self.path.is_file():
+            self.said.emit(f"{self.path.name} was changed on disk by somebody else.")
+            self.outdated.emit(True)
+        else:
+            self.said.emit(f"{self.path} is not there any more. Save it again, or elsewhere.")
+            self._session.mark_unsaved()
+
+    def _may_save_over(self) -> bool:
+        """Whether what somebody else saved may be written over."""
+        assert self.path is not None
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Kobrel",
+            f"{self.path.name} was changed on disk by somebody else. Saving puts yours in its place; "
+            f"theirs is kept as {self.path.name}~.",
+            buttons.Save | buttons.Cancel, buttons.Cancel,
+        )  # fmt: skip
+        return answer == buttons.Save
+
     def state_text(self, clean: bool) -> str:
         """How safe the work is."""
         if not self._session.plan.shots:
             return ""
         if not clean:
-            return "not saved"
+            return "not saved, kept in the journal" if self._safe.keeps else "not saved"
         if not self._saved_at:
             return "not saved yet"
         age = time.monotonic() - self._saved_at

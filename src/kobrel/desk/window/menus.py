@@ -56,6 +56,9 @@ class Host(Protocol):
     def show_page(self, card: int, page: str) -> object:
         """Turn to a page of a card, and return the page."""
 
+    def show_preferences(self) -> None:
+        """Show what can be chosen for all plans."""
+
     def close(self) -> bool:
         """Close the window."""
 
@@ -74,6 +77,8 @@ def build(host: Host) -> None:
     file.addSeparator()
     file.addAction(host.add_action("Save", keys.Save, document.save))
     file.addAction(host.add_action("Save as …", keys.SaveAs, document.ask_save_as))
+    versions = file.addMenu("Earlier versions")
+    versions.aboutToShow.connect(lambda: fill_versions(host, versions))
     file.addSeparator()
     file.addAction(host.add_action("Export camera as USD …", "Ctrl+E", exports.ask_usd))
     file.addAction(host.add_action("Export numbers as CSV …", "", exports.ask_csv))
@@ -89,6 +94,8 @@ def build(host: Host) -> None:
     edit.addActions([undo, redo])
     session.watch({"history"}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
+    edit.addSeparator()
+    edit.addAction(host.add_action("Preferences …", keys.Preferences, host.show_preferences))
     edit.addSeparator()
     edit.addAction(host.add_action("Set mark here", "M", partial(set_mark, session)))
     edit.addAction(host.add_action("Delete chosen mark", "", partial(pulling.delete_chosen, session)))
@@ -191,6 +198,17 @@ def fill_recent(host: Host, menu: QMenu) -> None:
         menu.addAction(str(path)).triggered.connect(lambda _on, p=path: host.document.open(p))
     if not paths:
         menu.addAction("Nothing yet").setEnabled(False)
+
+
+def fill_versions(host: Host, menu: QMenu) -> None:
+    """List the versions of the plan from before it was saved."""
+    menu.clear()
+    for path, when in host.document.versions():
+        action = menu.addAction(f"Saved {when}")
+        action.setToolTip(f"{path.name}; undo comes forth again")
+        action.triggered.connect(lambda _on, p=path, w=when: host.document.show_version(p, w))
+    if menu.isEmpty():
+        menu.addAction("None yet: saving again keeps the one before").setEnabled(False)
 
 
 def fill_cameras(host: Host, menu: QMenu) -> None:

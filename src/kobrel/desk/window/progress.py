@@ -87,5 +87,6 @@ class JobBar(QWidget):
 
     def _failed(self, job: Job, reason: str) -> None:
         if self._end(job):
-            self.said.emit(reason)
-            self.failed.emit(reason)
+            self.said.emit(reason or "That did not work.")
+            if reason:
+                self.failed.emit(reason)

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.player import Player
+from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
@@ -29,17 +30,20 @@ from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
-from kobrel.desk.window.arrival import ArrivalSheet, worth_showing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.exports import Exports
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
+from kobrel.desk.window.sheets.arrival import ArrivalSheet, worth_showing
+from kobrel.desk.window.sheets.left import LeftSheet
+from kobrel.desk.window.sheets.preferences import PreferencesSheet
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.memo import Changed
 from kobrel.plan.summary import summary
 from kobrel.session import settings as remembered
 from kobrel.session.commands import arrival, blocking, walking
+from kobrel.session.journal.file import Left
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
 from kobrel.session.state import NUMBERS
@@ -60,7 +64,9 @@ class Window(QMainWindow):
         super().__init__()
         self.session = Session(settings)
         self._show_theme()
-        self.document = Document(self.session, self)
+        self.safe = Safekeeping(self.session, self)
+        self.document = Document(self.session, self.safe, self)
+        self.left: LeftSheet | None = None
         self.exports = Exports(self.session, self.document.folder, self)
         self.files = SceneFiles(self.session, self.document.folder, self)
         self.sight_check = SightCheck(self.session, self)
@@ -131,13 +137,14 @@ class Window(QMainWindow):
         # A long message is cut off rather than widening the window; its tooltip has it whole.
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
-        self.newer, self.mend = QPushButton(), QPushButton()
-        self.newer.hide()
-        self.mend.hide()
+        self.newer, self.mend, self.changed = QPushButton(), QPushButton(), QPushButton()
+        for button in (self.newer, self.mend, self.changed):
+            button.hide()
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
         line.addWidget(self.mend)
         line.addWidget(self.newer)
+        line.addWidget(self.changed)
         line.addWidget(self.jobs)
         return line
 
@@ -154,6 +161,12 @@ class Window(QMainWindow):
         self.drawing.ready.connect(self.sight_check.allow)
         self.document.opened.connect(self._show_opened)
         self.document.titled.connect(self._show_title)
+        self.document.left.connect(self.show_left)
+        self.document.outdated.connect(self._show_changed)
+        self.document.said.connect(session.say)
+        self.safe.told.connect(session.say)
+        self.safe.found.connect(self._show_found)
+        self.drawing.drawn.connect(self._keep_picture)
         for asks in (self.document, self.exports, self.files):
             asks.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
@@ -163,6 +176,7 @@ class Window(QMainWindow):
         self.files.told.connect(self.show_warning)
         self.files.outdated.connect(self._show_newer)
         self.newer.clicked.connect(self._reload_newer)
+        self.changed.clicked.connect(self.document.reload)
         self.mend.clicked.connect(lambda: arrival.mend(session, session.doubts[0]))
         self.tabs.group.idClicked.connect(session.show_card)
         self._ageing = QTimer(self)
@@ -217,6 +231,48 @@ class Window(QMainWindow):
             self.newer.setToolTip("It has changed on disk. Reading it again keeps all subjects.")
             self.say(f"{names} has changed on disk.")
 
+    def _show_changed(self, on: bool) -> None:
+        """Offer to read the plan again that somebody else has saved."""
+        self.changed.setVisible(on)
+        path = self.document.path
+        if on and path is not None:
+            self.changed.setText(f"Read {path.name} again")
+            self.changed.setToolTip("It was saved by somebody else. Undo brings back what is here now.")
+
+    def _show_found(self, left: list[Left], told: list[str]) -> None:
+        if told:
+            self.show_warning("Unsaved work was left that cannot be read", told)
+        if left:
+            self.show_left(left)
+
+    def show_preferences(self) -> None:
+        """Show what can be chosen for all plans."""
+        sheet = PreferencesSheet(self.session, lambda: self.screening.memory_told, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.finished.connect(self.screening.limit_memory)
+        sheet.open()
+
+    def show_left(self, left: list[Left]) -> None:
+        """Offer unsaved work that a crash left."""
+        if self.left is None:
+            self.left = LeftSheet(self.document.take_up, self)
+            self.left.finished.connect(self._forget_left)
+        self.left.add(left)
+        self.left.show()
+
+    def _forget_left(self) -> None:
+        if self.left is not None:
+            self.left.deleteLater()
+        self.left = None
+
+    def _keep_picture(self, drawn: object) -> None:
+        """Keep the picture with unsaved work, once it is exact."""
+        from kobrel.picture.service import EXACT_FROM, Drawn
+
+        assert isinstance(drawn, Drawn)
+        if drawn.passes >= EXACT_FROM and self.picture.image is not None:
+            self.safe.show_picture(self.picture.image)
+
     def _reload_newer(self) -> None:
         paths, self._newer = self._newer, []
         self.newer.hide()
@@ -253,7 +309,7 @@ class Window(QMainWindow):
             page.name_it()
 
     def _ask_movie(self) -> None:
-        from kobrel.desk.window.movie_dialog import MovieDialog
+        from kobrel.desk.window.sheets.movie import MovieDialog
 
         if self.session.now is not None:
             self.movie = MovieDialog(self.session, self.exports, self.screening.frames, self)
@@ -270,6 +326,7 @@ class Window(QMainWindow):
 
     def _show_opened(self, warnings: list[str]) -> None:
         self.feed.begin_anew()
+        self._show_changed(False)
         plan = self.session.plan
         if not plan.scenes and not plan.stand_ins:
             self.show_page(1, "Stand-ins")
@@ -383,6 +440,7 @@ class Window(QMainWindow):
         self.session.settings.put(remembered.GEOMETRY, to_text(self.saveGeometry()))
         self.session.settings.put(remembered.CARD, self.session.card)
         self.document.remember_place()
+        self.safe.end()
         self.sight_check.close()
         self.session.close()
         self.drawing.close()

@@ -5,7 +5,8 @@ from pathlib import Path
 from pydantic import Field, ValidationError
 
 from kobrel.errors import PlanError
-from kobrel.plan.file import plain_reason, read_json, write_whole
+from kobrel.files import bytes_of, json_of, write_whole
+from kobrel.plan.file import plain_reason
 from kobrel.plan.glass import front_stop
 from kobrel.plan.instrument import Flaws
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
@@ -89,7 +90,7 @@ def write_preset(path: Path, preset: Preset) -> None:
         if isinstance(mask, MaskPicture):
             source = Path(mask.path)
             beside = path.with_name(path.name.removesuffix(SUFFIX) + source.suffix)
-            content = source.read_bytes()
+            content = bytes_of(source, PlanError)
             if beside.absolute() != source.absolute():
                 write_whole(beside, content)
             preset = preset.but(iris=preset.iris.but(mask=mask.but(path=beside.name)))
@@ -110,7 +111,7 @@ def read_preset(path: Path) -> Preset:
     PlanError
         The file cannot be read, is no preset, or was made by a newer Kobrel.
     """
-    content = read_json(path)
+    content = json_of(path, PlanError)
     if not isinstance(content, dict) or "iris" not in content or not isinstance(content.get("format"), int):
         raise PlanError("this is no preset of an iris (it has no format number or no iris).", file=path)
     if content["format"] > FORMAT:

@@ -1,7 +1,5 @@
 """Kits of lenses: a few generic ones that ship, and own ones as JSON or CSV."""
 
-import csv
-from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +7,8 @@ from pydantic import Field, ValidationError
 
 import kobrel
 from kobrel.errors import PlanError
-from kobrel.plan.file import plain_reason, read_json, read_text
+from kobrel.files import csv_lines, json_of, text_of
+from kobrel.plan.file import plain_reason
 from kobrel.plan.instrument import Lens
 from kobrel.plan.parts import Part
 
@@ -47,7 +46,9 @@ def read_kit(path: Path) -> Kit:
         The file cannot be read or a lens in it makes no sense; says where.
     """
     is_csv = path.suffix.lower() == ".csv"
-    content = _from_csv(path, read_text(path)) if is_csv else _checked(path, read_json(path))
+    content = (
+        _from_csv(path, text_of(path, PlanError)) if is_csv else _checked(path, json_of(path, PlanError))
+    )
     try:
         return Kit.model_validate(content)
     except ValidationError as error:
@@ -71,11 +72,11 @@ def _pair(focal: Any) -> Any:
 
 def _from_csv(path: Path, text: str) -> dict[str, Any]:
     delimiter = ";" if text.split("\n", 1)[0].count(";") else ","
-    rows = csv.DictReader(text.splitlines(), delimiter=delimiter, skipinitialspace=True)
-    names = [name.strip() for name in rows.fieldnames or () if name]
+    lines = csv_lines(text, path, PlanError, delimiter)
+    names = [name.strip() for name in lines[0]] if lines else []
     if not {"name", "focal_mm"} <= set(names):
         raise PlanError(f"a kit begins with a line such as {_EXAMPLE}.", file=path, place="line 1")
-    unknown = [name for name in names if name not in _COLUMNS]
+    unknown = [name for name in names if name and name not in _COLUMNS]
     if unknown:
         raise PlanError(
             f"column “{unknown[0]}” is not known.",
@@ -83,31 +84,31 @@ def _from_csv(path: Path, text: str) -> dict[str, Any]:
             place="line 1",
             remedy=f"Columns: {', '.join(_COLUMNS)}.",
         )
-    return {"kit": path.stem, "lenses": list(_csv_lenses(path, rows))}
+    lenses = [
+        _csv_lens(path, number, dict(zip(names, line, strict=False)))
+        for number, line in enumerate(lines[1:], 2)
+        if any(line)
+    ]
+    return {"kit": path.stem, "lenses": lenses}
 
 
-def _csv_lenses(path: Path, rows: "csv.DictReader[str]") -> Iterable[dict[str, Any]]:
-    for row in rows:
-        given = {key.strip(): (value or "").strip() for key, value in row.items() if key}
-        lens: dict[str, Any] = {"name": given.pop("name")}
-        numbers = {}
-        for column, value in given.items():
-            if value:
-                try:
-                    numbers[column] = float(value.replace(",", "."))
-                except ValueError:
-                    raise PlanError(
-                        f"“{value}” in column {column} is not a number.",
-                        file=path,
-                        place=f"line {rows.line_num}",
-                    ) from None
-        if "focal_mm" not in numbers:
-            raise PlanError(
-                f"lens “{lens['name']}” has no focal length.", file=path, place=f"line {rows.line_num}"
-            )
-        shortest = numbers.pop("focal_mm")
-        longest = numbers.pop("longest_mm", shortest)
-        yield {**lens, **numbers, "focal_mm": [shortest, longest]}
+def _csv_lens(path: Path, number: int, row: dict[str, str]) -> dict[str, Any]:
+    given = {key: value.strip() for key, value in row.items() if key}
+    lens: dict[str, Any] = {"name": given.pop("name")}
+    numbers = {}
+    for column, value in given.items():
+        if value:
+            try:
+                numbers[column] = float(value.replace(",", "."))
+            except ValueError:
+                raise PlanError(
+                    f"“{value}” in column {column} is not a number.", file=path, place=f"line {number}"
+                ) from None
+    if "focal_mm" not in numbers:
+        raise PlanError(f"lens “{lens['name']}” has no focal length.", file=path, place=f"line {number}")
+    shortest = numbers.pop("focal_mm")
+    longest = numbers.pop("longest_mm", shortest)
+    return {**lens, **numbers, "focal_mm": [shortest, longest]}
 
 
 def nearest_lens(kit: Kit, focal_mm: float, widest_wanted: float, closest_wanted_m: float) -> Lens | None:

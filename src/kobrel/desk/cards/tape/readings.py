@@ -13,6 +13,7 @@ from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import plain_table
 from kobrel.desk.toolkit.fields import length_field, narrow, number_field
 from kobrel.errors import KobrelError
+from kobrel.files import text_of
 from kobrel.plan import edit
 from kobrel.plan.model import Reading
 from kobrel.plan.space.moves import vector
@@ -227,9 +228,9 @@ class ReadingsPage(SessionCard):
         name, _ = QFileDialog.getOpenFileName(self, "Open readings", str(Path.home()), kinds)
         if name:
             try:
-                self.take_text(Path(name).read_text(encoding="utf-8-sig"), name)
-            except (OSError, UnicodeDecodeError) as error:
-                self._say(f"{name}: cannot be read ({error}).")
+                self.take_text(text_of(Path(name)), name)
+            except KobrelError as error:
+                self._say(str(error))
 
     def _ask_save(self) -> None:
         from kobrel.exchange.readings import write_readings

@@ -1,0 +1,1 @@
+"""Sheets over the window: what is asked or told at leisure."""

@@ -1,0 +1,201 @@
+"""Files: read only if they are plain files within bounds, and written whole or not at all."""
+
+import csv
+import io
+import json
+import os
+import re
+import shutil
+import stat
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from kobrel.errors import KobrelError
+
+MOST_TEXT_BYTES = 256 << 20
+"""The largest text file that is read: a plan, a list, a kit."""
+MOST_DEPTH = 100
+"""How deep JSON may nest."""
+_MOST_DIGITS = 400
+_STRINGS = re.compile(rb'"(?:[^"\\]|\\.)*"?', re.DOTALL)
+_NUMBERS = re.compile(rb"[0-9]{%d}" % _MOST_DIGITS)
+
+
+def require_file(path: Path, kind: type[KobrelError] = KobrelError, most_bytes: int | None = None) -> int:
+    """See that a path is a plain file that is not too large, and return its bytes.
+
+    Raises
+    ------
+    KobrelError
+        It is missing, no plain file (a folder, pipe or device), larger, or cannot be looked at.
+    """
+    try:
+        found = path.stat()
+    except (FileNotFoundError, NotADirectoryError):
+        raise kind("no such file.", file=path) from None
+    except (OSError, ValueError) as error:
+        raise kind(f"cannot be read ({reason(error)}).", file=str(path).replace("\0", "�")) from None
+    if not stat.S_ISREG(found.st_mode):
+        raise kind("this is no file but a folder, a pipe or a device.", file=path, remedy="Choose a file.")
+    if most_bytes is not None and found.st_size > most_bytes:
+        raise kind(
+            f"the file is too large, {found.st_size >> 20} MB; {most_bytes >> 20} MB are read.", file=path
+        )
+    return found.st_size
+
+
+def reason(error: OSError | ValueError) -> str:
+    """Why the system refused, in words."""
+    return (error.strerror if isinstance(error, OSError) else None) or str(error)
+
+
+def bytes_of(
+    path: Path, kind: type[KobrelError] = KobrelError, most_bytes: int | None = MOST_TEXT_BYTES
+) -> bytes:
+    """The content of a plain file.
+
+    Raises
+    ------
+    KobrelError
+        As :func:`require_file`.
+    """
+    require_file(path, kind, most_bytes)
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise kind(f"cannot be read ({reason(error)}).", file=path) from None
+
+
+def text_of(path: Path, kind: type[KobrelError] = KobrelError) -> str:
+    """The text of a file in UTF-8.
+
+    Raises
+    ------
+    KobrelError
+        As :func:`require_file`, or it is of another encoding.
+    """
+    try:
+        return bytes_of(path, kind).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise kind(
+            f"this is no text in UTF-8 (byte {error.start}).", file=path, remedy="Save it as UTF-8."
+        ) from None
+
+
+def json_of(path: Path, kind: type[KobrelError] = KobrelError, remedy: str = "") -> Any:
+    """What a JSON file holds.
+
+    Raises
+    ------
+    KobrelError
+        As :func:`text_of`, or it is no JSON, nests too deep or has endless numbers; says where.
+    """
+    text = text_of(path, kind)
+    fault = json_fault(text.encode("utf-8", "replace"))
+    if fault:
+        raise kind(fault, file=path)
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as error:
+        raise kind(
+            f"not valid JSON ({error.msg}).",
+            file=path,
+            place=f"line {error.lineno}, column {error.colno}",
+            remedy=remedy,
+        ) from None
+
+
+def csv_lines(
+    text: str, file: Path | str, kind: type[KobrelError] = KobrelError, delimiter: str = ","
+) -> list[list[str]]:
+    """The cells of each line of a table in text.
+
+    Raises
+    ------
+    KobrelError
+        It is no such table; says where.
+    """
+    reader = csv.reader(io.StringIO(text), delimiter=delimiter, skipinitialspace=True)
+    try:
+        return list(reader)
+    except csv.Error as error:
+        raise kind(f"no table in text ({error}).", file=file, place=f"line {reader.line_num}") from None
+
+
+def json_fault(text: bytes) -> str:
+    """Why JSON should not be parsed at all: it nests too deep, or has a number of endless digits.
+
+    >>> json_fault(b"[" * 200)
+    'its parts are nested more than 100 deep.'
+    """
+    bare = _STRINGS.sub(b"", text)
+    if _NUMBERS.search(bare):
+        return f"it has a number of more than {_MOST_DIGITS} digits."
+    signs = np.frombuffer(bare, np.uint8)
+    step = np.zeros(256, np.int8)
+    step[list(b"[{")], step[list(b"]}")] = 1, -1
+    depth = int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
+    return f"its parts are nested more than {MOST_DEPTH} deep." if depth > MOST_DEPTH else ""
+
+
+def write_whole(path: Path, content: bytes, versions: int = 0) -> None:
+    """Write a file atomically: beside, flush, rename, flush the folder.
+
+    Parameters
+    ----------
+    versions : how many earlier versions of the file are kept, see :func:`versions_of`
+
+    Raises
+    ------
+    OSError
+        As the system says; `path` is then untouched.
+    """
+    # A name beside is never longer than a name may be, whatever the file is called.
+    handle, beside = tempfile.mkstemp(dir=path.absolute().parent, prefix=f".{path.name[:40]}.")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(beside, path.stat().st_mode & 0o777 if path.exists() else 0o644)
+        if versions and path.exists():
+            _keep_version(path, versions)
+        os.replace(beside, path)
+    except BaseException:
+        Path(beside).unlink(missing_ok=True)
+        raise
+    flush_folder(path.absolute().parent)
+
+
+def flush_folder(folder: Path) -> None:
+    """Make sure that what was renamed in a folder is on the disk; where a system cannot, nothing happens."""
+    try:
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    except OSError:
+        return
+    try:
+        os.fsync(handle)
+    except OSError:
+        pass
+    finally:
+        os.close(handle)
+
+
+def _version(path: Path, number: int) -> Path:
+    return path.with_name(f"{path.name}~{number if number > 1 else ''}")
+
+
+def _keep_version(path: Path, most: int) -> None:
+    """What is there becomes the last version, and each version the one before it."""
+    for number in range(most - 1, 0, -1):
+        if _version(path, number).exists():
+            os.replace(_version(path, number), _version(path, number + 1))
+    shutil.copy2(path, _version(path, 1))
+
+
+def versions_of(path: Path, most: int = 99) -> list[Path]:
+    """Earlier versions of a file that are kept beside it, the latest first: NAME~, NAME~2 and so on."""
+    return [found for number in range(1, most + 1) if (found := _version(path, number)).is_file()]
