@@ -5,6 +5,9 @@ from typing import Any
 
 import numba
 
+# All liberties but those that assume that no number is NaN or infinite: tests for these must hold.
+_FAST = {"nsz", "arcp", "contract", "afn", "reassoc"}
+
 
 def kernel(function: Callable[..., Any]) -> Any:
     """Compile for many threads (without the interpreter lock), cached on disk if possible.
@@ -13,7 +16,7 @@ def kernel(function: Callable[..., Any]) -> Any:
     kernel works all the same, compiled anew in each run. So it does where what was kept
     cannot be read any more, as after an update that renames a type it was compiled for.
     """
-    options = {"nogil": True, "fastmath": True, "error_model": "numpy"}
+    options = {"nogil": True, "fastmath": _FAST, "error_model": "numpy"}
     try:
         compiled = numba.njit(cache=True, **options)(function)
     except RuntimeError:
@@ -52,3 +55,16 @@ def _mend_cache(compiled: Any) -> None:
 def is_kept(compiled: Any) -> bool:
     """Whether a kernel's compiled form is kept on disk for the next run."""
     return compiled.stats.cache_path is not None
+
+
+@kernel
+def index_of(place, count):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN201
+    """The index, 0 to count - 1, of the cell that a place lies in: the nearest for a place outside, the
+    first for NaN. Kernels turn numbers into indices by this alone.
+
+    >>> index_of(2.7, 4), index_of(9.0, 4), index_of(float("-inf"), 4), index_of(float("nan"), 4)
+    (2, 3, 0, 0)
+    """
+    if not place > 0.0:
+        return 0
+    return int(place) if place < count else count - 1

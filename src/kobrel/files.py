@@ -131,14 +131,21 @@ def json_fault(text: bytes) -> str:
     >>> json_fault(b"[" * 200)
     'its parts are nested more than 100 deep.'
     """
-    bare = _STRINGS.sub(b"", text)
-    if _NUMBERS.search(bare):
+    if _NUMBERS.search(_STRINGS.sub(b"", text)):
         return f"it has a number of more than {_MOST_DIGITS} digits."
-    signs = np.frombuffer(bare, np.uint8)
+    return f"its parts are nested more than {MOST_DEPTH} deep." if nesting(text) > MOST_DEPTH else ""
+
+
+def nesting(text: bytes) -> int:
+    """How deep brackets and braces nest in text, but for those in quotes.
+
+    >>> nesting(b'{"a": [1, "[["]}')
+    2
+    """
+    signs = np.frombuffer(_STRINGS.sub(b"", text), np.uint8)
     step = np.zeros(256, np.int8)
     step[list(b"[{")], step[list(b"]}")] = 1, -1
-    depth = int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
-    return f"its parts are nested more than {MOST_DEPTH} deep." if depth > MOST_DEPTH else ""
+    return int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
 
 
 def write_whole(path: Path, content: bytes, versions: int = 0) -> None:

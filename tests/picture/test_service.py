@@ -1,4 +1,5 @@
 import itertools
+import sys
 import threading
 import time
 from dataclasses import replace
@@ -144,9 +145,12 @@ def test_the_picture_is_never_that_of_a_scene_that_is_gone(listener, looking_at)
     assert all(later > earlier + 1 for earlier, later in itertools.pairwise(brightness))
 
 
-def test_a_fault_is_told_and_the_next_picture_still_comes(listener, request_for):
+def test_a_fault_is_told_and_the_next_picture_still_comes(listener, request_for, monkeypatch):
+    faults = []
+    monkeypatch.setattr(sys, "excepthook", lambda *fault: faults.append(fault[0]))
     listener.service.ask(request_for(camera=None))
     listener.wait(lambda: listener.problems)
     assert "could not be drawn" in listener.problems[0]
+    assert faults == [AttributeError]
     listener.service.ask(request_for(passes=1))
     listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 1)

@@ -138,7 +138,7 @@ def test_a_missing_plan_and_one_that_is_no_text(tmp_path):
     with pytest.raises(PlanError, match="no such file"):
         open_plan(tmp_path / "none.kobrel")
     (tmp_path / "b.kobrel").write_bytes(b"\xff\xfe\x00")
-    with pytest.raises(PlanError, match="cannot be read"):
+    with pytest.raises(PlanError, match="no text in UTF-8"):
         open_plan(tmp_path / "b.kobrel")
 
 

@@ -1,7 +1,9 @@
 """The command line: the same work without a window."""
 
+import logging
 import os
 import sys
+import warnings
 from pathlib import Path
 
 import typer
@@ -15,6 +17,7 @@ from kobrel.errors import KobrelError
 COMMANDS = tuple(
     command.name or command.callback.__name__ for command in app.registered_commands if command.callback
 )
+_MOST_SAID = 2000
 __all__ = ["files", "main", "numbers", "pictures", "run_command", "shots"]
 
 
@@ -37,7 +40,7 @@ def _window(arguments: list[str]) -> int:
     )
     parser.add_argument("--version", action="version", version=f"kobrel {__version__}")
     chosen = parser.parse_args(arguments)
-    if chosen.file is not None and not chosen.file.exists():
+    if chosen.file is not None and not os.path.lexists(chosen.file):
         raise KobrelError(
             f"no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).", file=chosen.file
         )
@@ -57,7 +60,26 @@ def _has_display() -> bool:
 
 def main() -> None:
     """Entry point; ends the process with 0, or 2 and one line on stderr for bad input."""
+    if not os.environ.get("KOBREL_DEBUG"):
+        _quiet_libraries()
     sys.exit(run_command(sys.argv[1:]))
+
+
+def _quiet_libraries() -> None:
+    """Keep from the terminal what libraries print there by themselves; what matters Kobrel tells."""
+    warnings.simplefilter("ignore")
+    logging.disable(logging.CRITICAL)
+    ours = os.dup(2)
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 2)
+    os.close(nowhere)
+    sys.stderr = os.fdopen(ours, "w", buffering=1, encoding="utf-8", errors="replace")
+
+
+def one_line(error: KobrelError) -> str:
+    """What is wrong in one line, whatever names are in it."""
+    text = " ".join(str(error).split())
+    return text.encode("utf-8", "replace").decode()[:_MOST_SAID]
 
 
 def run_command(arguments: list[str]) -> int:
@@ -71,7 +93,7 @@ def run_command(arguments: list[str]) -> int:
     except TyperException as error:
         typer.echo(f"kobrel: {error.format_message()}", err=True)
     except KobrelError as error:
-        typer.echo(f"kobrel: {error}", err=True)
+        typer.echo(f"kobrel: {one_line(error)}", err=True)
     except KeyboardInterrupt:
         typer.echo("kobrel: stopped.", err=True)
         return 130

@@ -7,7 +7,20 @@ from typing import Annotated, Literal
 
 import typer
 
-from kobrel.cli.shared import Output, PlanPath, ShotName, app, open_shot, progress_bar, warn
+from kobrel.cli.shared import (
+    Force,
+    Output,
+    PlanPath,
+    ShotName,
+    app,
+    free_output,
+    hint_refused,
+    kept_settings,
+    open_shot,
+    progress_bar,
+    trust_opened,
+    warn,
+)
 from kobrel.errors import KobrelError, PlanError
 from kobrel.optics.units import METRES, LengthUnit
 
@@ -19,15 +32,21 @@ def new(
     camera: Annotated[str | None, typer.Option(help="Path of the camera in the scene.")] = None,
     unit: Annotated[LengthUnit | None, typer.Option(help="Unit of the scene, if the file is wrong.")] = None,
     up: Annotated[Literal["Y", "Z"] | None, typer.Option(help="Its up axis, if the file is wrong.")] = None,
+    force: Force = False,
 ) -> None:
     """Make a plan from a scene: its camera, lens, frames and the point in focus."""
     from kobrel.picture.metering import metered
     from kobrel.plan.file import save_plan
     from kobrel.plan.start import plan_from_scene
+    from kobrel.session.settings import allow_folder
     from kobrel.stage.read.load import load_scene
 
+    free_output(output, force)
+    trust_opened(scene)
+    allow_folder(kept_settings(), scene.absolute().parent)
     with progress_bar() as progress:
         loaded = load_scene(scene, progress)
+    hint_refused()
     unit_m = METRES[unit] if unit else None
     told: list[str] = []
     in_unit = loaded.read_as(unit_m or loaded.unit_m, up or loaded.up)
@@ -44,8 +63,10 @@ def export(
     output: Output,
     kind: Annotated[Literal["usd", "csv"], typer.Option("--as", help="Format.")],
     shot: ShotName = None,
+    force: Force = False,
 ) -> None:
     """Write a shot's camera for a renderer (USD), or its numbers (CSV)."""
+    free_output(output, force)
     document, chosen, stage = open_shot(plan, shot)
     from kobrel.exchange.export import export as write
 
@@ -62,8 +83,11 @@ def iris(
     shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
     frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
     size: Annotated[int, typer.Option(help="Width of a picture, pixels.")] = 1024,
+    force: Force = False,
 ) -> None:
     """Write the iris of a shot for a renderer; without a file, tell its numbers and what they mean."""
+    if output is not None:
+        free_output(output, force)
     from kobrel.exchange.iris import numbers_of, write_iris
     from kobrel.plan.measure.camera import camera_at
 
@@ -84,6 +108,7 @@ def check(plan: PlanPath) -> None:
     from kobrel.plan.space.rebinding import rebound
     from kobrel.plan.staging import load_stage
 
+    trust_opened(plan)
     document = open_plan(plan)
     with progress_bar() as progress:
         stage, problems = load_stage(document, progress)
@@ -94,6 +119,7 @@ def check(plan: PlanPath) -> None:
                 found += [
                     f"Shot {shot.label}: {line}" for line in shot_warnings(document, shot, stage, progress)
                 ]
+    hint_refused()
     for line in found:
         typer.echo(line)
     if found:
@@ -123,6 +149,26 @@ def rangefinder(
         raise KobrelError(
             f"Port {port} cannot be used ({error.strerror}).", remedy="Choose another, or 0."
         ) from None
+
+
+@app.command()
+def allow(
+    folders: Annotated[
+        list[Path] | None, typer.Argument(metavar="FOLDER ...", help="Folders; without any they are told.")
+    ] = None,
+    forget: Annotated[bool, typer.Option("--forget", help="Allow these no more.")] = False,
+) -> None:
+    """Let scenes and plans name files in folders other than their own; remembered for the window too."""
+    from kobrel.session.settings import ALLOWED
+
+    settings = kept_settings()
+    kept = settings.get(ALLOWED)
+    named = [str(folder.absolute()) for folder in folders or ()]
+    if named:
+        left = [folder for folder in kept if folder not in named]
+        settings.put(ALLOWED, left if forget else [*left, *named])
+    for folder in settings.get(ALLOWED):
+        typer.echo(folder)
 
 
 @app.command()

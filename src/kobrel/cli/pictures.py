@@ -4,7 +4,17 @@ from typing import Annotated
 
 import typer
 
-from kobrel.cli.shared import Output, PlanPath, ShotName, app, open_shot, progress_bar, size_of
+from kobrel.cli.shared import (
+    Force,
+    Output,
+    PlanPath,
+    ShotName,
+    app,
+    free_output,
+    open_shot,
+    progress_bar,
+    size_of,
+)
 
 
 @app.command()
@@ -15,11 +25,13 @@ def render(
     frame: Annotated[int | None, typer.Option(help="Frame; the shot's first if left out.")] = None,
     size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
+    force: Force = False,
 ) -> None:
     """Render a frame with its true depth of field, to PNG or EXR."""
     from kobrel.exchange.render import check_target, render_frame
 
     check_target(output)
+    free_output(output, force)
     wanted = size_of(size) if size else None
     document, chosen, stage = open_shot(plan, shot)
     at = chosen.first if frame is None else frame
@@ -44,9 +56,10 @@ def movie(
     ] = "",
     sound: Annotated[bool, typer.Option("--sound", help="With the focus motor's sound.")] = False,
     clay: Annotated[bool, typer.Option("--clay", help="All surfaces in one grey.")] = False,
+    force: Force = False,
 ) -> None:
     """Write a shot as a movie (.mp4 H.264, .mov ProRes) or as pictures (.png, .exr)."""
-    from kobrel.exchange.movie import Movie, check_ending, write_shot
+    from kobrel.exchange.movie import Movie, check_ending, write_shot, written_over
     from kobrel.picture.burn import BURNS
 
     wanted = size_of(size) if size else None
@@ -59,15 +72,18 @@ def movie(
         first, last, round(wanted.width) if wanted else None,
         round(wanted.height) if wanted else None, samples, burns, sound, clay,
     )  # fmt: skip
+    for there in written_over(chosen, made, output):
+        free_output(there, force)
     with progress_bar() as progress:
         write_shot(document, chosen, stage, made, output, progress)
 
 
 @app.command()
-def sound(plan: PlanPath, output: Output, shot: ShotName = None) -> None:
+def sound(plan: PlanPath, output: Output, shot: ShotName = None, force: Force = False) -> None:
     """Write the focus motor's sound over a shot, as WAV."""
     from kobrel.exchange.sound import write_sound
     from kobrel.plan.measure.survey import survey
 
+    free_output(output, force)
     document, chosen, stage = open_shot(plan, shot)
     write_sound(chosen, survey(document, chosen, stage), output)

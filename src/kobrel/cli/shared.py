@@ -8,6 +8,8 @@ from typing import Annotated, Any
 
 import typer
 
+from kobrel.errors import KobrelError
+
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 
 
@@ -49,6 +51,7 @@ PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A .kobrel plan."
 ShotName = Annotated[
     str | None, typer.Option("--shot", help="Name or title of a shot; the first if left out.")
 ]
+Force = Annotated[bool, typer.Option("--force", help="Write over what is there.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 
 
@@ -65,6 +68,7 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
     from kobrel.plan.space.rebinding import rebound
     from kobrel.plan.staging import load_stage
 
+    trust_opened(path)
     plan = open_plan(path)
     if not plan.shots:
         raise PlanError("the plan has no shots.", file=path)
@@ -74,12 +78,52 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
         raise PlanError(f"no shot “{shot_name}”.", file=path, remedy=f"Its shots: {known}.")
     with progress_bar() as progress:
         stage, problems = load_stage(plan, progress)
+    hint_refused()
     if problems:
         raise SceneError(problems[0])
     index = plan.shots.index(shot)
     plan, found = rebound(plan, stage)
     warn(stage.warnings + found)
     return plan, plan.shots[index], stage
+
+
+def kept_settings() -> Any:
+    """What is remembered for this person, by the window too."""
+    from platformdirs import user_config_path
+
+    from kobrel.session.settings import Settings
+    from kobrel.session.store import FileStore
+
+    folder = user_config_path("kobrel")
+    return Settings(FileStore(folder / "settings.json"), folder)
+
+
+def trust_opened(path: Path) -> None:
+    """Let files be named beside one that is opened, and where it was allowed before."""
+    from kobrel import trust
+    from kobrel.session.settings import ALLOWED
+
+    trust.allow([path.absolute().parent, *kept_settings().get(ALLOWED)])
+
+
+def hint_refused() -> None:
+    """Tell how files in other folders are let in."""
+    from kobrel import trust
+
+    for folder in trust.take_refused():
+        typer.echo(f"kobrel: hint: kobrel allow {folder}", err=True)
+
+
+def free_output(path: Path, force: bool) -> None:
+    """See that nothing is written over unasked.
+
+    Raises
+    ------
+    KobrelError
+        Something is there.
+    """
+    if path.exists() and not force:
+        raise KobrelError("there is such a file already.", file=path, remedy="--force writes over it.")
 
 
 class progress_bar:  # noqa: N801  a context manager used as a verb

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from kobrel.cli.shared import PlanPath, app, open_shot
+from kobrel.cli.shared import Force, PlanPath, app, free_output, open_shot
 
 
 @app.command()
@@ -18,6 +18,7 @@ def shots(
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write the list (.otio), or the plan (.kobrel).")
     ] = None,
+    force: Force = False,
 ) -> None:
     """Tell the shots of a plan and what their cuts do; take them from an edit list, or write one."""
     from kobrel.exchange.timeline import read_list, write_list
@@ -27,6 +28,8 @@ def shots(
     from kobrel.plan.sequence.cuts import cut_between
     from kobrel.plan.sequence.shots import with_list
 
+    if output is not None:
+        free_output(output, force)
     document, _chosen, stage = open_shot(plan, None)
     if take is not None:
         document = with_list(document, read_list(take, fps), 0, stage)

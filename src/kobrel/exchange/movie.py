@@ -25,6 +25,8 @@ from kobrel.stage.stage import Stage
 
 CODERS = {".mp4": ("libx264", "yuv420p", "aac"), ".mov": ("prores_ks", "yuv422p10le", "pcm_s16le")}
 """By a movie's ending: what codes its pictures, how their pixels are stored, what codes its sound."""
+MOST_WRITTEN = 50_000
+"""Frames of one movie or sequence."""
 
 
 @dataclass(frozen=True)
@@ -99,6 +101,35 @@ def check_ending(path: Path) -> None:
         raise ExchangeError(f"{known}.", file=path)
 
 
+def written_over(shot: Shot, movie: Movie, path: Path) -> list[Path]:
+    """The files that writing a shot would write over.
+
+    Raises
+    ------
+    ExchangeError
+        The frames are in the wrong order, or too many.
+    """
+    if path.suffix.lower() not in PICTURES:
+        return [path] if path.exists() else []
+    first, last = _ends(shot, movie)
+    return [there for frame in range(first, last + 1) if (there := _picture_path(path, frame)).exists()]
+
+
+def _ends(shot: Shot, movie: Movie) -> tuple[int, int]:
+    """First and last frame of what is written."""
+    first = shot.first - shot.handles if movie.first is None else movie.first
+    last = shot.last + shot.handles if movie.last is None else movie.last
+    if last < first:
+        raise ExchangeError(f"The last frame, {last}, comes before the first, {first}.")
+    if last - first >= MOST_WRITTEN:
+        raise ExchangeError(f"{first} to {last} are more than {MOST_WRITTEN} frames.")
+    return first, last
+
+
+def _picture_path(path: Path, frame: int) -> Path:
+    return path.with_name(f"{path.stem}.{frame:04d}{path.suffix}")
+
+
 def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, progress: Progress) -> None:
     """Write a shot with its true depth of field: as a movie (.mp4 H.264, .mov ProRes), or as pictures
     NAME.FRAME.png or .exr (linear, with depth and blur) where the name is NAME.png or NAME.exr.
@@ -169,15 +200,12 @@ def _write_sound(container: Any, stream: Any, samples: NDArray[np.float32]) -> N
 
 def _write_pictures(made: _Set, path: Path, progress: Progress) -> None:
     for row, view, linear in made.rendered(progress):
-        target = path.with_name(f"{path.stem}.{int(made.numbers.frames[row]):04d}{path.suffix}")
+        target = _picture_path(path, int(made.numbers.frames[row]))
         write_rendered(target, view, linear, made.words(row))
 
 
 def _set_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> _Set:
-    first = shot.first - shot.handles if movie.first is None else movie.first
-    last = shot.last + shot.handles if movie.last is None else movie.last
-    if last < first:
-        raise ExchangeError(f"The last frame, {last}, comes before the first, {first}.")
+    first, last = _ends(shot, movie)
     numbers = survey(plan, shot, stage, np.arange(first, last + 1.0))
     camera = numbers.camera
     width, height = movie.width or camera.width_px, movie.height or camera.height_px

@@ -21,7 +21,7 @@ def whole_file(path: Path) -> Iterator[Path]:
     """
     if not path.absolute().parent.is_dir():
         raise ExchangeError(f"cannot be written, there is no folder {path.absolute().parent}.", file=path)
-    beside = path.with_name(f".{path.stem}.part{path.suffix}")
+    beside = path.with_name(f".{path.stem[:40]}.part{path.suffix}")
     try:
         yield beside
         beside.replace(path)

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.compiled import kernel
+from kobrel.compiled import index_of, kernel
 from kobrel.picture.tracer import in_bands, never
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Light
@@ -21,8 +21,8 @@ def _develop_rows(rows, linear, gain, shoulder, table, out):  # type: ignore[no-
             if shoulder > np.float32(0) and most > knee:
                 by *= (np.float32(1) - shoulder * np.exp((knee - most) / shoulder)) / most
             for c in range(3):
-                light = min(max(linear[y, x, c] * by, np.float32(0)), np.float32(1))
-                out[y, x, c] = table[int(np.sqrt(light) * np.float32(_STEPS - 1))]
+                light = max(linear[y, x, c] * by, np.float32(0))
+                out[y, x, c] = table[index_of(np.sqrt(light) * np.float32(_STEPS - 1), _STEPS)]
 
 
 def developed(

@@ -13,7 +13,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.compiled import kernel
+from kobrel.compiled import index_of, kernel
 from kobrel.picture.kernels import (
     focus_toward,
     hashed,
@@ -108,10 +108,11 @@ def _spread(scene, view, hole, lights, which, counts, hidden, number, first, las
             right, up = size * np.cos(aim), size * np.sin(aim)
             px += right
             py += up
-            x = int(np.floor(((px - view.middle_x) / view.half_x + 1.0) * 0.5 * width))
-            y = int(np.floor((1.0 - (py - view.middle_y) / view.half_y) * 0.5 * height))
-            if x < 0 or y < 0 or x >= width or y >= height:
+            across = ((px - view.middle_x) / view.half_x + 1.0) * 0.5 * width
+            down = (1.0 - (py - view.middle_y) / view.half_y) * 0.5 * height
+            if not (0.0 <= across < width and 0.0 <= down < height):
                 continue
+            x, y = index_of(across, width), index_of(down, height)
             if not hidden[i]:
                 for c in range(3):
                     if colour == 0:

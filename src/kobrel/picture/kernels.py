@@ -7,7 +7,7 @@ fight over.
 
 import numpy as np
 
-from kobrel.compiled import kernel
+from kobrel.compiled import index_of, kernel
 from kobrel.optics import flaws
 from kobrel.optics.aperture import SIDE
 from kobrel.picture.numbers import ORTHOGRAPHIC, PERSPECTIVE
@@ -65,7 +65,7 @@ def _last_at(sums, hints, wanted):  # type: ignore[no-untyped-def]
     """The last place whose running sum, 0 to 1, is not above what is wanted; `hints` are the
     answers for even steps of it.
     """
-    k = min(int(wanted * (len(hints) - 1)), len(hints) - 2)
+    k = index_of(wanted * (len(hints) - 1), len(hints) - 1)
     low, high = hints[k], hints[k + 1] + 1
     while high - low > 1:
         middle = (low + high) // 2
@@ -101,7 +101,7 @@ def through_outline(view, fan, around, across):  # type: ignore[no-untyped-def]
     area = across if view.rim == 0.0 else area_within(across, view.rim)
     corners = len(fan) - 1
     place = around * corners
-    k = min(int(place), corners - 1)
+    k = index_of(place, corners)
     part = place - k
     out = np.sqrt(area) * view.pupil
     return (
@@ -202,9 +202,8 @@ def lens_sample(x, y, number, width, height):  # type: ignore[no-untyped-def]
 @kernel
 def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
     """Where a repeating texture is read: four pixels and how far between them."""
-    x = (u - np.floor(u)) * width - 0.5
-    y = (v - np.floor(v)) * height - 0.5
-    x0, y0 = int(np.floor(x)), int(np.floor(y))
+    x, y = (u - np.floor(u)) * width - 0.5, (v - np.floor(v)) * height - 0.5
+    x0, y0 = index_of(x + 1.0, width + 1) - 1, index_of(y + 1.0, height + 1) - 1
     left, low = (x0 if x0 >= 0 else width - 1), (y0 if y0 >= 0 else height - 1)
     right, high = (x0 + 1 if x0 + 1 < width else 0), (y0 + 1 if y0 + 1 < height else 0)
     bottom, top = start + low * width, start + high * width
@@ -218,7 +217,7 @@ def _surrounding(picture, light, dx, dy, dz):  # type: ignore[no-untyped-def]
     height, width = picture.shape[0], picture.shape[1]
     across = (np.arctan2(x, -z) / (2.0 * np.pi) + 0.5) * width - 0.5
     down = np.arccos(min(max(dy, -1.0), 1.0)) / np.pi * height - 0.5
-    left, top = int(np.floor(across)), int(np.floor(down))
+    left, top = index_of(across + 1.0, width + 1) - 1, index_of(down + 1.0, height + 1) - 1
     fx, fy = across - left, down - top
     right, left = (left + 1) % width, left % width
     bottom, top = min(top + 1, height - 1), max(top, 0)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from kobrel.compiled import kernel
+from kobrel.compiled import index_of, kernel
 from kobrel.optics.aperture import places
 from kobrel.picture.tracer import Sharp, in_bands, never, signed_blur
 from kobrel.picture.view import View
@@ -28,8 +28,7 @@ _TILE = 16
 def _place(x, y, level, width, height):  # type: ignore[no-untyped-def]
     """Index, within one of the halves, of the pixel that covers a place of the full picture."""
     scale = 1.0 / (1 << level)
-    column = min(max(int((x + 0.5) * scale), 0), width - 1)
-    return min(max(int((y + 0.5) * scale), 0), height - 1) * width + column
+    return index_of((y + 0.5) * scale, height) * width + index_of((x + 0.5) * scale, width)
 
 
 @kernel
@@ -67,8 +66,8 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
                 level = _level(own * apart, len(starts))
                 for k in range(0, count, step):
                     sx, sy = x - taps[k, 0] * own, y + taps[k, 1] * own
-                    ix = min(max(int(sx + 0.5), 0), width - 1)
-                    iy = min(max(int(sy + 0.5), 0), height - 1)
+                    ix = index_of(sx + 0.5, width)
+                    iy = index_of(sy + 0.5, height)
                     there = blur[iy, ix]
                     if there < -1.0:
                         continue
@@ -96,8 +95,8 @@ def _gather(first, levels, starts, widths, heights, blur, reach, taps, squeeze, 
                     r, g, b = levels[at, 0] * total, levels[at, 1] * total, levels[at, 2] * total
                 for k in range(0, count, step):
                     sx, sy = x + taps[k, 0] * far, y - taps[k, 1] * far
-                    ix = min(max(int(sx + 0.5), 0), width - 1)
-                    iy = min(max(int(sy + 0.5), 0), height - 1)
+                    ix = index_of(sx + 0.5, width)
+                    iy = index_of(sy + 0.5, height)
                     size = -blur[iy, ix] * 0.5
                     if size < 0.25:
                         continue

@@ -8,7 +8,7 @@ from kobrel.optics.exposure import light_value
 from kobrel.optics.lens import FocusSurface, LensModel
 from kobrel.optics.projection import Projection
 from kobrel.optics.sensor import CriterionKind, Fit
-from kobrel.plan.parts import Finite, Keyed, Part, PositiveFinite
+from kobrel.plan.parts import Finite, Frame, Keyed, Part, PositiveFinite
 
 
 class Sensor(Part):
@@ -121,8 +121,8 @@ class Wish(Part):
     subject: int = Field(ge=0, description="Number of a subject; 0 is the far background.")
     kind: WishKind = "sharp"
     px: PositiveFinite = Field(8.0, description="Blur in pixels at delivery, of at_least and at_most.")
-    first: Finite | None = Field(None, description="First frame; the shot's if none.")
-    last: Finite | None = Field(None, description="Last frame; the shot's if none.")
+    first: Frame | None = Field(None, description="First frame; the shot's if none.")
+    last: Frame | None = Field(None, description="Last frame; the shot's if none.")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -154,4 +154,4 @@ class KeepSize(Part):
 
     subject: int
     focal_mm: PositiveFinite = Field(description="Focal length at which the camera stands where it stood.")
-    frame: Finite | None = Field(None, description="Frame whose size is kept; none is each frame's own.")
+    frame: Frame | None = Field(None, description="Frame whose size is kept; none is each frame's own.")

@@ -4,7 +4,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kobrel.plan.parts import Amount, Finite, Part
+from kobrel.plan.parts import Amount, FilePath, Finite, Part
 
 Outline = Literal["open", "blades", "star", "heart", "slot", "ring", "polygon", "text"]
 
@@ -15,7 +15,7 @@ class MaskPicture(Part):
     """
 
     kind: Literal["picture"] = "picture"
-    path: str = Field(description="PNG, TIFF or EXR; its longer side spans the pupil.")
+    path: FilePath = Field(description="PNG, TIFF or EXR; its longer side spans the pupil.")
     made_up: bool = Field(False, description="Whether exposure makes up for the light that it takes.")
 
 

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel import trust
 from kobrel.errors import KobrelError, OpticsError
 from kobrel.optics.aperture import SIDE
 from kobrel.optics.iris import Iris, Mask
@@ -20,6 +21,8 @@ from kobrel.plan.model import Plan
 from kobrel.stage.pictures.pixels import read_pixels
 
 _SAVED_SIDE = 1024
+_MOST_SQUARE = 8192
+_MOST_NAME = 80
 _FILE_NAME = re.compile(r"[^\w-]")
 
 
@@ -56,9 +59,11 @@ def mask_of(shape: IrisShape) -> Mask | None:
 
 def _read_if_new(mask: MaskPicture) -> Mask:
     path = Path(mask.path)
+    if not trust.is_allowed(path):
+        raise OpticsError(trust.refusal(path), file=path)
     try:
         state = path.stat()
-    except OSError:
+    except (OSError, ValueError):
         raise OpticsError("the mask is missing.", file=path, remedy="Choose its picture again.") from None
     return read_mask(path, state.st_mtime_ns, state.st_size)
 
@@ -91,15 +96,22 @@ def _square(grey: NDArray[np.float32]) -> NDArray[np.float32]:
     """A picture in the middle of a black square, at the size that the openings have."""
     tall, wide = grey.shape
     side = max(tall, wide)
+    if side > _MOST_SQUARE:  # a picture as narrow as a thread would take the memory of its square
+        part = _MOST_SQUARE / side
+        grey = _resized(grey, max(1, round(wide * part)), max(1, round(tall * part)))
+        tall, wide = grey.shape
+        side = max(tall, wide)
     whole = np.zeros((side, side), np.float32)
     top, left = (side - tall) // 2, (side - wide) // 2
     whole[top : top + tall, left : left + wide] = grey
-    if side == SIDE:
-        return whole
+    return whole if side == SIDE else _resized(whole, SIDE, SIDE)
+
+
+def _resized(grey: NDArray[np.float32], wide: int, tall: int) -> NDArray[np.float32]:
     from PIL import Image
 
-    how = Image.Resampling.BOX if side > SIDE else Image.Resampling.BILINEAR
-    return np.asarray(Image.fromarray(whole).resize((SIDE, SIDE), how), np.float32)
+    how = Image.Resampling.BOX if wide < grey.shape[1] else Image.Resampling.BILINEAR
+    return np.asarray(Image.fromarray(grey).resize((wide, tall), how), np.float32)
 
 
 @lru_cache(maxsize=8)
@@ -132,7 +144,9 @@ def draw(mask: Stencil, side: int = SIDE) -> NDArray[np.float32]:
 def masks_beside(plan: Plan, path: Path) -> dict[Path, Stencil]:
     """Where the drawn masks of a plan's shots are kept as pictures: beside its file."""
     return {
-        path.with_name(f"{path.stem}.mask-{_FILE_NAME.sub('_', shot.name)}.png"): shot.iris.mask
+        path.with_name(
+            f"{path.stem[:_MOST_NAME]}.mask-{_FILE_NAME.sub('_', shot.name)[:_MOST_NAME]}.png"
+        ): shot.iris.mask
         for shot in plan.shots
         if isinstance(shot.iris.mask, Stencil)
     }

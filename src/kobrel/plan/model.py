@@ -15,15 +15,22 @@ from kobrel.optics.units import PlanUnit
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.parts import (
+    MOST,
+    MOST_FRAMES,
     Colour,
+    Distance,
     Ease,
     EaseHandles,
+    FilePath,
     Finite,
+    Frame,
+    FrameNumber,
     Part,
     Placed,
-    Positive,
     PositiveFinite,
     PullEase,
+    Stops,
+    Strength,
     Vector,
     require_rising,
     require_unique,
@@ -31,6 +38,7 @@ from kobrel.plan.parts import (
 
 FORMAT = 5
 SUFFIX = ".kobrel"
+MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
 
@@ -40,7 +48,7 @@ StandInKind = Literal[
 ]  # fmt: skip
 
 
-Index = Annotated[int, Field(ge=0)]
+Index = Annotated[int, Field(ge=0, le=2**31)]
 
 
 class SceneRef(Part):
@@ -50,7 +58,7 @@ class SceneRef(Part):
     """
 
     name: str = Field(min_length=1, description="Name that anchors and cameras use.")
-    path: str = Field(description="The scene file.")
+    path: FilePath = Field(description="The scene file.")
     unit_m: PositiveFinite | None = Field(None, description="Metres in one unit, if not what the file says.")
     up: Literal["Y", "Z"] | None = Field(None, description="The axis that points up, if not what it says.")
     choices: tuple[tuple[str, str], ...] = Field(
@@ -119,11 +127,11 @@ Anchor = Annotated[NodeAnchor | PointAnchor | StandInAnchor, Field(discriminator
 class Subject(Part):
     """Something that shall be sharp or soft."""
 
-    number: int = Field(ge=1)
+    number: int = Field(ge=1, le=MOST_NUMBER)
     name: str = Field(min_length=1)
     anchor: Anchor
     half_depth_m: float = Field(
-        0.0, ge=0, allow_inf_nan=False, description="Sharp means from so far before it to so far behind it."
+        0.0, ge=0, le=MOST, description="Sharp means from so far before it to so far behind it."
     )
 
 
@@ -158,8 +166,8 @@ class Reading(Part):
 
     name: str = Field(min_length=1)
     distance_m: PositiveFinite
-    spread_m: float = Field(0.0, ge=0, allow_inf_nan=False, description="Standard deviation of the readings.")
-    count: int = Field(1, ge=1, description="How many readings it is the mean of.")
+    spread_m: float = Field(0.0, ge=0, le=MOST, description="Standard deviation of the readings.")
+    count: int = Field(1, ge=1, le=1_000_000, description="How many readings it is the mean of.")
     point_m: Vector | None = Field(None, description="Where the meter was aimed, if that is known.")
 
 
@@ -176,16 +184,16 @@ class Lights(Part):
 
     count: int = Field(24, ge=1, le=2000)
     size_m: PositiveFinite = 0.03
-    brightness: float = Field(12.0, ge=0, allow_inf_nan=False)
+    brightness: float = Field(12.0, ge=0, le=MOST)
     colour: Colour = (1.0, 0.72, 0.42)
     spread: float = Field(0.25, ge=0, le=1, description="How much the colours differ.")
-    number: int = Field(1, ge=0, description="What the random places and colours grow from.")
+    number: int = Field(1, ge=0, le=2**31, description="What the random places and colours grow from.")
 
 
 class StandIn(Placed):
     """Something simple in place of what is not modelled yet; its place is the middle of its foot."""
 
-    number: int = Field(ge=1)
+    number: int = Field(ge=1, le=MOST_NUMBER)
     name: str = Field(min_length=1)
     kind: StandInKind
     size_m: tuple[PositiveFinite, PositiveFinite, PositiveFinite] = Field(
@@ -213,7 +221,7 @@ class DistanceTarget(Part):
     """Focus at a distance."""
 
     kind: Literal["distance"] = "distance"
-    metres: Positive
+    metres: Distance
 
 
 class PointTarget(Placed):
@@ -229,8 +237,8 @@ class Cue(Part):
     """A frame or a range of frames that has a name: what is done or said there."""
 
     name: str = Field(min_length=1)
-    first: int
-    last: int | None = Field(None, description="Last frame of a range; none is a single frame.")
+    first: FrameNumber
+    last: FrameNumber | None = Field(None, description="Last frame of a range; none is a single frame.")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -261,11 +269,11 @@ class Mark(Part):
     search when it has arrived.
     """
 
-    frame: Finite
+    frame: Frame
     target: Target
     ease: PullEase = "smooth"
     handles: EaseHandles = PLAIN
-    until: Finite | None = Field(None, description="Frame until which it holds; its own if none.")
+    until: Frame | None = Field(None, description="Frame until which it holds; its own if none.")
     by: Literal["dioptres", "metres"] = "dioptres"
     search: Search | None = None
 
@@ -293,7 +301,7 @@ class FixedCamera(Part):
 class CameraKey(Part):
     """Place, aim and roll of a camera at a frame; `ease` is the way to the next key."""
 
-    frame: Finite
+    frame: Frame
     position_m: Vector
     aim_m: Vector
     roll_deg: Finite = 0.0
@@ -312,7 +320,7 @@ class MadeCamera(Part):
         "straight", description="Between keys: straight, or about the aim."
     )
     aims_at: int | None = Field(None, description="Subject that it keeps looking at, instead of its aim.")
-    near_clip_m: float = Field(0.01, ge=0, allow_inf_nan=False)
+    near_clip_m: float = Field(0.01, ge=0, le=MOST)
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Self:
@@ -349,9 +357,9 @@ class Shot(Part):
 
     name: str = Field(min_length=1, description="Short name, often a number.")
     title: str = ""
-    first: int = 1001
-    last: int = 1096
-    fps: PositiveFinite = 24.0
+    first: FrameNumber = 1001
+    last: FrameNumber = 1096
+    fps: float = Field(24.0, ge=0.1, le=1000)
     handles: int = Field(0, ge=0, le=10_000, description="Frames before and after, kept for the cut.")
     camera: CameraRef
     glass: Glass = Field(default_factory=Glass)
@@ -374,6 +382,8 @@ class Shot(Part):
     def _makes_sense(self) -> Self:
         if self.last < self.first:
             raise ValueError(f"last frame {self.last} comes before first frame {self.first}")
+        if self.last - self.first >= MOST_FRAMES:
+            raise ValueError(f"a shot has {MOST_FRAMES} frames at most; {self.first} to {self.last} are more")
         if not self.marks:
             raise ValueError("a shot needs at least one mark, it says where the focus is")
         require_rising([mark.frame for mark in self.marks], "marks")
@@ -400,9 +410,9 @@ class Shot(Part):
 class Surround(Part):
     """An equirectangular picture as background and light; its path is kept as a scene's is."""
 
-    path: str
+    path: FilePath
     rotation_deg: Finite = Field(0.0, description="Counter-clockwise from above.")
-    exposure_ev: Finite = 0.0
+    exposure_ev: Stops = 0.0
 
 
 class Light(Part):
@@ -410,13 +420,13 @@ class Light(Part):
 
     key_azimuth_deg: Finite = 35.0
     key_elevation_deg: float = Field(40.0, ge=-90, le=90)
-    key_strength: float = Field(2.0, ge=0)
+    key_strength: Strength = 2.0
     key_colour: Colour = (1.0, 0.95, 0.88)
     zenith: Colour = (0.28, 0.42, 0.68)
     horizon: Colour = (0.75, 0.78, 0.82)
     ground: Colour = (0.18, 0.17, 0.16)
-    sky_strength: float = Field(0.8, ge=0)
-    exposure_ev: Finite = 0.0
+    sky_strength: Strength = 0.8
+    exposure_ev: Stops = 0.0
     shoulder: float = Field(
         0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
     )
@@ -447,12 +457,12 @@ class Plan(Part):
     format: int = FORMAT
     name: str = "Untitled"
     unit: PlanUnit = Field("m", description="Unit for showing lengths; the plan itself is in metres.")
-    scenes: tuple[SceneRef, ...] = ()
-    subjects: tuple[Subject, ...] = ()
-    shots: tuple[Shot, ...] = ()
-    stand_ins: tuple[StandIn, ...] = ()
-    tapes: tuple[Tape, ...] = ()
-    readings: tuple[Reading, ...] = ()
+    scenes: tuple[SceneRef, ...] = Field((), max_length=1000)
+    subjects: tuple[Subject, ...] = Field((), max_length=2000)
+    shots: tuple[Shot, ...] = Field((), max_length=MOST_SHOTS)
+    stand_ins: tuple[StandIn, ...] = Field((), max_length=2000)
+    tapes: tuple[Tape, ...] = Field((), max_length=2000)
+    readings: tuple[Reading, ...] = Field((), max_length=100_000)
     light: Light = Field(default_factory=Light)
     guides: Guides = Field(default_factory=Guides)
     finish: Finish = Field(default_factory=Finish)

@@ -10,10 +10,23 @@ from kobrel.optics.ease import PLAIN
 Ease = Literal["even", "smooth"]
 PullEase = Literal["even", "smooth", "fast", "late", "own"]
 """Even; gently on and off; fast and then settling; late; by handles of its own."""
+MOST = 1e9
+"""The largest number of a plan: a million kilometres, where it is a length."""
+LEAST = 1e-9
+"""The smallest number where nought makes no sense."""
+MOST_FRAME = 1_000_000
+MOST_FRAMES = 20_000
+"""Frames that a shot has at most."""
 Amount = Annotated[float, Field(ge=0, le=1)]
-Positive = Annotated[float, Field(gt=0)]
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-PositiveFinite = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Distance = Annotated[float, Field(ge=LEAST)]
+"""Metres, infinity too."""
+Finite = Annotated[float, Field(ge=-MOST, le=MOST)]
+PositiveFinite = Annotated[float, Field(ge=LEAST, le=MOST)]
+Frame = Annotated[float, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
+FrameNumber = Annotated[int, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
+Stops = Annotated[float, Field(ge=-100, le=100)]
+Strength = Annotated[float, Field(ge=0, le=1e6)]
+FilePath = Annotated[str, Field(max_length=4096, pattern=r"^[^\x00]*$")]
 Vector = tuple[Finite, Finite, Finite]
 Colour = Vector
 EaseHandles = Annotated[
@@ -75,7 +88,7 @@ class Part(BaseModel):
 class PlaceKey(Part):
     """A place at a frame; `ease` is the way to the next key."""
 
-    frame: Finite
+    frame: Frame
     position_m: Vector
     ease: Ease = "smooth"
 
@@ -95,7 +108,7 @@ class Placed(Part):
 class Key(Part):
     """A value at a frame; `ease` is the way to the next key."""
 
-    frame: Finite
+    frame: Frame
     value: PositiveFinite
     ease: PullEase = "smooth"
     handles: EaseHandles = PLAIN

@@ -5,7 +5,8 @@ from pathlib import Path
 
 import numpy as np
 
-from kobrel.errors import KobrelError
+from kobrel import trust
+from kobrel.errors import KobrelError, SceneError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
@@ -53,6 +54,7 @@ class Library:
             source = source_of(reference)
             if source not in self.scenes:
                 try:
+                    _require_allowed(reference.path)
                     self.scenes[source] = load_scene(Path(reference.path), progress, reference.choices)
                     self.problems.pop(reference.path, None)
                 except Cancelled:
@@ -62,6 +64,7 @@ class Library:
         surround = plan.light.surround
         if surround and surround.path not in self.surrounds:
             try:
+                _require_allowed(surround.path)
                 self.surrounds[surround.path] = load_environment(Path(surround.path))
                 self.problems.pop(surround.path, None)
             except KobrelError as error:
@@ -91,6 +94,11 @@ class Library:
         paths = [scene.path for scene in plan.scenes]
         paths += [plan.light.surround.path] if plan.light.surround else []
         return [self.problems[path] for path in dict.fromkeys(paths) if path in self.problems]
+
+
+def _require_allowed(path: str) -> None:
+    if not trust.is_allowed(path):
+        raise SceneError(trust.refusal(path), file=path)
 
 
 def placement(reference: SceneRef) -> Numbers:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from kobrel import trust
 from kobrel.errors import KobrelError, PlanError
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library, source_of, stage_of
@@ -52,6 +53,7 @@ def open_file(path: Path, progress: Progress, state: Path | None = None) -> Open
     prepare()
     from kobrel.plan.file import open_plan
 
+    trust.allow([path.absolute().parent])
     if path.suffix.lower() != SUFFIX:
         return _new_plan(path, progress)
     plan = open_plan(path)

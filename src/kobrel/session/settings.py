@@ -5,6 +5,7 @@ from collections.abc import MutableMapping
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
+from kobrel import trust
 from kobrel.plan.file import VERSIONS
 
 T = TypeVar("T")
@@ -76,12 +77,22 @@ class Settings:
         return f"{setting.key}{name}" in self._store
 
 
+def allow_folder(settings: Settings, folder: Path) -> None:
+    """Let files name others in a folder, now and at later starts."""
+    trust.allow([folder])
+    kept = settings.get(ALLOWED)
+    if str(folder) not in kept:
+        settings.put(ALLOWED, [*kept, str(folder)])
+
+
 # The plan in work
 RECENT_FILES = Setting[list[str]]("recent", [])
 LAST_FILE = Setting("last", "")
 PLACE = Setting[list[int]]("place/", [])
 """Shot and frame where a file was left, by file."""
 
+ALLOWED = Setting[list[str]]("allowed", [])
+"""Folders that files may name others in."""
 VERSIONS_KEPT = Setting("versions", VERSIONS)
 """How many earlier versions of a plan are kept when it is saved."""
 MEMORY_PERCENT = Setting("memory_percent", 25)

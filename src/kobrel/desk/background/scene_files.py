@@ -9,6 +9,7 @@ from kobrel.desk.background.jobs import Job
 from kobrel.plan import edit
 from kobrel.plan.model import Plan, SceneRef, scene_name
 from kobrel.plan.staging import Library, source_of, stage_of
+from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
@@ -55,6 +56,7 @@ class SceneFiles(QObject):
 
     def add(self, path: Path) -> None:
         """Add a scene file to the plan."""
+        settings.allow_folder(self._session.settings, path.absolute().parent)
         plan = self._session.plan
         name = scene_name(path, {scene.name for scene in plan.scenes})
         self._session.edit(

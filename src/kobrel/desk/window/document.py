@@ -11,6 +11,7 @@ from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.on_disk import OnDisk
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.waiting import Waiting
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
 from kobrel.files import reason, versions_of
@@ -25,7 +26,7 @@ from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
-_MOST_RECENT = 8
+_MOST_RECENT, _MOST_NAME = 8, 120
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
 
 
@@ -72,6 +73,8 @@ class Document(QObject):
         if not self.may_leave():
             return
         self.remember_place()
+        if path.suffix.lower() != SUFFIX:
+            settings.allow_folder(self._session.settings, path.absolute().parent)
         state, self._opening = self._safe.folder, path.absolute()
         job = Job(lambda progress: open_file(path.absolute(), progress, state), self, opens=True)
         job.done.connect(lambda opened: self.show(opened, path.absolute()))
@@ -192,14 +195,9 @@ class Document(QObject):
 
     def ask_save_as(self) -> bool:
         """Save under a name that the person chooses."""
-        suggestion = str(Path(self.folder()) / f"{self._session.plan.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the plan as", suggestion, f"Kobrel plans (*{SUFFIX})"
-        )
-        if not name:
-            return False
-        path = Path(name)
-        return self.save_to(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX))
+        start = Path(self.folder()) / f"{self._session.plan.name[:_MOST_NAME]}{SUFFIX}"
+        path = ask_target(self._window, "Save the plan as", start, f"Kobrel plans (*{SUFFIX})", [SUFFIX])
+        return path is not None and self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
         """Save under a name; False if it was not saved."""

@@ -1,5 +1,6 @@
 """What the window writes and reads besides the plan: cameras, numbers, pictures, movies, lists of shots."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -8,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
 from kobrel.exchange.export import ExportKind, export
 from kobrel.session.session import Session
@@ -17,6 +19,7 @@ if TYPE_CHECKING:
     from kobrel.exchange.movie import Movie
 
 RENDER_PASSES = 256
+_MOST_NAME = 120
 
 
 class Exports(QObject):
@@ -42,12 +45,10 @@ class Exports(QObject):
         if shot is None:
             self._session.say("There is no shot to export.")
             return None
-        name = f"{self._session.plan.name}_{shot.name}{ending}".replace(" ", "_").replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(Path(self._folder()) / name), kinds)
-        if not chosen:
-            return None
-        path = Path(chosen)
-        return path if path.suffix else path.with_name(path.name + ending)
+        name = f"{self._session.plan.name}_{shot.name}"[:_MOST_NAME].replace(" ", "_").replace("/", "-")
+        start = Path(self._folder()) / f"{name}{ending}"
+        endings = [ending, *re.findall(r"\*(\.\w+)", kinds)]
+        return ask_target(self._window, title, start, kinds, endings)
 
     def ask_usd(self) -> None:
         """Export the shot's camera as a USD layer."""
@@ -93,9 +94,17 @@ class Exports(QObject):
         if shot is None:
             return
 
-        def work(progress: Progress) -> None:
-            from kobrel.exchange.movie import write_shot
+        from kobrel.exchange.movie import write_shot, written_over
 
+        try:
+            there = written_over(shot, movie, path)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        if len(there) > (there == [path]) and not may_write_over(self._window, there):
+            return
+
+        def work(progress: Progress) -> None:
             write_shot(plan, shot, stage, movie, path, progress)
 
         self._run(work, path)

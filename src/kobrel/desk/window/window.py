@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel import trust
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.safekeeping import Safekeeping
@@ -63,6 +64,8 @@ class Window(QMainWindow):
     def __init__(self, settings: Settings | None = None) -> None:
         super().__init__()
         self.session = Session(settings)
+        allowed = self.session.settings.get(remembered.ALLOWED)
+        trust.allow(allowed)
         self._show_theme()
         self.safe = Safekeeping(self.session, self)
         self.document = Document(self.session, self.safe, self)
@@ -170,6 +173,7 @@ class Window(QMainWindow):
         for asks in (self.document, self.exports, self.files):
             asks.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
+        self.jobs.ended.connect(self._ask_allowed)
         self.jobs.refused.connect(self.files.drop)
         self.jobs.said.connect(session.say)
         self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
@@ -323,6 +327,29 @@ class Window(QMainWindow):
         )
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
+
+    def _ask_allowed(self) -> None:
+        """Ask whether files may be read that lie in other folders than what names them."""
+        folders = trust.take_refused()
+        if not folders:
+            return
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Kobrel", "Files in other folders are named. Read them?", parent=self
+        )
+        box.setInformativeText("\n".join(str(folder) for folder in folders))
+        read = box.addButton("Read them", QMessageBox.ButtonRole.AcceptRole)
+        read.setToolTip("These folders are remembered")
+        box.addButton("Leave them out", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        read.clicked.connect(lambda: self._allow(folders))
+        box.open()
+
+    def _allow(self, folders: list[Path]) -> None:
+        for folder in folders:
+            remembered.allow_folder(self.session.settings, folder)
+        surround = self.session.plan.light.surround
+        paths = [scene.path for scene in self.session.plan.scenes]
+        self.files.reload(paths + ([surround.path] if surround else []))
 
     def _show_opened(self, warnings: list[str]) -> None:
         self.feed.begin_anew()

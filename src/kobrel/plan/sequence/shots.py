@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from kobrel.errors import PlanError
 from kobrel.plan.edit import unused, with_shot
 from kobrel.plan.model import ALT_FIELDS, Cue, FileCamera, Plan, Shot
+from kobrel.plan.parts import MOST_FRAMES
 from kobrel.plan.sequence.cues import with_cues
 from kobrel.plan.start import DEFAULT_FRAMES, frames_of, shot_from_camera
 from kobrel.stage.stage import Stage
 
-MOST_FRAMES = 20_000
 LENS_FIELDS = tuple(name for name in ALT_FIELDS if name not in ("marks", "keeps", "ahead_m"))
 """What of a shot is its lens and how it records: everything an Alt has but marks and place."""
 

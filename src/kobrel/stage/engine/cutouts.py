@@ -13,7 +13,7 @@ from numba import carray, types
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-from kobrel.compiled import callback, kernel
+from kobrel.compiled import callback, index_of, kernel
 from kobrel.stage.engine.chance import mixed
 from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.scene import Material, Mesh
@@ -35,7 +35,7 @@ def _pointer(_context, address):  # type: ignore[no-untyped-def]
 def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
     """A repeating picture of bytes between its four nearest pixels, 0 to 1."""
     x, y = (u - np.floor(u)) * width - 0.5, (v - np.floor(v)) * height - 0.5
-    x0, y0 = int(np.floor(x)), int(np.floor(y))
+    x0, y0 = index_of(x + 1.0, width + 1) - 1, index_of(y + 1.0, height + 1) - 1
     fx, fy = x - x0, y - y0
     x1, y1 = (x0 + 1) % width, (y0 + 1) % height
     x0, y0 = x0 % width, y0 % height
@@ -60,8 +60,7 @@ def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-de
         w = 1.0 - u - v
         x = w * corners[triangle, 0, 0] + u * corners[triangle, 1, 0] + v * corners[triangle, 2, 0]
         y = w * corners[triangle, 0, 1] + u * corners[triangle, 1, 1] + v * corners[triangle, 2, 1]
-        if np.isfinite(x) and np.isfinite(y):
-            opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
+        opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
     if cutoff > 0.0:
         return opacity < cutoff
     seed = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D)

@@ -89,8 +89,6 @@ def load_environment(path: Path) -> Environment:
     """
     if path.suffix.lower() not in SUFFIXES:
         raise SceneError("not a picture for light.", file=path, remedy=f"Choose {', '.join(SUFFIXES)}.")
-    if not path.is_file():
-        raise SceneError("no such file.", file=path)
     pixels, names = read_pixels(path)
     chosen = [names.index(name) for name in "RGB"] if set("RGB") <= set(names) else [0] * 3
     pixels = np.nan_to_num(pixels[..., chosen], nan=0.0, posinf=65504.0, neginf=0.0)

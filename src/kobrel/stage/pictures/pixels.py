@@ -1,11 +1,21 @@
-"""Picture files as plain numbers."""
+"""Picture files as plain numbers, read only within bounds."""
 
+import io
+import warnings
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from kobrel.errors import SceneError
+from kobrel.files import require_file
+from kobrel.memory import require_memory
+
+MOST_SIDE, MOST_PIXELS = 65_536, 1 << 28
+"""The largest side of a picture that is read, and the most pixels."""
+_SPARE = 3
+"""How many times its own size reading a picture takes."""
 
 
 def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
@@ -14,18 +24,76 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
     Raises
     ------
     SceneError
-        The file cannot be read.
+        The file cannot be read, or is too large.
     """
     import OpenImageIO as oiio  # noqa: N813
 
+    require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        raise SceneError(f"not a readable picture ({oiio.geterror()}).", file=path)
-    spec = source.spec()
-    pixels = source.read_image(oiio.FLOAT)
-    source.close()
-    if pixels is None:
+        raise SceneError(f"not a readable picture ({_said(oiio.geterror())}).", file=path)
+    try:
+        spec = source.spec()
+        require_size(spec.width, spec.height, path)
+        if spec.nchannels < 1 or spec.depth > 1:
+            raise SceneError("this is no flat picture.", file=path, remedy="Choose another picture.")
+        needed = 4.0 * spec.width * spec.height * spec.nchannels * _SPARE
+        require_memory(needed, "the picture", path, SceneError)
+        pixels = source.read_image(oiio.FLOAT)
+        if pixels is None:
+            raise SceneError(
+                f"the picture is broken ({_said(source.geterror())}).", file=path, remedy="Export it again."
+            )
+        return np.asarray(pixels, np.float32), tuple(spec.channelnames)
+    except (UnicodeDecodeError, MemoryError) as error:
+        raise SceneError(f"the picture is broken ({error}).", file=path, remedy="Export it again.") from None
+    finally:
+        source.close()
+
+
+def _said(text: str) -> str:
+    """A library's reason in one line."""
+    return " ".join(text.split())[:200].rstrip(".") or "damaged"
+
+
+def require_size(width: int, height: int, path: Path | str) -> None:
+    """See that a picture is not larger than what is read.
+
+    Raises
+    ------
+    SceneError
+        It is, or it is empty.
+    """
+    if not (1 <= width <= MOST_SIDE and 1 <= height <= MOST_SIDE and width * height <= MOST_PIXELS):
         raise SceneError(
-            f"the picture is broken ({source.geterror()}).", file=path, remedy="Export it again."
+            f"the picture is {width} x {height}; up to {MOST_SIDE} a side and {MOST_PIXELS >> 20} million "
+            "pixels are read.",
+            file=path,
+            remedy="Make it smaller.",
         )
-    return np.asarray(pixels, np.float32), tuple(spec.channelnames)
+
+
+def open_image(source: Path | bytes) -> Image.Image:
+    """A picture of 8 bits, its size checked before it is decoded.
+
+    Raises
+    ------
+    SceneError
+        It cannot be read, or is too large.
+    """
+    name = source if isinstance(source, Path) else ""
+    if isinstance(source, Path):
+        require_file(source, SceneError)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of bombs, which are refused here, and of odd headers
+        Image.MAX_IMAGE_PIXELS = None
+        try:
+            opened = Image.open(io.BytesIO(source) if isinstance(source, bytes) else source)
+            require_size(*opened.size, name)
+            require_memory(4.0 * opened.width * opened.height * _SPARE, "the picture", name, SceneError)
+            opened.load()
+        except SceneError:
+            raise
+        except Exception as error:  # each of its readers fails in its own way on damaged files
+            raise SceneError(f"the picture is not readable ({_said(str(error))}).", file=name) from None
+    return opened

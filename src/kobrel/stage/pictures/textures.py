@@ -1,12 +1,13 @@
 """All textures of a stage in one block of memory that kernels can read."""
 
-import io
 from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
+from kobrel.errors import SceneError
+from kobrel.stage.pictures.pixels import open_image
 from kobrel.stage.scene import Channel, Texture
 
 MOST_PIXELS_A_SIDE = 4096
@@ -25,10 +26,10 @@ def decode(texture: Texture, mode: Literal["RGB", "RGBA"] = "RGB") -> NDArray[np
         if texture.pixels is not None:
             opened = Image.fromarray(texture.pixels)
         else:
-            opened = Image.open(io.BytesIO(texture.content) if texture.content else texture.path or "")
+            opened = open_image(texture.content or texture.path or b"")
             opened.thumbnail((MOST_PIXELS_A_SIDE, MOST_PIXELS_A_SIDE))
         return np.asarray(opened.convert(mode), np.uint8)[::-1]
-    except (OSError, UnidentifiedImageError, ValueError, Image.DecompressionBombError):
+    except (SceneError, OSError, ValueError):
         return None
 
 

@@ -3,6 +3,7 @@
 from pathlib import Path, PurePosixPath
 
 from kobrel.errors import KobrelError
+from kobrel.files import bytes_of
 
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 _ENOUGH = 1 << 16
@@ -83,7 +84,7 @@ class Beside:
         path = self.find(name)
         if path is None:
             raise KobrelError(f"{name} is not there.")
-        content = path.read_bytes()
+        content = bytes_of(path, KobrelError, None)
         if path.suffix.lower() == ".mtl":
             return text_of(content).encode()
         return content

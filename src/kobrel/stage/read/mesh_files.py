@@ -8,6 +8,7 @@ import trimesh
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
+from kobrel.files import bytes_of
 from kobrel.stage.motion import matrix_motion
 from kobrel.stage.read.checks import mesh_fault
 from kobrel.stage.read.colours import to_linear
@@ -68,7 +69,7 @@ def _opened(path: Path, beside: Beside) -> trimesh.Scene:
         return trimesh.load_scene(str(path), process=False)
     import io
 
-    text = io.StringIO(text_of(path.read_bytes()))
+    text = io.StringIO(text_of(bytes_of(path, SceneError, _MOST_BYTES)))
     return trimesh.load_scene(text, file_type=kind, resolver=beside, process=False)
 
 

@@ -1,12 +1,12 @@
 """The iris for others: what it is in numbers that renderers share, and as files."""
 
+import re
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.toolkit.fields import number_field
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError
 from kobrel.session.session import Session
@@ -98,11 +99,11 @@ class HandOn(QDialog):
         return column
 
     def _ask(self, name: str) -> None:
-        start = str(Path.home() / name)
         kind = next(k for k in _FILTERS.split(";;") if Path(name).suffix in k)
-        chosen, _ = QFileDialog.getSaveFileName(self, "Hand on the iris", start, _FILTERS, kind)
-        if chosen:
-            self.write(Path(chosen))
+        endings = [Path(name).suffix, *re.findall(r"\*(\.\w+)", _FILTERS)]
+        path = ask_target(self, "Hand on the iris", Path.home() / name, _FILTERS, endings, kind)
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the iris, and say where or why not."""

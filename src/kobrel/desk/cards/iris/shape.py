@@ -11,6 +11,7 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError
@@ -158,10 +159,10 @@ class IrisShapePage(ShotCard):
     def ask_keep(self) -> None:
         """Keep the shot's iris as a preset."""
         self.folder().mkdir(parents=True, exist_ok=True)
-        start = str(self.folder() / f"My iris{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Keep as a preset", start, f"Presets (*{SUFFIX})")
-        if name:
-            self.keep(Path(name if name.endswith(SUFFIX) else name + SUFFIX))
+        start = self.folder() / f"My iris{SUFFIX}"
+        path = ask_target(self, "Keep as a preset", start, f"Presets (*{SUFFIX})", [SUFFIX])
+        if path is not None:
+            self.keep(path)
 
     def keep(self, path: Path) -> None:
         """Write the shot's iris as a preset; it is called as the file."""

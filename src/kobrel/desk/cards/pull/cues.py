@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.desk.toolkit.fields import number_field
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Cue, Shot
 from kobrel.plan.sequence import cues
@@ -131,10 +132,9 @@ class CuesPage(Card[Shot]):
         self.session.say(f"{len(fresh)} cues of {path.name}.")
 
     def _ask_write(self) -> None:
-        start = str(Path.home() / "cues.csv")
-        name, _ = QFileDialog.getSaveFileName(self, "Write cues", start, "Cues (*.csv)")
-        if name:
-            self.write(Path(name))
+        path = ask_target(self, "Write cues", Path.home() / "cues.csv", "Cues (*.csv)", [".csv"])
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the shot's cues as CSV."""

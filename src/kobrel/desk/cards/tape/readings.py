@@ -12,6 +12,7 @@ from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import plain_table
 from kobrel.desk.toolkit.fields import length_field, narrow, number_field
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.errors import KobrelError
 from kobrel.files import text_of
 from kobrel.plan import edit
@@ -235,15 +236,15 @@ class ReadingsPage(SessionCard):
     def _ask_save(self) -> None:
         from kobrel.exchange.readings import write_readings
 
-        start = str(Path.home() / f"{self.session.plan.name} readings.csv")
-        name, _ = QFileDialog.getSaveFileName(self, "Save readings", start, "Readings (*.csv)")
-        if name:
+        start = Path.home() / f"{self.session.plan.name} readings.csv"
+        path = ask_target(self, "Save readings", start, "Readings (*.csv)", [".csv"])
+        if path is not None:
             try:
-                write_readings(self.session.plan.readings, Path(name))
+                write_readings(self.session.plan.readings, path)
             except KobrelError as error:
                 self._say(str(error))
             else:
-                self._say(f"Written {name}")
+                self._say(f"Written {path}")
 
     def _make_subjects(self) -> None:
         made = subject_list.make_of_readings(self.session)

@@ -5,7 +5,6 @@ from pathlib import Path
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -16,10 +15,12 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, number_field
+from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.window.exports import Exports
 from kobrel.session import settings
 from kobrel.session.session import Session
 
+_MOST_NAME = 120
 _KINDS = (
     ("H.264 movie", ".mp4"),
     ("ProRes movie", ".mov"),
@@ -125,14 +126,12 @@ class MovieDialog(QDialog):
         shot, ending = self._session.shot, str(self.kind.currentData())
         if shot is None:
             return
-        name = f"{self._session.plan.name}_{shot.name}{ending}".replace(" ", "_").replace("/", "-")
-        start = str(Path(self._session.settings.get(settings.MOVIE_FOLDER) or Path.home()) / name)
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Write a movie", start, f"{self.kind.currentText()} (*{ending})"
-        )
-        if chosen:
-            path = Path(chosen)
-            self.write(path if path.suffix.lower() == ending else path.with_name(path.name + ending))
+        name = f"{self._session.plan.name}_{shot.name}"[:_MOST_NAME].replace(" ", "_").replace("/", "-")
+        folder = Path(self._session.settings.get(settings.MOVIE_FOLDER) or Path.home())
+        kinds = f"{self.kind.currentText()} (*{ending})"
+        path = ask_target(self, "Write a movie", folder / f"{name}{ending}", kinds, [ending])
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Begin to write; the window shows how far it is."""

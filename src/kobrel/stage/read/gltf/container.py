@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from kobrel.errors import SceneError
+from kobrel.files import bytes_of, json_fault
 from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.read.gltf.compression import unpacked_view
 from kobrel.stage.read.gltf.document import Accessor, Document
@@ -23,6 +24,8 @@ _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: 
 _PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
 _AGAIN = "Export the scene again."
+MOST_BYTES = 16 << 30
+"""The largest file, and buffer beside it, that is read."""
 MOST_EMPTY_BYTES = 256 * 2**20
 """What an accessor may ask for that the file does not hold: it is all nought."""
 
@@ -41,8 +44,11 @@ class Container:
         self.beside = Beside(path.parent)
         self._buffers: dict[int, bytes | memoryview] = {}
         self._views: dict[int, bytes | memoryview] = {}
-        content = path.read_bytes()
+        content = bytes_of(path, SceneError, MOST_BYTES)
         text = self._of_binary(content) if content[:4] == b"glTF" else text_of(content).encode()
+        fault = json_fault(text)
+        if fault:
+            raise SceneError(fault, file=path, remedy=_AGAIN)
         try:
             self.document = Document.model_validate_json(text)
         except ValidationError as error:
@@ -134,7 +140,7 @@ class Container:
                 f"{what} is in {unquote(uri)}, which is not beside it.", file=self.path,
                 remedy="Put that file into the scene's folder.",
             )  # fmt: skip
-        return path.read_bytes()
+        return bytes_of(path, SceneError, MOST_BYTES)
 
     def view(self, index: int) -> bytes | memoryview:
         """The bytes of a buffer view, unpacked where it is compressed.

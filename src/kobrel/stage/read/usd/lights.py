@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 from pxr import Usd, UsdGeom, UsdLux
 
+from kobrel import trust
 from kobrel.stage import shapes
 from kobrel.stage.motion import Array
 from kobrel.stage.read.usd.motion import FIRST
@@ -49,12 +50,13 @@ def glowing_shape(prim: Usd.Prim) -> tuple[Mesh, Material] | None:
     return mesh, Material(str(prim.GetPath()), base=(0.0, 0.0, 0.0), emission=radiant)
 
 
-def scene_light(prims: list[Usd.Prim], y_up: Array, warnings: list[str]) -> FileLight | None:
+def scene_light(prims: list[Usd.Prim], y_up: Array, path: Path, warnings: list[str]) -> FileLight | None:
     """The scene's own light from its distant and dome lights: the brightest of each counts.
 
     Parameters
     ----------
     y_up : (3, 3) from the file's axes to those with Y up
+    path : of the file
     """
     distant = [(prim, _falling(prim)) for prim in prims if prim.IsA(UsdLux.DistantLight)]
     domes = [(p, _radiance(p, 1.0)) for p in prims if p.IsA(UsdLux.DomeLight) or p.IsA(UsdLux.DomeLight_1)]
@@ -74,13 +76,13 @@ def scene_light(prims: list[Usd.Prim], y_up: Array, warnings: list[str]) -> File
     about, picture, turn = (0.0, 0.0, 0.0), None, 0.0
     if domes:
         prim, about = domes[0]
-        picture = _picture(prim, warnings)
+        picture = _picture(prim, path.parent, warnings)
         middle = y_up @ _turn(prim)[:, 2]  # the middle of the picture lies along the light's +Z
         turn = math.degrees(math.atan2(-middle[0], -middle[2]))
     return FileLight(toward, colour, about, picture, turn)
 
 
-def _picture(prim: Usd.Prim, warnings: list[str]) -> Path | None:
+def _picture(prim: Usd.Prim, folder: Path, warnings: list[str]) -> Path | None:
     """The file of a dome's picture, where there is one that can be read."""
     asset = UsdLux.DomeLight(prim).GetTextureFileAttr().Get(FIRST)
     if not asset or not asset.path:
@@ -88,6 +90,9 @@ def _picture(prim: Usd.Prim, warnings: list[str]) -> Path | None:
     if not asset.resolvedPath or "[" in asset.resolvedPath:
         why = "is inside the package" if asset.resolvedPath else "is missing"
         warnings.append(f"{prim.GetPath()}: its picture {asset.path} {why}; an even sky takes its place.")
+        return None
+    if not trust.is_allowed(asset.resolvedPath, folder):
+        warnings.append(f"{prim.GetPath()}: picture {asset.path}: {trust.refusal(asset.resolvedPath)}")
         return None
     return Path(asset.resolvedPath)
 

@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 from pxr import Ar, Gf, Usd, UsdGeom, UsdShade
 
+from kobrel import trust
 from kobrel.stage.read.usd.motion import FIRST
 from kobrel.stage.scene import Channel, Cutout, Material, Texture
 
@@ -20,10 +21,12 @@ class Materials:
 
     Parameters
     ----------
+    folder : of the scene
     warnings : where it is told what could not be read
     """
 
-    def __init__(self, warnings: list[str]) -> None:
+    def __init__(self, folder: Path, warnings: list[str]) -> None:
+        self._folder = folder
         self._warnings = warnings
         self._known: dict[str, Material] = {}
 
@@ -104,6 +107,9 @@ class Materials:
             told = asset.path if asset else "without a name"
             tiles = " Textures in tiles are not read." if "<UDIM>" in str(told) else ""
             self._warnings.append(f"{shader.GetPath()}: texture {told} is missing.{tiles}")
+            return None
+        if not trust.is_allowed(where.partition("[")[0], self._folder):
+            self._warnings.append(f"{shader.GetPath()}: texture {where}: {trust.refusal(where)}")
             return None
         if "[" not in where:
             return Texture(where, path=Path(where))

@@ -6,11 +6,13 @@ from pathlib import Path
 import numpy as np
 from pxr import Sdf, Usd, UsdGeom, UsdLux, UsdUtils
 
+from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
 from kobrel.stage.motion import Track
 from kobrel.stage.read.usd.camera import read_camera
 from kobrel.stage.read.usd.instancers import copies_of_points, placed_prototypes
+from kobrel.stage.read.usd.layers import forbidden_layers
 from kobrel.stage.read.usd.lights import glowing_shape, scene_light
 from kobrel.stage.read.usd.materials import Materials
 from kobrel.stage.read.usd.meshes import read_mesh, topology_codes
@@ -55,10 +57,12 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
         load = Usd.Stage.LoadNone if dict(choices).get(_PAYLOADS) == "leave out" else Usd.Stage.LoadAll
         with READING:
             known = Sdf.Layer.Find(str(path)) is not None
-            stage = Usd.Stage.Open(str(path), load)
+            outside = forbidden_layers(path, progress)
+            stage = _opened(path, load, outside)
             if known:  # an older scene still reads from it; the file may have changed since
                 stage.Reload()
-            return _Reader(path, stage, dict(choices)).read(progress)
+            told = [f"{layer}: left out, {trust.refusal(layer)}" for layer in outside]
+            return _Reader(path, stage, dict(choices), told).read(progress)
     except KobrelError:
         raise
     except Exception:  # a damaged file makes USD fail in many ways
@@ -69,11 +73,21 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
         quiet.TakeUncoalescedDiagnostics()  # what matters is among the scene's own warnings
 
 
+def _opened(path: Path, load: Usd.Stage.InitialLoadSet, outside: list[str]) -> Usd.Stage:
+    """The file composed, without some of its layers."""
+    if not outside:
+        return Usd.Stage.Open(str(path), load)
+    stage = Usd.Stage.OpenMasked(str(path), Usd.StagePopulationMask(), load)
+    stage.MuteAndUnmuteLayers(outside, [])
+    stage.SetPopulationMask(Usd.StagePopulationMask.All())
+    return stage
+
+
 class _Reader:
-    def __init__(self, path: Path, stage: Usd.Stage, wanted: dict[str, str]) -> None:
+    def __init__(self, path: Path, stage: Usd.Stage, wanted: dict[str, str], warnings: list[str]) -> None:
         self.path, self.stage, self._wanted = path, stage, wanted
         self.unit_m = float(UsdGeom.GetStageMetersPerUnit(stage))
-        self.warnings: list[str] = []
+        self.warnings = warnings
         self.nodes: list[Node] = []
         self._clock: Clock = clock_of(stage)
         self._cameras: list[tuple[UsdGeom.Camera, int]] = []
@@ -81,7 +95,7 @@ class _Reader:
         self._index: dict[str, int] = {}
         self._never: set[str] = set()
         self._meshes: dict[str, Mesh | None] = {}
-        self._materials = Materials(self.warnings)
+        self._materials = Materials(path.parent, self.warnings)
         self._purposes: set[str] = set()
 
     def read(self, progress: Progress) -> Scene:
@@ -114,7 +128,9 @@ class _Reader:
         ranged = ranged and bool(np.isfinite(ends).all()) and bool((np.abs(ends) < 1e9).all())
         rate = float(self.stage.GetTimeCodesPerSecond()) * self._clock.rate
         cameras, assumed = self._read_cameras(self.unit_m)
-        light = scene_light(self._lights, root_matrix(1.0, up)[:3, :3], self.warnings)
+        light = scene_light(
+            self._lights, root_matrix(1.0, up)[:3, :3], path=self.path, warnings=self.warnings
+        )
         return Scene(
             path=self.path,
             nodes=tuple(self.nodes),
