@@ -72,7 +72,9 @@ def test_a_job_reports_in_the_windows_thread(qapp):
     ("error", "message"),
     [(SceneError("x.usd: broken."), "x.usd: broken."), (ZeroDivisionError("oh"), "")],
 )
-def test_a_job_that_fails_says_why_and_a_fault_inside_is_heard_where_all_are(qapp, error, message, monkeypatch):
+def test_a_job_that_fails_says_why_and_a_fault_inside_is_heard_where_all_are(
+    qapp, error, message, monkeypatch
+):
     faults = []
     monkeypatch.setattr(sys, "excepthook", lambda *fault: faults.append(fault[1]))
 

@@ -38,9 +38,10 @@ def test_turns_that_cannot_be_are_refused(text, capsys):
 
 
 def test_it_sends_positions_to_whoever_connects():
-    server = make_server(SimulatedWheel(parse_turns("0:0.3,1:0.7")), 0, lambda _port: None, rate_hz=200)
+    server = make_server(SimulatedWheel(parse_turns("0:0.3,1:0.7")), 0, "a-token", rate_hz=200)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     with socket.create_connection(server.server_address[:2], timeout=5) as there, there.makefile() as lines:
+        there.sendall(b"HELLO a-token\n")
         assert lines.readline().startswith("WHEEL Kobrel")
         places = [float(lines.readline().split()[1]) for _ in range(20)]
     server.shutdown()
@@ -55,7 +56,9 @@ def test_it_runs_as_a_program_of_its_own():
     )
     try:
         port = int(process.stdout.readline().rpartition(":")[2])
+        token = process.stdout.readline().split()[1]
         with socket.create_connection(("127.0.0.1", port), timeout=5) as there, there.makefile() as lines:
+            there.sendall(f"HELLO {token}\n".encode())
             assert "hand-wheel" in lines.readline()
             assert lines.readline().startswith("POS ")
     finally:

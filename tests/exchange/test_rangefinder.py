@@ -14,6 +14,8 @@ from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Stage
 from tests.conftest import box_at
 
+TOKEN = "a-token"
+
 
 def a_stage():
     return Stage(
@@ -31,7 +33,7 @@ def a_stage():
 
 @contextmanager
 def running(number=1):
-    server = make_server(SimulatedMeter(a_stage(), 0, number), 0, lambda _port: None)
+    server = make_server(SimulatedMeter(a_stage(), 0, number), 0, TOKEN)
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     yield server.server_address[1]
@@ -40,7 +42,7 @@ def running(number=1):
 
 
 def test_a_meter_is_aimed_read_and_averaged():
-    with running() as port, meter("127.0.0.1", port) as connected:
+    with running() as port, meter("127.0.0.1", port, TOKEN) as connected:
         assert "STAND-IN" in connected.name
         assert connected.read() == "not aimed"
         connected.aim((0.1, 0.2, 0), (0, 0, -3))
@@ -68,7 +70,7 @@ def test_glass_and_distance_give_no_reading():
     assert device.read() == "out of range"  # 89.5 m
     device.aim((0, 0, 0), (1, 0, 0))
     assert device.read() == "out of range"  # nothing there
-    with running() as port, meter("127.0.0.1", port) as connected:
+    with running() as port, meter("127.0.0.1", port, TOKEN) as connected:
         connected.aim((0, 0, 0), (1, 0, 0))
         with pytest.raises(ExchangeError, match="out of range"):
             connected.average(3)

@@ -136,19 +136,21 @@ def rangefinder(
     number: Annotated[int, typer.Option(min=0, help="What its errors grow from.")] = 1,
 ) -> None:
     """Simulate a laser meter on a plan's scene, over a local socket (docs/rangefinder.md)."""
-    from kobrel.devices.rangefinder import SimulatedMeter, serve
+    from kobrel.devices.rangefinder import SimulatedMeter, make_server
+    from kobrel.devices.serving import own_token
 
     _document, chosen, stage = open_shot(plan, shot)
     stage.prepare()
     meter = SimulatedMeter(stage, chosen.first if frame is None else frame, number)
     try:
-        serve(meter, port, lambda at: print(f"Listening on 127.0.0.1:{at}", flush=True))
-    except KeyboardInterrupt:
-        return
+        server = make_server(meter, port, own_token())
     except OSError as error:
         raise KobrelError(
             f"Port {port} cannot be used ({error.strerror}).", remedy="Choose another, or 0."
         ) from None
+    server.announce()
+    with contextlib.suppress(KeyboardInterrupt):
+        server.serve_forever()
 
 
 @app.command()

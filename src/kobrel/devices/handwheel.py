@@ -7,11 +7,11 @@ is in docs/handwheel.md.
 import argparse
 import contextlib
 import itertools
-import socketserver
 import time
-from collections.abc import Callable
 
 import numpy as np
+
+from kobrel.devices.serving import Client, LineServer, own_token
 
 NAME, VERSION = "Kobrel simulated hand-wheel", 1
 RATE_HZ = 50.0
@@ -66,29 +66,17 @@ def parse_turns(text: str) -> list[tuple[float, float]]:
     return [(float(at), float(place)) for at, place in pairs]
 
 
-def make_server(
-    wheel: SimulatedWheel, port: int, ready: Callable[[int], None], rate_hz: float = RATE_HZ
-) -> socketserver.ThreadingTCPServer:
-    """A server that sends a wheel's positions to whoever connects, listening."""
+def make_server(wheel: SimulatedWheel, port: int, token: str, rate_hz: float = RATE_HZ) -> LineServer:
+    """A server that sends a wheel's positions to whoever connects and knows the token, listening."""
 
-    class Handler(socketserver.StreamRequestHandler):
-        def handle(self) -> None:
-            begun = time.monotonic()
-            with contextlib.suppress(OSError):  # whoever listened has gone
-                self.wfile.write(f"WHEEL {NAME} {VERSION}\n".encode())
-                while True:
-                    at = time.monotonic() - begun
-                    self.wfile.write(f"POS {wheel.position(at):.5f}\n".encode())
-                    self.wfile.flush()
-                    time.sleep(1.0 / rate_hz)
+    def serve(client: Client) -> None:
+        begun = time.monotonic()
+        client.say(f"WHEEL {NAME} {VERSION}")
+        while True:
+            client.say(f"POS {wheel.position(time.monotonic() - begun):.5f}")
+            time.sleep(1.0 / rate_hz)
 
-    class Server(socketserver.ThreadingTCPServer):
-        allow_reuse_address = True
-        daemon_threads = True
-
-    server = Server(("127.0.0.1", port), Handler)
-    ready(server.server_address[1])
-    return server
+    return LineServer(port, token, serve)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -101,9 +89,10 @@ def main(arguments: list[str] | None = None) -> int:
     given = parser.parse_args(arguments)
     try:
         wheel = SimulatedWheel(parse_turns(given.turns), given.tremor, given.number)
-        server = make_server(wheel, given.port, lambda at: print(f"Listening on 127.0.0.1:{at}", flush=True))
+        server = make_server(wheel, given.port, own_token())
     except (ValueError, OSError, OverflowError) as error:
         parser.error(f"{error}. Turns are seconds:position in order, such as {TURNS}")
+    server.announce()
     with contextlib.suppress(KeyboardInterrupt):
         server.serve_forever()
     return 0

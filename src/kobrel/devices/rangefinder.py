@@ -5,17 +5,17 @@ distances from the meter, with the spread of a hand-held one; now and then nothi
 back, nearly always from glass, water or mirrors, and never from beyond its range.
 """
 
-import socketserver
 import threading
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import ArrayLike
 
+from kobrel.devices.serving import Client, LineServer
 from kobrel.stage.stage import Stage
 
 NAME = "KOBREL-STAND-IN"
 VERSION = 1
+_MOST = 1e9
 RANGE_M = (0.05, 60.0)
 _SPREAD_M, _SPREAD_PER_M = 0.0015, 0.0001
 _LOST, _LOST_ON_GLASS = 0.03, 0.9
@@ -58,14 +58,12 @@ class SimulatedMeter:
     def answer(self, line: str) -> str:
         """What it says to a line of the protocol."""
         word, *rest = line.split() or [""]
-        if word == "HELLO":
-            return f"METER {NAME} {VERSION}"
         if word == "AIM":
             try:
                 values = [float(part) for part in rest]
             except ValueError:
                 values = []
-            if len(values) != 6 or not np.isfinite(values).all() or not any(values[3:]):
+            if len(values) != 6 or not all(abs(v) <= _MOST for v in values) or not any(values[3:]):
                 return "ERROR AIM needs six numbers: a place and a direction"
             self.aim(values[:3], values[3:])
             return "OK"
@@ -75,28 +73,14 @@ class SimulatedMeter:
         return f"ERROR unknown command {word[:20]}"
 
 
-def serve(meter: SimulatedMeter, port: int = 0, ready: Callable[[int], None] = print) -> None:
-    """Answer on 127.0.0.1 until interrupted; `ready` is told the port when it listens."""
-    make_server(meter, port, ready).serve_forever()
-
-
-def make_server(
-    meter: SimulatedMeter, port: int, ready: Callable[[int], None]
-) -> socketserver.ThreadingTCPServer:
+def make_server(meter: SimulatedMeter, port: int, token: str) -> LineServer:
     """A server for a meter, listening."""
 
-    class Handler(socketserver.StreamRequestHandler):
-        def handle(self) -> None:
-            for raw in self.rfile:
-                line = raw.decode("utf-8", "replace").strip()
-                if line == "BYE":
-                    return
-                self.wfile.write(f"{meter.answer(line)}\n".encode())
+    def serve(client: Client) -> None:
+        client.say(f"METER {NAME} {VERSION}")
+        for line in client.lines():
+            if line == "BYE":
+                return
+            client.say(meter.answer(line))
 
-    class Server(socketserver.ThreadingTCPServer):
-        allow_reuse_address = True
-        daemon_threads = True
-
-    server = Server(("127.0.0.1", port), Handler)
-    ready(server.server_address[1])
-    return server
+    return LineServer(port, token, serve)

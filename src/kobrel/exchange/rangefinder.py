@@ -3,10 +3,10 @@
 import math
 import socket
 import statistics
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import TextIO
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -16,6 +16,7 @@ from kobrel.stage.scene import Progress, no_progress
 
 DEFAULT_PORT = 7150
 _TIMEOUT_S = 4.0
+_MOST_LINE, _MOST_SAID = 4096, 100
 _METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 
 
@@ -35,8 +36,9 @@ class Measured:
 class Meter:
     """A meter at the other end of a socket; get one from :func:`meter`."""
 
-    def __init__(self, lines: TextIO) -> None:
-        self._lines = lines
+    def __init__(self, connection: socket.socket) -> None:
+        self._connection = connection
+        self._heard = b""
         self.name = ""
 
     def ask(self, line: str) -> str:
@@ -45,23 +47,38 @@ class Meter:
         Raises
         ------
         ExchangeError
-            It says nothing in time, or that it did not understand.
+            It says nothing in time, no end of it, or that it did not understand.
         """
         try:
-            self._lines.write(f"{line}\n")
-            self._lines.flush()
-            answer = self._lines.readline().strip()
+            self._connection.sendall(f"{line}\n".encode())
+            answer = self._line().decode("utf-8", "replace").strip()
         except ConnectionError:
             answer = ""
-        except (OSError, ValueError) as error:
+        except OSError as error:
             raise ExchangeError(
                 f"The meter does not answer ({error}).", remedy="Is it still switched on?"
             ) from None
         if not answer:
             raise ExchangeError("The meter has hung up.", remedy="Connect it again.")
         if answer.startswith("ERROR"):
-            raise ExchangeError(f"The meter did not understand: {answer.removeprefix('ERROR').strip()}.")
+            raise ExchangeError(
+                f"The meter did not understand: {answer.removeprefix('ERROR').strip()[:_MOST_SAID]}."
+            )
         return answer
+
+    def _line(self) -> bytes:
+        """A line that it says, within a time for all of it."""
+        until = time.monotonic() + _TIMEOUT_S
+        while b"\n" not in self._heard:
+            if len(self._heard) > _MOST_LINE:
+                raise ExchangeError("The meter says more than a line.", remedy="Is it a meter?")
+            self._connection.settimeout(max(until - time.monotonic(), 1e-3))
+            more = self._connection.recv(_MOST_LINE)
+            if not more:
+                return b""
+            self._heard += more
+        line, _, self._heard = self._heard.partition(b"\n")
+        return line
 
     def aim(self, origin: ArrayLike, direction: ArrayLike) -> None:
         """Tell a simulated meter where it is held and points; a real one is aimed by hand."""
@@ -116,8 +133,12 @@ class Meter:
 
 
 @contextmanager
-def meter(host: str, port: int) -> Iterator[Meter]:
+def meter(host: str, port: int, token: str = "") -> Iterator[Meter]:
     """A connection to a meter, closed at the end.
+
+    Parameters
+    ----------
+    token : that a simulated meter asks for
 
     Raises
     ------
@@ -130,15 +151,14 @@ def meter(host: str, port: int) -> Iterator[Meter]:
         raise ExchangeError(
             f"No meter at {host}:{port} ({error.strerror or error}).", remedy="Switch it on, or simulate one."
         ) from None
-    with connection, connection.makefile("rw", encoding="utf-8", newline="\n") as lines:
-        made = Meter(lines)
-        greeting = made.ask("HELLO").split()
+    with connection:
+        made = Meter(connection)
+        greeting = made.ask(f"HELLO {token}".strip()).split()
         if greeting[:1] != ["METER"]:
             raise ExchangeError(f"What listens at {host}:{port} is no meter.")
-        made.name = " ".join(greeting[1:])
+        made.name = " ".join(greeting[1:])[:_MOST_SAID]
         yield made
         try:
-            lines.write("BYE\n")
-            lines.flush()
+            connection.sendall(b"BYE\n")
         except OSError:
             return

@@ -1,13 +1,18 @@
 """Lists of shots from and for the edit: OpenTimelineIO, and CMX 3600 edit lists as a source."""
 
 import math
+import zipfile
+import zlib
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import write_text
+from kobrel.files import MOST_TEXT_BYTES, bytes_of, json_fault, require_file
 from kobrel.plan.edit import unused
-from kobrel.plan.model import Cue, Plan, Shot
+from kobrel.plan.model import MOST_SHOTS, Cue, Plan, Shot
+from kobrel.plan.parts import MOST_FRAME, MOST_FRAMES
 from kobrel.plan.sequence.shots import Listed
 
 OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
@@ -31,24 +36,74 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
     suffix = path.suffix.lower()
     if suffix not in (*OTIO_SUFFIXES, *EDL_SUFFIXES):
         raise ExchangeError(f"shots are read from {', '.join((*OTIO_SUFFIXES, *EDL_SUFFIXES))}.", file=path)
-    if not path.exists():
-        raise ExchangeError("there is no such file.", file=path)
+    require_file(path, ExchangeError, MOST_TEXT_BYTES)
+    _require_plain(path, suffix)
     rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
     try:
         whole = otio.adapters.read_from_file(str(path), **rate)
         clips = _clips(whole)
     except Exception as error:  # adapters raise whatever their formats make them
-        raise ExchangeError(f"this list of shots cannot be read: {error}", file=path) from None
+        why = " ".join(str(error).split())[:200]
+        raise ExchangeError(f"this list of shots cannot be read: {why}", file=path) from None
+    if len(clips) > MOST_SHOTS:
+        raise ExchangeError(f"it has {len(clips)} clips; up to {MOST_SHOTS} become shots.", file=path)
     found: list[Listed] = []
-    for clip in clips:
-        entry = _listed(clip, [known.name for known in found])
+    taken: set[str] = set()
+    for number, clip in enumerate(clips, 1):
+        try:
+            entry = _listed(clip, taken)
+        except (ValueError, OverflowError, UnicodeError):
+            entry = None
         if entry is not None:
+            _require_frames(entry, number, path)
+            taken.add(entry.name)
             found.append(entry)
     if not found:
         raise ExchangeError(
             "there are no shots in it.", file=path, remedy="A shot is a clip with a range of frames."
         )
     return found
+
+
+def _require_plain(path: Path, suffix: str) -> None:
+    """See that a list is neither packed to burst nor nested without end, before a library takes it.
+
+    Raises
+    ------
+    ExchangeError
+        It is.
+    """
+    if suffix == ".otioz":
+        try:
+            with zipfile.ZipFile(path) as package:
+                name = next(n for n in package.namelist() if n.endswith(".otio"))
+                if package.getinfo(name).file_size > MOST_TEXT_BYTES:
+                    raise ExchangeError("the list in it is too large.", file=path)
+                text = package.read(name)
+        except (zipfile.BadZipFile, StopIteration, OSError, RuntimeError, zlib.error, NotImplementedError):
+            raise ExchangeError("this list of shots cannot be read: it is no package.", file=path) from None
+    else:
+        text = bytes_of(path, ExchangeError)
+    fault = json_fault(text) if suffix in OTIO_SUFFIXES else ""
+    if fault:
+        raise ExchangeError(fault, file=path)
+
+
+def _require_frames(entry: Listed, number: int, path: Path) -> None:
+    """See that a clip has frames and a rate that a shot can have.
+
+    Raises
+    ------
+    ExchangeError
+        It has not; says which clip.
+    """
+    fits = -MOST_FRAME <= entry.first <= entry.last <= MOST_FRAME and entry.last - entry.first < MOST_FRAMES
+    if not fits or not 0.1 <= entry.fps <= 1000:
+        raise ExchangeError(
+            f"frames {entry.first} to {entry.last} at {entry.fps:g} a second cannot be worked with.",
+            file=path, place=f"clip {number}, {entry.name[:40]}",
+            remedy=f"A shot has {MOST_FRAMES} frames at most, within {MOST_FRAME:,} of 0.",
+        )  # fmt: skip
 
 
 def _clips(whole: Any) -> list[Any]:
@@ -63,7 +118,7 @@ def _clips(whole: Any) -> list[Any]:
     return list(whole.find_clips()) if hasattr(whole, "find_clips") else []
 
 
-def _listed(clip: Any, taken: list[str]) -> Listed | None:
+def _listed(clip: Any, taken: Collection[str]) -> Listed | None:
     """A clip as a shot; None where it has no frames."""
     try:
         cut = clip.trimmed_range()
@@ -80,13 +135,17 @@ def _listed(clip: Any, taken: list[str]) -> Listed | None:
         after = round(whole.end_time_exclusive().rescaled_to(rate).value) - 1 - last
         handles = max(0, min(before, after))
     cues = tuple(_cue(marker, rate) for marker in clip.markers)
-    return Listed(unused(clip.name.strip() or "Shot", taken), first, last, rate, min(handles, 10_000), cues)
+    return Listed(
+        unused(clip.name.strip()[:200] or "Shot", taken), first, last, rate, min(handles, 10_000), cues
+    )
 
 
 def _cue(marker: Any, rate: float) -> Cue:
     at = marker.marked_range
     first, count = round(at.start_time.rescaled_to(rate).value), round(at.duration.rescaled_to(rate).value)
-    return Cue(name=marker.name.strip() or "Cue", first=first, last=first + count - 1 if count > 1 else None)
+    return Cue(
+        name=marker.name.strip()[:200] or "Cue", first=first, last=first + count - 1 if count > 1 else None
+    )
 
 
 def write_list(plan: Plan, path: Path) -> None:

@@ -1,6 +1,6 @@
 """Edits as pure functions: an old plan or shot in, a new one out."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from itertools import pairwise
 from typing import Any, TypeVar
 
@@ -47,12 +47,21 @@ def add_subject(plan: Plan, name: str, anchor: Anchor) -> tuple[Plan, Subject]:
     return plan.but(subjects=(*plan.subjects, subject)), subject
 
 
-def unused(name: str, taken: list[str]) -> str:
-    """A name, or with a number behind it where it is taken."""
-    count, result = 2, name
-    while result in taken:
-        result, count = f"{name} {count}", count + 1
-    return result
+def unused(name: str, taken: Collection[str]) -> str:
+    """A name, or with a number behind it where it is taken.
+
+    >>> unused("Door", ["Door", "Door 2"]), unused("Door", [])
+    ('Door 3', 'Door')
+    """
+    if name not in taken:
+        return name
+    low, high = 1, 2  # the first is taken, the second is looked for
+    while f"{name} {high}" in taken:
+        low, high = high, 2 * high
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if f"{name} {middle}" in taken else (low, middle)
+    return f"{name} {high}"
 
 
 def with_subject(plan: Plan, number: int, **changes: Any) -> Plan:

@@ -1,8 +1,11 @@
 """A stand-in for an outside device, as a program of its own beside the window."""
 
+import secrets
 import sys
 
-from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, Signal
+
+from kobrel.devices.serving import TOKEN_NAME
 
 
 class DeviceProcess(QObject):
@@ -11,6 +14,10 @@ class DeviceProcess(QObject):
     Parameters
     ----------
     name : what it is called when it goes
+
+    Attributes
+    ----------
+    token : that it asks of whoever connects
 
     Signals
     -------
@@ -24,7 +31,13 @@ class DeviceProcess(QObject):
     def __init__(self, name: str, parent: QObject) -> None:
         super().__init__(parent)
         self._name = name
+        self.token = secrets.token_hex(8)
         self.process = QProcess(self)
+        environment = QProcessEnvironment.systemEnvironment()
+        environment.insert(
+            TOKEN_NAME, self.token
+        )  # not among the arguments, which anybody on the machine sees
+        self.process.setProcessEnvironment(environment)
         self.process.readyReadStandardOutput.connect(self._hear)
         self.process.finished.connect(lambda code, _status: self._end(code))
 

@@ -8,6 +8,7 @@ from PySide6.QtNetwork import QAbstractSocket, QTcpSocket
 from kobrel.desk.background.device import DeviceProcess
 from kobrel.session.session import Session
 
+_MOST_WAITING, _MOST_SAID = 1 << 16, 100
 _POSITION = re.compile(r"POS ([01](?:\.\d+)?)$")
 
 
@@ -26,9 +27,14 @@ class HandWheel(QObject):
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
         self._stand_in = DeviceProcess("The hand-wheel", self)
-        self._stand_in.listening.connect(lambda port: self.connect_to("127.0.0.1", port))
+        self._stand_in.listening.connect(
+            lambda port: self.connect_to("127.0.0.1", port, self._stand_in.token)
+        )
         self._stand_in.ended.connect(self.told)
         self._socket = QTcpSocket(self)
+        self._token = ""
+        self._socket.setReadBufferSize(_MOST_WAITING)
+        self._socket.connected.connect(self._greet)
         self._socket.readyRead.connect(self._hear)
         self._socket.errorOccurred.connect(self._fail)
         session.closing.connect(self.stop)
@@ -49,8 +55,9 @@ class HandWheel(QObject):
             self.told.emit("The hand-wheel is being switched on …")
             self._stand_in.run(["-m", "kobrel.devices.handwheel"])
 
-    def connect_to(self, host: str, port: int) -> None:
-        """Listen to the wheel at an address."""
+    def connect_to(self, host: str, port: int, token: str = "") -> None:
+        """Listen to the wheel at an address; a simulated one asks for a token."""
+        self._token = token
         self._socket.abort()
         self._socket.connectToHost(host, port)
 
@@ -59,6 +66,9 @@ class HandWheel(QObject):
         self._socket.abort()
         self._stand_in.stop()
 
+    def _greet(self) -> None:
+        self._socket.write(f"HELLO {self._token}".strip().encode() + b"\n")
+
     def _hear(self) -> None:
         while self._socket.canReadLine():
             line = bytes(self._socket.readLine().data()).decode("utf-8", "replace").strip()
@@ -66,7 +76,10 @@ class HandWheel(QObject):
             if found and float(found[1]) <= 1.0:
                 self.turned.emit(float(found[1]))
             elif line.startswith("WHEEL"):
-                self.told.emit(f"{line.removeprefix('WHEEL ')} is there.")
+                self.told.emit(f"{line.removeprefix('WHEEL ')[:_MOST_SAID]} is there.")
+        if self._socket.bytesAvailable() >= _MOST_WAITING:
+            self._socket.abort()
+            self.told.emit("What answers there is no hand-wheel.")
 
     def _fail(self, _error: QAbstractSocket.SocketError) -> None:
         self.told.emit(f"The hand-wheel does not answer ({self._socket.errorString()}).")

@@ -102,6 +102,7 @@ class ReadingsPage(SessionCard):
         self.meter = SimulatedMeterProcess(session, self)
         self.meter.listening.connect(self._listen)
         self.meter.ended.connect(self._end)
+        self._simulated = ""
         self._job: Job | None = None
         session.aimed.connect(self._aimed)
         session.closing.connect(self.meter.stop)
@@ -120,7 +121,8 @@ class ReadingsPage(SessionCard):
         self.meter.start()
 
     def _listen(self, port: int) -> None:
-        self.address.setText(f"127.0.0.1:{port}")
+        self._simulated = f"127.0.0.1:{port}"
+        self.address.setText(self._simulated)
         self._say("The simulated meter is on. Aim … and click a thing in Picture.")
         self.refresh()
 
@@ -138,10 +140,13 @@ class ReadingsPage(SessionCard):
 
     def _read(self, point: np.ndarray | None) -> None:
         camera = self.session.camera
-        host, _, port = self.address.text().strip().rpartition(":")
-        if not host or not port.isdigit():
+        written, _, token = self.address.text().strip().partition(" ")
+        host, _, port = written.rpartition(":")
+        if not host or not port.isdecimal() or int(port) > 65535:
             self._say("The meter's address is written host:port, such as 127.0.0.1:7150.")
             return
+        if not token and written == self._simulated:
+            token = self.meter.token
         if camera is None or self._job is not None:
             return
         lens, count = np.array(camera.pose[:3, 3]), round(self.count.value)
@@ -149,7 +154,7 @@ class ReadingsPage(SessionCard):
         def work(progress: Progress) -> object:
             from kobrel.exchange.rangefinder import meter
 
-            with meter(host, int(port)) as connected:
+            with meter(host, int(port), token.strip()) as connected:
                 if point is not None:
                     connected.aim(lens, point - lens)
                 return connected.average(count, progress)
@@ -197,11 +202,12 @@ class ReadingsPage(SessionCard):
 
     def _add(self, readings: list[Reading]) -> None:
         plan = self.session.plan
-        taken = [reading.name for reading in plan.readings]
+        taken = {reading.name for reading in plan.readings}
+        fresh: list[Reading] = []
         for reading in readings:
-            named = reading.but(name=edit.unused(reading.name, taken))
-            taken.append(named.name)
-            plan = plan.but(readings=(*plan.readings, named))
+            fresh.append(reading.but(name=edit.unused(reading.name, taken)))
+            taken.add(fresh[-1].name)
+        plan = plan.but(readings=(*plan.readings, *fresh))
         self.session.edit("Add readings" if len(readings) > 1 else f"Add {readings[0].name}", plan)
 
     def _add_typed(self, metres: float) -> None:
