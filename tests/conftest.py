@@ -33,6 +33,16 @@ def one_drawing_thread():
     tracer.thread_count = lambda: 1
 
 
+@pytest.fixture(scope="session", autouse=True)
+def own_folders(tmp_path_factory):
+    """Plans and scenes of tests may name files anywhere among the tests' own; settings are their own too."""
+    from kobrel import trust
+
+    os.environ["XDG_CONFIG_HOME"] = str(tmp_path_factory.mktemp("config"))
+    os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+    trust.allow([tmp_path_factory.getbasetemp()])
+
+
 @pytest.fixture(scope="session")
 def demo():
     plan = open_plan(DEMO)

@@ -342,11 +342,12 @@ def test_findings_name_what_cannot_be(demo):
     assert any("subject 42" in line for line in findings(none, stage))
 
 
-def test_a_scene_that_is_missing_is_a_problem_not_a_crash(demo):
+def test_a_scene_that_is_missing_is_a_problem_not_a_crash(demo, tmp_path):
     plan, _ = demo
-    broken = plan.but(scenes=(plan.scenes[0].but(path="/nowhere/scene.usd"),))
+    gone = str(tmp_path / "scene.usd")
+    broken = plan.but(scenes=(plan.scenes[0].but(path=gone),))
     stage, problems = load_stage(broken)
-    assert "/nowhere/scene.usd: no such file." in problems[0]
+    assert f"{gone}: no such file." in problems[0]
     assert "ferry" not in stage.scenes
 
 

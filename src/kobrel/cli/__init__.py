@@ -59,7 +59,9 @@ def _has_display() -> bool:
 
 
 def main() -> None:
-    """Entry point; ends the process with 0, or 2 and one line on stderr for bad input."""
+    """Entry point; ends the process with 0, or 2 and one line on stderr for bad input, or 70 for a fault
+    inside.
+    """
     if not os.environ.get("KOBREL_DEBUG"):
         _quiet_libraries()
     sys.exit(run_command(sys.argv[1:]))
@@ -76,7 +78,7 @@ def _quiet_libraries() -> None:
     sys.stderr = os.fdopen(ours, "w", buffering=1, encoding="utf-8", errors="replace")
 
 
-def one_line(error: KobrelError) -> str:
+def one_line(error: Exception) -> str:
     """What is wrong in one line, whatever names are in it."""
     text = " ".join(str(error).split())
     return text.encode("utf-8", "replace").decode()[:_MOST_SAID]
@@ -94,7 +96,16 @@ def run_command(arguments: list[str]) -> int:
         typer.echo(f"kobrel: {error.format_message()}", err=True)
     except KobrelError as error:
         typer.echo(f"kobrel: {one_line(error)}", err=True)
-    except KeyboardInterrupt:
+    except (BrokenPipeError, KeyboardInterrupt):
         typer.echo("kobrel: stopped.", err=True)
         return 130
+    except Exception as error:
+        if os.environ.get("KOBREL_DEBUG"):
+            raise
+        typer.echo(
+            f"kobrel: something went wrong inside ({type(error).__name__}: {one_line(error)}). "
+            "With KOBREL_DEBUG=1 it says where.",
+            err=True,
+        )
+        return 70
     return 2

@@ -38,12 +38,12 @@ def new(
     from kobrel.picture.metering import metered
     from kobrel.plan.file import save_plan
     from kobrel.plan.start import plan_from_scene
-    from kobrel.session.settings import allow_folder
+    from kobrel.session.settings import allow_chosen
     from kobrel.stage.read.load import load_scene
 
     free_output(output, force)
     trust_opened(scene)
-    allow_folder(kept_settings(), scene.absolute().parent)
+    allow_chosen(kept_settings(), scene)
     with progress_bar() as progress:
         loaded = load_scene(scene, progress)
     hint_refused()

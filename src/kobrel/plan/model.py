@@ -14,6 +14,7 @@ from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.light import Light
 from kobrel.plan.parts import (
     MOST,
     MOST_FRAMES,
@@ -29,8 +30,6 @@ from kobrel.plan.parts import (
     Placed,
     PositiveFinite,
     PullEase,
-    Stops,
-    Strength,
     Vector,
     require_rising,
     require_unique,
@@ -405,33 +404,6 @@ class Shot(Part):
     def length(self) -> int:
         """Frames in the cut, without handles."""
         return self.last - self.first + 1
-
-
-class Surround(Part):
-    """An equirectangular picture as background and light; its path is kept as a scene's is."""
-
-    path: FilePath
-    rotation_deg: Finite = Field(0.0, description="Counter-clockwise from above.")
-    exposure_ev: Stops = 0.0
-
-
-class Light(Part):
-    """A sky, or a picture all about, and one key light; linear RGB, angles in degrees."""
-
-    key_azimuth_deg: Finite = 35.0
-    key_elevation_deg: float = Field(40.0, ge=-90, le=90)
-    key_strength: Strength = 2.0
-    key_colour: Colour = (1.0, 0.95, 0.88)
-    zenith: Colour = (0.28, 0.42, 0.68)
-    horizon: Colour = (0.75, 0.78, 0.82)
-    ground: Colour = (0.18, 0.17, 0.16)
-    sky_strength: Strength = 0.8
-    exposure_ev: Stops = 0.0
-    shoulder: float = Field(
-        0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
-    )
-    surround: Surround | None = None
-    clay: bool = Field(False, description="Draw all surfaces in one grey, for a quick look at form.")
 
 
 class Finish(Part):

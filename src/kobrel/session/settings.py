@@ -85,6 +85,12 @@ def allow_folder(settings: Settings, folder: Path) -> None:
         settings.put(ALLOWED, [*kept, str(folder)])
 
 
+def allow_chosen(settings: Settings, path: Path) -> None:
+    """Let in the folder of a file that a person has chosen, and that of what it links to."""
+    for folder in {path.absolute().parent, path.resolve().parent}:
+        allow_folder(settings, folder)
+
+
 # The plan in work
 RECENT_FILES = Setting[list[str]]("recent", [])
 LAST_FILE = Setting("last", "")

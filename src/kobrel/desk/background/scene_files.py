@@ -56,7 +56,7 @@ class SceneFiles(QObject):
 
     def add(self, path: Path) -> None:
         """Add a scene file to the plan."""
-        settings.allow_folder(self._session.settings, path.absolute().parent)
+        settings.allow_chosen(self._session.settings, path)
         plan = self._session.plan
         name = scene_name(path, {scene.name for scene in plan.scenes})
         self._session.edit(

@@ -74,7 +74,7 @@ class Document(QObject):
             return
         self.remember_place()
         if path.suffix.lower() != SUFFIX:
-            settings.allow_folder(self._session.settings, path.absolute().parent)
+            settings.allow_chosen(self._session.settings, path)
         state, self._opening = self._safe.folder, path.absolute()
         job = Job(lambda progress: open_file(path.absolute(), progress, state), self, opens=True)
         job.done.connect(lambda opened: self.show(opened, path.absolute()))

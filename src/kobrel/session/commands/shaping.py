@@ -6,6 +6,7 @@ from kobrel.plan.iris import MaskPicture, Outline, Stencil
 from kobrel.plan.masks import mask_fault
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session
+from kobrel.session.settings import allow_chosen
 from kobrel.session.state import Now
 
 
@@ -46,6 +47,7 @@ def draw_mask(session: Session, now: Now, outline: Outline, name: str) -> None:
 @needs_now
 def put_picture(session: Session, now: Now, path: Path) -> None:
     """Put a picture in the iris as its mask, or say why it cannot be."""
+    allow_chosen(session.settings, path)
     mask = MaskPicture(path=str(path.absolute()))
     fault = mask_fault(now.shot.iris.but(mask=mask))
     if fault:

@@ -13,7 +13,9 @@ from kobrel.desk.toolkit.fields import Field, narrow, number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
-from kobrel.plan.model import Light, Surround
+from kobrel.plan.light import Surround
+from kobrel.plan.model import Light
+from kobrel.session import settings
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME
@@ -202,6 +204,7 @@ class LightPage(Card[Light]):
         """Let the person choose a picture."""
         name, _ = QFileDialog.getOpenFileName(self, "Choose a picture", self._files.folder(), KINDS)
         if name:
+            settings.allow_chosen(self.session.settings, Path(name))
             blocking.light(self.session, "Picture all about", surround=Surround(path=name))
 
     def _find_key(self) -> None:

@@ -15,6 +15,7 @@ from kobrel.memo import Changed
 from kobrel.optics.units import METRES, UNIT_NAMES
 from kobrel.plan import edit
 from kobrel.plan.model import SceneRef
+from kobrel.session import settings
 from kobrel.session.commands import arrival
 from kobrel.session.commands.visibility import isolate, reference_of, set_shown
 from kobrel.session.session import Session
@@ -253,6 +254,7 @@ class ScenesPage(SessionCard):
         title = f"Where is the file of scene {place.scene}?"
         name, _ = QFileDialog.getOpenFileName(self, title, self._files.folder(), KINDS)
         if name:
+            settings.allow_chosen(self.session.settings, Path(name))
             self._change("File", path=name)
 
     def _show_first_sight(self) -> None:

@@ -23,6 +23,7 @@ from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import shaping
 from kobrel.session.needs import needs_now
 from kobrel.session.session import Session
+from kobrel.session.settings import allow_chosen
 from kobrel.session.state import AT_FRAME, Now
 
 if TYPE_CHECKING:
@@ -183,6 +184,7 @@ class IrisShapePage(ShotCard):
             self, "Start from a preset", str(self.folder()), f"Presets (*{SUFFIX})"
         )
         if name:
+            allow_chosen(self.session.settings, Path(name))
             self.open(Path(name))
 
     def open(self, path: Path) -> None:

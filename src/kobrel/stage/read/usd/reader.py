@@ -105,7 +105,8 @@ class _Reader:
         choices = self._variants()
         choices += self._option(_PAYLOADS, "Payloads", ("load", "leave out"), bool(self.stage.FindLoadable()))
         for error in self.stage.GetCompositionErrors():
-            self.warnings.append(_composition_warning(str(error)))
+            if "was muted" not in str(error):  # told already
+                self.warnings.append(_composition_warning(str(error)))
         self._skins = Skins(self.stage, self._clock, self.warnings)
         prims = list(self._prims())
         for count, prim in enumerate(prims):
