@@ -15,12 +15,13 @@ import numpy as np
 
 from kobrel.errors import KobrelError
 
-MOST_TEXT_BYTES = 256 << 20
+MOST_TEXT_BYTES = 64 << 20
 """The largest text file that is read: a plan, a list, a kit."""
 MOST_DEPTH = 100
 """How deep JSON may nest."""
 _MOST_DIGITS = 400
-_STRINGS = re.compile(rb'"(?:[^"\\]|\\.)*"?', re.DOTALL)
+_STRINGS = re.compile(rb'"[^"\\]*(?:\\.[^"\\]*)*"?', re.DOTALL)
+_HALVES = re.compile(r"\\u[dD][89a-fA-F]")
 _NUMBERS = re.compile(rb"[0-9]{%d}" % _MOST_DIGITS)
 
 
@@ -45,6 +46,15 @@ def require_file(path: Path, kind: type[KobrelError] = KobrelError, most_bytes: 
             f"the file is too large, {found.st_size >> 20} MB; {most_bytes >> 20} MB are read.", file=path
         )
     return found.st_size
+
+
+def is_file(path: Path) -> bool:
+    """Whether a path is a plain file; one that can be no path is none.
+
+    >>> is_file(Path("x" * 5000)), is_file(Path("a\\0b"))
+    (False, False)
+    """
+    return os.path.isfile(path)
 
 
 def reason(error: OSError | ValueError) -> str:
@@ -98,7 +108,12 @@ def json_of(path: Path, kind: type[KobrelError] = KobrelError, remedy: str = "")
     if fault:
         raise kind(fault, file=path)
     try:
-        return json.loads(text)
+        found = json.loads(text)
+        if _HALVES.search(text):  # halves of characters, which no file can hold
+            json.dumps(found, ensure_ascii=False).encode()
+        return found
+    except UnicodeEncodeError:
+        raise kind("it has halves of characters in it.", file=path, remedy="Write it anew.") from None
     except json.JSONDecodeError as error:
         raise kind(
             f"not valid JSON ({error.msg}).",
@@ -205,4 +220,4 @@ def _keep_version(path: Path, most: int) -> None:
 
 def versions_of(path: Path, most: int = 99) -> list[Path]:
     """Earlier versions of a file that are kept beside it, the latest first: NAME~, NAME~2 and so on."""
-    return [found for number in range(1, most + 1) if (found := _version(path, number)).is_file()]
+    return [found for number in range(1, most + 1) if is_file(found := _version(path, number))]

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.optics.units import Measure, format_length, parse_length
 from kobrel.plan.model import DistanceTarget, Mark, Plan, SubjectTarget, Target
+from kobrel.plan.parts import MOST_FRAME
 
 _LINE = re.compile(r"\s*([-+]?\d+(?:\.\d+)?)\s*[\t;,: ]\s*(.+?)\s*$")
 
@@ -41,6 +42,8 @@ def read_marks(text: str, plan: Plan, unit: Measure) -> list[Mark]:
                 f"Line {number}, “{line.strip()}”: write a frame and a subject or distance, as in 1040 3.2 m."
             )
         frame = float(match[1])
+        if abs(frame) > MOST_FRAME:
+            raise ExchangeError(f"Line {number}: frames lie within {MOST_FRAME:,} of 0.")
         if frame in found:
             raise ExchangeError(f"Line {number}: there is another mark at frame {frame:g} already.")
         found[frame] = Mark(frame=frame, target=_target(match[2], number, plan, unit))

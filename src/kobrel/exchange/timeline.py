@@ -14,6 +14,7 @@ from kobrel.plan.edit import unused
 from kobrel.plan.model import MOST_SHOTS, Cue, Plan, Shot
 from kobrel.plan.parts import MOST_FRAME, MOST_FRAMES
 from kobrel.plan.sequence.shots import Listed
+from kobrel.stage.read.probe import require_opens
 
 OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
 
@@ -38,6 +39,8 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
         raise ExchangeError(f"shots are read from {', '.join((*OTIO_SUFFIXES, *EDL_SUFFIXES))}.", file=path)
     require_file(path, ExchangeError, MOST_TEXT_BYTES)
     _require_plain(path, suffix)
+    if suffix in OTIO_SUFFIXES:
+        require_opens("otio", path, ExchangeError)
     rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
     try:
         whole = otio.adapters.read_from_file(str(path), **rate)
@@ -80,7 +83,7 @@ def _require_plain(path: Path, suffix: str) -> None:
                 if package.getinfo(name).file_size > MOST_TEXT_BYTES:
                     raise ExchangeError("the list in it is too large.", file=path)
                 text = package.read(name)
-        except (zipfile.BadZipFile, StopIteration, OSError, RuntimeError, zlib.error, NotImplementedError):
+        except (zipfile.BadZipFile, StopIteration, OSError, ValueError, RuntimeError, zlib.error):
             raise ExchangeError("this list of shots cannot be read: it is no package.", file=path) from None
     else:
         text = bytes_of(path, ExchangeError)

@@ -3,11 +3,13 @@
 from pathlib import Path
 
 import numpy as np
+from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.arrival import focused_on_middle, light_of, middle_pick, shot_doubts
 from kobrel.plan.edit import add_subject
+from kobrel.plan.file import plain_reason
 from kobrel.plan.instrument import Exposure, Glass, Sensor
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.measure.camera import camera_at
@@ -67,20 +69,29 @@ def plan_from_scene(
         The camera is not in the file.
     """
     told = [] if told is None else told
-    name = scene_name(path, set())
-    stage = Stage([(name, scene)])
+    stage = Stage([(scene_name(path, set()), scene)])
     told += scene.assumed if unit_m is None else []
     sources = _chosen(path, scene, camera_path)
     stage.prepare(progress)
     if len(sources) > MOST_SHOTS:
         told.append(f"Of {len(sources)} cameras the first {MOST_SHOTS} became shots.")
-    reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m, up=up)
+    reference = SceneRef(name=next(iter(stage.scenes)), path=str(path.absolute()), unit_m=unit_m, up=up)
     plan = Plan(name=path.stem, scenes=(reference,), light=light_of(scene, Light()))
-    for number, source in enumerate(sources[:MOST_SHOTS], start=1):
-        plan = with_shot_of(plan, stage, name, source, f"{number:02d}", told)
+    try:
+        return _with_shots(plan, stage, sources[:MOST_SHOTS], told), stage
+    except ValidationError as error:
+        raise PlanError(
+            f"what stands in it cannot be planned with ({plain_reason(error).rstrip('.')}).", file=path
+        ) from None
+
+
+def _with_shots(plan: Plan, stage: Stage, sources: list[CameraSource], told: list[str]) -> Plan:
+    """The plan with a shot of each camera, or with one that sees everything."""
     if not sources:
-        plan = _with_overview(plan, stage, path.stem)
-    return plan, stage
+        return _with_overview(plan, stage, plan.name)
+    for number, source in enumerate(sources, start=1):
+        plan = with_shot_of(plan, stage, plan.scenes[0].name, source, f"{number:02d}", told)
+    return plan
 
 
 def _chosen(path: Path, scene: Scene, camera_path: str | None) -> list[CameraSource]:

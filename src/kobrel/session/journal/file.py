@@ -17,10 +17,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from pydantic import BaseModel, Field, ValidationError
+
 from kobrel.errors import PlanError
-from kobrel.files import flush_folder, require_file
-from kobrel.plan.model import FORMAT, Plan
-from kobrel.session.journal.changes import as_json, changes_between, with_changes
+from kobrel.files import flush_folder, json_fault, require_file
+from kobrel.plan.model import FORMAT, MOST_SHOTS, Plan
+from kobrel.plan.parts import FilePath, FrameNumber
+from kobrel.session.journal.changes import Change, as_json, changes_between, with_changes
 from kobrel.session.undo import History, Step
 
 MOST_STEPS = 500
@@ -279,49 +282,74 @@ def _records(file: BinaryIO) -> Iterator[dict[str, Any]]:
         if not line.endswith(b"\n") or sum_ != b"%08x" % zlib.crc32(text):
             yield {"torn": True}
             return
-        record = json.loads(text)
+        record = {} if json_fault(text) else json.loads(text)
         if isinstance(record, dict):
             yield record
 
 
-def _left(path: Path, start: dict[str, Any], records: Iterator[dict[str, Any]]) -> Left | None:
-    if start.get("format") != FORMAT:
-        raise PlanError(
-            f"this journal of work that was not saved is of format {start.get('format')}, not {FORMAT}.",
-            file=path, remedy="Open it with the Kobrel that wrote it.",
-        )  # fmt: skip
+class _Begin(BaseModel):
+    """The first record."""
+
+    format: int
+    plan: dict[str, Any]
+    path: FilePath | None
+    source: FilePath
+    time: float = Field(ge=0, le=1e12)
+
+
+class _StepMade(BaseModel):
+    name: str
+    drag: int
+    changes: list[Change]
+
+
+class _Steps(BaseModel):
+    """A record of how the history went on: the steps that stayed, those that followed, how many are done."""
+
+    kept: int = Field(ge=0)
+    new: list[_StepMade]
+    done: int = Field(ge=0)
+    saved: int | None = Field(ge=0)
+    shot: int = Field(ge=0, le=MOST_SHOTS)
+    frame: FrameNumber
+    time: float = Field(ge=0, le=1e12)
+
+
+def _left(path: Path, record: dict[str, Any], records: Iterator[dict[str, Any]]) -> Left | None:
     try:
-        first, of, source, at = (
-            Plan.model_validate(start["plan"]),
-            start["path"],
-            start["source"],
-            start["time"],
-        )
-    except (ValueError, LookupError):
+        start = _Begin.model_validate(record)
+        if start.format != FORMAT:
+            raise PlanError(
+                f"this journal of work that was not saved is of format {start.format}, not {FORMAT}.",
+                file=path, remedy="Open it with the Kobrel that wrote it.",
+            )  # fmt: skip
+        first = Plan.model_validate(start.plan)
+    except ValidationError:
         return None
-    work, torn, picture = Work(first, History()), False, b""
+    at, work, torn, picture = start.time, Work(first, History()), False, b""
     try:
-        for record in records:
-            torn |= "torn" in record
-            if "picture" in record:
-                picture = base64.b64decode(record["picture"])
-            if "steps" in record:
-                work, at = _gone_on(first, work, record["steps"]), record["steps"]["time"]
+        for further in records:
+            torn |= "torn" in further
+            if "picture" in further:
+                picture = base64.b64decode(further["picture"])
+            if "steps" in further:
+                steps = _Steps.model_validate(further["steps"])
+                work, at = _gone_on(first, work, steps), steps.time
     except _MISFITS:
         torn = True  # what came before it counts
     if not work.history.steps:
         return None
-    return Left(path, work, None if of is None else Path(of), source, float(at), picture, torn)
+    of = None if start.path is None else Path(start.path)
+    return Left(path, work, of, start.source, at, picture, torn)
 
 
-def _gone_on(first: Plan, work: Work, record: dict[str, Any]) -> Work:
+def _gone_on(first: Plan, work: Work, record: _Steps) -> Work:
     """The work after a record."""
-    steps = list(work.history.steps[: record["kept"]])
-    for made in record["new"]:
+    steps = list(work.history.steps[: record.kept])
+    for made in record.new:
         old = steps[-1].new if steps else first
-        steps.append(Step(made["name"], old, with_changes(old, made["changes"]), made["drag"]))
-    done = record["done"]
-    if not 0 <= done <= len(steps):
+        steps.append(Step(made.name, old, with_changes(old, made.changes), made.drag))
+    if record.done > len(steps):
         raise ValueError("more steps are done than there are")
-    plan = steps[done - 1].new if done else first
-    return Work(plan, History(tuple(steps), done, record["saved"]), record["shot"], record["frame"])
+    plan = steps[record.done - 1].new if record.done else first
+    return Work(plan, History(tuple(steps), record.done, record.saved), record.shot, record.frame)

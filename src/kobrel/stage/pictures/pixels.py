@@ -2,6 +2,7 @@
 
 import io
 import warnings
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -31,7 +32,7 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
     require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        raise SceneError(f"not a readable picture ({_said(oiio.geterror())}).", file=path)
+        raise SceneError(f"not a readable picture ({_said(oiio.geterror)}).", file=path)
     try:
         spec = source.spec()
         require_size(spec.width, spec.height, path)
@@ -42,7 +43,7 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
         pixels = source.read_image(oiio.FLOAT)
         if pixels is None:
             raise SceneError(
-                f"the picture is broken ({_said(source.geterror())}).", file=path, remedy="Export it again."
+                f"the picture is broken ({_said(source.geterror)}).", file=path, remedy="Export it again."
             )
         return np.asarray(pixels, np.float32), tuple(spec.channelnames)
     except (UnicodeDecodeError, MemoryError) as error:
@@ -51,8 +52,12 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
         source.close()
 
 
-def _said(text: str) -> str:
-    """A library's reason in one line."""
+def _said(tell: Callable[[], str]) -> str:
+    """A library's reason in one line; some name what stands in a file, which may be no text."""
+    try:
+        text = tell()
+    except UnicodeDecodeError:
+        text = ""
     return " ".join(text.split())[:200].rstrip(".") or "damaged"
 
 
@@ -95,5 +100,6 @@ def open_image(source: Path | bytes) -> Image.Image:
         except SceneError:
             raise
         except Exception as error:  # each of its readers fails in its own way on damaged files
-            raise SceneError(f"the picture is not readable ({_said(str(error))}).", file=name) from None
+            why = str(error)
+            raise SceneError(f"the picture is not readable ({_said(lambda: why)}).", file=name) from None
     return opened

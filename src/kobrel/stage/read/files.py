@@ -3,7 +3,7 @@
 from pathlib import Path, PurePosixPath
 
 from kobrel.errors import KobrelError
-from kobrel.files import bytes_of
+from kobrel.files import bytes_of, is_file
 
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 _ENOUGH = 1 << 16
@@ -46,8 +46,8 @@ class Beside:
     def find(self, name: str) -> Path | None:
         """A file by its path from the folder, with either slash, or by its name alone."""
         plain = name.strip().strip('"').replace("\\", "/")
-        direct = (self._folder / plain).resolve()
-        if self._within(direct) and direct.is_file():
+        direct = self._resolved(self._folder / plain)
+        if direct is not None and is_file(direct):
             return direct
         found = self._names().get(PurePosixPath(plain).name.lower())
         if found is None:
@@ -56,9 +56,13 @@ class Beside:
                 self.warnings.append(told)
         return found
 
-    def _within(self, path: Path) -> bool:
-        """Whether a path without links lies in the folder or below."""
-        return path.is_relative_to(self._folder)
+    def _resolved(self, path: Path) -> Path | None:
+        """A path without links, if it lies in the folder or below."""
+        try:
+            found = path.resolve()
+        except (OSError, ValueError, RuntimeError):  # too long, no path at all, or links in a circle
+            return None
+        return found if found.is_relative_to(self._folder) else None
 
     def _names(self) -> dict[str, Path]:
         """The files of the folder and those below it, by their names in small letters."""
@@ -67,7 +71,7 @@ class Beside:
             for count, path in enumerate(self._folder.rglob("*")):
                 if count > _MOST_FILES:
                     break
-                if path.is_file() and self._within(path.resolve()):
+                if is_file(path) and self._resolved(path) is not None:
                     self._by_name.setdefault(path.name.lower(), path)
         return self._by_name
 

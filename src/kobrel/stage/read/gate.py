@@ -25,6 +25,8 @@ MOST_LIGHT = 1e12
 """Radiance of what glows, and each part of a colour."""
 MOST_PLACE = 1e12
 """How far from the origin a point may lie, units."""
+MOST_M = 1e8
+"""How far from the origin what stands still may reach, metres."""
 FOCAL_MM, SENSOR_MM, F_NUMBER, FOCUS_M = (0.1, 1e5), (0.1, 1e4), (0.05, 4096.0), (1e-4, np.inf)
 _FLAT = 1e-30
 _ASSUMED = {"focal_mm": 50.0, "width_mm": 36.0, "height_mm": 20.25}
@@ -109,9 +111,19 @@ def _nodes(scene: Scene, warnings: list[str]) -> tuple[Node, ...]:
             if not np.all(np.isfinite(matrix)) or abs(np.linalg.det(matrix[:3, :3])) < _FLAT:
                 warnings.append(f"{node.path}: left out, its transform makes nothing of it.")
                 fit = None
+            elif _farthest(fit, matrix) > MOST_M:
+                warnings.append(f"{node.path}: left out, it reaches farther than {MOST_M:g} m.")
+                fit = None
         if fit is not mesh or own is not node.materials:
             nodes[index] = replace(node, mesh=fit, materials=own)
     return tuple(nodes)
+
+
+def _farthest(mesh: Mesh, matrix: NDArray[np.float64]) -> float:
+    """How far from the origin a mesh reaches at most, metres."""
+    low, high = mesh.bounds()
+    reach = float(np.linalg.norm(np.maximum(np.abs(low), np.abs(high))))
+    return reach * float(np.linalg.norm(matrix[:3, :3])) + float(np.linalg.norm(matrix[:3, 3]))
 
 
 def _mesh(mesh: Mesh) -> tuple[Mesh | None, str]:

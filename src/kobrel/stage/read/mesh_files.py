@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.files import bytes_of
 from kobrel.stage.motion import matrix_motion
+from kobrel.stage.pictures.pixels import require_size
 from kobrel.stage.read.checks import mesh_fault
 from kobrel.stage.read.colours import to_linear
 from kobrel.stage.read.files import Beside, text_of
@@ -79,6 +80,9 @@ def _mesh(geometry: Any, name: str, warnings: list[str]) -> Mesh | None:
         return None
     points = np.ascontiguousarray(geometry.vertices, np.float32)
     triangles = np.ascontiguousarray(geometry.faces)
+    if points.ndim != 2 or points.shape[1] != 3:
+        warnings.append(f"{name}: left out, its points have not three numbers each.")
+        return None
     fault = mesh_fault(points, triangles)
     if fault:
         warnings.append(f"{name}: left out, {fault}.")
@@ -117,7 +121,13 @@ def _material(geometry: Any, name: str, mesh: Mesh, beside: Beside) -> Material:
     image = getattr(material, "image", None)
     if image is None:
         return Material(name, base=_colour(diffuse), cutout=_cutout(material, beside))
-    texture = Texture(f"{name} base", pixels=np.ascontiguousarray(np.asarray(image.convert("RGB")), np.uint8))
+    try:
+        require_size(image.width, image.height, name)
+        pixels = np.ascontiguousarray(np.asarray(image.convert("RGB")), np.uint8)
+    except (SceneError, OSError, ValueError, SyntaxError):
+        beside.warnings.append(f"{name}: its picture cannot be read; what it is on is drawn plain.")
+        return Material(name, base=_colour(diffuse), cutout=_cutout(material, beside))
+    texture = Texture(f"{name} base", pixels=pixels)
     return Material(name, (1.0, 1.0, 1.0), base_texture=texture, cutout=_cutout(material, beside))
 
 

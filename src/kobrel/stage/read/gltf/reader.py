@@ -256,7 +256,7 @@ class _Reader:
         bound = np.tile(np.eye(4), (len(joints), 1, 1))
         if source.inverseBindMatrices is not None:
             given = np.asarray(self._container.numbers(source.inverseBindMatrices), float)
-            if given.shape[0] >= len(joints):
+            if given.shape[0] >= len(joints) and given.size == 16 * len(given):
                 bound = np.swapaxes(given[: len(joints)].reshape(-1, 4, 4), 1, 2)
         return Skin(found.joints, found.weights, self._joints, np.asarray(joints, np.int64), bound)
 

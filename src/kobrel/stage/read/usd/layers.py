@@ -9,6 +9,7 @@ from pxr import Sdf
 from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import nesting
+from kobrel.stage.read.probe import require_opens
 from kobrel.stage.scene import Progress
 
 MOST_PRIMS = 2_000_000
@@ -35,9 +36,7 @@ def forbidden_layers(path: Path, progress: Progress) -> list[str]:
     SceneError
         It cannot be opened, or it unfolds to more than can be read.
     """
-    with path.open("rb") as file:
-        if file.read(5) == b"#usda" and nesting(file.read()) > 3 * MOST_DEEP:
-            raise SceneError(_TOO_DEEP, file=path)
+    _require_sound(path)
     root = Sdf.Layer.FindOrOpen(str(path))
     if root is None:
         raise SceneError("not readable as USD, it is damaged.", file=path, remedy="Export the scene again.")
@@ -58,8 +57,11 @@ def forbidden_layers(path: Path, progress: Progress) -> list[str]:
                 continue
             if not trust.is_allowed(where.partition("[")[0], path.parent):
                 outside.append(where)
-            elif (found := Sdf.Layer.FindOrOpen(where)) is not None:
-                waiting.append(found)
+            else:
+                if Path(where).is_file():
+                    _require_sound(Path(where))
+                if (found := Sdf.Layer.FindOrOpen(where)) is not None:
+                    waiting.append(found)
     count = _unfolded(root, known)
     if count > MOST_PRIMS:
         raise SceneError(
@@ -67,6 +69,21 @@ def forbidden_layers(path: Path, progress: Progress) -> list[str]:
             remedy="Export the scene with instances, or flat.",
         )  # fmt: skip
     return outside
+
+
+def _require_sound(path: Path) -> None:
+    """See that a layer can be opened without harm: text by its depth, all else in another process.
+
+    Raises
+    ------
+    SceneError
+        It cannot.
+    """
+    with path.open("rb") as file:
+        if file.read(5) != b"#usda":
+            require_opens("usd", path)
+        elif nesting(file.read()) > 3 * MOST_DEEP:
+            raise SceneError(_TOO_DEEP, file=path)
 
 
 def _specs(layer: Sdf.Layer, path: Path) -> _Specs:
