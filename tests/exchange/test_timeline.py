@@ -70,8 +70,8 @@ def test_clips_of_one_name_get_names_of_their_own_and_sound_is_left_out(tmp_path
 @pytest.mark.parametrize(
     ("name", "content", "why"),
     [
-        ("x.otio", "{ not json", "cannot be read"),
-        ("x.otio", json.dumps({"a": 1}), "no shots|cannot be read"),
+        ("x.otio", "{ not json", "damaged"),
+        ("x.otio", json.dumps({"a": 1}), "no shots|cannot be read|damaged"),
         ("x.edl", "this is prose\nand no list", "cannot be read|no shots"),
         ("x.txt", "", "are read from .otio"),
         ("none.otio", None, "no such file"),

@@ -9,9 +9,9 @@ from pathlib import Path
 import typer
 from typer.exceptions import Exit, TyperException
 
-from kobrel import __version__
+from kobrel import __version__, notices
 from kobrel.cli import files, numbers, pictures, shots
-from kobrel.cli.shared import app
+from kobrel.cli.shared import app, warn
 from kobrel.errors import KobrelError
 
 COMMANDS = tuple(
@@ -89,7 +89,9 @@ def run_command(arguments: list[str]) -> int:
     try:
         if not arguments or arguments[0] not in COMMANDS:
             return _window(arguments)
-        return int(app(arguments, prog_name="kobrel", standalone_mode=False) or 0)
+        status = int(app(arguments, prog_name="kobrel", standalone_mode=False) or 0)
+        warn(notices.take())
+        return status
     except Exit as end:
         return end.exit_code
     except TyperException as error:

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kobrel import trust
+from kobrel import notices, trust
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.safekeeping import Safekeeping
@@ -186,6 +186,7 @@ class Window(QMainWindow):
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
         self._ageing.timeout.connect(self._show_title)
+        self._ageing.timeout.connect(self._tell_notices)
         self._ageing.start()
 
     # Showing
@@ -202,6 +203,10 @@ class Window(QMainWindow):
         )
         self.saved.setText(self.document.state_text(clean))
         self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
+
+    def _tell_notices(self) -> None:
+        for text in notices.take():
+            self.session.say(text)
 
     def _show_summary(self) -> None:
         """Say how the shot fares; what was said since stays until its numbers change."""

@@ -1,6 +1,10 @@
 """Alembic's library in a process of its own: on a damaged file it ends the process that it runs in."""
 
+import io
+import json
+import os
 import pickle
+import select
 import subprocess
 import sys
 import threading
@@ -12,24 +16,47 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel import notices
 from kobrel.errors import SceneError
 from kobrel.stage.scene import Progress, Scene
 
 _MOST_PROCESSES = 4
+_SILENT_S, _LOOK_S = 60.0, 0.1
+_MOST_BYTES = 8 << 30
+_HARMLESS = {
+    ("pathlib", "PosixPath"), ("functools", "partial"), ("numpy", "ndarray"), ("numpy", "dtype"),
+    *((f"numpy.{core}.{part}", name) for core in ("core", "_core")
+      for part, name in (("multiarray", "_reconstruct"), ("numeric", "_frombuffer"))),
+}  # fmt: skip
+
+
+class _Answers(pickle.Unpickler):
+    """Unpickles parts of scenes and nothing else: what a file made of the other process is not run."""
+
+    def find_class(self, module: str, name: str) -> Any:
+        if (module, name) in _HARMLESS or module == "kobrel.stage.read.alembic.archive":
+            return super().find_class(module, name)
+        if module.startswith(("kobrel.stage.", "kobrel.optics.")):
+            found = super().find_class(module, name)
+            if isinstance(found, type):
+                return found
+        raise pickle.UnpicklingError(f"{module}.{name} is no part of a scene")
 
 
 class LibraryProcess:
     """Answers questions about one archive, one at a time.
 
-    A question is a name with arguments; answers are ("progress", what, part) and at last ("done", value)
-    or ("failed", why).
+    A question is a line of JSON, a list of a name and arguments; answers are eight bytes of their length
+    and a pickle: ("progress", what, part) and at last ("done", value) or ("failed", why).
     """
 
     def __init__(self, path: Path) -> None:
         self._path = path
         self._lock = threading.Lock()
         command = [sys.executable, "-m", "kobrel.stage.read.alembic.serve", str(path)]
-        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        self._process = subprocess.Popen(
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+        )
 
     def ask(self, question: tuple[Any, ...], progress: Progress) -> Any:
         """The answer to a question.
@@ -37,22 +64,23 @@ class LibraryProcess:
         Raises
         ------
         SceneError
-            The file is damaged.
+            The file is damaged: the process ended, or said nothing for long.
+        Cancelled
+            `progress` asked to stop.
         """
         assert self._process.stdin is not None
-        assert self._process.stdout is not None
         with self._lock:
             try:
-                pickle.dump(question, self._process.stdin)
+                self._process.stdin.write(json.dumps(question).encode() + b"\n")
                 self._process.stdin.flush()
                 while True:
-                    kind, *values = pickle.load(self._process.stdout)
+                    kind, *values = self._answer(progress)
                     if kind == "done":
                         return values[0]
                     if kind == "failed":
                         raise SceneError(values[0], file=self._path, remedy="Export the scene again.")
                     progress(*values)
-            except (EOFError, OSError, pickle.UnpicklingError):
+            except (EOFError, OSError, ValueError, TypeError, pickle.UnpicklingError):
                 self.end()
                 raise SceneError(
                     "not readable as Alembic, it is damaged.",
@@ -62,6 +90,30 @@ class LibraryProcess:
             except BaseException:
                 self.end()  # it may still be answering
                 raise
+
+    def _answer(self, progress: Progress) -> Any:
+        length = int.from_bytes(self._bytes(8, progress), "little")
+        if length > _MOST_BYTES:
+            raise ValueError("no answer is so long")
+        return _Answers(io.BytesIO(self._bytes(length, progress))).load()
+
+    def _bytes(self, count: int, progress: Progress) -> bytes:
+        """So many bytes of what it says; meanwhile `progress` may ask to stop."""
+        assert self._process.stdout is not None
+        handle, heard, silent = self._process.stdout.fileno(), bytearray(), 0.0
+        while len(heard) < count:
+            if select.select([handle], [], [], _LOOK_S)[0]:
+                more = os.read(handle, min(count - len(heard), 1 << 20))
+                if not more:
+                    raise EOFError
+                heard += more
+                silent = 0.0
+            else:
+                silent += _LOOK_S
+                progress(f"Reading {self._path.name}", 0.0)
+                if silent > _SILENT_S:
+                    raise EOFError
+        return bytes(heard)
 
     def end(self) -> None:
         """End the process."""
@@ -125,7 +177,8 @@ class Points:
         question = "points", self.part, self.seconds[number]
         try:
             found = process_of(self.path).ask(question, lambda _what, _part: None)
-        except (SceneError, OSError):
+        except (SceneError, OSError) as error:
+            notices.tell(f"{self.part}: some of its points cannot be read; it stays as at first. {error}")
             return self.first
         whole = isinstance(found, np.ndarray) and found.shape == self.first.shape
         return found if whole and np.isfinite(found).all() else self.first

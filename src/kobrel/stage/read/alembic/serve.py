@@ -1,5 +1,6 @@
 """The process that reads an archive: python -m kobrel.stage.read.alembic.serve FILE."""
 
+import json
 import os
 import pickle
 import sys
@@ -15,7 +16,8 @@ def main() -> None:
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # what a library prints is no answer
 
     def say(*answer: Any) -> None:
-        pickle.dump(answer, answers)
+        content = pickle.dumps(answer, protocol=4)
+        answers.write(len(content).to_bytes(8, "little") + content)
         answers.flush()
 
     try:
@@ -28,10 +30,10 @@ def main() -> None:
         say("failed", "Alembic is not read on this machine.")
         return
     while True:
-        try:
-            name, *arguments = pickle.load(sys.stdin.buffer)
-        except EOFError:
+        question = sys.stdin.buffer.readline()
+        if not question:
             return
+        name, *arguments = json.loads(question)
         value: Any
         try:
             if name == "scene":
