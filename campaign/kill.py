@@ -103,7 +103,9 @@ def main() -> int:
                 bad += 1
                 print(f"kill {seed}: lost {found.lost_s:.2f} s, {found.wrong}", flush=True)
                 shutil.copytree(folder, Path("campaign/finds") / f"kill{seed}", dirs_exist_ok=True)
-    print(f"{given.kills} kills, {edits} edits, {saves} saves: {bad} bad, the oldest lost was {worst:.2f} s old")
+    print(
+        f"{given.kills} kills, {edits} edits, {saves} saves: {bad} bad, the oldest lost was {worst:.2f} s old"
+    )
     return 1 if bad else 0
 
 

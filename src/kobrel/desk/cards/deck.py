@@ -1,8 +1,9 @@
 """The cards behind their tabs. A card is made when it is first shown."""
 
+import importlib
 from collections.abc import Iterator
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
@@ -10,6 +11,15 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
 from kobrel.session.session import Session
 
+_LOAD_MS = 400
+_MODULES = [
+    f"kobrel.desk.cards.{module}"
+    for module in (
+        "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "pull.shots",
+        "pull.card", "block.scenes", "block.stand_ins", "block.card",
+    )
+]  # fmt: skip
+"""In the order in which they are loaded while nothing else is to be done."""
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
 
 
@@ -23,6 +33,18 @@ class Deck(QStackedWidget):
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
         self.setFixedWidth(322)
+        self._to_load = list(_MODULES)
+        self._loading = QTimer(self)
+        self._loading.setInterval(_LOAD_MS)
+        self._loading.timeout.connect(self._load_one)
+        self._loading.start()
+
+    def _load_one(self) -> None:
+        """Load what another card needs, so that it comes at once when it is turned to."""
+        if self._to_load:
+            importlib.import_module(self._to_load.pop(0))
+        else:
+            self._loading.stop()
 
     def __getitem__(self, key: int) -> Card:
         if key not in self._cards:

@@ -1,7 +1,7 @@
-"""A card whose work is divided into pages."""
+"""A card whose work is divided into pages. A page is made when it is first shown or asked for."""
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any, Generic, Self, TypeVar, overload
 
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QWidget
 
@@ -10,41 +10,90 @@ from kobrel.session import settings
 from kobrel.session.session import Session
 
 _PAGES_A_ROW = 5
+P = TypeVar("P", bound=Card[Any])
+
+
+class Page(Generic[P]):
+    """A page of a :class:`PagedCard`, told in its class in the order of the buttons.
+
+    Parameters
+    ----------
+    kind : of page
+    given : what it is made with besides the session, from the card
+    """
+
+    def __init__(
+        self, kind: Callable[..., P], given: Callable[[Any], tuple[Any, ...]] = lambda _card: ()
+    ) -> None:
+        self.kind, self._given = kind, given
+        self.title = str(kind.name)  # type: ignore[attr-defined]
+
+    @overload
+    def __get__(self, card: None, owner: type) -> Self: ...
+    @overload
+    def __get__(self, card: "PagedCard", owner: type) -> P: ...
+    def __get__(self, card: Any, owner: type) -> Any:
+        return self if card is None else card.pages[self.title]
+
+    def make(self, card: "PagedCard") -> P:
+        """Make it for a card."""
+        return self.kind(card.session, *self._given(card))
+
+
+class _Pages(Mapping[str, Card[Any]]):
+    """Pages by name, each made when it is first asked for."""
+
+    def __init__(self, card: "PagedCard", kinds: list[Page[Any]], add: Callable[[Card[Any]], None]) -> None:
+        self._card, self._add = card, add
+        self._kinds = {kind.title: kind for kind in kinds}
+        self.made: dict[str, Card[Any]] = {}
+
+    def __getitem__(self, name: str) -> Card[Any]:
+        if name not in self.made:
+            self.made[name] = page = self._kinds[name].make(self._card)
+            self._add(page)
+        return self.made[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._kinds)
+
+    def __len__(self) -> int:
+        return len(self._kinds)
 
 
 class PagedCard(SessionCard):
     """A card whose work is divided: one page is seen at a time."""
 
-    def __init__(self, session: Session, pages: Sequence[Card[Any]], parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self.pages = {page.name: page for page in pages}
+        kinds = [kind for kind in vars(type(self)).values() if isinstance(kind, Page)]
+        self.pages = _Pages(self, kinds, self._place)
         self._choice = QButtonGroup(self)
         rows = QGridLayout()
         rows.setSpacing(2)
-        for number, page in enumerate(pages):
-            button = QPushButton(page.name)
+        for number, name in enumerate(self.pages):
+            button = QPushButton(name)
             button.setCheckable(True)
-            button.setChecked(number == 0)
-            button.setToolTip(f"The {page.name.lower()} of this card")
+            button.setToolTip(f"The {name.lower()} of this card")
             self._choice.addButton(button, number)
             rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
         rows.setColumnStretch(_PAGES_A_ROW, 1)
         self._choice.idClicked.connect(self._turn)
         self.column.addLayout(rows)
-        for number, page in enumerate(pages):
-            self.column.addWidget(page, 1)
-            page.setVisible(number == 0)
+        self._first = self.column.count()
         kept = session.settings.get(settings.PAGE, self.name)
-        if kept in self.pages:
-            self.show_page(kept)
+        self.show_page(kept if kept in self.pages else next(iter(self.pages)))
+
+    def _place(self, page: Card[Any]) -> None:
+        page.hide()
+        self.column.insertWidget(self._first, page, 1)
 
     def _turn(self, number: int) -> None:
-        wanted = list(self.pages.values())[number]
-        for page in self.pages.values():
-            if page is not wanted:
-                page.hide()
-        wanted.show()
-        self.session.settings.put(settings.PAGE, list(self.pages)[number], self.name)
+        name = list(self.pages)[number]
+        wanted = self.pages[name]
+        for page in self.pages.made.values():
+            page.setVisible(page is wanted)
+        self.session.settings.put(settings.PAGE, name, self.name)
 
     def show_page(self, name: str) -> None:
         """Turn to a page."""

@@ -1,5 +1,6 @@
 """Starting the window."""
 
+import os
 import sys
 from pathlib import Path
 
@@ -7,6 +8,7 @@ from platformdirs import user_config_path, user_state_path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.background.watchdog import Watchdog, print_block
 from kobrel.desk.window.sheets.faults import Faults
 from kobrel.desk.window.window import Window
 from kobrel.session.settings import Settings
@@ -45,6 +47,8 @@ def run(
     faults = Faults(window, window.safe.flush)
     faults.install()
     qt.commitDataRequest.connect(lambda _manager: window.safe.flush())
+    if os.environ.get("KOBREL_DEBUG"):
+        Watchdog(window, told=print_block)
     window.show()
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
     if demo:

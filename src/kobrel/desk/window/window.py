@@ -298,7 +298,9 @@ class Window(QMainWindow):
     def _show_theme(self) -> None:
         application = QApplication.instance()
         if isinstance(application, QApplication):
+            application.removeEventFilter(self)  # thousands of events tell widgets of their new look
             apply(application, self.session.theme)
+            application.installEventFilter(self)
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -421,23 +423,28 @@ class Window(QMainWindow):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Follow the D key, and take Tab where no card has the keyboard."""
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            typing = isinstance(QApplication.focusWidget(), QLineEdit)
-            if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
-                self.picture.focus_key_held = event.type() == QEvent.Type.KeyPress
-            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            if (
-                event.key() == Qt.Key.Key_Tab
-                and plain
-                and watched
-                in (self.picture, self.overhead, self.second, self.barrel, self.chart, self.shots, self)
-            ):
-                if event.type() == QEvent.Type.KeyPress:
-                    self.body.toggle_bare()
-                return True
-        elif event.type() == QEvent.Type.WindowDeactivate:
+        # Every event of every widget comes by here: what is no key has to go on at once.
+        return isinstance(event, QKeyEvent) and self._filter_key(watched, event)
+
+    def _filter_key(self, watched: QObject, event: QKeyEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride:
+            return False
+        pressed = event.type() == QEvent.Type.KeyPress
+        typing = isinstance(QApplication.focusWidget(), QLineEdit)
+        if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
+            self.picture.focus_key_held = pressed
+        views = (self.picture, self.overhead, self.second, self.barrel, self.chart, self.shots, self)
+        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+        if event.key() == Qt.Key.Key_Tab and plain and watched in views:
+            if pressed:
+                self.body.toggle_bare()
+            return True
+        return False
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
             self.picture.focus_key_held = False  # its release goes to another window
-        return super().eventFilter(watched, event)
+        super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

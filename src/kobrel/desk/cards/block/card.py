@@ -1,16 +1,13 @@
 """Block: what stands before the camera, the camera itself, the light, and what to look out for."""
 
-from typing import Any
-
 from PySide6.QtWidgets import QLabel, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
-from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.block.camera import CameraPage
 from kobrel.desk.cards.block.light import LightPage
 from kobrel.desk.cards.block.scenes import ScenesPage
 from kobrel.desk.cards.block.stand_ins import StandInsPage
-from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.paged import Page, PagedCard
 from kobrel.desk.cards.widgets import DoubtLabel, give_role
 from kobrel.session.session import Session
 from kobrel.session.state import NUMBERS
@@ -23,14 +20,14 @@ class BlockCard(PagedCard):
 
     name = "Block"
     depends = (*NUMBERS, "sight")
+    scenes = Page(ScenesPage, lambda card: (card.files,))
+    stand_ins = Page(StandInsPage)
+    camera = Page(CameraPage)
+    light = Page(LightPage, lambda card: (card.files,))
 
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
-        self.scenes = ScenesPage(session, files)
-        self.stand_ins = StandInsPage(session)
-        self.camera = CameraPage(session)
-        self.light = LightPage(session, files)
-        pages: list[Card[Any]] = [self.scenes, self.stand_ins, self.camera, self.light]
-        super().__init__(session, pages, parent)
+        self.files = files
+        super().__init__(session, parent)
         self.line()
         self.doubts = DoubtLabel(session)
         self.column.addWidget(self.doubts)

@@ -1,12 +1,9 @@
 """Pull: focus over time, and keys of stop and focal length."""
 
-from typing import Any
-
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.background.screening import Screening
-from kobrel.desk.cards.base import Card
-from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.paged import Page, PagedCard
 from kobrel.desk.cards.pull.alts import AltsPage
 from kobrel.desk.cards.pull.cues import CuesPage
 from kobrel.desk.cards.pull.marks import MarksPage
@@ -22,13 +19,11 @@ class PullCard(PagedCard):
 
     name = "Pull"
     depends = ()
+    marks, moves, perform, cues = Page(MarksPage), Page(MovePage), Page(PerformPage), Page(CuesPage)
+    alts = Page(AltsPage, lambda card: (card.screening,))
+    play = Page(PlayPage, lambda card: (card.screening,))
+    shots = Page(ShotsPage)
 
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
-        self.marks, self.moves = MarksPage(session), MovePage(session)
-        self.perform, self.cues = PerformPage(session), CuesPage(session)
-        self.alts, self.play = AltsPage(session, screening), PlayPage(session, screening)
-        self.shots = ShotsPage(session)
-        pages: list[Card[Any]] = [
-            self.marks, self.moves, self.perform, self.cues, self.alts, self.play, self.shots,
-        ]  # fmt: skip
-        super().__init__(session, pages, parent)
+        self.screening = screening
+        super().__init__(session, parent)

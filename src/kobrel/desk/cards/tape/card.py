@@ -2,7 +2,7 @@
 
 from PySide6.QtWidgets import QWidget
 
-from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.paged import Page, PagedCard
 from kobrel.desk.cards.tape.readings import ReadingsPage
 from kobrel.desk.cards.tape.subjects import SubjectsPage
 from kobrel.desk.cards.tape.tapes import TapesPage
@@ -16,14 +16,10 @@ class TapeCard(PagedCard):
 
     name = "Tape"
     depends = ("plan",)
+    subjects, tapes, readings = Page(SubjectsPage), Page(TapesPage), Page(ReadingsPage)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        self.subjects, self.tapes, self.readings = (
-            SubjectsPage(session),
-            TapesPage(session),
-            ReadingsPage(session),
-        )
-        super().__init__(session, [self.subjects, self.tapes, self.readings], parent)
+        super().__init__(session, parent)
         units: list[tuple[str, object]] = [(name, unit) for unit, name in UNIT_NAMES.items()]
         self.unit = choice(
             "Unit of length", [*units, ("The scene's own", "scene")], "Unit for all lengths", 150

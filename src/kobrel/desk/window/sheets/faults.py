@@ -52,6 +52,7 @@ class Faults(QObject):
             sys.__excepthook__(kind, error, trace)
             return
         details = "".join(traceback.format_exception(kind, error, trace))
+        release(trace)
         print(details, file=sys.stderr, flush=True)
         self._happened.emit(f"{kind.__name__}: {error}", details)
 
@@ -67,6 +68,12 @@ class Faults(QObject):
         if self.sheet is not None:
             self.sheet.deleteLater()
         self.sheet = None
+
+
+def release(trace: TracebackType | None) -> None:
+    """Let go of what the frames of a fault hold: a painter that outlives its painting ends the program."""
+    traceback.clear_frames(trace)
+    sys.last_value = sys.last_traceback = None
 
 
 class FaultSheet(QDialog):

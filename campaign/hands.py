@@ -1,0 +1,337 @@
+"""Random hands at the window: python -m campaign.hands --seconds 7200.
+
+Mouse, wheel, keys, menus, buttons, fields, drops of good and damaged files, undo. Told are exceptions,
+whatever kind, and how long the loop stood still; after each file it begins with a window anew.
+"""
+
+import argparse
+import faulthandler
+import os
+import random
+import subprocess
+import sys
+import tempfile
+import time
+import traceback
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+_TEXTS = (
+    "0", "-1", "1e9", "nan", "inf", "", "3.2 m", "10' 6\"", "x" * 400, "f/2.8", "∞", "-0", "1e-9", "50", "2",
+    "1001", "99999999", "ü§$%", "12,5", "1 2 3",
+)  # fmt: skip
+
+
+class Hands:
+    """Does one random thing after the other to a window."""
+
+    def __init__(self, window: Any, files: list[Path], dice: random.Random) -> None:
+        self.window, self.files, self.dice = window, files, dice
+        self.done: list[str] = []
+
+    def act(self) -> None:
+        """Do something."""
+        dice = self.dice
+        do = dice.choices(
+            (self._press, self._drag, self._wheel, self._key, self._menu, self._button, self._type, self._choose,
+             self._frame, self._undo, self._drop, self._play),
+            (6, 8, 3, 8, 3, 6, 6, 4, 3, 4, 0.4, 0.5),
+        )[0]  # fmt: skip
+        do()
+
+    def _widgets(self, kind: Any) -> list[Any]:
+        from PySide6.QtWidgets import QApplication
+
+        top = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+        chosen = top[-1] if top and self.dice.random() < 0.5 else self.window
+        return [w for w in chosen.findChildren(kind) if w.isVisible() and w.isEnabled()]
+
+    def _place(self, widget: Any) -> Any:
+        from PySide6.QtCore import QPoint
+
+        return QPoint(
+            self.dice.randrange(max(1, widget.width())), self.dice.randrange(max(1, widget.height()))
+        )
+
+    def _views(self) -> list[Any]:
+        window = self.window
+        return [w for w in (window.picture, window.overhead, window.second, window.barrel, window.chart, window.shots)
+                if w.isVisible()]  # fmt: skip
+
+    def _modifier(self) -> Any:
+        from PySide6.QtCore import Qt
+
+        kinds = Qt.KeyboardModifier
+        return self.dice.choice(
+            (
+                kinds.NoModifier,
+                kinds.NoModifier,
+                kinds.ShiftModifier,
+                kinds.ControlModifier,
+                kinds.AltModifier,
+            )
+        )
+
+    def _mouse_button(self) -> Any:
+        from PySide6.QtCore import Qt
+
+        kinds = Qt.MouseButton
+        return self.dice.choice((kinds.LeftButton, kinds.LeftButton, kinds.RightButton, kinds.MiddleButton))
+
+    def _press(self) -> None:
+        from PySide6.QtCore import Qt
+        from PySide6.QtTest import QTest
+
+        widget = self.dice.choice(self._views() or [self.window])
+        if self.dice.random() < 0.15:
+            QTest.mouseDClick(widget, Qt.MouseButton.LeftButton, self._modifier(), self._place(widget))
+        else:
+            QTest.mouseClick(widget, Qt.MouseButton.LeftButton, self._modifier(), self._place(widget))
+
+    def _drag(self) -> None:
+        from PySide6.QtTest import QTest
+        from PySide6.QtWidgets import QApplication
+
+        widget, button, keys = (
+            self.dice.choice(self._views() or [self.window]),
+            self._mouse_button(),
+            self._modifier(),
+        )
+        QTest.mousePress(widget, button, keys, self._place(widget))
+        for _ in range(self.dice.randint(1, 8)):
+            QTest.mouseMove(widget, self._place(widget))
+            QApplication.processEvents()
+        if self.dice.random() < 0.2:
+            self._key()
+        QTest.mouseRelease(widget, button, keys, self._place(widget))
+
+    def _wheel(self) -> None:
+        from PySide6.QtCore import QPoint, QPointF, Qt
+        from PySide6.QtGui import QWheelEvent
+        from PySide6.QtWidgets import QApplication, QWidget
+
+        widget = self.dice.choice(self._views() + self._widgets(QWidget)[:30])
+        place, steps = QPointF(self._place(widget)), self.dice.choice((-240, -120, 120, 240))
+        event = QWheelEvent(
+            place, widget.mapToGlobal(place), QPoint(), QPoint(0, steps), Qt.MouseButton.NoButton,
+            self._modifier(), Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+
+    def _key(self) -> None:
+        from PySide6.QtCore import Qt
+        from PySide6.QtTest import QTest
+        from PySide6.QtWidgets import QApplication
+
+        keys = [getattr(Qt.Key, f"Key_{name}") for name in (
+            *"ABCDFMOPTV12345", "Left", "Right", "Up", "Down", "Home", "End", "PageUp", "PageDown", "Escape", "Tab",
+            "Delete", "Backspace", "Return", "Space", "Plus", "Minus", "F2", "BracketLeft", "BracketRight",
+        )]  # fmt: skip
+        widget = QApplication.focusWidget() or self.window
+        QTest.keyClick(widget, self.dice.choice(keys), self._modifier())
+
+    def _menu(self) -> None:
+        from PySide6.QtGui import QAction
+
+        actions = [
+            a
+            for a in self.window.findChildren(QAction)
+            if a.isEnabled() and a.text() and "Quit" not in a.text()
+        ]
+        if actions:
+            self.dice.choice(actions).trigger()
+
+    def _button(self) -> None:
+        from PySide6.QtWidgets import QAbstractButton
+
+        found = self._widgets(QAbstractButton)
+        if found:
+            self.dice.choice(found).click()
+
+    def _type(self) -> None:
+        from PySide6.QtCore import Qt
+        from PySide6.QtTest import QTest
+        from PySide6.QtWidgets import QLineEdit
+
+        found = self._widgets(QLineEdit)
+        if found:
+            field = self.dice.choice(found)
+            field.setFocus()
+            field.selectAll()
+            field.setText(self.dice.choice(_TEXTS))
+            QTest.keyClick(field, Qt.Key.Key_Return)
+
+    def _choose(self) -> None:
+        from PySide6.QtWidgets import QComboBox
+
+        found = [box for box in self._widgets(QComboBox) if box.count()]
+        if found:
+            box = self.dice.choice(found)
+            box.setCurrentIndex(self.dice.randrange(box.count()))
+            box.activated.emit(box.currentIndex())
+
+    def _frame(self) -> None:
+        session = self.window.session
+        if session.shot is not None:
+            session.show_frame(self.dice.randint(session.shot.first, session.shot.last))
+        if self.dice.random() < 0.2:
+            session.show_shot(self.dice.randrange(max(1, len(session.plan.shots))))
+
+    def _undo(self) -> None:
+        for _ in range(self.dice.choice((1, 1, 3, 20))):
+            self.dice.choice((self.window.session.undo, self.window.session.redo))()
+
+    def _drop(self) -> None:
+        from campaign.mutate_files import damaged
+
+        seed = self.dice.choice(self.files)
+        path = seed
+        if self.dice.random() < 0.4:
+            path = seed.with_name(f"hurt{seed.suffix}")
+            path.write_bytes(damaged(seed.read_bytes(), seed.suffix, self.dice))
+        self.done.append(f"open {path.name}")
+        self.window.document.open(path)
+
+    def _play(self) -> None:
+        self.window.session.want("play")
+
+
+def quiet_dialogs(dice: random.Random, folder: Path) -> None:
+    """Let dialogs that wait for a person answer by themselves."""
+    from PySide6.QtGui import QDesktopServices
+    from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
+
+    buttons = QMessageBox.StandardButton
+    target = folder / "written"
+    target.mkdir(exist_ok=True)
+    endings = (".png", ".exr", ".csv", ".usda", ".kobrel", ".mp4", ".wav", ".otio", ".iris.json", ".json", "")
+
+    def save_name(*_a: Any, **_k: Any) -> tuple[str, str]:
+        return (
+            ("", "")
+            if dice.random() < 0.4
+            else (str(target / f"x{dice.randrange(5)}{dice.choice(endings)}"), "")
+        )
+
+    QFileDialog.getSaveFileName = save_name  # type: ignore[method-assign,assignment]
+    QFileDialog.getOpenFileName = lambda *_a, **_k: ("", "")  # type: ignore[method-assign,assignment]
+    QMessageBox.question = lambda *_a, **_k: dice.choice((buttons.Discard, buttons.Cancel, buttons.Ok))  # type: ignore[method-assign,assignment]
+    QMessageBox.warning = QMessageBox.about = QMessageBox.information = lambda *_a, **_k: buttons.Ok  # type: ignore[method-assign,assignment]
+    QInputDialog.getText = lambda *_a, **_k: (dice.choice(_TEXTS), True)  # type: ignore[method-assign,assignment]
+    QMenu.exec = lambda *_a, **_k: None  # type: ignore[method-assign,assignment]
+    QDialog.exec = lambda dialog, *_a: dialog.reject() or 0  # type: ignore[method-assign,assignment]
+    QDesktopServices.openUrl = lambda *_a: True  # type: ignore[method-assign,assignment]
+
+
+def play(seconds: float, seed: int, folder: Path) -> int:
+    """Use a window for so long; returns how many exceptions there were, told on the terminal."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from PySide6.QtCore import Qt
+    from PySide6.QtWidgets import QApplication
+
+    from campaign.seeds import DEMO, make_seeds
+    from kobrel.desk.background.watchdog import Watchdog
+    from kobrel.desk.toolkit.theme import apply
+    from kobrel.desk.window.app import application
+    from kobrel.desk.window.sheets.faults import release
+    from kobrel.desk.window.window import Window
+    from kobrel.session.settings import Settings
+    from kobrel.session.store import FileStore
+
+    faulthandler.enable()
+    dice = random.Random(seed)
+    faults: Counter[str] = Counter()
+    hands: Hands | None = None
+
+    def fault(kind: type[BaseException], error: BaseException, trace: Any) -> None:
+        text = "".join(traceback.format_exception(kind, error, trace))
+        release(trace)
+        key = text.splitlines()[-1] + text.splitlines()[-3][:120]
+        faults[key] += 1
+        if faults[key] == 1:
+            print(f"seed {seed}: {text}\nlast: {hands.done[-4:] if hands else ''}", flush=True)
+
+    import threading
+
+    sys.excepthook = fault
+    threading.excepthook = lambda given: fault(
+        given.exc_type, given.exc_value or given.exc_type(), given.exc_traceback
+    )
+    sys.unraisablehook = lambda given: fault(
+        given.exc_type, given.exc_value or given.exc_type(), given.exc_traceback
+    )
+    qt = application()
+    apply(qt)
+    quiet_dialogs(dice, folder)
+    seeds = [
+        s
+        for s in make_seeds(folder / "seeds")
+        if s.suffix not in (".csv", ".txt", ".json", ".journal", ".otio", ".otioz", ".edl")
+    ]
+    window = Window(Settings(FileStore(folder / "settings.json"), folder, folder / "journals"))
+    window.resize(1280, 800)
+    window.show()
+    window.drawing.start()
+    watchdog = Watchdog(window, 0.5)
+    hands = Hands(window, [DEMO, DEMO, *seeds], dice)
+    window.document.open(DEMO)
+    until, acts = time.monotonic() + seconds, 0
+    while time.monotonic() < until:
+        if window.session.plan.shots and window.jobs.job is None:
+            hands.act()
+            acts += 1
+        if acts % 50 == 0:
+            window.grab(window.rect().adjusted(0, 0, 0, 0))
+            for widget in QApplication.topLevelWidgets():
+                if widget is not window and widget.isVisible() and widget.windowFlags() & Qt.WindowType.Popup:
+                    widget.close()
+        pause = time.monotonic() + dice.choice((0, 0, 0.01, 0.05))
+        while True:
+            qt.processEvents()
+            if time.monotonic() >= pause:
+                break
+            time.sleep(0.002)
+    watchdog.end()
+    window.session.mark_saved()
+    window.close()
+    worst = max((b.seconds for b in watchdog.blocks), default=0.0)
+    print(f"seed {seed}: {acts} acts, {sum(faults.values())} exceptions of {len(faults)} kinds, the loop stood "
+          f"still over 0.5 s {len(watchdog.blocks)} times, {worst:.1f} s at most", flush=True)  # fmt: skip
+    if os.environ.get("KOBREL_DEBUG"):
+        for block in sorted(watchdog.blocks, key=lambda b: -b.seconds)[:5]:
+            print(f"{block.seconds:.2f} s:\n" + "\n".join(block.where.splitlines()[-8:]), flush=True)
+    os._exit(min(100, len(faults)))
+
+
+def main() -> int:
+    """Play in children of some minutes each; 1 if anything went wrong."""
+    parser = argparse.ArgumentParser(prog="python -m campaign.hands", description=__doc__)
+    parser.add_argument("--seconds", type=float, default=600)
+    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--each", type=float, default=120, help="seconds with one window")
+    parser.add_argument("--play", type=int, help=argparse.SUPPRESS)
+    given = parser.parse_args()
+    if given.play is not None:
+        with tempfile.TemporaryDirectory(prefix="kobrel-hands-") as folder:
+            return play(given.seconds, given.play, Path(folder))
+    until, seed, bad = time.monotonic() + given.seconds, given.first, 0
+    while time.monotonic() < until:
+        command = [sys.executable, "-m", "campaign.hands", "--play", str(seed), "--seconds", str(given.each)]
+        try:
+            status = subprocess.run(
+                command, check=False, timeout=given.each + 120, stderr=subprocess.DEVNULL
+            ).returncode
+        except subprocess.TimeoutExpired:
+            status = 1
+            print(f"seed {seed}: hang", flush=True)
+        if status:
+            bad += 1
+            print(f"seed {seed}: status {status}", flush=True)
+        seed += 1
+    print(f"{seed - given.first} windows, {bad} of them with something wrong")
+    return 1 if bad else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
