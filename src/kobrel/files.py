@@ -163,12 +163,13 @@ def nesting(text: bytes) -> int:
     return int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
 
 
-def write_whole(path: Path, content: bytes, versions: int = 0) -> None:
+def write_whole(path: Path, content: bytes, versions: int = 0, flush: bool = True) -> None:
     """Write a file atomically: beside, flush, rename, flush the folder.
 
     Parameters
     ----------
     versions : how many earlier versions of the file are kept, see :func:`versions_of`
+    flush : whether to wait until it is on the disk, so that it outlives a power cut
 
     Raises
     ------
@@ -180,8 +181,9 @@ def write_whole(path: Path, content: bytes, versions: int = 0) -> None:
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(content)
-            file.flush()
-            os.fsync(file.fileno())
+            if flush:
+                file.flush()
+                os.fsync(file.fileno())
         os.chmod(beside, path.stat().st_mode & 0o777 if path.exists() else 0o644)
         if versions and path.exists():
             _keep_version(path, versions)
@@ -189,7 +191,8 @@ def write_whole(path: Path, content: bytes, versions: int = 0) -> None:
     except BaseException:
         Path(beside).unlink(missing_ok=True)
         raise
-    flush_folder(path.absolute().parent)
+    if flush:
+        flush_folder(path.absolute().parent)
 
 
 def flush_folder(folder: Path) -> None:

@@ -40,7 +40,7 @@ class FileStore(MutableMapping[str, str]):
         self._kept = kept
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(self._path, json.dumps(kept, indent=1).encode("utf-8"))
+            write_whole(self._path, json.dumps(kept, indent=1).encode("utf-8"), flush=False)
         except OSError:
             return
 

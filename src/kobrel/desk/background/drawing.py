@@ -1,19 +1,25 @@
 """The drawing service as a Qt object: pictures come as signals in the window's thread."""
 
 import threading
+import time
+from collections import deque
 from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from kobrel.errors import PlanError
 from kobrel.memo import Changed
 from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.model import Shot
 from kobrel.session.session import Session
 
 if TYPE_CHECKING:
     from kobrel.picture.service import DrawingService, Spare
+
+
+_SKETCH_S, _BETWEEN_MS = 0.02, 20
 
 
 class Drawing(QObject):
@@ -41,6 +47,11 @@ class Drawing(QObject):
         self._closed = False
         self._changed = Changed()
         self._sketches: dict[str, Changed] = {}
+        self._room = (0, 0)
+        self._unsketched = deque[Shot]()
+        self._sketching = QTimer(self)
+        self._sketching.setInterval(_BETWEEN_MS)
+        self._sketching.timeout.connect(self._sketch_some)
 
     def start(self) -> None:
         """Load the tracer beside the window, which opens without waiting for it."""
@@ -79,29 +90,43 @@ class Drawing(QObject):
 
     def ask_thumbnails(self, room: tuple[int, int]) -> None:
         """Want small pictures of the shots that have changed, that fill a room in pixels."""
+        session = self._session
+        if self._service is None:
+            return
+        self._room = room
+        self._unsketched = deque(session.plan.shots)
+        self._sketching.start()
+
+    def _sketch_some(self) -> None:
+        """Want some of the small pictures; the others follow soon, so that the window does not wait."""
+        until = time.monotonic() + _SKETCH_S
+        while self._unsketched and time.monotonic() < until:
+            self._sketch(self._unsketched.popleft())
+        if not self._unsketched:
+            self._sketching.stop()
+
+    def _sketch(self, shot: Shot) -> None:
         session, service = self._session, self._service
-        if service is None:
+        changed = self._sketches.setdefault(shot.name, Changed())
+        if service is None or not changed(shot, session.plan.light, session.plan.subjects, session.stage):
             return
         from kobrel.picture.service import Request
 
-        for shot in session.plan.shots:
-            changed = self._sketches.setdefault(shot.name, Changed())
-            if not changed(shot, session.plan.light, session.plan.subjects, session.stage):
-                continue
-            middle = (shot.first + shot.last) // 2
-            try:
-                camera = camera_at(session.plan, shot, middle, session.stage)
-            except PlanError:
-                continue
-            part = min(room[0], room[1] * camera.aspect)
-            size = max(8, round(part)), max(8, round(part / camera.aspect))
-            request = Request(session.stage, camera, middle, session.plan.light, *size)
-            service.sketch(request, partial(self.sketched.emit, shot.name))
+        middle = (shot.first + shot.last) // 2
+        try:
+            camera = camera_at(session.plan, shot, middle, session.stage)
+        except PlanError:
+            return
+        part = min(self._room[0], self._room[1] * camera.aspect)
+        size = max(8, round(part)), max(8, round(part / camera.aspect))
+        request = Request(session.stage, camera, middle, session.plan.light, *size)
+        service.sketch(request, partial(self.sketched.emit, shot.name))
 
     def forget(self) -> None:
         """Another plan is shown: nothing drawn counts any more."""
         self._changed.forget()
         self._sketches.clear()
+        self._unsketched.clear()
         if self._service is not None:
             self._service.drop_sketches()
 

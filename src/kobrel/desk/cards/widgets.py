@@ -56,8 +56,14 @@ def word_table(name: str, headings: Sequence[str], row_px: int, wide: Collection
 
 
 def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTableWidgetItem]:
-    """Fill a row; tooltips tell what is cut off for want of room, before the table's own."""
-    items = [QTableWidgetItem(text) for text in words]
+    """Fill a row, unless it is so already; tooltips tell what is cut off for want of room, before the
+    table's own.
+    """
+    texts = list(words)
+    there = [item for column in range(len(texts)) if (item := table.item(row, column)) is not None]
+    if [item.text() for item in there] == texts:
+        return there
+    items = [QTableWidgetItem(text) for text in texts]
     for column, item in enumerate(items):
         text = item.text()
         item.setToolTip("\n".join(filter(None, (text, table.toolTip()))))

@@ -37,6 +37,8 @@ from kobrel.session.commands import pulling, taping, walking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
+_MOST_FLAGS = 30
+"""Subjects with a flag; those beyond have their peg alone."""
 _PEG_GRAB_PX = 11
 _PROBE_SECONDS = 0.015
 _WALK_RAD_PX = 0.006
@@ -264,15 +266,10 @@ class PictureView(GestureWidget):
             text = f"{distance}   {float(numbers.sight.blur_px[row, session.row]):.1f} px"
             hidden = report is not None and bool(report.lines.hidden[row, now.row])
             text += "   hidden" if hidden else ""
-            flag = self._place_flag(box, at, (title, text), [taken for taken, *_ in flags])
-            flags.append((flag, row, title, text, colour))
-            foot = QPointF(
-                min(max(at.x(), flag.left() + 7), flag.right() - 7),
-                flag.bottom() if flag.top() < at.y() else flag.top(),
-            )
-            for pen in (QPen(faded(theme().base, 0.8), 3.4), QPen(colour, 1.6)):
-                painter.setPen(pen)
-                painter.drawLine(at, foot)
+            if len(flags) < _MOST_FLAGS or session.selected_subject == subject.number:
+                flag = self._place_flag(box, at, (title, text), [taken for taken, *_ in flags])
+                flags.append((flag, row, title, text, colour))
+                self._paint_stem(painter, at, flag, colour)
             painter.setBrush(theme().base if hidden else colour)
             painter.setPen(QPen(colour if hidden else theme().base, 1.2))
             painter.drawEllipse(at, 4, 4)
@@ -283,6 +280,15 @@ class PictureView(GestureWidget):
             painter.drawRoundedRect(flag, 3, 3)
             draw_text(painter, flag.topLeft() + QPointF(7, 15), title, colour, 12, bold=True)
             draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
+
+    def _paint_stem(self, painter: QPainter, at: QPointF, flag: QRectF, colour: QColor) -> None:
+        foot = QPointF(
+            min(max(at.x(), flag.left() + 7), flag.right() - 7),
+            flag.bottom() if flag.top() < at.y() else flag.top(),
+        )
+        for pen in (QPen(faded(theme().base, 0.8), 3.4), QPen(colour, 1.6)):
+            painter.setPen(pen)
+            painter.drawLine(at, foot)
 
     def _paint_free_points(self, painter: QPainter, box: QRectF, now: Now) -> None:
         """Points that marks are on, without a subject."""

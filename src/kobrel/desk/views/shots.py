@@ -99,6 +99,8 @@ class ShotsColumn(GestureWidget):
         for index, shot in enumerate(self._session.plan.shots):
             chosen = index == self._session.shot_index
             box = QRectF(8, _TOP + index * _STEP, *THUMBNAIL)
+            if not box.adjusted(0, 0, 0, _STEP).intersects(QRectF(event.rect())):
+                continue
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme().surround)
             painter.drawRoundedRect(box, 3, 3)

@@ -1,10 +1,12 @@
 """The strip across shots: what is sharp when in each, its lens and stop, and where a cut jumps."""
 
+import math
+import time
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -21,6 +23,8 @@ from kobrel.plan.sequence.cuts import Cut, cut_between
 from kobrel.plan.summary import lens_words
 from kobrel.session.session import Session
 
+_SURVEYS_S = 0.03
+"""How long shots may be surveyed in one painting."""
 _TOP, _BOTTOM, _LEFT = 62, 54, 40
 _LEAST_PX, _GAP_PX = 96.0, 14.0
 
@@ -38,7 +42,13 @@ class Strip(Panel):
         )
         super().__init__(session, "Shots side by side: what is sharp, lens and stop, and cuts", hint, parent)
         self._surveys = Memos[Survey | None]()
+        self._cuts = Memos[Cut]()
         self._from_px = 0.0
+        self._until = math.inf
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self.update)
         self.setMinimumHeight(170)
 
     # What there is
@@ -48,7 +58,11 @@ class Strip(Panel):
         if shot is self._session.shot and self._session.walk is None:
             return self._session.survey
         plan, stage = self._session.plan, self._session.stage
-        last = self._surveys.of(shot.name).last
+        parts, memo = (shot, plan.subjects, stage), self._surveys.of(shot.name)
+        last = memo.last
+        if not memo.holds(parts) and time.monotonic() > self._until:
+            self._later.start()  # a part of the shots with each painting keeps the window quick
+            return last
 
         def take() -> Survey | None:
             try:
@@ -56,7 +70,7 @@ class Strip(Panel):
             except PlanError:
                 return None
 
-        return self._surveys.get(shot.name, (shot, plan.subjects, stage), take)
+        return memo.get(parts, take)
 
     def boxes(self) -> list[QRectF]:
         """Where each shot stands: as wide as it is long, but wide enough to be read."""
@@ -77,8 +91,14 @@ class Strip(Panel):
 
     def cuts(self) -> list[Cut | None]:
         """The cut after each shot but the last."""
-        numbers = [self.survey_of(shot) for shot in self._session.plan.shots]
-        return [cut_between(a, b) if a is not None and b is not None else None for a, b in pairwise(numbers)]
+        shots = self._session.plan.shots
+        return [self._cut(a, b) for a, b in pairwise(shots)]
+
+    def _cut(self, before: Shot, after: Shot) -> Cut | None:
+        one, other = self.survey_of(before), self.survey_of(after)
+        if one is None or other is None:
+            return None
+        return self._cuts.get(before.name, (one, other), lambda: cut_between(one, other))
 
     def _scale(self) -> RatioScale:
         found = [self.survey_of(shot) for shot in self._session.plan.shots]
@@ -88,6 +108,11 @@ class Strip(Panel):
     # Painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        self._until = time.monotonic() + _SURVEYS_S
+        self._paint()
+        self._until = math.inf
+
+    def _paint(self) -> None:
         painter = self.begin(
             "what is sharp when, distance even in ratios; red words tell what jumps at a cut"
         )
@@ -99,8 +124,9 @@ class Strip(Panel):
         for index, (shot, box) in enumerate(zip(shots, boxes, strict=True)):
             if box.right() > 0 and box.left() < self.width():
                 self._paint_shot(painter, shot, box, scale, index == self._session.shot_index)
-        for box, cut in zip(boxes, self.cuts(), strict=False):
-            self._paint_cut(painter, box.right() + _GAP_PX / 2, cut)
+        for (before, after), box in zip(pairwise(shots), boxes, strict=False):
+            if -_LEAST_PX < box.right() < self.width() + _LEAST_PX:
+                self._paint_cut(painter, box.right() + _GAP_PX / 2, self._cut(before, after))
 
     def _paint_shot(
         self, painter: QPainter, shot: Shot, box: QRectF, scale: RatioScale, chosen: bool

@@ -56,7 +56,7 @@ class Survey:
         """(S, F) the distance that counts for the focus: along the axis, or straight."""
         return self.sight.straight_m if self.camera.surface == "sphere" else self.sight.axial_m
 
-    @property
+    @cached_property
     def nearer(self) -> NDArray[np.bool_]:
         """(S, F) whether a subject lies on the near side of the focus."""
         return np.asarray(self.focus_distance_m < self.camera.focus_m)
