@@ -318,16 +318,23 @@ def main() -> int:
     until, seed, bad = time.monotonic() + given.seconds, given.first, 0
     while time.monotonic() < until:
         command = [sys.executable, "-m", "campaign.hands", "--play", str(seed), "--seconds", str(given.each)]
-        try:
-            status = subprocess.run(
-                command, check=False, timeout=given.each + 120, stderr=subprocess.DEVNULL
-            ).returncode
-        except subprocess.TimeoutExpired:
-            status = 1
-            print(f"seed {seed}: hang", flush=True)
-        if status:
-            bad += 1
-            print(f"seed {seed}: status {status}", flush=True)
+        with tempfile.TemporaryFile() as said:
+            try:
+                status = subprocess.run(
+                    command, check=False, timeout=given.each + 120, stderr=said
+                ).returncode
+            except subprocess.TimeoutExpired:
+                status = 1
+                print(f"seed {seed}: hang", flush=True)
+            if status:
+                bad += 1
+                said.seek(0)
+                lines = [
+                    line
+                    for line in said.read().decode("utf-8", "replace").splitlines()
+                    if "plugin" not in line
+                ]
+                print(f"seed {seed}: status {status}\n" + "\n".join(lines[-60:]), flush=True)
         seed += 1
     print(f"{seed - given.first} windows, {bad} of them with something wrong")
     return 1 if bad else 0

@@ -18,8 +18,8 @@ from kobrel.plan.model import (
     SubjectEnd,
     SubjectTarget,
     SurfaceAnchor,
-    scene_name,
 )
+from kobrel.plan.names import scene_name
 from kobrel.plan.parts import PlaceKey
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.stand_ins import SIZES, number_of, scene_of, stand_in_scene

@@ -40,7 +40,7 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
     require_file(path, ExchangeError, MOST_TEXT_BYTES)
     _require_plain(path, suffix)
     if suffix in OTIO_SUFFIXES:
-        require_opens("otio", path, ExchangeError)
+        require_opens("otio", path, "this list of shots cannot be read: it is damaged.", ExchangeError)
     rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
     try:
         whole = otio.adapters.read_from_file(str(path), **rate)

@@ -8,7 +8,6 @@ import numpy as np
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import format_length
 from kobrel.plan.edit import add_subject
-from kobrel.plan.light import Surround
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import (
     DistanceTarget,
@@ -17,6 +16,7 @@ from kobrel.plan.model import (
     Plan,
     Shot,
     SubjectTarget,
+    Surround,
 )
 from kobrel.plan.names import thing_name
 from kobrel.plan.space.anchors import on_surface

@@ -5,7 +5,6 @@ version does not know are kept and written back.
 """
 
 import itertools
-from pathlib import PurePath
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -14,7 +13,6 @@ from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.iris import IrisShape
-from kobrel.plan.light import Light
 from kobrel.plan.parts import (
     MOST,
     MOST_FRAMES,
@@ -30,6 +28,8 @@ from kobrel.plan.parts import (
     Placed,
     PositiveFinite,
     PullEase,
+    Stops,
+    Strength,
     Vector,
     require_rising,
     require_unique,
@@ -406,6 +406,33 @@ class Shot(Part):
         return self.last - self.first + 1
 
 
+class Surround(Part):
+    """An equirectangular picture as background and light; its path is kept as a scene's is."""
+
+    path: FilePath
+    rotation_deg: Finite = Field(0.0, description="Counter-clockwise from above.")
+    exposure_ev: Stops = 0.0
+
+
+class Light(Part):
+    """A sky, or a picture all about, and one key light; linear RGB, angles in degrees."""
+
+    key_azimuth_deg: Finite = 35.0
+    key_elevation_deg: float = Field(40.0, ge=-90, le=90)
+    key_strength: Strength = 2.0
+    key_colour: Colour = (1.0, 0.95, 0.88)
+    zenith: Colour = (0.28, 0.42, 0.68)
+    horizon: Colour = (0.75, 0.78, 0.82)
+    ground: Colour = (0.18, 0.17, 0.16)
+    sky_strength: Strength = 0.8
+    exposure_ev: Stops = 0.0
+    shoulder: float = Field(
+        0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
+    )
+    surround: Surround | None = None
+    clay: bool = Field(False, description="Draw all surfaces in one grey, for a quick look at form.")
+
+
 class Finish(Part):
     """What is done to the picture on the screen alone; no render and no number has it."""
 
@@ -462,14 +489,3 @@ class Plan(Part):
     def stand_in(self, number: int) -> StandIn | None:
         """A stand-in by its number."""
         return next((stand_in for stand_in in self.stand_ins if stand_in.number == number), None)
-
-
-def scene_name(path: str | PurePath, taken: set[str]) -> str:
-    """A short unused name for a scene file."""
-    stem = PurePath(path).stem or "scene"
-    if stem.startswith(STAND_IN_PREFIX):
-        stem = f"scene of {stem}"
-    name, count = stem, 2
-    while name in taken:
-        name, count = f"{stem}_{count}", count + 1
-    return name

@@ -24,9 +24,8 @@ from kobrel.plan.model import (
     PointAnchor,
     SceneRef,
     Shot,
-    scene_name,
 )
-from kobrel.plan.names import thing_name
+from kobrel.plan.names import scene_name, thing_name
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector

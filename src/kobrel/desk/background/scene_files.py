@@ -7,7 +7,8 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from kobrel.desk.background.jobs import Job
 from kobrel.plan import edit
-from kobrel.plan.model import Plan, SceneRef, scene_name
+from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.names import scene_name
 from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.session import settings
 from kobrel.session.session import Session

@@ -44,8 +44,8 @@ class _Process:
             self._is_ready = False
         return self._process
 
-    def ask(self, kind: Kind, path: Path) -> str | None:
-        """Why a file cannot be opened: "" if it can, None if the process ended or hung."""
+    def ask(self, kind: Kind, path: Path) -> bool:
+        """Whether a file can be opened; not if the process ended, hung, or took too much."""
         with self._lock:
             process = self._start()
             assert process.stdin is not None
@@ -61,7 +61,7 @@ class _Process:
                 answer = None
             if answer is None:
                 self._end(process)
-            return answer
+            return answer == "fine"
 
     @staticmethod
     def _line(process: "subprocess.Popen[bytes]", seconds: float) -> str | None:
@@ -92,18 +92,20 @@ def start() -> None:
     _process.start()
 
 
-def require_opens(kind: Kind, path: Path, error: type[KobrelError] = SceneError) -> None:
+def require_opens(kind: Kind, path: Path, what: str, error: type[KobrelError] = SceneError) -> None:
     """See that a library can open a file without harm.
+
+    Parameters
+    ----------
+    what : is said of it if not
 
     Raises
     ------
     KobrelError
         It cannot.
     """
-    answer = _process.ask(kind, path)
-    if answer != "":
-        why = answer or "it ends, stops or overwhelms what reads it"
-        raise error(f"it is damaged ({why}).", file=path, remedy="Export it again.")
+    if not _process.ask(kind, path):
+        raise error(what, file=path, remedy="Export it again.")
 
 
 def main() -> None:
@@ -118,9 +120,10 @@ def main() -> None:
         try:
             _limit(path.stat().st_size)
             _open(kind, path)
-        except Exception as error:  # whatever a library raises, the file is damaged
-            answers.write(" ".join(str(error).split())[:200] or type(error).__name__)
-        answers.write("\n")
+        except Exception:  # whatever a library raises, the file is damaged
+            answers.write("damaged\n")
+        else:
+            answers.write("fine\n")
 
 
 def _limit(size: int) -> None:

@@ -1,5 +1,6 @@
 """What a USD file draws in, looked at before it is composed: how much, and from where."""
 
+import os
 from bisect import bisect_left
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -8,7 +9,7 @@ from pxr import Sdf
 
 from kobrel import trust
 from kobrel.errors import SceneError
-from kobrel.files import nesting
+from kobrel.files import nesting, require_file
 from kobrel.stage.read.probe import require_opens
 from kobrel.stage.scene import Progress
 
@@ -53,15 +54,16 @@ def forbidden_layers(path: Path, progress: Progress) -> list[str]:
         known[layer.identifier] = _specs(layer, path)
         for asset in layer.GetCompositionAssetDependencies():
             where = layer.ComputeAbsolutePath(asset)
-            if not where or where in known or where in outside:
-                continue
-            if not trust.is_allowed(where.partition("[")[0], path.parent):
+            file = Path(where.partition("[")[0])
+            if not where or where in known or where in outside or not os.path.lexists(file):
+                continue  # what is missing is told when the layers are put together
+            if not trust.is_allowed(file, path.parent):
                 outside.append(where)
-            else:
-                if Path(where).is_file():
-                    _require_sound(Path(where))
-                if (found := Sdf.Layer.FindOrOpen(where)) is not None:
-                    waiting.append(found)
+                continue
+            require_file(file, SceneError)
+            _require_sound(file)
+            if (found := Sdf.Layer.FindOrOpen(where)) is not None:
+                waiting.append(found)
     count = _unfolded(root, known)
     if count > MOST_PRIMS:
         raise SceneError(
@@ -81,7 +83,7 @@ def _require_sound(path: Path) -> None:
     """
     with path.open("rb") as file:
         if file.read(5) != b"#usda":
-            require_opens("usd", path)
+            require_opens("usd", path, "not readable as USD, it is damaged.")
         elif nesting(file.read()) > 3 * MOST_DEEP:
             raise SceneError(_TOO_DEEP, file=path)
 

@@ -1,0 +1,297 @@
+"""Small changes to the core's code, to see whether its tests notice: python -m campaign.mutate_code --count 200.
+
+A change turns a comparison, swaps plus and minus, times and divided, and and or, the branches of a
+condition, least and most, true and false. The tests that run the changed line are run with it.
+"""
+
+import argparse
+import ast
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parent.parent
+ROOMS = ("optics", "plan", "stage", "exchange")
+TESTS = ("tests/optics", "tests/plan", "tests/stage", "tests/exchange", "tests/picture", "tests/session")
+_COMPARISONS = {
+    ast.Lt: ("<", "<="), ast.LtE: ("<=", "<"), ast.Gt: (">", ">="), ast.GtE: (">=", ">"), ast.Eq: ("==", "!="),
+    ast.NotEq: ("!=", "=="), ast.In: (" in ", " not in "), ast.NotIn: (" not in ", " in "),
+    ast.Is: (" is ", " is not "), ast.IsNot: (" is not ", " is "),
+}  # fmt: skip
+_OPERATORS = {ast.Add: ("+", "-"), ast.Sub: ("-", "+"), ast.Mult: ("*", "/"), ast.Div: ("/", "*")}
+_NAMES = {"min": "max", "max": "min", "all": "any", "any": "all", "minimum": "maximum", "maximum": "minimum",
+          "floor": "ceil", "ceil": "floor", "sin": "cos", "cos": "sin"}  # fmt: skip
+_MOST_TESTS = 60
+_PATIENCE_S = 240
+
+
+class Change(NamedTuple):
+    """A change to a line: what it was and what it becomes, from a place in the text on."""
+
+    path: Path
+    line: int
+    start: int
+    end: int
+    new: str
+    words: str
+
+
+def changes_of(path: Path) -> Iterator[Change]:
+    """All changes that may be made to a module."""
+    text = path.read_text()
+    tree = ast.parse(text)
+    starts = [0]
+    for line in text.splitlines(keepends=True):
+        starts.append(starts[-1] + len(line.encode()))
+    content = text.encode()
+
+    def at(line: int, column: int) -> int:
+        return starts[line - 1] + column
+
+    passed: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Raise | ast.Assert | ast.JoinedStr | ast.AnnAssign):
+            inner = [node.annotation] if isinstance(node, ast.AnnAssign) else [node]
+            passed.update(child for part in inner for child in ast.walk(part))
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            notes = [a.annotation for a in ast.walk(node.args) if isinstance(a, ast.arg) and a.annotation]
+            notes += [node.returns] if node.returns else []
+            passed.update(child for note in notes for child in ast.walk(note))
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.dump(node.test):
+            passed.update(ast.walk(node))
+    for node in ast.walk(tree):
+        if node in passed:
+            continue
+        pair = None
+        if isinstance(node, ast.Compare) and len(node.ops) == 1:
+            pair = (_COMPARISONS.get(type(node.ops[0])), node.left, node.comparators[0])
+        elif isinstance(node, ast.BinOp):
+            pair = (_OPERATORS.get(type(node.op)), node.left, node.right)
+        elif isinstance(node, ast.BoolOp):
+            word = (" and ", " or ") if isinstance(node.op, ast.And) else (" or ", " and ")
+            pair = (word, node.values[0], node.values[1])
+        if pair is not None and pair[0] is not None:
+            (old, new), left, right = pair
+            low, high = at(left.end_lineno, left.end_col_offset), at(right.lineno, right.col_offset)
+            between = content[low:high].decode()
+            place = between.find(old.strip() if "\n" in between else old)
+            if place >= 0:
+                old = old.strip() if "\n" in between else old
+                new = new.strip() if "\n" in between else new
+                yield Change(
+                    path,
+                    left.end_lineno,
+                    low + place,
+                    low + place + len(old),
+                    new,
+                    f"{old.strip()} becomes {new.strip()}",
+                )
+        elif isinstance(node, ast.If | ast.IfExp | ast.While) and not isinstance(node.test, ast.Compare):
+            test = node.test
+            low, high = at(test.lineno, test.col_offset), at(test.end_lineno, test.end_col_offset)
+            whole = content[low:high].decode()
+            yield Change(path, test.lineno, low, high, f"(not ({whole}))", f"if {whole[:30]} is turned")
+        elif isinstance(node, ast.Constant) and node.value in (True, False) and isinstance(node.value, bool):
+            low, high = at(node.lineno, node.col_offset), at(node.end_lineno, node.end_col_offset)
+            yield Change(
+                path, node.lineno, low, high, str(not node.value), f"{node.value} becomes {not node.value}"
+            )
+        elif isinstance(node, ast.Call):
+            name = node.func
+            word = (
+                name.id
+                if isinstance(name, ast.Name)
+                else name.attr
+                if isinstance(name, ast.Attribute)
+                else ""
+            )
+            if word in _NAMES:
+                high = at(name.end_lineno, name.end_col_offset)
+                yield Change(
+                    path,
+                    name.end_lineno,
+                    high - len(word),
+                    high,
+                    _NAMES[word],
+                    f"{word} becomes {_NAMES[word]}",
+                )
+
+
+def sampled(count: int, seed: int) -> list[Change]:
+    """Changes drawn evenly from all modules of the core."""
+    found = [
+        change
+        for room in ROOMS
+        for path in sorted((ROOT / "src" / "kobrel" / room).rglob("*.py"))
+        for change in changes_of(path)
+    ]
+    return random.Random(seed).sample(found, min(count, len(found)))
+
+
+def tests_by_line(kept: Path) -> dict[str, dict[int, list[str]]]:
+    """Which tests run which lines: made once, and kept in a file."""
+    if kept.exists():
+        return {
+            name: {int(k): v for k, v in lines.items()}
+            for name, lines in json.loads(kept.read_text()).items()
+        }
+    import coverage
+
+    with tempfile.TemporaryDirectory() as folder:
+        settings, data = Path(folder) / "rc", Path(folder) / "data"
+        settings.write_text(f"[run]\nsource = kobrel\ndynamic_context = test_function\ndata_file = {data}\n")
+        command = [
+            sys.executable,
+            "-m",
+            "coverage",
+            "run",
+            f"--rcfile={settings}",
+            "-m",
+            "pytest",
+            "-q",
+            "-p",
+            "no:xdist",
+            *TESTS,
+        ]
+        subprocess.run(command, cwd=ROOT, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, check=False)
+        found = coverage.CoverageData(str(data))
+        found.read()
+        result: dict[str, dict[int, list[str]]] = {}
+        for name in found.measured_files():
+            lines = found.contexts_by_lineno(name)
+            short = str(Path(name).resolve().relative_to(ROOT))
+            result[short] = {
+                line: [_node(c) for c in contexts if c.startswith("tests.")]
+                for line, contexts in lines.items()
+            }
+    kept.parent.mkdir(exist_ok=True)
+    kept.write_text(json.dumps(result))
+    return result
+
+
+def _node(context: str) -> str:
+    """The test of a context, as pytest takes it."""
+    parts = context.split(".")
+    index = next(k for k, part in enumerate(parts) if part.startswith("test_"))
+    return f"{'/'.join(parts[: index + 1])}.py::{'::'.join(parts[index + 1 :])}"
+
+
+def tests_for(change: Change, known: dict[str, dict[int, list[str]]]) -> list[str]:
+    """The tests that run a changed line; for a compiled one, those that run anything of its module."""
+    lines = known.get(str(change.path.relative_to(ROOT)), {})
+    near = [test for line in range(change.line - 2, change.line + 3) for test in lines.get(line, [])]
+    chosen = lines.get(change.line) or near
+    if not chosen or "kernel" in change.path.read_text():
+        counts: dict[str, int] = defaultdict(int)
+        for tests in lines.values():
+            for test in tests:
+                counts[test] += 1
+        most = sorted(counts, key=lambda test: -counts[test])
+        chosen = [*chosen, *most]
+    return list(dict.fromkeys(chosen))[:_MOST_TESTS]
+
+
+class Verdicts:
+    """Tries changes in several copies of the code at once."""
+
+    def __init__(self, changes: list[Change], known: dict[str, dict[int, list[str]]]) -> None:
+        self._waiting, self._known = list(changes), known
+        self._lock = threading.Lock()
+        self.noticed = 0
+        self.missed: list[Change] = []
+
+    def run(self, workers: int) -> None:
+        """Try them all."""
+        threads = [threading.Thread(target=self._work) for _ in range(workers)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+
+    def _work(self) -> None:
+        with tempfile.TemporaryDirectory(prefix="kobrel-mutant-") as folder:
+            copy = Path(folder)
+            for name in ("src", "tests", "campaign", "docs", "scripts"):
+                shutil.copytree(ROOT / name, copy / name)
+            for name in ("pyproject.toml", "README.md", "Makefile"):
+                shutil.copy(ROOT / name, copy / name)
+            while True:
+                with self._lock:
+                    if not self._waiting:
+                        return
+                    change = self._waiting.pop()
+                begun = time.monotonic()
+                noticed = self._tried(change, copy)
+                with self._lock:
+                    self.noticed += noticed
+                    if not noticed:
+                        self.missed.append(change)
+                    where = f"{change.path.relative_to(ROOT / 'src' / 'kobrel')}:{change.line}"
+                    print(
+                        f"{'noticed' if noticed else 'MISSED '} {where} {change.words} ({time.monotonic() - begun:.0f} s)",
+                        flush=True,
+                    )
+
+    def _tried(self, change: Change, copy: Path) -> bool:
+        """Whether a test fails, or does not end, with the change."""
+        target = copy / change.path.relative_to(ROOT)
+        whole = change.path.read_bytes()
+        tests = tests_for(change, self._known)
+        target.write_bytes(whole[: change.start] + change.new.encode() + whole[change.end :])
+        try:
+            if not tests:
+                return False
+            command = [
+                sys.executable,
+                "-m",
+                "pytest",
+                "-q",
+                "-x",
+                "-p",
+                "no:cacheprovider",
+                "-p",
+                "no:xdist",
+                *tests,
+            ]
+            environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1",
+                           "NUMBA_CACHE_DIR": str(copy / "numba")}  # fmt: skip
+            done = subprocess.run(
+                command, cwd=copy, env=environment, capture_output=True, timeout=_PATIENCE_S, check=False
+            )
+            return done.returncode == 1
+        except subprocess.TimeoutExpired:
+            return True
+        finally:
+            target.write_bytes(whole)
+
+
+def main() -> int:
+    """Sample, try and tell; 1 if fewer than 95 of 100 are noticed."""
+    parser = argparse.ArgumentParser(prog="python -m campaign.mutate_code", description=__doc__)
+    parser.add_argument("--count", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--workers", type=int, default=2)
+    given = parser.parse_args()
+    known = tests_by_line(ROOT / "build" / "tests_by_line.json")
+    changes = sampled(given.count, given.seed)
+    verdicts = Verdicts(changes, known)
+    verdicts.run(given.workers)
+    print(f"{verdicts.noticed} of {len(changes)} noticed")
+    for change in verdicts.missed:
+        line = change.path.read_text().splitlines()[change.line - 1].strip()
+        print(f"{change.path.relative_to(ROOT)}:{change.line}: {change.words}\n    {line}")
+    return 0 if verdicts.noticed >= 0.95 * len(changes) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
