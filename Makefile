@@ -2,7 +2,10 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test bench shots scene setup clean
+.PHONY: demo test bench shots scene fuzz kill mutate soak setup clean
+SECONDS ?= 600
+KILLS ?= 200
+CHANGES ?= 200
 
 demo:
 	@PYTHON=$(PYTHON) bash scripts/setup.sh demo
@@ -18,6 +21,23 @@ bench: setup
 # One PNG of each main view from the demo, for the docs.
 shots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/kobrel --demo --pictures docs/screenshots
+
+# Damaged and hostile files over every reader, then random hands at the window: SECONDS of each.
+fuzz: setup
+	$(BIN)/python -m campaign.fuzz --seconds $(SECONDS)
+	$(BIN)/python -m campaign.hands --seconds $(SECONDS)
+
+# A driven window is killed KILLS times; what it did a second before has to be there.
+kill: setup
+	$(BIN)/python -m campaign.kill --kills $(KILLS)
+
+# CHANGES small changes to the core's code, of which its tests have to notice 95 of 100.
+mutate: setup
+	$(BIN)/python -m campaign.mutate_code --count $(CHANGES)
+
+# A day of work in SECONDS, and whether memory grows over it.
+soak: setup
+	$(BIN)/python -m campaign.soak --seconds $(SECONDS)
 
 # Makes the demo's scene and plan anew.
 scene: setup

@@ -3,6 +3,7 @@
 import sys
 import threading
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -39,6 +40,7 @@ class Job(QObject):
         self.opens = opens
         self._work = work
         self._stop = threading.Event()
+        self._lock, self._ended = threading.Lock(), False
         self._thread = threading.Thread(target=self._run, name="kobrel-job", daemon=True)
 
     def start(self) -> None:
@@ -49,6 +51,11 @@ class Job(QObject):
         """Ask it to stop."""
         self._stop.set()
 
+    def leave(self) -> None:
+        """Wait for it no longer: it counts as cancelled, whatever its thread still does."""
+        self._stop.set()
+        self._end(self.cancelled.emit)
+
     def wait(self, seconds: float) -> None:
         """Wait until its thread has ended, but not for longer."""
         self._thread.join(seconds)
@@ -58,18 +65,22 @@ class Job(QObject):
             raise Cancelled("Stopped.")
         self.progressed.emit(what, part)
 
+    def _end(self, tell: Callable[[], object]) -> None:
+        """Tell how it ended, once."""
+        with self._lock:
+            ended, self._ended = self._ended, True
+        if not ended:
+            tell()
+
     def _run(self) -> None:
         try:
             result = self._work(self._progress)
         except Cancelled:
-            self.cancelled.emit()
+            self._end(self.cancelled.emit)
         except KobrelError as error:
-            self.failed.emit(str(error))
+            self._end(partial(self.failed.emit, str(error)))
         except Exception:  # told where all such faults are; whoever waits for the work only hears of its end
             sys.excepthook(*sys.exc_info())
-            self.failed.emit("")
+            self._end(partial(self.failed.emit, ""))
         else:
-            if self._stop.is_set():
-                self.cancelled.emit()
-            else:
-                self.done.emit(result)
+            self._end(self.cancelled.emit if self._stop.is_set() else partial(self.done.emit, result))

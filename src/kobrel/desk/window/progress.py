@@ -1,11 +1,37 @@
 """How far long work is, with a button to cancel it; one piece of work at a time."""
 
+import time
 from functools import partial
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from kobrel.desk.background.jobs import Job
+
+_LEAVE_MS = 150
+_KNOWN_S, _KNOWN_PART = 1.0, 0.02
+
+
+class RestTime:
+    """How long a step of work still takes, from how long it took so far."""
+
+    def __init__(self) -> None:
+        self._step, self._begun, self._from = "", 0.0, 0.0
+
+    def told(self, what: str, part: float, now: float) -> str:
+        """Words for what is left of a step at a time in seconds; nothing where that cannot be known yet.
+
+        >>> rest = RestTime()
+        >>> rest.told("Reading", 0.0, 10.0), rest.told("Reading", 0.2, 12.0)
+        ('', '  about 8 s left')
+        """
+        if what != self._step or part < self._from:
+            self._step, self._begun, self._from = what, now, part
+        took, done = now - self._begun, part - self._from
+        if took < _KNOWN_S or done < _KNOWN_PART:
+            return ""
+        left = took * (1.0 - part) / done
+        return f"  about {left:.0f} s left" if left < 90 else f"  about {left / 60:.0f} min left"
 
 
 class JobBar(QWidget):
@@ -27,6 +53,7 @@ class JobBar(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.job: Job | None = None
+        self._rest = RestTime()
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(160)
@@ -59,14 +86,18 @@ class JobBar(QWidget):
 
     def cancel(self) -> None:
         """Ask the work to stop."""
-        if self.job is not None:
-            self.job.cancel()
+        job = self.job
+        if job is not None:
+            job.cancel()
+            QTimer.singleShot(
+                _LEAVE_MS, job, job.leave
+            )  # a library that does not hear of it is left to itself
 
     def _show(self, job: Job, what: str, part: float) -> None:
         if job is self.job:
             self._bar.setRange(0, 100 if part > 0 else 0)
             self._bar.setValue(round(part * 100))
-            self.said.emit(f"{what} …")
+            self.said.emit(f"{what} …{self._rest.told(what, part, time.monotonic())}")
 
     def _end(self, job: Job) -> bool:
         """Hide, if this was the work shown; False for work that gave way to other."""

@@ -1,6 +1,7 @@
 """What changed from one plan to the next, as JSON, and the next plan from it."""
 
-from typing import Any, TypeVar
+from dataclasses import dataclass
+from typing import Any, TypeVar, cast
 
 from pydantic_core import to_jsonable_python
 
@@ -9,6 +10,7 @@ from kobrel.plan.parts import Part
 Change = list[Any]
 """``[place, value]``, or ``[place, start, stop, values]`` where values take the place of a stretch of a
 list; the place is the names and indices that lead there from the plan."""
+_MISSING = object()
 P = TypeVar("P", bound=Part)
 
 
@@ -39,9 +41,9 @@ def _compare(old: object, new: object, place: list[str | int], found: list[Chang
         return
     if isinstance(old, Part) and isinstance(new, Part) and type(old) is type(new):
         before, after = _fields(old), _fields(new)
-        if before.keys() == after.keys():
+        if before.keys() <= after.keys():
             for name in after:
-                _compare(before[name], after[name], [*place, name], found)
+                _compare(before.get(name, _MISSING), after[name], [*place, name], found)
             return
     if isinstance(old, tuple) and isinstance(new, tuple) and any(isinstance(each, Part) for each in new):
         _compare_lists(old, new, place, found)
@@ -63,17 +65,29 @@ def _compare_lists(
     found.append([place, start, len(old) - end, as_json(new[start : len(new) - end])])
 
 
+@dataclass(frozen=True)
+class _Loose:
+    """A part whose fields are changed one after the other, before it is checked as a whole."""
+
+    kind: type[Part]
+    fields: dict[str, Any]
+    changed: frozenset[str] = frozenset()
+
+
 def with_changes(part: P, changes: list[Change]) -> P:
-    """The part that some changes lead to, checked.
+    """The part that some changes lead to, checked when all are made; what they leave alone stays the very
+    same.
 
     Raises
     ------
-    ValueError, LookupError, TypeError, AttributeError
+    ValueError, LookupError, TypeError
         They do not fit to it.
     """
+    loose: Any = part
     for place, *what in changes:
-        part = _put(part, place, what)
-    return part
+        loose = _put(loose, place, what)
+    firm = _firm(loose)
+    return cast(P, firm) if isinstance(firm, Part) else type(part).model_validate(firm)
 
 
 def _put(here: Any, place: list[str | int], what: list[Any]) -> Any:
@@ -85,4 +99,19 @@ def _put(here: Any, place: list[str | int], what: list[Any]) -> Any:
     head, *rest = place
     if isinstance(head, int):
         return (*here[:head], _put(here[head], rest, what), *here[head + 1 :])
-    return here.but(**{head: _put(_fields(here)[head], rest, what)})
+    loose = here if isinstance(here, _Loose) else _Loose(type(here), _fields(here))
+    fields = {**loose.fields, head: _put(loose.fields.get(head), rest, what)}
+    return _Loose(loose.kind, fields, loose.changed | {head})
+
+
+def _firm(value: Any) -> Any:
+    """The value with all its loose parts checked."""
+    if isinstance(value, tuple):
+        return tuple(map(_firm, value))
+    if not isinstance(value, _Loose):
+        return value
+    made = value.kind(**{name: _firm(field) for name, field in value.fields.items()})
+    made.__dict__.update(
+        {n: field for n, field in value.fields.items() if n not in value.changed and n in made.__dict__}
+    )
+    return made

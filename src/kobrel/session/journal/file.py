@@ -102,7 +102,6 @@ class Journal:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        path.parent.mkdir(parents=True, exist_ok=True)
         self._file: BinaryIO = _locked(path)
         self._size = 0
         self._written: Work | None = None

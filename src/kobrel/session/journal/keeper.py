@@ -274,6 +274,8 @@ class Keeper:
         if path is not None and not self._apart:
             with contextlib.suppress(OSError):
                 return Journal(journal_beside(path))
+        self._folder.mkdir(parents=True, exist_ok=True)
+        if path is not None and not self._apart:
             with contextlib.suppress(BlockingIOError):
                 return Journal(journal_apart(path, self._folder))
         return Journal(self._folder / f"{time.time_ns():x}{_SUFFIX}")

@@ -1,0 +1,360 @@
+"""The journal: what was edited is on disk within a moment, whole, and comes back with its way back."""
+
+import errno
+import os
+import shutil
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kobrel.errors import PlanError
+from kobrel.files import write_whole
+from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.model import FORMAT, Subject
+from kobrel.plan.staging import Library
+from kobrel.plan.start import empty_plan
+from kobrel.session.journal import file as journals
+from kobrel.session.journal.changes import changes_between, with_changes
+from kobrel.session.journal.file import MOST_STEPS, Journal, Work, is_held, read_journal
+from kobrel.session.journal.keeper import (
+    Keeper,
+    find_left,
+    forget,
+    journal_apart,
+    journal_beside,
+    left_of,
+    put_aside,
+)
+from kobrel.session.open_file import open_file, open_left
+from kobrel.session.session import Session
+from kobrel.session.undo import History, Step
+from kobrel.stage.scene import no_progress
+from kobrel.stage.stage import Stage
+
+
+@pytest.fixture
+def kept(tmp_path):
+    """A session on an empty stage with its keeper; `told` is what the keeper said."""
+
+    class Kept:
+        def __init__(self):
+            self.folder, self.told = tmp_path / "state", []
+            self.session = Session()
+            self.session.show_plan(empty_plan(), Stage(), Library())
+            self.keeper = Keeper(self.session, self.folder, self.told.append)
+
+        def copy(self, name="copy.journal"):
+            """What a crash would leave now."""
+            assert self.keeper.flush()
+            place = next(iter([*self.folder.glob("*.journal"), *tmp_path.glob(".*.journal")]))
+            return shutil.copy(place, tmp_path / name)
+
+        def left(self):
+            return read_journal(tmp_path / self.copy())
+
+    made = Kept()
+    made.keeper.begin(None, "")
+    yield made
+    made.keeper.end()
+    made.keeper.close()
+
+
+def stop(session, value):
+    session.set_keyed(f"Stop {value:g}", "f_number", value)
+
+
+def same_history(one, other):
+    return [(s.name, s.old, s.new) for s in one.steps] == [(s.name, s.old, s.new) for s in other.steps]
+
+
+def test_edits_come_back_with_the_way_back_and_forth(kept):
+    for value in (2.0, 4.0, 5.6, 8.0):
+        stop(kept.session, value)
+    kept.session.undo()
+    left = kept.left()
+    assert left.work.plan == kept.session.plan
+    assert (left.work.history.done, len(left.work.history.steps)) == (3, 4)
+    assert same_history(left.work.history, kept.session.history)
+    assert left.unsaved == ["Stop 2", "Stop 4", "Stop 5.6"]
+    assert (left.path, left.source, left.torn) == (None, "", False)
+
+
+ACTS = st.lists(
+    st.tuples(st.sampled_from(["stop", "title", "subject", "drop", "shot", "undo", "redo", "save", "drag"]), st.integers(1, 9)),
+    min_size=1, max_size=14,
+)  # fmt: skip
+
+
+@settings(max_examples=25)
+@given(acts=ACTS)
+def test_whatever_was_done_comes_back(acts, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("journal")
+    session = Session()
+    session.show_plan(empty_plan(), Stage(), Library())
+    journal, history = Journal(folder / "x.journal"), None
+    for act, number in acts:
+        plan = session.plan
+        if act == "stop":
+            stop(session, float(number))
+        elif act == "title":
+            session.edit_shot("Title", lambda shot, n=number: shot.but(title=f"t{n}"))
+        elif act == "subject":
+            taken = [s.number for s in plan.subjects]
+            fresh = Subject(
+                number=max(taken, default=0) + 1,
+                name="x",
+                anchor={"kind": "point", "position_m": (number, 0, 0)},
+            )
+            session.edit("Subject", plan.but(subjects=(*plan.subjects, fresh)))
+        elif act == "drop":
+            session.edit("Drop", plan.but(subjects=plan.subjects[1:]))
+        elif act == "shot" and len(plan.shots) < 5:
+            session.edit("Shot", plan.but(shots=(plan.shots[0].but(name=f"n{len(plan.shots)}"), *plan.shots)))
+        elif act == "drag":
+            session.begin_drag()
+            for k in range(number):
+                stop(session, 1.0 + k)
+            session.end_drag()
+        elif act == "save":
+            session.mark_saved()
+        else:
+            getattr(session, act, lambda: None)()
+        if session.history.steps and (history is not session.history):
+            history = session.history
+            work = Work(session.plan, history, session.shot_index, session.frame)
+            if journal.written is None:
+                journal.begin(work, None, "")
+            else:
+                journal.add(work)
+    journal.close(keep=True)
+    left = read_journal(folder / "x.journal")
+    if not session.history.steps:
+        assert left is None
+        return
+    assert left.work.plan == session.plan
+    assert same_history(left.work.history, session.history)
+    assert (left.work.history.done, left.work.history.saved) == (session.history.done, session.history.saved)
+
+
+def test_a_torn_tail_costs_its_last_record_at_most(kept, tmp_path):
+    stop(kept.session, 2.0)
+    kept.copy()
+    stop(kept.session, 4.0)
+    whole = (tmp_path / kept.copy()).read_bytes()
+    last = whole.rstrip(b"\n").rfind(b"\n") + 1
+    for end in range(last, len(whole)):
+        (tmp_path / "torn.journal").write_bytes(whole[:end])
+        left = read_journal(tmp_path / "torn.journal")
+        assert left.unsaved == ["Stop 2"]
+        assert left.torn == (end > last)
+    for place in range(last, len(whole) - 1, 7):
+        spoilt = bytearray(whole)
+        spoilt[place] ^= 1
+        (tmp_path / "torn.journal").write_bytes(spoilt)
+        assert read_journal(tmp_path / "torn.journal").unsaved == ["Stop 2"]
+
+
+def test_a_picture_is_kept_with_the_work(kept):
+    stop(kept.session, 2.0)
+    kept.keeper.flush()
+    kept.keeper.show_picture(b"a picture")
+    assert kept.left().picture == b"a picture"
+    stop(kept.session, 4.0)
+    kept.session.mark_saved()  # written anew, with the picture
+    assert kept.left().picture == b"a picture"
+
+
+def test_saving_compacts_and_leaves_nothing_to_offer(kept, tmp_path):
+    for k in range(40):
+        kept.session.begin_drag()
+        for j in range(10):
+            stop(kept.session, 2 + k / 10 + j / 100)
+            if j == 5:
+                kept.keeper.flush()  # the drag is written in parts
+        kept.session.end_drag()
+    before = kept.left()
+    size = (tmp_path / "copy.journal").stat().st_size
+    kept.session.mark_saved()
+    kept.keeper.move(tmp_path / "plan.kobrel")
+    after = kept.left()
+    assert (tmp_path / "copy.journal").stat().st_size < size
+    assert after.path == tmp_path / "plan.kobrel"
+    assert (len(before.unsaved), after.unsaved) == (40, [])
+    assert len(after.work.history.steps) == 40
+    assert not list(kept.folder.iterdir())
+
+
+def test_no_more_steps_are_kept_than_can_be_undone(tmp_path):
+    plan, steps = empty_plan(), []
+    for k in range(MOST_STEPS + 30):
+        steps.append(Step(f"{k}", plan, plan := plan.but(name=f"{k}")))
+    journal = Journal(tmp_path / "x.journal")
+    journal.begin(Work(plan, History(tuple(steps), len(steps), 10)), None, "")
+    journal.close(keep=True)
+    left = read_journal(tmp_path / "x.journal")
+    assert (len(left.work.history.steps), left.work.plan.name, left.work.history.saved) == (
+        MOST_STEPS,
+        f"{MOST_STEPS + 29}",
+        None,
+    )
+
+
+def test_a_second_window_on_a_plan_is_told_and_keeps_its_own(kept, tmp_path):
+    path = tmp_path / "plan.kobrel"
+    save_plan(kept.session.plan, path)
+    kept.keeper.begin(path, str(path))
+    stop(kept.session, 2.0)
+    assert kept.keeper.flush()
+    assert is_held(journal_beside(path))
+    told, other = [], Session()
+    other.show_plan(open_plan(path), Stage(), Library())
+    keeper = Keeper(other, kept.folder, told.append)
+    keeper.begin(path, str(path))
+    stop(other, 8.0)
+    assert keeper.flush()
+    assert "open in another window" in told[0]
+    assert left_of(path, kept.folder) is None  # it is somebody's
+    assert [j.suffix for j in kept.folder.iterdir()] == [".journal"]
+    forget(journal_beside(path))
+    assert journal_beside(path).exists()  # what is held is not taken away
+    keeper.end()
+    keeper.close()
+    assert not list(kept.folder.iterdir())
+
+
+def test_a_folder_that_takes_nothing_has_its_journal_elsewhere(kept, tmp_path, monkeypatch):
+    path = tmp_path / "readonly" / "plan.kobrel"
+    path.parent.mkdir()
+    real = journals._locked
+
+    def refusing(place):
+        if place.parent == path.parent:
+            raise PermissionError(errno.EACCES, "Permission denied")
+        return real(place)
+
+    monkeypatch.setattr(journals, "_locked", refusing)
+    kept.keeper.begin(path, str(path))
+    stop(kept.session, 2.0)
+    assert kept.keeper.flush()
+    assert (kept.told, list(kept.folder.iterdir())) == ([], [journal_apart(path, kept.folder)])
+
+
+def test_a_full_disk_is_told_once_and_the_edits_follow_later(kept, monkeypatch):
+    stop(kept.session, 2.0)
+    kept.keeper.flush()
+    real, full = os.fsync, [True]
+
+    def filling(handle):
+        if full[0]:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(handle)
+
+    monkeypatch.setattr("kobrel.session.journal.file.os.fsync", filling)
+    for value in (4.0, 5.6):
+        stop(kept.session, value)
+        assert not kept.keeper.flush(0.6)
+    assert [text.split(" (")[0] for text in kept.told] == ["The journal of unsaved work cannot be written"]
+    full[0] = False
+    stop(kept.session, 8.0)
+    assert kept.keeper.flush(8.0)
+    assert "written again" in kept.told[-1]
+    assert kept.left().unsaved == ["Stop 2", "Stop 4", "Stop 5.6", "Stop 8"]
+
+
+def test_a_folder_that_goes_away_takes_no_work_with_it(kept, tmp_path):
+    path = tmp_path / "gone" / "plan.kobrel"
+    path.parent.mkdir()
+    kept.keeper.begin(path, str(path))
+    stop(kept.session, 2.0)
+    assert kept.keeper.flush()
+    shutil.rmtree(path.parent)
+    stop(kept.session, 4.0)
+    kept.keeper.flush(8.0)
+    stop(kept.session, 8.0)
+    assert kept.keeper.flush(8.0)
+    left = read_journal(journal_apart(path, kept.folder))
+    assert left.unsaved == ["Stop 2", "Stop 4", "Stop 8"]
+
+
+def test_what_was_left_is_found_and_what_was_saved_is_not(kept, tmp_path):
+    path, other = tmp_path / "plan.kobrel", tmp_path / "other.kobrel"
+    for each in (path, other):
+        save_plan(empty_plan(), each)
+    stop(kept.session, 2.0)
+    copied = kept.copy("other")
+    folder = tmp_path / "left"
+    folder.mkdir()
+    shutil.copy(copied, folder / "a.journal")
+    (folder / "b.journal").write_bytes(b"nothing of the kind\n")
+    kept.keeper.begin(path, str(path))
+    stop(kept.session, 4.0)
+    kept.keeper.flush()
+    shutil.copy(journal_beside(path), journal_beside(other))
+    found, told = find_left(folder, [other, path])
+    assert (len(found), told) == (2, [])  # the one that is held is not among them
+    assert not (folder / "b.journal").exists()
+    assert find_left(folder, [other], but=other)[0][0].journal == folder / "a.journal"
+    save_plan(kept.session.plan, path)
+    shutil.copy(journal_beside(path), journal_beside(other))
+    left = read_journal(journal_beside(other))
+    assert left.unsaved  # killed between saving and writing the journal anew: there is nothing to offer
+    assert [one.journal for one in find_left(folder, [other])[0]] == [folder / "a.journal"]
+    aside = put_aside(left, folder)
+    assert (aside.journal.parent, journal_beside(other).exists()) == (folder, False)
+
+
+def test_a_plan_that_was_saved_just_before_the_end_keeps_its_undo(kept, tmp_path):
+    path = tmp_path / "plan.kobrel"
+    kept.keeper.begin(path, str(path))
+    for value in (2.0, 4.0):
+        stop(kept.session, value)
+    kept.keeper.flush()
+    save_plan(kept.session.plan, path)
+    crashed = (journal_beside(path)).read_bytes()
+    kept.keeper.end()
+    kept.keeper.flush()
+    write_whole(journal_beside(path), crashed)
+    opened = open_file(path, no_progress, kept.folder)
+    assert (opened.left, opened.history.is_saved, len(opened.history.steps)) == (None, True, 2)
+    (tmp_path / "plan.kobrel").write_text(empty_plan().but(name="somebody else's").model_dump_json())
+    opened = open_file(path, no_progress, kept.folder)
+    assert opened.left.unsaved == ["Stop 2", "Stop 4"]
+    taken = open_left(opened.left, no_progress)
+    assert (taken.plan, taken.path, taken.history.saved) == (kept.session.plan, path, None)
+
+
+@pytest.mark.parametrize("content", [b"", b"x", b"00000000 {}\n", b"[]\n" * 100])
+def test_what_is_no_journal_holds_nothing(tmp_path, content):
+    (tmp_path / "x.journal").write_bytes(content)
+    assert read_journal(tmp_path / "x.journal") is None
+
+
+def test_a_journal_of_another_format_is_refused_by_name(tmp_path, monkeypatch):
+    journal = Journal(tmp_path / "x.journal")
+    monkeypatch.setattr(journals, "FORMAT", FORMAT + 1)
+    plan = empty_plan()
+    journal.begin(Work(plan, History((Step("a", plan, plan.but(name="b")),), 1, 0)), None, "")
+    journal.close(keep=True)
+    monkeypatch.undo()
+    with pytest.raises(PlanError, match=r"x\.journal.*format"):
+        read_journal(tmp_path / "x.journal")
+    assert "format" in find_left(tmp_path)[1][0]
+
+
+def test_changes_lead_from_a_plan_to_the_next(demo):
+    plan, _ = demo
+    shot = plan.shots[1]
+    others = [
+        plan.but(subjects=plan.subjects[::-1]),
+        plan.but(shots=(*plan.shots[:1], shot.but(marks=shot.marks[:1]), *plan.shots[2:])),
+        plan.but(shots=plan.shots[2:], unit="ft"),
+        plan.but(light=plan.light.but(surround={"path": "x.hdr"})),
+        plan.but(shots=(shot.but(camera={"kind": "fixed", "pose": list(range(16))}),)),
+        plan.but(later={"a": 1}),  # a field of a later version
+    ]
+    for other in others:
+        assert with_changes(plan, changes_between(plan, other)) == other
+    assert changes_between(plan, plan) == []
+    small = plan.but(shots=(*plan.shots[:1], shot.but(title="x"), *plan.shots[2:]))
+    assert changes_between(plan, small) == [[["shots", 1, "title"], "x"]]
