@@ -15,7 +15,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections import defaultdict
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
@@ -31,7 +31,7 @@ _COMPARISONS = {
 _OPERATORS = {ast.Add: ("+", "-"), ast.Sub: ("-", "+"), ast.Mult: ("*", "/"), ast.Div: ("/", "*")}
 _NAMES = {"min": "max", "max": "min", "all": "any", "any": "all", "minimum": "maximum", "maximum": "minimum",
           "floor": "ceil", "ceil": "floor", "sin": "cos", "cos": "sin"}  # fmt: skip
-_MOST_TESTS = 60
+_MOST_TESTS = 100
 _PATIENCE_S = 240
 
 
@@ -186,19 +186,17 @@ def _node(context: str) -> str:
     return f"{'/'.join(parts[: index + 1])}.py::{'::'.join(parts[index + 1 :])}"
 
 
-def tests_for(change: Change, known: dict[str, dict[int, list[str]]]) -> list[str]:
-    """The tests that run a changed line; for a compiled one, those that run anything of its module."""
+def tests_for(change: Change, known: dict[str, dict[int, list[str]]], reach: Counter[str]) -> list[str]:
+    """The tests that run a changed line, those first that run little else; where none is known to, as in
+    compiled code, those of the module's room.
+    """
     lines = known.get(str(change.path.relative_to(ROOT)), {})
-    near = [test for line in range(change.line - 2, change.line + 3) for test in lines.get(line, [])]
-    chosen = lines.get(change.line) or near
-    if not chosen or "kernel" in change.path.read_text():
-        counts: dict[str, int] = defaultdict(int)
-        for tests in lines.values():
-            for test in tests:
-                counts[test] += 1
-        most = sorted(counts, key=lambda test: -counts[test])
-        chosen = [*chosen, *most]
-    return list(dict.fromkeys(chosen))[:_MOST_TESTS]
+    near = [test for line in range(change.line - 3, change.line + 4) for test in lines.get(line, [])]
+    chosen = sorted(set(lines.get(change.line) or near), key=lambda test: reach[test])[:_MOST_TESTS]
+    room = change.path.relative_to(ROOT / "src" / "kobrel").parts[0]
+    if "@kernel" in change.path.read_text() or not chosen:
+        chosen += [f"tests/{name}" for name in dict.fromkeys((room, "stage", "picture")) if name != "plan"]
+    return chosen
 
 
 class Verdicts:
@@ -206,6 +204,7 @@ class Verdicts:
 
     def __init__(self, changes: list[Change], known: dict[str, dict[int, list[str]]]) -> None:
         self._waiting, self._known = list(changes), known
+        self._reach = Counter(test for lines in known.values() for tests in lines.values() for test in tests)
         self._lock = threading.Lock()
         self.noticed = 0
         self.missed: list[Change] = []
@@ -246,7 +245,7 @@ class Verdicts:
         """Whether a test fails, or does not end, with the change."""
         target = copy / change.path.relative_to(ROOT)
         whole = change.path.read_bytes()
-        tests = tests_for(change, self._known)
+        tests = tests_for(change, self._known, self._reach)
         target.write_bytes(whole[: change.start] + change.new.encode() + whole[change.end :])
         try:
             if not tests:

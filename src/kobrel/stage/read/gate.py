@@ -27,6 +27,7 @@ MOST_PLACE = 1e12
 """How far from the origin a point may lie, units."""
 MOST_M = 1e8
 """How far from the origin what stands still may reach, metres."""
+MOST_BLADES = 64
 FOCAL_MM, SENSOR_MM, F_NUMBER, FOCUS_M = (0.1, 1e5), (0.1, 1e4), (0.05, 4096.0), (1e-4, np.inf)
 _FLAT = 1e-30
 _ASSUMED = {"focal_mm": 50.0, "width_mm": 36.0, "height_mm": 20.25}
@@ -234,7 +235,7 @@ def _camera(camera: CameraSource, warnings: list[str]) -> CameraSource:
         changes["shift_mm"] = (0.0, 0.0)
         wrong.append("lens shift")
     iris = camera.iris
-    if not (iris.blades == 0 or 3 <= iris.blades <= 64) or not 0 <= iris.roundness <= 1:
+    if iris.blades != 0 and not 3 <= iris.blades <= MOST_BLADES:
         changes["iris"] = type(iris)()
         wrong.append("iris")
     elif not np.isfinite(iris.rotation_deg):
