@@ -12,7 +12,9 @@ from kobrel.compiled import index_of
 from kobrel.errors import ExchangeError, SceneError
 from kobrel.exchange.timeline import read_list
 from kobrel.optics.iris import Iris
+from kobrel.picture import view as views
 from kobrel.picture.develop import developed
+from kobrel.picture.numbers import light_numbers
 from kobrel.picture.service import Request, finished
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Light
@@ -172,11 +174,14 @@ def test_a_good_scene_passes_as_it_is():
 @pytest.mark.parametrize("place", [np.nan, np.inf, -np.inf, -1.0, 0.0, 2.5, 1e300])
 def test_an_index_lies_within_what_it_counts(place):
     assert 0 <= index_of(place, 4) < 4
-    assert index_of(np.float32(place), 4) == index_of(place, 4)
+
+
+def odd_light(light, number):
+    return light._replace(x=np.float32(number), key_r=np.float32(number), zenith_g=np.float32(number))
 
 
 @pytest.mark.parametrize("number", [np.nan, np.inf, -np.inf, 3e38])
-def test_a_picture_of_what_is_no_number_is_drawn_all_the_same(number, looking_at):
+def test_a_picture_of_what_is_no_number_is_drawn_all_the_same(number, looking_at, monkeypatch):
     """Behind the gate's back: normals, texture places, glow and light straight into the kernels."""
     from kobrel.stage.scene import Texture
 
@@ -190,8 +195,8 @@ def test_a_picture_of_what_is_no_number_is_drawn_all_the_same(number, looking_at
         "/odd", motion=matrix_motion(place), mesh=Mesh(CORNERS, FACE, normals, uv=uv), materials=(material,)
     )
     plan, shot, stage = looking_at(odd, box_at((0, 0, -9)))
-    light = Light.model_construct(**{**dict(Light()), "key_strength": number, "exposure_ev": 0.0})
-    request = Request(stage, camera_at(plan, shot, 1, stage), 1, light, 32, 18, passes=2)
+    monkeypatch.setattr(views, "light_numbers", lambda light: odd_light(light_numbers(light), number))
+    request = Request(stage, camera_at(plan, shot, 1, stage), 1, Light(), 32, 18, passes=2)
     assert finished(request, lambda: False).shape == (18, 32, 3)
 
 

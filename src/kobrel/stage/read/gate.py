@@ -4,7 +4,6 @@ Every number is finite and within the bounds below, every index within what it c
 mended or left out, and said in the scene's warnings.
 """
 
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -46,22 +45,16 @@ def let_in(scene: Scene) -> Scene:
         warnings.append(f"{name}: {fps:g} frames a second make no sense; 24 are assumed.")
         fps = 24.0
     first, last = _range(scene, warnings)
-    cameras_in = scene.cameras_in
-    made: Callable[[float], tuple[tuple[CameraSource, ...], list[str]]] | None = None
-    if cameras_in is not None:
-        read = cameras_in
+    scene = replace(scene, unit_m=unit, fps=fps, first_frame=first, last_frame=last)
+    read, made = scene.cameras_in, None
+    if read is not None:
 
-        def made_in(unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
+        def made(unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
             found, told = read(unit_m)
             return _cameras(found, told), told
 
-        made = made_in
     return replace(
         scene,
-        unit_m=unit,
-        fps=fps,
-        first_frame=first,
-        last_frame=last,
         nodes=_nodes(scene, warnings),
         cameras=_cameras(scene.cameras, warnings),
         cameras_in=made,
