@@ -146,13 +146,15 @@ def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     plan = session.plan
     write_list(plan.but(shots=plan.shots[::-1]), tmp_path / "edit.otio")
     window.exports.read_list(tmp_path / "edit.otio")
+    user.wait(lambda: session.plan is not plan)
     assert names(session) == ["04", "03", "02", "01"]
     assert session.shot.name == "02"
     assert session.history.last.name == "Shots of edit.otio"
     boxes = []
-    monkeypatch.setattr("PySide6.QtWidgets.QMessageBox.warning", lambda *a: boxes.append(a[-1]))
+    monkeypatch.setattr(window, "show_warning", lambda _title, lines: boxes.extend(lines))
     (tmp_path / "bad.edl").write_text("nothing")
     window.exports.read_list(tmp_path / "bad.edl")
+    user.wait(lambda: boxes)
     assert "bad.edl" in boxes[0]
     assert names(session) == ["04", "03", "02", "01"]
     session.edit("One", plan.but(shots=plan.shots[:1]))

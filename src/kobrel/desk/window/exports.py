@@ -134,14 +134,27 @@ class Exports(QObject):
 
     def read_list(self, path: Path) -> None:
         """Take the shots of an edit list into the plan."""
-        from kobrel.exchange.timeline import read_list
-        from kobrel.plan.sequence.shots import with_list
-
-        session, shot = self._session, self._session.shot
+        shot = self._session.shot
         if shot is None:
             return
+        fps = shot.fps
+
+        def work(progress: Progress) -> object:
+            from kobrel.exchange.timeline import read_list
+
+            progress(f"Reading {path.name}", 0.0)
+            return read_list(path, fps)
+
+        job = Job(work, self)
+        job.done.connect(lambda listed: self._take_list(path, listed))
+        self.job_wanted.emit(job)
+
+    def _take_list(self, path: Path, listed: object) -> None:
+        from kobrel.plan.sequence.shots import with_list
+
+        session = self._session
+        assert isinstance(listed, list)
         try:
-            listed = read_list(path, shot.fps)
             plan = with_list(session.plan, listed, session.shot_index, session.stage)
         except KobrelError as error:
             QMessageBox.warning(self._window, "Kobrel", str(error))

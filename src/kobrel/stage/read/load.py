@@ -36,6 +36,10 @@ def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = 
     if suffix not in SCENE_SUFFIXES:
         known = ", ".join(SCENE_SUFFIXES)
         raise SceneError("not a kind of scene that Kobrel reads.", file=path, remedy=f"It reads {known}.")
+    if str(path).encode("utf-8", "replace").decode() != str(path):
+        raise SceneError(
+            "its name is no text in UTF-8, a plan cannot name it.", file=path, remedy="Rename it."
+        )
     if require_file(path, SceneError) == 0:
         raise SceneError("the file is empty.", file=path, remedy="Export the scene again.")
     if suffix in USD_SUFFIXES:
