@@ -16,6 +16,7 @@ from pathlib import Path
 from campaign.hostile import hostile_cases
 from campaign.mutate_files import damaged
 from campaign.seeds import make_seeds
+from campaign.sockets import odd_talk
 from campaign.watch import Child, Outcome
 
 _FINDS = Path(__file__).parent / "finds"
@@ -78,6 +79,11 @@ class Campaign:
             self._note("hostile", name, child.run(path), None)
         child.end()
 
+    def run_sockets(self, most: int) -> None:
+        """Talk nonsense to the simulated devices, and let odd ones answer Kobrel."""
+        for number in range(most):
+            self._note("socket", f"talk {number}", odd_talk(random.Random(number)), None)
+
     def _note(self, kind: str, name: str, outcome: Outcome, content: bytes | None) -> None:
         with self._lock:
             self.counts[kind, outcome.kind] += 1
@@ -85,9 +91,11 @@ class Campaign:
                 return
             self.finds.append((name, outcome))
             print(f"{name}: {outcome.kind} {outcome.details[-1500:]}", flush=True)
-            if content is not None:
-                _FINDS.mkdir(exist_ok=True)
-                (_FINDS / name.replace(" ", "_")).write_bytes(content)
+        if content is not None:
+            _FINDS.mkdir(exist_ok=True)
+            suffix = Path(name).suffix
+            small = reduced(content, outcome.kind, self._folder / f"reduced{len(self.finds)}{suffix}")
+            (_FINDS / name.replace(" ", "_")).write_bytes(small)
 
     def table(self) -> str:
         """Counts as text: a line for each format."""
@@ -101,6 +109,24 @@ class Campaign:
         return "\n".join([*lines, f"{'all':10}" + "".join(f"{total:9}" for total in totals)])
 
 
+def reduced(content: bytes, kind: str, path: Path, tries: int = 60) -> bytes:
+    """A smaller file that goes wrong in the same way: halves, quarters and so on are left out while it does."""
+    child, part, left = Child(), max(1, len(content) // 2), tries
+    while part and left:
+        at = 0
+        while at < len(content) and left:
+            shorter = content[:at] + content[at + part :]
+            path.write_bytes(shorter)
+            left -= 1
+            if shorter and child.run(path).kind == kind:
+                content = shorter
+            else:
+                at += part
+        part //= 2
+    child.end()
+    return content
+
+
 def main() -> int:
     """Run the campaign and tell its counts; 1 if anything was found."""
     parser = argparse.ArgumentParser(prog="python -m campaign.fuzz", description=__doc__)
@@ -110,11 +136,13 @@ def main() -> int:
     parser.add_argument("--kinds", default="", help="endings, such as glb,usda; all if left out")
     parser.add_argument("--workers", type=int, default=2)
     parser.add_argument("--hostile", type=int, default=10**6, help="how many hostile files")
+    parser.add_argument("--sockets", type=int, default=300, help="how many odd talks with devices")
     given = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="kobrel-campaign-") as folder:
         campaign = Campaign(Path(folder), given.first, set(given.kinds.split(",")) if given.kinds else None)
         if given.hostile:
             campaign.run_hostile(given.hostile)
+        campaign.run_sockets(given.sockets)
         campaign.run(given.seconds, given.cases, given.workers)
         print(f"\nfrom case {given.first}\n{campaign.table()}")
     return 1 if campaign.finds else 0

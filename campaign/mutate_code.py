@@ -31,8 +31,8 @@ _COMPARISONS = {
 _OPERATORS = {ast.Add: ("+", "-"), ast.Sub: ("-", "+"), ast.Mult: ("*", "/"), ast.Div: ("/", "*")}
 _NAMES = {"min": "max", "max": "min", "all": "any", "any": "all", "minimum": "maximum", "maximum": "minimum",
           "floor": "ceil", "ceil": "floor", "sin": "cos", "cos": "sin"}  # fmt: skip
-_MOST_TESTS = 100
-_PATIENCE_S = 240
+_MOST_TESTS = 30
+_PATIENCE_S = 150
 
 
 class Change(NamedTuple):

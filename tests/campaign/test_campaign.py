@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from campaign.fuzz import Campaign
+from campaign.fuzz import Campaign, reduced
 from campaign.hostile import hostile_cases
 from campaign.mutate_code import changes_of, sampled
 from campaign.mutate_files import damaged
@@ -36,6 +36,28 @@ def test_damaged_files_of_every_kind_are_used_or_refused(tmp_path):
     assert sum(campaign.counts.values()) == 112
     assert {"ok", "refused"} == {outcome for _kind, outcome in campaign.counts}
     assert "all" in campaign.table()
+
+
+def test_nonsense_over_sockets_is_borne_with(tmp_path, monkeypatch):
+    monkeypatch.setattr("kobrel.exchange.rangefinder._TIMEOUT_S", 0.2)
+    campaign = Campaign(tmp_path)
+    campaign.run_sockets(30)
+    assert campaign.finds == []
+
+
+def test_a_find_is_reduced(tmp_path, monkeypatch):
+    class Bad:
+        """Goes wrong with every file that has both an X and a Y."""
+
+        def run(self, path):
+            content = path.read_bytes()
+            return Outcome("fault" if b"X" in content and b"Y" in content else "ok")
+
+        def end(self):
+            pass
+
+    monkeypatch.setattr("campaign.fuzz.Child", Bad)
+    assert reduced(b"aaaaXbbbbbbbYccccccc", "fault", tmp_path / "x", tries=200) == b"XY"
 
 
 def test_hostile_files_are_refused(tmp_path, child):

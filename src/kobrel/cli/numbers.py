@@ -7,7 +7,17 @@ from typing import Annotated, Any
 
 import typer
 
-from kobrel.cli.shared import PlanPath, ShotName, app, distance, open_shot, positive, size_of
+from kobrel.cli.shared import (
+    Force,
+    PlanPath,
+    ShotName,
+    app,
+    distance,
+    free_output,
+    open_shot,
+    positive,
+    size_of,
+)
 from kobrel.errors import PlanError
 from kobrel.optics.lens import LensModel
 
@@ -157,6 +167,7 @@ def solve(
     shot: ShotName = None,
     frame: Annotated[int | None, typer.Option(help="For one frame; else over the shot.")] = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the plan with it.")] = None,
+    force: Force = False,
 ) -> None:
     """The stop and focus that meet a shot's brief, or why there are none; exit with 1 then."""
     from kobrel.plan.edit import with_shot
@@ -164,6 +175,8 @@ def solve(
     from kobrel.plan.solve import brief as briefs
     from kobrel.plan.solve.trials import Where, solved, trials
 
+    if output is not None:
+        free_output(output, force)
     document, chosen, stage = open_shot(plan, shot)
     where = Where(document, stage, frame)
     brief = where.terms(chosen)

@@ -104,6 +104,7 @@ def trust_opened(path: Path) -> None:
     from kobrel.session.settings import ALLOWED
 
     trust.allow([path.absolute().parent, *kept_settings().get(ALLOWED)])
+    trust.take_refused()
 
 
 def hint_refused() -> None:
