@@ -107,6 +107,15 @@ def test_two_sharp_and_the_background_soft(set_up):
         assert judged(plan, tried, stage)[0].unmet.all() or window.greatest / window.least > 1.01
 
 
+def test_one_unmet_wish_among_met_ones_is_unmet(set_up):
+    plan, shot, stage = set_up(2.0, 9.0, brief=[Wish(subject=1), Wish(subject=2)])
+    found, _numbers = judged(plan, shot, stage)
+    assert (found.verdicts == MET).any(axis=0).all()
+    assert found.unmet.all()
+    target = briefs.focus_at_stop(plan, shot, _numbers, 0, 1)
+    assert target == SubjectTarget(number=1)  # the stop grants both nowhere: it stays on what was asked
+
+
 def test_the_answer_is_on_a_subject_that_is_just_there(set_up):
     plan, shot, stage = set_up(4.0, 5.0, brief=[Wish(subject=2)])
     numbers = survey(plan, shot, stage)

@@ -236,3 +236,23 @@ def test_the_schema_in_the_docs_is_current():
     assert json.loads(kept.read_text()) == Plan.model_json_schema(), (
         "run: kobrel schema > docs/plan.schema.json"
     )
+
+
+def test_a_shot_may_be_a_single_frame():
+    shot = plan_with(mark(7), first=7, last=7).shots[0]
+    assert shot.length == 1
+
+
+def test_the_first_and_last_mark_move_out_as_far_as_one_likes():
+    shot = plan_with(mark(10), mark(20)).shots[0]
+    assert [m.frame for m in pulls.move_mark(shot, 20, 5000).marks] == [10, 5000]
+    assert [m.frame for m in pulls.move_mark(shot, 10, -5000).marks] == [-5000, 20]
+    assert [m.frame for m in pulls.move_mark(shot, 10, 5000).marks] == [19, 20]
+    assert [m.frame for m in pulls.move_mark(shot, 20, -5000).marks] == [10, 11]
+
+
+def test_lifted_marks_come_nearer_and_stop_at_infinity():
+    shot = plan_with(mark(10, 2.0), mark(20, 4.0), mark(30, 4.0)).shots[0]
+    lifted = pulls.lifted_marks(shot, {10, 20}, 0.25)
+    assert [m.target.metres for m in lifted.marks] == pytest.approx([1 / 0.75, 2.0, 4.0])
+    assert [m.target.metres for m in pulls.lifted_marks(shot, {20}, -1.0).marks] == [2.0, float("inf"), 4.0]
