@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.plan import edit
-from kobrel.plan.file import UPGRADES, open_plan, save_plan
+from kobrel.plan.file import UPGRADES, files_of, open_plan, save_plan
 from kobrel.plan.instrument import Glass
 from kobrel.plan.model import (
     FORMAT,
@@ -256,3 +256,14 @@ def test_lifted_marks_come_nearer_and_stop_at_infinity():
     lifted = pulls.lifted_marks(shot, {10, 20}, 0.25)
     assert [m.target.metres for m in lifted.marks] == pytest.approx([1 / 0.75, 2.0, 4.0])
     assert [m.target.metres for m in pulls.lifted_marks(shot, {20}, -1.0).marks] == [2.0, float("inf"), 4.0]
+
+
+def test_a_plan_tells_the_files_that_it_names():
+    shot = plan_with().shots[0]
+    masked = shot.but(iris=shot.iris.but(mask={"kind": "picture", "path": "/m.png"}))
+    plan = Plan(
+        scenes=[{"name": "a", "path": "/a.usd"}, {"name": "b", "path": "/a.usd"}],
+        shots=(masked,),
+        light={"surround": {"path": "/sky.hdr"}},
+    )
+    assert sorted(files_of(plan)) == ["/a.usd", "/m.png", "/sky.hdr"]

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 import typer
 
+from kobrel import trust
 from kobrel.cli.shared import (
     Force,
     Output,
@@ -43,9 +44,9 @@ def new(
 
     free_output(output, force)
     trust_opened(scene)
-    allow_chosen(kept_settings(), scene)
     with progress_bar() as progress:
         loaded = load_scene(scene, progress)
+    allow_chosen(kept_settings(), scene)
     hint_refused()
     unit_m = METRES[unit] if unit else None
     told: list[str] = []
@@ -134,10 +135,15 @@ def rangefinder(
     frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
     port: Annotated[int, typer.Option(min=0, max=65535, help="Port to listen on; 0 chooses one.")] = 0,
     number: Annotated[int, typer.Option(min=0, help="What its errors grow from.")] = 1,
+    also: Annotated[
+        list[Path] | None, typer.Option(help="Folders that the plan may name files in besides.")
+    ] = None,
 ) -> None:
     """Simulate a laser meter on a plan's scene, over a local socket (docs/rangefinder.md)."""
     from kobrel.devices.rangefinder import SimulatedMeter, make_server
     from kobrel.devices.serving import own_token
+
+    trust.allow(also or ())
 
     _document, chosen, stage = open_shot(plan, shot)
     stage.prepare()

@@ -87,6 +87,18 @@ def plain_reason(error: ValidationError) -> str:
     return f"{place}: {message}{given}." if place else f"{message}."
 
 
+def files_of(plan: Plan) -> list[str]:
+    """The paths of all files that a plan names, each once: scenes, pictures for light, and masks."""
+    found: list[str] = []
+
+    def note(path: str) -> str:
+        found.append(path)
+        return path
+
+    _with_paths(plan, note)
+    return list(dict.fromkeys(found))
+
+
 VERSIONS = 5
 """How many earlier versions of a plan are kept, unless a person chooses."""
 

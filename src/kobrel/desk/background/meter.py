@@ -21,7 +21,7 @@ class SimulatedMeterProcess(DeviceProcess):
 
     def start(self) -> None:
         """Switch it on."""
-        from kobrel.plan.file import save_plan
+        from kobrel.plan.file import files_of, save_plan
 
         session = self._session
         if session.shot is None:
@@ -29,7 +29,8 @@ class SimulatedMeterProcess(DeviceProcess):
         self._folder = tempfile.TemporaryDirectory(prefix="kobrel-meter-")
         path = Path(self._folder.name) / f"scene{SUFFIX}"
         save_plan(session.plan, path)
-        self.run(["-m", "kobrel", "rangefinder", str(path), "--frame", str(session.frame)])
+        also = [part for name in files_of(session.plan) for part in ("--also", str(Path(name).parent))]
+        self.run(["-m", "kobrel", "rangefinder", str(path), "--frame", str(session.frame), *also])
 
     def _clear(self) -> None:
         if self._folder is not None:

@@ -13,6 +13,9 @@ from kobrel.desk.window.sheets.faults import Faults
 from kobrel.desk.window.window import Window
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
+from kobrel.stage.read import probe
+
+_PROBE_MS = 1500
 
 
 def application() -> QApplication:
@@ -51,6 +54,7 @@ def run(
         Watchdog(window, told=print_block)
     window.show()
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
+    QTimer.singleShot(_PROBE_MS, probe.start)
     if demo:
         window.document.open_demo()
     elif file is not None:

@@ -365,7 +365,8 @@ class Window(QMainWindow):
         if not plan.scenes and not plan.stand_ins:
             self.show_page(1, "Stand-ins")
             self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
-        if self.document.is_new_scene and worth_showing(self.session, warnings):
+        fresh = self.document.is_new_scene and not self.session.history.steps
+        if fresh and worth_showing(self.session, warnings):
             self.show_arrival(warnings)
         elif warnings:
             self.show_warning("The scene is open; some things were left out or assumed", warnings)
