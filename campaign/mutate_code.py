@@ -196,7 +196,7 @@ def tests_for(change: Change, known: dict[str, dict[int, list[str]]], reach: Cou
     room = change.path.relative_to(ROOT / "src" / "kobrel").parts[0]
     if "@kernel" in change.path.read_text() or not chosen:
         chosen += [f"tests/{room}"]
-    return chosen
+    return [*chosen, "tests/test_expected.py"]
 
 
 class Verdicts:
