@@ -37,6 +37,15 @@ def read(path):
     return frames, float(rate), sound
 
 
+@pytest.mark.parametrize("fps", [23.976, 25.0, 29.97, 59.94])
+def test_a_movie_runs_at_rates_of_the_trade(scene, tmp_path, fps):
+    plan, shot, stage = scene
+    write_shot(
+        plan, shot.but(fps=fps), stage, Movie(first=1, last=2, **SMALL), tmp_path / "x.mov", no_progress
+    )
+    assert read(tmp_path / "x.mov")[1] == pytest.approx(fps, rel=1e-6)
+
+
 @pytest.mark.parametrize("ending", [".mp4", ".mov"])
 def test_a_movie_has_the_shots_frames_rate_and_pictures(scene, tmp_path, ending):
     plan, shot, stage = scene
