@@ -194,7 +194,8 @@ def tests_for(change: Change, known: dict[str, dict[int, list[str]]], reach: Cou
     """
     lines = known.get(str(change.path.relative_to(ROOT)), {})
     near = [test for line in range(change.line - 3, change.line + 4) for test in lines.get(line, [])]
-    chosen = sorted(set(lines.get(change.line) or near), key=lambda test: reach[test])[:_MOST_TESTS]
+    whole = [test for tests in lines.values() for test in tests]  # of constants, all that use the module
+    chosen = sorted(set(lines.get(change.line) or near or whole), key=lambda test: reach[test])[:_MOST_TESTS]
     room = change.path.relative_to(ROOT / "src" / "kobrel").parts[0]
     if "@kernel" in change.path.read_text() or not chosen:
         chosen += [f"tests/{room}"]

@@ -7,8 +7,11 @@ import numpy as np
 import pytest
 
 from kobrel.plan.edit import remove_key
+from kobrel.plan.instrument import KeepSize
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import NearestAnchor
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.pull.perform import performed
 from kobrel.plan.solve.trials import _nearest_between
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import _turned
@@ -59,3 +62,20 @@ def test_the_nearest_point_is_nearest_to_the_camera():
         subject_points(anchor, [1, 2], stage, eyes), [[0.5, 0.1, 0.2], [0.1, 0.2, -0.5]], atol=1e-6
     )
     np.testing.assert_allclose(subject_points(anchor, [1, 2], stage), [[0, 0, 0]], atol=1e-9)
+
+
+def test_a_hand_that_holds_still_leaves_one_mark_and_one_that_moves_leaves_two():
+    frames = np.arange(1.0, 25.0)
+    assert len(performed(frames, np.full(24, 0.5), 0.01)) == 1
+    moved = performed(frames, np.linspace(0.5, 1.0, 24), 0.01)
+    assert [mark.frame for mark in moved] == [1.0, 24.0]
+    assert [mark.target.metres for mark in moved] == pytest.approx([2.0, 1.0], rel=0.02)
+
+
+def test_a_camera_keeps_the_size_of_a_subject_that_is_there(demo):
+    plan, stage = demo
+    shot = plan.shots[1].but(keeps=KeepSize(subject=2, focal_mm=40.0))
+    still = plan.shots[1].but(keeps=KeepSize(subject=99, focal_mm=40.0))
+    plain = camera_at(plan, plan.shots[1], 1010, stage).pose
+    assert not np.allclose(camera_at(plan, shot, 1010, stage).pose, plain)
+    np.testing.assert_allclose(camera_at(plan, still, 1010, stage).pose, plain)

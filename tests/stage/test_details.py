@@ -2,11 +2,15 @@
 
 import numpy as np
 import pytest
+from pxr import Gf, Usd, UsdGeom
 
-from kobrel.stage.motion import matrix_motion
+from kobrel.stage.joints import Joints
+from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
+from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene, Texture
 from kobrel.stage.stage import Place, Stage
 from tests.conftest import box_at
+from tests.stage.gltf_files import GltfFile
 
 CORNERS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
 FACES = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
@@ -57,3 +61,52 @@ def test_faces_of_what_is_placed_aslant_are_told_as_they_stand():
     met = stage.pick(1, (1.0, 0.5, 5.0), (0, 0, -1))
     assert met.place == Place("s", "/sheet")
     np.testing.assert_allclose(met.along, 5.0 + np.tan(a) * 1.0, atol=1e-5)
+
+
+@pytest.mark.parametrize("frame", [1.0, 2.5, 4.0, 6.2, 9.0, 12.0])
+def test_joints_stand_where_their_transforms_say(frame):
+    """A chain that moves, turns and is scaled, each over time, against the product of its transforms."""
+    times = np.array([1.0, 4.0, 9.0])
+    turns = np.array([[1.0, 0, 0, 0], [0.8, 0.6, 0, 0], [0.6, 0, 0.48, 0.64]])
+
+    def motion(k):
+        return Motion((
+            TransformOp("translate", Track(times, np.array([[0, 1, 0], [1, 2, k], [k, 0, 3.0]]))),
+            TransformOp("quaternion", Track(times, np.roll(turns, k, axis=0))),
+            TransformOp("scale", Track(times, np.array([[1, 1, 1], [2, 1.5, 1], [0.5, 1, 3.0 + k]]))),
+        ))  # fmt: skip
+
+    motions = tuple(motion(k) for k in range(3))
+    joints = Joints((-1, 0, 1), motions)
+    found = joints.places(np.array([frame]), np.array([0, 1, 2]))[0]
+    expected = np.eye(4)
+    for k in range(3):
+        expected = expected @ motions[k].matrices([frame])[0]
+        np.testing.assert_allclose(found[k], expected[:3], atol=1e-9)
+
+
+def test_points_are_read_at_the_files_own_rate(tmp_path):
+    path = tmp_path / "rate.usda"
+    stage = Usd.Stage.CreateNew(str(path))
+    stage.SetTimeCodesPerSecond(48)
+    stage.SetFramesPerSecond(24)
+    mesh = UsdGeom.Mesh.Define(stage, "/m")
+    mesh.CreateFaceVertexCountsAttr([3])
+    mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+    for code, x in ((0, 0.0), (10, 1.0), (20, 5.0)):
+        mesh.GetPointsAttr().Set([Gf.Vec3f(x, 0, 0), Gf.Vec3f(1, 0, 0), Gf.Vec3f(0, 1, 0)], code)
+    stage.Save()
+    scene = load_scene(path)
+    points = scene.nodes[scene.find("/m")].mesh.deformation
+    found = [float(points.points(frame)[0, 0]) for frame in range(0, 11)]
+    assert [found[0], found[2], found[5], found[10]] == pytest.approx([0.0, 0.4, 1.0, 5.0])
+
+
+def test_a_file_of_several_animations_begins_with_the_first(tmp_path):
+    file = GltfFile()
+    file.mesh()
+    one, other = file.node(mesh=0), file.node(mesh=0)
+    file.animate(one, "translation", [1, 2], [[0, 0, 0], [1, 0, 0]])
+    file.animate(other, "translation", [0.5, 3], [[0, 0, 0], [1, 0, 0]])
+    scene = load_scene(file.write(tmp_path / "two.glb"))
+    assert (scene.first_frame, scene.last_frame) == (12, 72)
