@@ -22,7 +22,17 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parent.parent
 ROOMS = ("optics", "plan", "stage", "exchange")
-TESTS = ("tests/optics", "tests/plan", "tests/stage", "tests/exchange", "tests/picture", "tests/session")
+TESTS = (
+    "tests/optics",
+    "tests/plan",
+    "tests/stage",
+    "tests/exchange",
+    "tests/picture",
+    "tests/session",
+    "tests/test_files.py",
+    "tests/test_hostile_input.py",
+    "tests/test_cli.py",
+)
 _COMPARISONS = {
     ast.Lt: ("<", "<="), ast.LtE: ("<=", "<"), ast.Gt: (">", ">="), ast.GtE: (">=", ">"), ast.Eq: ("==", "!="),
     ast.NotEq: ("!=", "=="), ast.In: (" in ", " not in "), ast.NotIn: (" not in ", " in "),

@@ -6,10 +6,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from kobrel.plan.edit import remove_key
+from kobrel.optics.iris import Iris, outline, sample
+from kobrel.plan.edit import remove_key, remove_scene
 from kobrel.plan.instrument import KeepSize
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import NearestAnchor
+from kobrel.plan.model import NearestAnchor, Plan
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pull.perform import performed
 from kobrel.plan.solve.trials import _nearest_between
@@ -79,3 +80,17 @@ def test_a_camera_keeps_the_size_of_a_subject_that_is_there(demo):
     plain = camera_at(plan, plan.shots[1], 1010, stage).pose
     assert not np.allclose(camera_at(plan, shot, 1010, stage).pose, plain)
     np.testing.assert_allclose(camera_at(plan, still, 1010, stage).pose, plain)
+
+
+def test_a_scene_that_is_removed_is_the_one_that_is_named():
+    plan = Plan(scenes=[{"name": name, "path": f"/{name}.usd"} for name in ("a", "b", "c")])
+    assert [scene.name for scene in remove_scene(plan, "b").scenes] == ["a", "c"]
+
+
+def test_samples_of_an_iris_lie_evenly_along_its_outline():
+    fan = outline(Iris(5, 0.0, 12.0))
+    for u in (0.0, 0.13, 0.5, 0.77, 0.999):
+        at = u * (len(fan) - 1)
+        k = int(at)
+        expected = fan[k] + (fan[k + 1] - fan[k]) * (at - k)
+        np.testing.assert_allclose(sample(fan, np.array([u]), np.array([1.0]))[0], expected, atol=1e-12)

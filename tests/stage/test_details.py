@@ -110,3 +110,51 @@ def test_a_file_of_several_animations_begins_with_the_first(tmp_path):
     file.animate(other, "translation", [0.5, 3], [[0, 0, 0], [1, 0, 0]])
     scene = load_scene(file.write(tmp_path / "two.glb"))
     assert (scene.first_frame, scene.last_frame) == (12, 72)
+
+
+def test_the_extent_of_a_stage_holds_all_its_frames(moving_scene):
+    stage = Stage([("s", load_scene(moving_scene))])
+    low, high = stage.extent()
+    for frame in (1.0, 11.0):
+        first, last = stage.bounds(frame)
+        assert (low <= first + 1e-9).all()
+        assert (high >= last - 1e-9).all()
+    assert (high - low)[2] > 1.9  # it travels two metres
+
+
+def test_a_transform_with_one_odd_number_takes_its_mesh_out():
+    from pathlib import Path
+
+    from kobrel.stage.read.gate import let_in
+
+    odd = np.eye(4)
+    odd[0, 3] = np.inf
+    scene = let_in(Scene(Path("s"), (Node("/a", motion=matrix_motion(odd), mesh=Mesh(CORNERS, FACES)),)))
+    assert scene.nodes[0].mesh is None
+
+
+def test_each_of_several_scenes_has_its_own_surfaces(looking_at):
+    """Two scenes side by side, the first with two surfaces: the second's is not the first's."""
+    from pathlib import Path
+
+    from kobrel.picture.service import Request, finished
+    from kobrel.plan.measure.camera import camera_at
+    from kobrel.plan.model import Light
+
+    plan, shot, _stage = looking_at(box_at((0, 0, -5)))
+    green, blue, red = (0.0, 0.8, 0.0), (0.0, 0.0, 0.8), (0.8, 0.0, 0.0)
+    slots = np.array([0, 1] * 6, np.uint8)
+    from kobrel.stage.shapes import box
+
+    two = Node(
+        "/two", motion=matrix_motion(box_at((-1.2, 0, -5)).motion.matrices([0.0])[0]),
+        mesh=Mesh(box().points, box().triangles, slots=slots), materials=(Material("g", green), Material("b", blue)),
+    )  # fmt: skip
+    stage = Stage(
+        [("a", Scene(Path("a"), (two,))), ("b", Scene(Path("b"), (box_at((1.2, 0, -5), base=red),)))]
+    )
+    request = Request(stage, camera_at(plan, shot, 1, stage), 1, Light(), 48, 32, passes=4)
+    pixels = finished(request, lambda: False).astype(int)
+    left, right = pixels[16, 13], pixels[16, 35]
+    assert right[0] > 3 * max(right[1], right[2])
+    assert max(left[1], left[2]) > 3 * left[0]
