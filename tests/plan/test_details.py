@@ -94,3 +94,8 @@ def test_samples_of_an_iris_lie_evenly_along_its_outline():
         k = int(at)
         expected = fan[k] + (fan[k + 1] - fan[k]) * (at - k)
         np.testing.assert_allclose(sample(fan, np.array([u]), np.array([1.0]))[0], expected, atol=1e-12)
+
+
+def test_the_last_sample_of_an_iris_is_its_first_corner_again():
+    fan = outline(Iris(5, 0.0, 12.0))
+    np.testing.assert_allclose(sample(fan, np.array([1.0]), np.array([1.0]))[0], fan[-1])

@@ -158,3 +158,23 @@ def test_each_of_several_scenes_has_its_own_surfaces(looking_at):
     left, right = pixels[16, 13], pixels[16, 35]
     assert right[0] > 3 * max(right[1], right[2])
     assert max(left[1], left[2]) > 3 * left[0]
+
+
+def test_of_a_mesh_in_two_parts_the_part_without_joints_stands_still(tmp_path):
+    """Two primitives of one skinned mesh, the second without joints."""
+    file = GltfFile()
+    file.mesh(
+        JOINTS_0=file.accessor(np.zeros((4, 4), np.uint8)),
+        WEIGHTS_0=file.accessor(np.tile(np.array([1, 0, 0, 0], np.float32), (4, 1))),
+    )
+    file.mesh(points=CORNERS + np.float32(5))
+    file.json["meshes"][0]["primitives"] += file.json["meshes"].pop(1)["primitives"]
+    joint = file.node(name="joint")
+    file.json["skins"] = [{"joints": [joint]}]
+    body = file.node(name="body", mesh=0, skin=0)
+    file.json["scenes"] = [{"nodes": [joint, body]}]
+    file.animate(joint, "translation", [0, 1], [[0, 0, 0], [2, 0, 0]])
+    scene = load_scene(file.write(tmp_path / "parts.glb"))
+    mesh = scene.nodes[scene.find("/body")].mesh
+    first, last = mesh.deformation.points(0.0), mesh.deformation.points(24.0)
+    np.testing.assert_allclose(last[:4] - first[:4], [[2, 0, 0]] * 4, atol=1e-6)

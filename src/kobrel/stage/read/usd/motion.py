@@ -32,10 +32,6 @@ class Clock:
         """Time codes as frames, (K,)."""
         return np.asarray(codes, dtype=float) * self.rate
 
-    def code(self, frame: float) -> Usd.TimeCode:
-        """A frame as a time code."""
-        return Usd.TimeCode(frame / self.rate)
-
     def track(self, attribute: Usd.Attribute) -> Track | None:
         """An attribute's numbers over time, (K, n), or None where it is absent."""
         if not attribute or not attribute.HasValue():
