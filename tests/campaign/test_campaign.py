@@ -24,7 +24,9 @@ def child():
     made.end()
 
 
-@pytest.mark.parametrize("find", sorted(FINDS.iterdir()), ids=lambda path: path.name)
+@pytest.mark.parametrize(  # what hangs is tried with less patience among the tests of the gate
+    "find", sorted(f for f in FINDS.iterdir() if "hang" not in f.name), ids=lambda path: path.name
+)
 def test_what_was_found_once_is_refused_for_ever(find, child):
     assert child.run(find).kind in ("ok", "refused")
 

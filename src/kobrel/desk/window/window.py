@@ -186,7 +186,7 @@ class Window(QMainWindow):
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
         self._ageing.timeout.connect(self._show_title)
-        self._ageing.timeout.connect(self._tell_notices)
+        self._ageing.timeout.connect(lambda: list(map(session.say, notices.take())))
         self._ageing.start()
 
     # Showing
@@ -203,10 +203,6 @@ class Window(QMainWindow):
         )
         self.saved.setText(self.document.state_text(clean))
         self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
-
-    def _tell_notices(self) -> None:
-        for text in notices.take():
-            self.session.say(text)
 
     def _show_summary(self) -> None:
         """Say how the shot fares; what was said since stays until its numbers change."""

@@ -115,16 +115,16 @@ def _nodes(scene: Scene, warnings: list[str]) -> tuple[Node, ...]:
 
 def _farthest(mesh: Mesh, matrix: NDArray[np.float64]) -> float:
     """How far from the origin a mesh reaches at most, metres."""
-    low, high = mesh.bounds()
-    reach = float(np.linalg.norm(np.maximum(np.abs(low), np.abs(high))))
+    reach = _reach(mesh.points) * np.sqrt(3.0)
     return reach * float(np.linalg.norm(matrix[:3, :3])) + float(np.linalg.norm(matrix[:3, 3]))
 
 
 def _mesh(mesh: Mesh) -> tuple[Mesh | None, str]:
     """A mesh as it may be drawn, and what is wrong with it."""
-    if not _is_finite(mesh.points):
+    reach = _reach(mesh.points)
+    if not np.isfinite(reach):
         return None, "left out, it has points that are not numbers"
-    if len(mesh.points) and float(np.abs(mesh.points).max()) > MOST_PLACE:
+    if reach > MOST_PLACE:
         return None, f"left out, it has points farther than {MOST_PLACE:g} units away"
     if mesh.triangles.size and int(mesh.triangles.max()) >= len(mesh.points):
         return None, f"left out, a face points at vertex {int(mesh.triangles.max())} of {len(mesh.points)}"
@@ -144,6 +144,12 @@ def _mesh(mesh: Mesh) -> tuple[Mesh | None, str]:
             changes[field] = None
             told.append(f"its {field} do not fit its faces")
     return (replace(mesh, **changes) if changes else mesh), "; ".join(told)
+
+
+def _reach(values: NDArray[np.floating]) -> float:
+    """The largest number, either sign; NaN if one is."""
+    flat = values.ravel()
+    return float(max(flat.max(), -flat.min())) if len(flat) else 0.0
 
 
 def _is_finite(values: NDArray[np.floating]) -> bool:
