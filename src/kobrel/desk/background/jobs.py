@@ -3,7 +3,6 @@
 import sys
 import threading
 from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -54,7 +53,7 @@ class Job(QObject):
     def leave(self) -> None:
         """Wait for it no longer: it counts as cancelled, whatever its thread still does."""
         self._stop.set()
-        self._end(self.cancelled.emit)
+        self._end(self._tell_cancelled)
 
     def wait(self, seconds: float) -> None:
         """Wait until its thread has ended, but not for longer."""
@@ -66,21 +65,25 @@ class Job(QObject):
         self.progressed.emit(what, part)
 
     def _end(self, tell: Callable[[], object]) -> None:
-        """Tell how it ended, once."""
+        """Tell how it ended, once. Signals are asked for only then: whoever left it may have deleted it."""
         with self._lock:
             ended, self._ended = self._ended, True
         if not ended:
             tell()
 
+    def _tell_cancelled(self) -> None:
+        self.cancelled.emit()
+
     def _run(self) -> None:
         try:
             result = self._work(self._progress)
         except Cancelled:
-            self._end(self.cancelled.emit)
+            self._end(self._tell_cancelled)
         except KobrelError as error:
-            self._end(partial(self.failed.emit, str(error)))
+            why = str(error)
+            self._end(lambda: self.failed.emit(why))
         except Exception:  # told where all such faults are; whoever waits for the work only hears of its end
             sys.excepthook(*sys.exc_info())
-            self._end(partial(self.failed.emit, ""))
+            self._end(lambda: self.failed.emit(""))
         else:
-            self._end(self.cancelled.emit if self._stop.is_set() else partial(self.done.emit, result))
+            self._end(lambda: self.cancelled.emit() if self._stop.is_set() else self.done.emit(result))

@@ -200,7 +200,7 @@ class BothSheet(QDialog):
         self._job = Job(lambda progress: both_pictures(left, progress), self)
         self._job.done.connect(self._show)
         self._job.failed.connect(lambda reason: self._show([reason, reason]))
-        self.finished.connect(self._job.cancel)
+        self.finished.connect(self._job.leave)
         self._job.start()
 
     def _show(self, found: object) -> None:
