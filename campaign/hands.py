@@ -188,7 +188,7 @@ class Hands:
         seed = self.dice.choice(self.files)
         path = seed
         if self.dice.random() < 0.4:
-            path = seed.with_name(f"hurt{seed.suffix}")
+            path = self.files[-1].with_name(f"hurt{seed.suffix}")  # never beside the demo
             path.write_bytes(damaged(seed.read_bytes(), seed.suffix, self.dice))
         self.done.append(f"open {path.name}")
         self.window.document.open(path)
