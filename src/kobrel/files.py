@@ -1,5 +1,6 @@
 """Files: read only if they are plain files within bounds, and written whole or not at all."""
 
+import contextlib
 import csv
 import io
 import json
@@ -201,12 +202,9 @@ def flush_folder(folder: Path) -> None:
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
     except OSError:
         return
-    try:
+    with contextlib.suppress(OSError):
         os.fsync(handle)
-    except OSError:
-        pass
-    finally:
-        os.close(handle)
+    os.close(handle)
 
 
 def _version(path: Path, number: int) -> Path:

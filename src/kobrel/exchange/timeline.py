@@ -17,6 +17,7 @@ from kobrel.plan.sequence.shots import Listed
 from kobrel.stage.read.probe import require_opens
 
 OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
+_MOST_NAME = _MOST_TEXT = 200  # characters kept of a name and of a library's complaint
 
 
 def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
@@ -46,7 +47,7 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
         whole = otio.adapters.read_from_file(str(path), **rate)
         clips = _clips(whole)
     except Exception as error:  # adapters raise whatever their formats make them
-        why = " ".join(str(error).split())[:200]
+        why = " ".join(str(error).split())[:_MOST_TEXT]
         raise ExchangeError(f"this list of shots cannot be read: {why}", file=path) from None
     if len(clips) > MOST_SHOTS:
         raise ExchangeError(f"it has {len(clips)} clips; up to {MOST_SHOTS} become shots.", file=path)
@@ -139,7 +140,7 @@ def _listed(clip: Any, taken: Collection[str]) -> Listed | None:
         handles = max(0, min(before, after))
     cues = tuple(_cue(marker, rate) for marker in clip.markers)
     return Listed(
-        unused(clip.name.strip()[:200] or "Shot", taken), first, last, rate, min(handles, 10_000), cues
+        unused(clip.name.strip()[:_MOST_NAME] or "Shot", taken), first, last, rate, min(handles, 10_000), cues
     )
 
 
@@ -147,7 +148,9 @@ def _cue(marker: Any, rate: float) -> Cue:
     at = marker.marked_range
     first, count = round(at.start_time.rescaled_to(rate).value), round(at.duration.rescaled_to(rate).value)
     return Cue(
-        name=marker.name.strip()[:200] or "Cue", first=first, last=first + count - 1 if count > 1 else None
+        name=marker.name.strip()[:_MOST_NAME] or "Cue",
+        first=first,
+        last=first + count - 1 if count > 1 else None,
     )
 
 
