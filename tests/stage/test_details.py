@@ -1,5 +1,7 @@
 """Details of the stage that a small change would spoil without a crash."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from pxr import Gf, Usd, UsdGeom
@@ -8,7 +10,7 @@ from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene, Texture
-from kobrel.stage.stage import Place, Stage
+from kobrel.stage.stage import Place, Setting, Stage
 from tests.conftest import box_at
 from tests.stage.gltf_files import GltfFile
 
@@ -17,8 +19,6 @@ FACES = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
 
 
 def stage_of(*nodes):
-    from pathlib import Path
-
     return Stage([("s", Scene(Path("s"), nodes))])
 
 
@@ -39,8 +39,6 @@ def test_a_ray_sees_the_place_of_the_picture_that_it_meets(turn):
 
 
 def test_what_is_hidden_takes_what_lies_below_it_along():
-    from pathlib import Path
-
     from kobrel.stage.piece import _hidden_nodes
 
     nodes = (Node("/a"), Node("/a/b", 0), Node("/a/b/c", 1), Node("/d"))
@@ -61,6 +59,15 @@ def test_faces_of_what_is_placed_aslant_are_told_as_they_stand():
     met = stage.pick(1, (1.0, 0.5, 5.0), (0, 0, -1))
     assert met.place == Place("s", "/sheet")
     np.testing.assert_allclose(met.along, 5.0 + np.tan(a) * 1.0, atol=1e-5)
+
+
+def test_faces_of_a_scene_that_is_placed_turned_are_lit_as_they_stand():
+    """The second of two scenes, each with several nodes that are merged into one."""
+    turned = np.array([[0, 0, 1, 0], [0, 1, 0, 0], [-1, 0, 0, 0], [0, 0, 0, 1.0]])
+    scene = Scene(Path("s"), (Node("/a", mesh=Mesh(CORNERS, FACES)), box_at((0, 9, 0), name="/b")))
+    stage = Stage([Setting("one", scene), Setting("two", scene, turned)])
+    faces = stage.snapshot(1).normal_matrices[1::2]
+    np.testing.assert_allclose(faces, [np.eye(3), np.eye(3), turned[:3, :3], turned[:3, :3]], atol=1e-6)
 
 
 @pytest.mark.parametrize("frame", [1.0, 2.5, 4.0, 6.2, 9.0, 12.0])
@@ -123,8 +130,6 @@ def test_the_extent_of_a_stage_holds_all_its_frames(moving_scene):
 
 
 def test_a_transform_with_one_odd_number_takes_its_mesh_out():
-    from pathlib import Path
-
     from kobrel.stage.read.gate import let_in
 
     odd = np.eye(4)
@@ -135,8 +140,6 @@ def test_a_transform_with_one_odd_number_takes_its_mesh_out():
 
 def test_each_of_several_scenes_has_its_own_surfaces(looking_at):
     """Two scenes side by side, the first with two surfaces: the second's is not the first's."""
-    from pathlib import Path
-
     from kobrel.picture.service import Request, finished
     from kobrel.plan.measure.camera import camera_at
     from kobrel.plan.model import Light

@@ -134,6 +134,17 @@ def test_skins_agree_with_usds_own_query(tmp_path, seed, rigid):
         np.testing.assert_allclose(few, found[[4, 29]], atol=1e-5 * np.ptp(wanted))
 
 
+def test_weights_of_a_skin_that_do_not_add_up_to_one_count_by_their_share(tmp_path):
+    stage = skinned_stage(tmp_path / "s.usda", 1, extra=False)
+    whole = load_scene(tmp_path / "s.usda")
+    weights = UsdSkel.BindingAPI(stage.GetPrimAtPath("/Body/skin")).GetJointWeightsAttr()
+    weights.Set((3.0 * np.asarray(weights.Get())).tolist())
+    stage.Export(str(tmp_path / "thrice.usda"))
+    thrice = load_scene(tmp_path / "thrice.usda")
+    one, other = (scene.nodes[scene.find("/Body/skin")].mesh.deformation for scene in (whole, thrice))
+    np.testing.assert_allclose(other.points(5.0), one.points(5.0), atol=1e-5)
+
+
 def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
     stage = new_stage(tmp_path / "b.usda")
     UsdSkel.Root.Define(stage, "/Body")
