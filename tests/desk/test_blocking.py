@@ -44,7 +44,7 @@ def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
 
     # A ground, from the keyboard alone.
     button = window.cards[1].stand_ins.kinds["ground"]
-    button.setFocus()
+    button.setFocus(Qt.FocusReason.TabFocusReason)
     user.key(Qt.Key.Key_Space, widget=button)
     user.key(Qt.Key.Key_Return, widget=button)
     assert [s.kind for s in session.plan.stand_ins] == ["ground"]

@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from kobrel.desk.toolkit.scales import DioptreScale
-from kobrel.desk.toolkit.spread import rows_of, spread
+from kobrel.desk.toolkit.spread import spread
 from kobrel.optics.units import METRES, Measure, measure
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import SubjectTarget
@@ -545,6 +545,3 @@ def test_boxes_spread_as_little_as_they_must():
     assert spread([20, 60], [10, 10], 0, 100) == [20, 60]
     assert spread([50, 50], [20, 20], 0, 100) == [40, 60]
     assert spread([1, 2, 99], [10, 10, 10], 0, 100) == [5, 15, 95]
-    assert rows_of([40, 40, 40], 100, 2) == [[0, 2], [1]]
-    assert rows_of([40, 40], 100, 2) == [[0, 1]]
-    assert rows_of([90, 90, 90], 100, 2) is None

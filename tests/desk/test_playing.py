@@ -32,7 +32,9 @@ def filled(screening, which=0):
 
 
 def page_of(user, name):
-    card = user.window.cards[5]
+    number = 6 if name == "Play" else 5
+    user.window.session.show_card(number)
+    card = user.window.cards[number]
     card.show_page(name)
     return card.pages[name]
 
@@ -311,7 +313,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
     assert glass != chosen
     user.key(Qt.Key.Key_5)
     QApplication.processEvents()
-    assert window.cards[5].play.isVisible()
+    assert window.cards[6].play.isVisible()
     assert views.sizes() == chosen
     page_of(user, "Marks")
     QApplication.processEvents()

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.cards.deck import SHOTS
 from kobrel.desk.chart import layers
 from kobrel.desk.chart.view import PullChart
 from kobrel.exchange.timeline import write_list
@@ -27,6 +28,10 @@ def user(demo_user):
 
 
 def page_of(user, name):
+    if name == "Shots":
+        user.key(Qt.Key.Key_F2)
+        return user.window.cards[SHOTS]
+    user.window.session.show_card(5)
     card = user.window.cards[5]
     card.show_page(name)
     return card.pages[name]
@@ -52,7 +57,7 @@ def test_shots_are_doubled_dragged_renamed_and_deleted(user):
     user.key(Qt.Key.Key_Down, ALT, column)
     assert names(session) == ["01", "02 2", "02", "03", "04"]
     user.key(Qt.Key.Key_F2)
-    page = window.cards[5].pages["Shots"]
+    page = window.cards[SHOTS]
     assert page.isVisible()
     user.type(page.title, "insert")
     assert session.shot.name == "insert"

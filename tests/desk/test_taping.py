@@ -361,6 +361,8 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     user.rest()
     assert pixel(barrel, barrel.scale().px(near), barrel.line_y - 3) != before
 
+    session.show_card(5)
+    user.rest()
     plain = chart.grab().toImage()
     plan, _ = edit.add_tape(session.plan, "Far", CameraEnd(), far)
     session.edit("tape", plan)

@@ -121,6 +121,8 @@ class DrawingService:
         self._pending: Request | None = None
         self._sketches: deque[tuple[Request, Callable[[Drawn], None]]] = deque()
         self._spare: Callable[[], Spare | None] | None = None
+        self._spot: tuple[Request, Callable[[Drawn], None]] | None = None
+        self._spot_film: Film | None = None
         self._closing = False
         self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
         self._current: _Work | None = None
@@ -138,6 +140,18 @@ class DrawingService:
         """Want a small picture when there is time."""
         with self._wake:
             self._sketches.append((request, done))
+            self._wake.notify()
+
+    def look(self, request: Request | None, done: Callable[[Drawn], None] = lambda _drawn: None) -> None:
+        """Want a spot of the picture refined before all else, or none any more.
+
+        Parameters
+        ----------
+        done : told the spot's pictures
+        """
+        with self._wake:
+            self._spot = None if request is None else (request, done)
+            self._spot_film = None
             self._wake.notify()
 
     def drop_sketches(self) -> None:
@@ -186,7 +200,14 @@ class DrawingService:
     def _wait(self) -> bool:
         """Sleep until there is something to do; False to end."""
         with self._wake:
-            while not (self._closing or self._pending or self._sketches or self._spare or self._unfinished()):
+            while not (
+                self._closing
+                or self._pending
+                or self._sketches
+                or self._spare
+                or self._spot
+                or self._unfinished()
+            ):
                 self._wake.wait()
             return not self._closing
 
@@ -197,8 +218,11 @@ class DrawingService:
     def _step(self) -> None:
         with self._wake:
             request, self._pending = self._pending, None
+            spot, film = self._spot, self._spot_film
         if request is not None:
             self._begin(request)
+        elif spot is not None:
+            self._look(*spot, film)
         elif self._sketches and (
             self._current is None or self._current.film.passes >= 1 or not self._unfinished()
         ):
@@ -211,6 +235,19 @@ class DrawingService:
         elif self._unfinished():
             assert self._current is not None
             self._expose(self._current)
+
+    def _look(self, request: Request, done: Callable[[Drawn], None], film: Film | None) -> None:
+        """One more pass of the spot."""
+        film = film or Film(self._view(request))
+        film.expose(lambda: self._stop() or self._spot is None)
+        pixels = for_screen(request, film.picture())
+        done(Drawn(request, pixels, film.passes, np.empty((0, 0), np.float32)))
+        with self._wake:
+            if self._spot is None or self._spot[0] is not request:
+                return
+            self._spot_film = film
+            if film.passes >= request.passes:
+                self._spot = self._spot_film = None
 
     def _current_passes(self) -> int:
         return self._current.film.passes if self._current is not None else 0

@@ -22,7 +22,7 @@ from kobrel.session import settings as keys
 from kobrel.session.evented import Field
 from kobrel.session.settings import Settings
 from kobrel.session.state import SightReport, State
-from kobrel.session.tools import Below, Room, Tool, Wanted
+from kobrel.session.tools import Below, Tool, Wanted
 from kobrel.session.undo import History, Step
 from kobrel.stage.stage import Pick, Place, Stage
 
@@ -74,7 +74,6 @@ class Session(State):
     also_marked: Field[frozenset[float]] = Field(frozenset())
     card = Field(3)
     below: Field[Below] = Field("")
-    room: Field[Room] = Field("")
     stop_steps: Field[StopSteps] = Field("free")
     subject_order = Field("")
     thrown = Field(False)
@@ -158,10 +157,6 @@ class Session(State):
     def show_below(self, what: Below) -> None:
         """Show something else in the chart's room, or the chart."""
         self._set(below=what)
-
-    def give_room(self, what: Room) -> None:
-        """Give something more room, or nothing any more."""
-        self._set(room=what)
 
     def show_card(self, card: int) -> None:
         """Turn to a card."""

@@ -108,10 +108,18 @@ MEMORY_PERCENT = Setting("memory_percent", 25)
 THEME = Setting("theme", "dark")
 GEOMETRY = Setting("window/geometry", "")
 CARD = Setting("window/card", 3)
+FLAGS = Setting("picture/flags", "short")
 PAGE = Setting("page/", "")
 """The page that a card was left at, by card."""
-ROOM_DOWN, ROOM_ACROSS = Setting("room/", ""), Setting("across/", "")
+ROOM_DOWN, ROOM_ACROSS, ROOM_BELOW = (
+    Setting("room/down/", ""), Setting("room/across/", ""), Setting("room/below/", ""),
+)  # fmt: skip
 """How a card shares the room, by card: states of splitters."""
+BARREL_SLIM = Setting("room/barrel/", False)
+"""Whether the Barrel is folded to a line, by card."""
+
+# New plans
+NEW_UNIT, NEW_FPS = Setting("new/unit", "m"), Setting("new/fps", 24)
 
 # Work
 STOP_STEPS = Setting("stop_steps", "free")

@@ -1,4 +1,4 @@
-"""Tools, and what is given room: what a click means, and what is seen."""
+"""Tools: what a click means; and what stands in the chart's room."""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -9,8 +9,6 @@ from kobrel.plan.model import End, StandInKind
 Below = Literal["", "maps", "discs", "mask", "strip"]
 """What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, or the strip
 across shots."""
-Room = Literal["", "picture"]
-"""What is given more room than the card alone would: nothing, or the picture."""
 Wanted = Literal["play", "movie", "shot", "files", "arrival"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
 for changing, or to read files that the plan names."""

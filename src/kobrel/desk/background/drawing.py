@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from kobrel.errors import PlanError
 from kobrel.memo import Changed
-from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Shot
 from kobrel.session.session import Session
 
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from kobrel.picture.service import DrawingService, Spare
 
 
+SPOT_PASSES = 256
 _SKETCH_S, _BETWEEN_MS = 0.02, 20
 
 
@@ -28,6 +29,7 @@ class Drawing(QObject):
     Signals
     -------
     drawn : a :class:`kobrel.picture.service.Drawn`
+    looked : a :class:`kobrel.picture.service.Drawn` of the spot under the loupe
     sketched : a shot's name and its small picture
     noted : what takes long, or ""
     failed : what went wrong
@@ -35,6 +37,7 @@ class Drawing(QObject):
     """
 
     drawn = Signal(object)
+    looked = Signal(object)
     sketched = Signal(str, object)
     noted = Signal(str)
     failed = Signal(str)
@@ -82,6 +85,21 @@ class Drawing(QObject):
         plan = session.plan
         request = Request(session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish)
         service.ask(request)
+
+    def look(self, camera: Camera | None) -> None:
+        """Want what a camera sees of a spot of the picture refined at once, or nothing any more."""
+        session, service = self._session, self._service
+        if service is None:
+            return
+        if camera is None:
+            service.look(None)
+            return
+        from kobrel.picture.service import Request
+
+        size = camera.width_px, camera.height_px
+        plan = session.plan
+        request = Request(session.stage, camera, session.frame, plan.light, *size, passes=SPOT_PASSES)
+        service.look(request, self.looked.emit)
 
     def fill(self, source: "Callable[[], Spare | None] | None") -> None:
         """Use time to spare for pictures asked for one by one."""

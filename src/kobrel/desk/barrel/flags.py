@@ -1,17 +1,17 @@
 """Flags of the subjects over the Barrel: where they stand, so that none covers another."""
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF
 
 from kobrel.desk.toolkit.paint import PEG_RADIUS, text_width
 from kobrel.desk.toolkit.scales import DioptreScale
-from kobrel.desk.toolkit.spread import rows_of, spread
+from kobrel.desk.toolkit.spread import spread
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
 MARGIN = 26
-_TWO_ROWS_Y, _ONE_ROW_Y = (32.0, 50.0), (42.0,)
 
 
 class Flag(NamedTuple):
@@ -24,34 +24,53 @@ class Flag(NamedTuple):
     distance_m: float
 
 
-def flags_of(session: Session, now: Now, scale: DioptreScale, width: float) -> list[Flag]:
-    """Flags of the subjects before the camera, in a Barrel so wide. Where there is no room for their
-    words they are pegs alone.
+def flags_of(
+    session: Session,
+    now: Now,
+    scale: DioptreScale,
+    ends: tuple[float, float],
+    y: float,
+    worded: bool,
+) -> list[Flag]:
+    """Flags of the subjects before the camera, in one row.
+
+    Where there is no room for their words they are pegs alone; where there is none for all pegs, those
+    nearest to the focus are left.
+
+    Parameters
+    ----------
+    ends : where the scale begins and ends, pixels
+    y : middle of the row
+    worded : with names and distances where there is room
     """
     found = []
     for row, number in enumerate(now.survey.subjects):
         distance = float(now.survey.focus_distance_m[row, now.row])
         subject = now.plan.subject(number)
         ahead = now.survey.sight.axial_m[row, now.row] > 0
-        if ahead and subject and MARGIN - 12 <= scale.px(distance) <= width - MARGIN + 12:
+        if ahead and subject and ends[0] - 12 <= scale.px(distance) <= ends[1] + 12:
             found.append((distance, row, subject.name))
+    left, right = ends[0] - 16.0, ends[1] + 16.0
+    most = int((right - left) / (2 * PEG_RADIUS + 2))
+    if len(found) > most:
+        focus = scale.px(float(now.camera.focus_m))
+        found = sorted(found, key=lambda each: abs(scale.px(each[0]) - focus))[:most]
     found.sort()
-    left, right = MARGIN - 16.0, width - MARGIN + 16.0
-    for words in (lambda name, d: f"{name} {session.length(d)}", lambda name, d: name, lambda name, d: ""):
+    kinds: list[Callable[[str, float], str]] = [lambda name, d: ""]
+    if worded:
+        kinds = [lambda name, d: f"{name} {session.length(d)}", lambda name, d: name, *kinds]
+    for words in kinds:
         texts = [words(name, distance) for distance, _row, name in found]
         widths = [2 * PEG_RADIUS + (text_width(text, 11) + 16 if text else 2) for text in texts]
-        rows = rows_of(widths, right - left, len(_TWO_ROWS_Y))
-        if rows is not None:
+        if sum(widths) <= right - left:
             break
-    else:
-        rows = [list(range(first, len(found), 2)) for first in range(2)]
+    wanted = [
+        scale.px(d) - PEG_RADIUS + width / 2 for (d, _row, _name), width in zip(found, widths, strict=True)
+    ]
     flags: list[Flag] = []
-    for y, members in zip(_ONE_ROW_Y if len(rows) == 1 else _TWO_ROWS_Y, rows, strict=False):
-        middles = spread(
-            [scale.px(found[i][0]) - PEG_RADIUS + widths[i] / 2 for i in members],
-            [widths[i] for i in members], left, right,
-        )  # fmt: skip
-        for i, middle in zip(members, middles, strict=True):
-            box = QRectF(middle - widths[i] / 2, y - PEG_RADIUS, widths[i] - 4, 2 * PEG_RADIUS)
-            flags.append(Flag(found[i][1], QPointF(box.left() + PEG_RADIUS, y), box, texts[i], found[i][0]))
+    for (distance, row, _name), text, width, middle in zip(
+        found, texts, widths, spread(wanted, widths, left, right), strict=True
+    ):
+        box = QRectF(middle - width / 2, y - PEG_RADIUS, width - 4, 2 * PEG_RADIUS)
+        flags.append(Flag(row, QPointF(box.left() + PEG_RADIUS, y), box, text, distance))
     return flags

@@ -47,12 +47,16 @@ from kobrel.session.state import AT_FRAME, Now
 _SNAP_PX = 4
 _GRAB_PX = 7
 _STOP_GAP_PX = 17
+_CLEAR_PX = 10
+_BAND, _SLIM_BAND = 25.0, 13.0
+_HEIGHT, _SLIM_HEIGHT = 140, 56
+_READING = 84.0
+"""Room at the left of a slim Barrel, where the focus is written."""
 _OUT_M = 0.1
 _MOST_ZOOM = 200.0
 _HINT = (
-    "Drag the brass index to refocus, an end of the band to change the stop.\n"
-    "Click a peg to focus on it. Wheel moves the focus, with Shift finely. Arrow keys too.\n"
-    "Ctrl and wheel, + and - zoom about the focus, 0 shows all again."
+    "Drag the brass index: focus; an end of the band: stop. Click a peg: focus on it. Wheel: focus, with "
+    "Shift finely, with Ctrl zoom. B folds it."
 )
 
 
@@ -105,6 +109,7 @@ class Barrel(Panel):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Barrel, distance scale of the lens", _HINT, parent)
         self._zoom = 1.0
+        self.slim = False
         self._still: DioptreScale | None = None
         self._depth: NDArray[np.float32] | None = None
         self._fringe = Memo[Fringe]()
@@ -112,7 +117,13 @@ class Barrel(Panel):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 158)
+        return QSize(600, _SLIM_HEIGHT if self.slim else _HEIGHT)
+
+    def show_slim(self, on: bool) -> None:
+        """Fold to a line with the scale, the pegs and the focus, or unfold."""
+        self.slim = on
+        self.updateGeometry()
+        self.update()
 
     def show_depth(self, depth: NDArray[np.float32], sharp_part: float) -> None:
         """Take the picture's depth, metres, for the fringe, and how much of it is sharp, 0 to 1."""
@@ -130,7 +141,7 @@ class Barrel(Panel):
         if self._still is not None and self.gesture is not None:
             return self._still
         nearest = now.survey.nearest_of_interest_m
-        whole = DioptreScale(nearest, MARGIN, self.width() - MARGIN - 4)
+        whole = DioptreScale(nearest, self.left, self.width() - MARGIN - 4)
         return whole if self._zoom == 1.0 else whole.zoomed(self._zoom, float(now.camera.focus_m))
 
     def zoom(self, by: float) -> None:
@@ -149,12 +160,27 @@ class Barrel(Panel):
     @property
     def line_y(self) -> float:
         """Height of the engraved line."""
-        return self.height() - 46.0
+        return self.height() - (19.0 if self.slim else 46.0)
+
+    @property
+    def left(self) -> float:
+        """Where the scale begins."""
+        return MARGIN + (_READING if self.slim else 0.0)
+
+    @property
+    def _band(self) -> float:
+        """Height of the band over the line."""
+        return _SLIM_BAND if self.slim else _BAND
 
     def flags(self) -> list[Flag]:
         """Flags of the subjects before the camera."""
         now = self._session.now
-        return flags_of(self._session, now, self._scale(now), self.width()) if now else []
+        if now is None:
+            return []
+        row = 12.0 if self.slim else 40.0
+        return flags_of(
+            self._session, now, self._scale(now), (self.left, self.width() - MARGIN), row, not self.slim
+        )
 
     def peg_places(self) -> list[tuple[int, QPointF, float]]:
         """Pegs of the subjects before the camera: (row, centre, distance)."""
@@ -169,38 +195,40 @@ class Barrel(Panel):
         answer = briefing.stop_range(session)
         said = self._reading(answer)
         room = self.width() - 100 - text_width(said, 12)
-        painter = self.begin(note if text_width(note, 12) < room else "")
-        draw_text(painter, QPointF(self.width() - 12, 18), said, theme().sharp, 12, "right")
-        y = self.line_y
+        painter = self.begin("" if self.slim or text_width(note, 12) >= room else note)
+        if not self.slim:
+            draw_text(painter, QPointF(self.width() - 12, 18), said, theme().sharp, 12, "right")
+        y, band, start = self.line_y, self._band, self.left - 10
         near, far = (float(limit) for limit in camera.limits_m)
-        left, right = max(scale.px(near), MARGIN - 10), scale.px(far)
+        left, right = max(scale.px(near), start), scale.px(far)
         focus = scale.px(float(camera.focus_m))
-        self._paint_fringe(painter, scale, (left, right))
-        painter.fillRect(QRectF(MARGIN - 10, y - 25, left - MARGIN + 10, 25), hatch(near=True))
-        painter.fillRect(QRectF(right, y - 25, self.width() - MARGIN + 10 - right, 25), hatch(near=False))
-        painter.fillRect(QRectF(left, y - 25, right - left, 25), faded(theme().sharp, 0.30))
+        end = self.width() - MARGIN + 10
+        painter.fillRect(QRectF(start, y - band, left - start, band), hatch(near=True))
+        painter.fillRect(QRectF(right, y - band, end - right, band), hatch(near=False))
+        painter.fillRect(QRectF(left, y - band, right - left, band), faded(theme().sharp, 0.30))
         painter.setPen(QPen(theme().line, 1))
-        painter.drawLine(QPointF(MARGIN - 10, y), QPointF(self.width() - MARGIN + 10, y))
-        sign = self._hyperfocal_px(scale, camera)
-        for metres, label in scale.ticks(session.unit, 36):
-            x = scale.px(metres)
-            painter.setPen(QPen(theme().text, 1.4))
-            painter.drawLine(QPointF(x, y), QPointF(x, y + 8))
-            if label != "∞" and sign is not None and abs(x - sign) < 22:
-                continue
-            draw_text(painter, QPointF(x, y + 22), label, theme().text, 12, "centre")
-        draw_limit(painter, left, y - 26, y, near=True)
-        draw_limit(painter, right, y - 26, y, near=False)
-        self._paint_engraved(painter, scale, camera)
+        painter.drawLine(QPointF(start, y), QPointF(end, y))
+        self._paint_ticks(painter, scale, camera)
+        draw_limit(painter, left, y - band - 1, y, near=True)
+        draw_limit(painter, right, y - band - 1, y, near=False)
+        flags = self.flags()
+        if not self.slim:
+            self._paint_fringe(painter, scale, (left, right))
+            lines = [left, right, focus, *(scale.px(flag.distance_m) for flag in flags)]
+            self._paint_engraved(painter, scale, camera, lines)
         self._paint_tapes(painter, scale, camera)
-        self._paint_flags(painter, now, scale)
-        self._paint_brief(painter, scale, camera, answer)
+        self._paint_flags(painter, now, scale, flags)
+        if not self.slim:
+            self._paint_brief(painter, scale, camera, answer)
         painter.setPen(QPen(theme().focus, 2))
-        painter.drawLine(QPointF(focus, y - 30), QPointF(focus, y))
-        draw_wedge(painter, QPointF(focus, y - 26))
+        painter.drawLine(QPointF(focus, y - band), QPointF(focus, y))
+        draw_wedge(painter, QPointF(focus, y if self.slim else y - band - 1))
         text = session.length(float(camera.focus_m))
-        edge = min(max(focus, MARGIN + 20), self.width() - MARGIN - 20)
-        self._paint_focus_text(painter, QPointF(edge, y - 40), text)
+        if self.slim:
+            draw_text(painter, QPointF(10, 40), text, theme().focus, 14, bold=True)
+        else:
+            edge = min(max(focus, MARGIN + 20), self.width() - MARGIN - 20)
+            self._paint_focus_text(painter, QPointF(edge, y - 34), text)
         if self.hasFocus():
             painter.setPen(QPen(theme().line, 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -222,9 +250,23 @@ class Barrel(Panel):
             said.append("brief: cannot be met here")
         return "    ".join(said)
 
-    def _paint_engraved(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
+    def _paint_ticks(self, painter: QPainter, scale: DioptreScale, camera: Camera) -> None:
+        """The engraved distances, clear of the hyperfocal sign."""
+        y, sign = self.line_y, None if self.slim else self._hyperfocal_px(scale, camera)
+        for metres, label in scale.ticks(self._session.unit, 36):
+            x = scale.px(metres)
+            painter.setPen(QPen(theme().text, 1.4))
+            painter.drawLine(QPointF(x, y), QPointF(x, y + (4 if self.slim else 8)))
+            if label == "∞" or sign is None or abs(x - sign) >= 22:
+                draw_text(
+                    painter, QPointF(x, y + (15 if self.slim else 22)), label, theme().text, 12, "centre"
+                )
+
+    def _paint_engraved(
+        self, painter: QPainter, scale: DioptreScale, camera: Camera, lines: list[float]
+    ) -> None:
         """Limits of every full stop about the focus, those of wide stops where there is room; and
-        the hyperfocal sign.
+        the hyperfocal sign. Numbers keep clear of lines.
         """
         if camera.projection == "orthographic":
             return
@@ -242,7 +284,8 @@ class Barrel(Panel):
                 at[side] = x
                 painter.setPen(QPen(quiet, 1))
                 painter.drawLine(QPointF(x, y - 25), QPointF(x, y - 18))
-                draw_text(painter, QPointF(x, y - 6), f"{stop:g}", quiet, 11, "centre")
+                if all(abs(x - line) > _CLEAR_PX for line in lines):
+                    draw_text(painter, QPointF(x, y - 6), f"{stop:g}", quiet, 11, "centre")
         sign = self._hyperfocal_px(scale, camera)
         if sign is not None:
             painter.setPen(QPen(theme().text, 1.4))
@@ -261,10 +304,10 @@ class Barrel(Panel):
             return None
         return min(x, scale.px(math.inf) - 20.0)
 
-    def _paint_flags(self, painter: QPainter, now: Now, scale: DioptreScale) -> None:
+    def _paint_flags(self, painter: QPainter, now: Now, scale: DioptreScale, flags: list[Flag]) -> None:
         """Depths and leaders first, then the flags over them."""
         session, numbers = self._session, now.survey
-        y, flags = self.line_y, self.flags()
+        y = self.line_y
         for flag in flags:
             colour = subject_colour(numbers, flag.row, session.row)
             subject = session.plan.subject(numbers.subjects[flag.row])
@@ -277,7 +320,7 @@ class Barrel(Panel):
                     QPointF(scale.px(flag.distance_m + subject.half_depth_m), y - 3),
                 )
             painter.setPen(QPen(colour, 1.4))
-            painter.drawPolyline([QPointF(x, y), QPointF(x, y - 27), flag.peg])
+            painter.drawPolyline([QPointF(x, y), QPointF(x, y - self._band - 2), flag.peg])
         for flag in flags:
             colour = subject_colour(numbers, flag.row, session.row)
             if flag.text:
@@ -327,12 +370,12 @@ class Barrel(Panel):
         for tape in self._session.plan.tapes:
             numbers = taping.numbers_of(self._session, tape)
             distance = focus_distance(camera, numbers.end[0]) if numbers else math.nan
-            if distance > 0 and scale.px(distance) > MARGIN - 10:
+            if distance > 0 and scale.px(distance) > self.left - 10:
                 chosen = self._session.selected_tape == tape.name
                 colour = theme().focus if chosen else theme().text
                 painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
                 x = scale.px(distance)
-                painter.drawLine(QPointF(x, self.line_y - 25), QPointF(x, self.line_y + 8))
+                painter.drawLine(QPointF(x, self.line_y - self._band), QPointF(x, self.line_y + 8))
 
     def _paint_fringe(self, painter: QPainter, scale: DioptreScale, sharp: tuple[float, float]) -> None:
         """How much of the picture lies at each distance: columns beneath the scale, ivory where
@@ -389,7 +432,9 @@ class Barrel(Panel):
         near, far = (scale.px(float(limit)) for limit in camera.limits_m)
         to_index = abs(at.x() - scale.px(float(camera.focus_m)))
         for part, x in (("near", near), ("far", far)):
-            if abs(at.x() - x) <= _GRAB_PX and (abs(at.x() - x) < to_index or at.y() > self.line_y - 14):
+            if abs(at.x() - x) <= _GRAB_PX and (
+                abs(at.x() - x) < to_index or at.y() > self.line_y - self._band / 2
+            ):
                 return part
         return "focus"
 

@@ -26,7 +26,7 @@ from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
 from kobrel.desk.toolkit.theme import font
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
-from kobrel.session.tools import Below, Room
+from kobrel.session.tools import Below
 
 _STEP_PX, _FINE_PX = 5.0, 20.0
 T = TypeVar("T")
@@ -51,7 +51,6 @@ class Card(QWidget, Generic[T]):
     """What stands in the chart's room while the card is seen."""
     needs_subject = True
     """Whether it cannot be used while there is nothing in work."""
-    room: Room = ""
     """What is given more room while the card is seen."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -102,15 +101,11 @@ class Card(QWidget, Generic[T]):
     def showEvent(self, event: object) -> None:
         if self.below:
             self.session.show_below(self.below)
-        if self.room:
-            self.session.give_room(self.room)
         self.refresh()
 
     def hideEvent(self, event: object) -> None:
         if self.below:
             self.session.show_below("")
-        if self.room:
-            self.session.give_room("")
 
     # Binding
 

@@ -15,12 +15,14 @@ _LOAD_MS = 400
 _MODULES = [
     f"kobrel.desk.cards.{module}"
     for module in (
-        "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "pull.shots",
-        "pull.card", "block.scenes", "block.stand_ins", "block.card",
+        "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "shots",
+        "pull.card", "proof.card", "block.scenes", "block.stand_ins", "block.card",
     )
 ]  # fmt: skip
 """In the order in which they are loaded while nothing else is to be done."""
-NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull"}
+NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof"}
+SHOTS = 0
+"""The card of the column of shots, which has no tab."""
 
 
 class Deck(QStackedWidget):
@@ -52,7 +54,7 @@ class Deck(QStackedWidget):
         return self._cards[key]
 
     def __contains__(self, key: object) -> bool:
-        return key in NAMES
+        return key in NAMES or key == SHOTS
 
     def values(self) -> Iterator[Card]:
         """All cards."""
@@ -85,9 +87,17 @@ class Deck(QStackedWidget):
             from kobrel.desk.cards.iris.card import IrisCard
 
             return IrisCard(session)
-        from kobrel.desk.cards.pull.card import PullCard
+        if key == 5:
+            from kobrel.desk.cards.pull.card import PullCard
 
-        return PullCard(session, self._screening)
+            return PullCard(session, self._screening)
+        if key == SHOTS:
+            from kobrel.desk.cards.shots import ShotsCard
+
+            return ShotsCard(session)
+        from kobrel.desk.cards.proof.card import ProofCard
+
+        return ProofCard(session, self._screening)
 
     def _add(self, key: int, card: Card) -> None:
         scroll = QScrollArea()

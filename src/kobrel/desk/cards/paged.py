@@ -95,6 +95,11 @@ class PagedCard(SessionCard):
             page.setVisible(page is wanted)
         self.session.settings.put(settings.PAGE, name, self.name)
 
+    @property
+    def shown(self) -> str:
+        """Name of the page that is seen."""
+        return list(self.pages)[self._choice.checkedId()]
+
     def show_page(self, name: str) -> None:
         """Turn to a page."""
         number = list(self.pages).index(name)

@@ -54,12 +54,8 @@ from kobrel.session.tools import Tool
 
 _RING = 6.0
 _HINT = (
-    "Drag to scrub. Drag a ring to move its mark in time and distance; it snaps to subjects.\n"
-    "Double-click sets a mark. Right-click a mark or key for its ease. Delete removes the chosen marks.\n"
-    "Shift and drag from one line to another draws a pull. Ctrl and click chooses several marks; drag "
-    "them together, with Alt apart; Ctrl+C and Ctrl+V copy them to the frame. Marks snap to subjects, other "
-    "marks, cues and the frame, unless Alt is held. Diamonds are keys of the stop (hollow) and the "
-    "focal length: drag them, and the small rings of an own ease."
+    "Drag: scrub; a ring: its mark in time and distance. Double-click: a mark. Right-click: eases. "
+    "Shift and drag from line to line: a pull. Ctrl and click: several marks."
 )
 
 

@@ -7,9 +7,11 @@ the way the camera does.
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.toolkit.labels import Labels
+from kobrel.desk.toolkit.paint import PEG_RADIUS
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.memo import Memo
 from kobrel.optics import projection
@@ -155,6 +157,11 @@ class FlatView(Panel):
             for row in range(len(points))
             if ahead[row] and not np.isnan(points[row]).any()
         ]
+
+    def pegs(self) -> list[tuple[int, QPointF, QPointF]]:
+        """Pegs of the subjects, none over another: row of the survey, the peg's middle, and its point."""
+        room = Labels(QRectF(self.rect()).adjusted(2, 30, -2, -2))
+        return [(row, room.put_on(at, PEG_RADIUS), at) for row, at in self.subject_places()]
 
     @property
     def _camera(self) -> Camera:

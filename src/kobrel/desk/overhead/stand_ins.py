@@ -8,7 +8,8 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from kobrel.desk.overhead.geometry import Array, FlatView
 from kobrel.desk.toolkit.gesture import Drag, Keys
-from kobrel.desk.toolkit.paint import draw_text, hull, xy
+from kobrel.desk.toolkit.labels import Labels
+from kobrel.desk.toolkit.paint import hull, label_at, xy
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.model import StandIn
 from kobrel.plan.space.stand_ins import scene_of
@@ -104,12 +105,12 @@ class StandIns:
 
     # Painting
 
-    def paint(self, painter: QPainter) -> None:
+    def paint(self, painter: QPainter, labels: Labels) -> None:
         """All stand-ins, with the chosen one's handles."""
         for stand_in in self._session.plan.stand_ins:
-            self._paint_one(painter, stand_in)
+            self._paint_one(painter, stand_in, labels)
 
-    def _paint_one(self, painter: QPainter, stand_in: StandIn) -> None:
+    def _paint_one(self, painter: QPainter, stand_in: StandIn, labels: Labels) -> None:
         outline = self._outline(stand_in)
         if outline.count() < 2:
             return
@@ -122,11 +123,13 @@ class StandIns:
         if not chosen:
             return
         box = outline.boundingRect()
-        label = QPointF(min(max(box.center().x(), 40), self._view.width() - 40), box.bottom() + 14)
-        draw_text(painter, label, stand_in.name, colour, 11, "centre", bold=True)
+        handles = self.handles()
+        labels.take_points((at for _name, at in handles), HANDLE_PX + 2)
+        foot = QPointF(box.center().x(), min(max(box.bottom(), 40.0), self._view.height() - 24.0))
+        label_at(painter, labels, foot, stand_in.name, colour, bold=True)
         painter.setBrush(theme().base)
         painter.setPen(QPen(colour, 1.6))
-        for name, at in self.handles():
+        for name, at in handles:
             if name == "turn":
                 painter.drawEllipse(at, HANDLE_PX, HANDLE_PX)
             else:

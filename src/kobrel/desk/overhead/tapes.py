@@ -3,12 +3,13 @@
 import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from kobrel.desk.overhead.geometry import Array, FlatView
 from kobrel.desk.toolkit.gesture import Drag, Keys
-from kobrel.desk.toolkit.paint import PEG_RADIUS, draw_label, xy
+from kobrel.desk.toolkit.labels import Labels
+from kobrel.desk.toolkit.paint import PEG_RADIUS, label_at, xy
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.tapes import Miss, TapeNumbers, miss
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandInAnchor, SubjectEnd, Tape
@@ -69,12 +70,12 @@ class Tapes:
 
     # Painting
 
-    def paint(self, painter: QPainter) -> None:
+    def paint(self, painter: QPainter, labels: Labels) -> None:
         """All tapes, with what their ends miss."""
         for tape, numbers in self.measured():
-            self._paint_one(painter, tape, numbers)
+            self._paint_one(painter, tape, numbers, labels)
 
-    def _paint_one(self, painter: QPainter, tape: Tape, numbers: TapeNumbers) -> None:
+    def _paint_one(self, painter: QPainter, tape: Tape, numbers: TapeNumbers, labels: Labels) -> None:
         chosen = self._session.selected_tape == tape.name
         colour = theme().focus if chosen else theme().text
         start, end = self._view.where(numbers.start[0]), self._view.where(numbers.end[0])
@@ -86,10 +87,8 @@ class Tapes:
             painter.drawEllipse(at, 3.5, 3.5)
         middle = (start + end) / 2
         text = self._session.length(float(numbers.straight_m[0]))
-        left = 66 if self._view.mode == "Overhead" else 8  # where the limits are written
-        room = QRectF(left, 48, self._view.width() - left - 44, self._view.height() - 64)
-        if room.contains(middle):
-            draw_label(painter, middle + QPointF(8, -5), text, colour, bold=chosen)
+        if self._view.rect().contains(middle.toPoint()):
+            label_at(painter, labels, middle, text, colour, bold=chosen)
         for point, off in self.misses(tape, numbers):
             at, touch = self._view.where(point), self._view.where(off.pick.point)
             painter.setPen(QPen(theme().wrong, 1.4, Qt.PenStyle.DotLine))
@@ -99,7 +98,7 @@ class Tapes:
             painter.drawEllipse(at, 7, 7)
             if math.dist(xy(at), xy(touch)) > 3:
                 note = f"off {self._session.length(off.gap_m)}"
-                draw_label(painter, at + QPointF(10, 18), note, theme().wrong, bold=True)
+                label_at(painter, labels, at, note, theme().wrong, bold=True)
 
     # What an end is on
 
@@ -107,7 +106,7 @@ class Tapes:
         """A subject, the camera, or a stand-in's point that the pointer is near."""
         session, view = self._session, self._view
         numbers = session.survey
-        for row, place in view.subject_places():
+        for row, place, _point in view.pegs():
             if numbers and math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2:
                 return SubjectEnd(number=numbers.subjects[row])
         lens = math.dist(xy(view.place(0, 0)), xy(at)) <= 10

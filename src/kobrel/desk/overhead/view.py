@@ -13,6 +13,7 @@ from kobrel.desk.overhead.geometry import MODES, Array, FlatView
 from kobrel.desk.overhead.stand_ins import StandIns
 from kobrel.desk.overhead.tapes import Tapes
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
+from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
     PEG_RADIUS,
     draw_free_point,
@@ -20,6 +21,7 @@ from kobrel.desk.toolkit.paint import (
     draw_text,
     hull,
     subject_colour,
+    text_width,
     xy,
 )
 from kobrel.desk.toolkit.theme import faded, font, theme
@@ -37,8 +39,8 @@ from kobrel.session.state import AT_FRAME, Now
 BLOCK = 1
 _GRAB_PX = 6
 _HINT = (
-    "Click a peg to focus on it, drag the brass line to refocus. Drag stand-ins, their handles and the ends "
-    "of tapes. Wheel zooms, right button drags the view, double-click brings it back."
+    "Click a peg: focus on it. Drag the brass line: focus. Drag stand-ins, handles, ends of tapes. "
+    "Wheel zooms, right button moves the view, double-click brings it back."
 )
 _MODE_HINTS = {
     "Overhead": "Look from above", "Side": "Look from the side", "Front": "Look as the camera does",
@@ -124,12 +126,21 @@ class Overhead(FlatView):
             self._paint_frame(painter, camera)
         else:
             self._paint_surfaces(painter, camera)
-        self.stand_ins.paint(painter)
-        self.tapes.paint(painter)
-        for row, at in self.subject_places():
+        labels, pegs = Labels(QRectF(self.rect()).adjusted(3, 30, -3, -3)), self.pegs()
+        labels.take_points((at for _row, at, _point in pegs), PEG_RADIUS + 1)
+        if self.mode != "Front":
+            self._paint_limits(painter, camera, labels)
+        self.stand_ins.paint(painter, labels)
+        self.tapes.paint(painter, labels)
+        for row, at, spot in pegs:
             gone = bool(numbers.state[row, now.row] == GONE)
             colour = subject_colour(numbers, row, now.row)
             self._paint_extent(painter, now, row, colour)
+            if at != spot:
+                painter.setPen(QPen(colour, 1.4))
+                painter.drawLine(spot, at)
+                painter.setBrush(colour)
+                painter.drawEllipse(spot, 2.2, 2.2)
             draw_peg(painter, at, numbers.subjects[row], colour, gone)
         for point in pulling.free_points(self._session):
             draw_free_point(painter, self.where(point))
@@ -187,18 +198,10 @@ class Overhead(FlatView):
             painter.drawLine(self.beside_axis(near, 0), self.beside_axis(across, along))
         nearest, far = (float(limit) for limit in camera.limits_m)
         self._paint_band(painter, camera, edges, nearest, min(far, far_end))
-        labels = []
-        shown = (
-            (nearest, theme().nearer, 1.6), (far, theme().farther, 1.6),
-            (float(camera.focus_m), theme().focus, 2.0),
-        )  # fmt: skip
-        texts = self._session.lengths(distance for distance, _, _ in shown)
-        for text, (distance, colour, width) in zip(texts, shown, strict=True):
+        for distance, colour, width in _surfaces(camera):
             if distance < far_end:
                 painter.setPen(QPen(colour, width))
                 painter.drawPolyline(QPolygonF(self._surface(camera, edges, distance)))
-                labels.append((self.beside_axis(0, distance), text, colour))
-        self._paint_labels(painter, labels)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme().text)
         tail = (
@@ -262,18 +265,22 @@ class Overhead(FlatView):
         outline = self._surface(camera, edges, near) + self._surface(camera, edges, far)[::-1]
         painter.drawPolygon(QPolygonF(outline))
 
-    def _paint_labels(self, painter: QPainter, labels: list[tuple[QPointF, str, QColor]]) -> None:
-        """Distances at the left edge, in Side at the upper one, pushed apart where they would touch."""
-        last = -1e9
-        if self.mode == "Side":
-            for at, text, colour in sorted(labels, key=lambda label: label[0].x()):
-                box = draw_text(painter, QPointF(max(at.x() + 3, last + 8), 43), text, colour, 11, bold=True)
-                last = box.right()
-            return
-        for at, text, colour in sorted(labels, key=lambda label: label[0].y()):
-            y = max(at.y() - 4, last + 14)
-            draw_text(painter, QPointF(8, y), text, colour, 11, bold=True)
-            last = y
+    def _paint_limits(self, painter: QPainter, camera: Camera, labels: Labels) -> None:
+        """Distances of the near, focus and far surfaces: at the left edge, in Side at the upper one."""
+        surfaces = _surfaces(camera)
+        for text, (distance, colour, _width) in zip(
+            self._session.lengths(distance for distance, _, _ in surfaces), surfaces, strict=True
+        ):
+            at, wide = self.beside_axis(0, distance), text_width(text, 11, True)
+            if not self.rect().contains(at.toPoint()):
+                continue
+            rows = [QPointF(at.x() + 3, 43 + 14 * row) for row in range(3)] if self.mode == "Side" else [
+                QPointF(8, at.y() - 4 + shift) for shift in (0, 14, -14, 28, -28)
+            ]  # fmt: skip
+            for place in rows:
+                if labels.put_here(QRectF(place.x() - 2, place.y() - 12, wide + 4, 14)):
+                    draw_text(painter, place, text, colour, 11, bold=True)
+                    break
 
     # Mouse, wheel and keys
 
@@ -297,8 +304,7 @@ class Overhead(FlatView):
         if (end := self.tapes.drag(at)) is not None:
             return end
         on_peg = next(
-            (row for row, place in self.subject_places() if math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2),
-            None,
+            (row for row, place, _at in self.pegs() if math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2), None
         )
         # While blocking, a stand-in goes before the peg of a subject on it; otherwise the peg does.
         stand_in = self.stand_ins.at(at) if on_peg is None or session.card == BLOCK else None
@@ -356,6 +362,13 @@ class Overhead(FlatView):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.zoom_to(self._zoom * 1.15 ** (event.angleDelta().y() / 120.0))
+
+
+def _surfaces(camera: Camera) -> tuple[tuple[float, QColor, float], ...]:
+    """Distances of the near, far and focus surfaces, with the colour and width of their lines."""
+    near, far = (float(limit) for limit in camera.limits_m)
+    focus = float(camera.focus_m)
+    return (near, theme().nearer, 1.6), (far, theme().farther, 1.6), (focus, theme().focus, 2.0)
 
 
 def _round_length(metres: float, unit: Measure) -> str:

@@ -22,7 +22,7 @@ class PairView(QWidget):
         self.setMinimumSize(240, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Two ways of the shot, side by side")
-        self.setToolTip("The shot as it is, and what was chosen to be seen beside it. Space plays both.")
+        self.setStatusTip("The shot as it is, and what was chosen to be seen beside it. Space plays both.")
         self.status = ""
         session.watch(("frame", *NUMBERS, "dragging"), self.update)
         screening.changed.connect(self.update)

@@ -18,29 +18,38 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk.picture.flags import Flags
 from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
+from kobrel.desk.picture.loupe import Loupe
 from kobrel.desk.picture.pointing import Pointing, Probed
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
+from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
     draw_free_point,
-    draw_label,
     draw_text,
-    subject_colour,
+    label_at,
     text_width,
+    xy,
 )
 from kobrel.desk.toolkit.panel import follow
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE
+from kobrel.plan.model import Shot
 from kobrel.session.commands import pulling, taping, walking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
-_MOST_FLAGS = 30
-"""Subjects with a flag; those beyond have their peg alone."""
 _PEG_GRAB_PX = 11
 _PROBE_SECONDS = 0.015
+_HINT = (
+    "Click a thing: a subject. Click a peg, or hold D and click: focus there. L: loupe. "
+    "Right button walks about, with Shift aside; the wheel walks nearer."
+)
+_FRAMES = 30
+MARGIN = 6
+"""Surround at each side of the whole picture, pixels."""
 _WALK_RAD_PX = 0.006
 _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
@@ -78,6 +87,24 @@ class _Walk(Drag):
             self._view.menu_at(at).popup(self._view.mapToGlobal(at).toPoint())
 
 
+class _Scrub(Drag):
+    """Shows the frame under the pointer, along the line of frames."""
+
+    def __init__(self, session: Session, view: "PictureView") -> None:
+        super().__init__(session)
+        self._view = view
+
+    def begin(self, at: QPointF) -> None:
+        super().begin(at)
+        self.move(at, Keys.NoModifier)
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        line, shot = self._view.frames_rect(), self.session.shot
+        if shot is not None:
+            part = (at.x() - line.left()) / max(line.width(), 1.0)
+            self.session.show_frame(shot.first + part * (shot.last - shot.first))
+
+
 class PictureView(GestureWidget):
     """See the module.
 
@@ -98,16 +125,17 @@ class PictureView(GestureWidget):
         self._last_probe = 0.0
         self.focus_key_held = False
         self._pointing = Pointing(session)
+        self.flags = Flags(session, self.update)
+        self.loupe = Loupe(session, self)
+        self.loupe.moved.connect(self.update)
         self._probed: tuple[QPointF, Probed] | None = None
-        self.ready = False
+        self.ready = self.alone = False
         self.setMinimumSize(240, 150)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture through the lens")
-        self.setToolTip(
-            "Click a thing to make it a subject. Click a peg, or hold D and click anywhere, to focus there.\n"
-            "Drag with the right button to walk around, with Shift aside; the wheel walks nearer."
-        )
+        self.setStatusTip(_HINT)
+        self.setAccessibleDescription(_HINT)
         session.watch(AT_FRAME, self._tell_scale)
         follow(session, self, _DEPENDS, first=lambda: self.gesture is not None)
 
@@ -120,7 +148,11 @@ class PictureView(GestureWidget):
         """Where the whole picture stands: as large as fits, with a margin for its surround."""
         camera = self._session.camera
         aspect = camera.whole.aspect if camera else 16 / 9
-        room = QRectF(self.rect()).adjusted(6, 6, -6, -6)
+        room = QRectF(self.rect())
+        if self.alone:
+            room.setBottom(room.bottom() - _FRAMES)
+        else:
+            room.adjust(MARGIN, MARGIN, -MARGIN, -MARGIN)
         width = min(room.width(), room.height() * aspect)
         height = width / aspect
         left, top = room.center().x() - width / 2, room.center().y() - height / 2
@@ -132,6 +164,10 @@ class PictureView(GestureWidget):
         if camera is None or camera.gate_mm is None:
             return whole
         return middle(whole, *camera.whole.inner)
+
+    def frames_rect(self) -> QRectF:
+        """The line of frames below a picture that stands alone."""
+        return QRectF(24, self.height() - _FRAMES, self.width() - 48, _FRAMES)
 
     def _gate_rect(self) -> QRectF:
         """Where the sensor ends."""
@@ -180,6 +216,11 @@ class PictureView(GestureWidget):
         x, y = bend((at.x() - middle.x()) / half, (at.y() - middle.y()) / tall, half / tall, percent)
         return QPointF(middle.x() + float(x) * half, middle.y() + float(y) * tall)
 
+    def show_alone(self, on: bool) -> None:
+        """Leave no margin, and show a line of frames to scrub along."""
+        self.alone = on
+        self.update()
+
     # Pictures from the drawing
 
     def show_image(self, image: QImage, status: str) -> None:
@@ -220,75 +261,64 @@ class PictureView(GestureWidget):
         if box != self.whole_rect():
             paint_crop(painter, self.whole_rect(), box, self._gate_rect())
         paint_guides(painter, box, self._session.plan.guides)
+        labels = Labels(box.adjusted(3, 3, -3, -3))
+        self._paint_remarks(painter, box, labels)
         now = self._session.now
         if now is not None:
-            self._paint_tapes(painter, box, now)
-            self._paint_pegs(painter, box, now)
+            ends = self._paint_tapes(painter, box, now)
+            self.flags.paint(painter, now, self.peg_places(), labels)
             self._paint_free_points(painter, box, now)
+            self._paint_lengths(painter, ends, labels)
             self._paint_probe(painter, box)
-        if self._session.walk is not None:
-            self._paint_banner(painter, box, _WALKING)
-        elif self._session.thrown_px:
-            way = "before" if self._session.throw_px < 0 else "behind"
-            text = f"All thrown out of focus by {abs(self._session.throw_px):g} px, as {way} it."
-            self._paint_banner(painter, box, f"{text}  O brings it back.")
-        if self.status:
-            width = text_width(self.status, 12)
-            painter.fillRect(QRectF(box.left(), box.bottom() - 24, width + 18, 24), faded(theme().base, 0.62))
-            draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self.status, theme().text, 12)
-        finish = self._session.plan.finish
-        marks = ["glow"] * (finish.glow > 0) + ["distortion"] * (finish.bend_percent != 0)
-        if marks:
-            text = f"view only: {', '.join(marks)}"
-            width = text_width(text, 12) + 18
-            painter.fillRect(
-                QRectF(box.right() - width, box.bottom() - 24, width, 24), faded(theme().base, 0.62)
-            )
-            draw_text(painter, QPointF(box.right() - 9, box.bottom() - 8), text, theme().focus, 12, "right")
+        if self.alone and self._session.shot is not None:
+            self._paint_frames(painter, self._session.shot)
+        self.loupe.paint(painter, box)
         if self._session.problem:
             draw_text(
                 painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, theme().wrong, 13
             )
 
-    def _paint_pegs(self, painter: QPainter, box: QRectF, now: Now) -> None:
-        """Stems and pegs first, then all flags, so that no stem runs through a flag."""
-        session, numbers = self._session, now.survey
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        report = session.sight_report if session.walk is None else None
-        flags: list[tuple[QRectF, int, str, str, QColor]] = []
-        for row, at in sorted(self.peg_places(), key=lambda place: place[1].y()):
-            subject = session.plan.subject(numbers.subjects[row])
-            if subject is None:
-                continue
-            colour = subject_colour(numbers, row, session.row)
-            title = f"{subject.number} {subject.name}"
-            distance = session.length(float(numbers.focus_distance_m[row, session.row]))
-            text = f"{distance}   {float(numbers.sight.blur_px[row, session.row]):.1f} px"
-            hidden = report is not None and bool(report.lines.hidden[row, now.row])
-            text += "   hidden" if hidden else ""
-            if len(flags) < _MOST_FLAGS or session.selected_subject == subject.number:
-                flag = self._place_flag(box, at, (title, text), [taken for taken, *_ in flags])
-                flags.append((flag, row, title, text, colour))
-                self._paint_stem(painter, at, flag, colour)
-            painter.setBrush(theme().base if hidden else colour)
-            painter.setPen(QPen(colour if hidden else theme().base, 1.2))
-            painter.drawEllipse(at, 4, 4)
-        for flag, row, title, text, colour in flags:
-            chosen = session.selected_subject == numbers.subjects[row]
-            painter.setPen(QPen(colour, 2.4 if chosen else 1.4))
-            painter.setBrush(faded(theme().base, 0.88))
-            painter.drawRoundedRect(flag, 3, 3)
-            draw_text(painter, flag.topLeft() + QPointF(7, 15), title, colour, 12, bold=True)
-            draw_text(painter, flag.topLeft() + QPointF(7, 30), text, colour, 12)
+    def _paint_frames(self, painter: QPainter, shot: Shot) -> None:
+        """The line of frames, with its marks and the frame that is shown."""
+        line, session = self.frames_rect(), self._session
+        middle, span = line.center().y(), max(shot.last - shot.first, 1)
 
-    def _paint_stem(self, painter: QPainter, at: QPointF, flag: QRectF, colour: QColor) -> None:
-        foot = QPointF(
-            min(max(at.x(), flag.left() + 7), flag.right() - 7),
-            flag.bottom() if flag.top() < at.y() else flag.top(),
-        )
-        for pen in (QPen(faded(theme().base, 0.8), 3.4), QPen(colour, 1.6)):
-            painter.setPen(pen)
-            painter.drawLine(at, foot)
+        def x_of(frame: float) -> float:
+            return line.left() + (frame - shot.first) / span * line.width()
+
+        painter.setPen(QPen(theme().line, 2))
+        painter.drawLine(QPointF(line.left(), middle), QPointF(line.right(), middle))
+        painter.setPen(QPen(theme().focus, 1.6))
+        painter.setBrush(theme().surround)
+        for mark in shot.marks:
+            painter.drawEllipse(QPointF(x_of(mark.frame), middle), 4, 4)
+        painter.setBrush(theme().focus)
+        painter.drawEllipse(QPointF(x_of(session.frame), middle), 5, 5)
+        label = QPointF(min(max(x_of(session.frame), 30), self.width() - 30), middle - 8)
+        draw_text(painter, label, f"{session.frame:g}", theme().text, 12, "centre", bold=True)
+
+    def _paint_remarks(self, painter: QPainter, box: QRectF, labels: Labels) -> None:
+        """What state the picture is in, along its edges."""
+        session, finish = self._session, self._session.plan.finish
+        if session.walk is not None:
+            labels.take(self._paint_banner(painter, box, _WALKING))
+        elif session.thrown_px:
+            way = "before" if session.throw_px < 0 else "behind"
+            text = f"All thrown out of focus by {abs(session.throw_px):g} px, as {way} it."
+            labels.take(self._paint_banner(painter, box, f"{text}  O brings it back."))
+        if self.status:
+            room = QRectF(box.left(), box.bottom() - 24, text_width(self.status, 12) + 18, 24)
+            painter.fillRect(room, faded(theme().base, 0.62))
+            draw_text(painter, QPointF(box.left() + 9, box.bottom() - 8), self.status, theme().text, 12)
+            labels.take(room)
+        marks = ["glow"] * (finish.glow > 0) + ["distortion"] * (finish.bend_percent != 0)
+        if marks:
+            text = f"view only: {', '.join(marks)}"
+            width = text_width(text, 12) + 18
+            room = QRectF(box.right() - width, box.bottom() - 24, width, 24)
+            painter.fillRect(room, faded(theme().base, 0.62))
+            draw_text(painter, QPointF(box.right() - 9, box.bottom() - 8), text, theme().focus, 12, "right")
+            labels.take(room)
 
     def _paint_free_points(self, painter: QPainter, box: QRectF, now: Now) -> None:
         """Points that marks are on, without a subject."""
@@ -297,28 +327,17 @@ class PictureView(GestureWidget):
             if bool(sight.in_frame):
                 draw_free_point(painter, self._shown(box, sight.x_px, sight.y_px))
 
-    def _place_flag(self, box: QRectF, at: QPointF, lines: tuple[str, str], taken: list[QRectF]) -> QRectF:
-        """Room for a flag above its peg, or wherever near it is free."""
-        widths = [text_width(line, 12, bold) for line, bold in zip(lines, (True, False), strict=True)]
-        width = max(112.0, max(widths) + 16)
-        left = min(max(at.x() - 22, box.left() + 4), box.right() - width - 4)
-        tries = [at.y() - 62 - 40 * i for i in range(5)] + [at.y() + 26 + 40 * i for i in range(5)]
-        for top in tries:
-            flag = QRectF(left, top, width, 37)
-            inside = box.top() + 2 <= top and flag.bottom() <= box.bottom() - 2
-            if inside and not any(flag.intersects(other) for other in taken):
-                return flag
-        return QRectF(left, min(max(tries[0], box.top() + 2), box.bottom() - 40), width, 37)
-
-    def _paint_banner(self, painter: QPainter, box: QRectF, text: str) -> None:
-        painter.fillRect(QRectF(box.left(), box.top(), box.width(), 26), faded(theme().base, 0.72))
+    @staticmethod
+    def _paint_banner(painter: QPainter, box: QRectF, text: str) -> QRectF:
+        room = QRectF(box.left(), box.top(), box.width(), 26)
+        painter.fillRect(room, faded(theme().base, 0.72))
         draw_text(painter, QPointF(box.left() + 9, box.top() + 18), text, theme().focus, 13, bold=True)
+        return room
 
-    def _paint_tapes(self, painter: QPainter, box: QRectF, now: Now) -> None:
-        """Tapes whose ends are before the camera."""
+    def _paint_tapes(self, painter: QPainter, box: QRectF, now: Now) -> list[tuple[QPointF, str, QColor]]:
+        """Tapes whose ends are before the camera; where in the picture they end, with their lengths."""
         session, camera = self._session, now.camera
-        if not now.plan.tapes:
-            return
+        ends: list[tuple[QPointF, str, QColor]] = []
         painter.save()
         painter.setClipRect(box)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -341,9 +360,15 @@ class PictureView(GestureWidget):
             for at in places:
                 painter.drawEllipse(at, 3.5, 3.5)
             if places and box.contains(places[-1]):
-                text = session.length(float(numbers.straight_m[0]))
-                draw_label(painter, places[-1] + QPointF(10, 17), text, colour, bold=True)
+                ends.append((places[-1], session.length(float(numbers.straight_m[0])), colour))
         painter.restore()
+        return ends
+
+    @staticmethod
+    def _paint_lengths(painter: QPainter, ends: list[tuple[QPointF, str, QColor]], labels: Labels) -> None:
+        """Lengths of tapes at their ends, where there is room."""
+        for at, text, colour in ends:
+            label_at(painter, labels, at, text, colour, bold=True)
 
     def _paint_probe(self, painter: QPainter, box: QRectF) -> None:
         """The probe's reading beside the pointer, while it is in hand."""
@@ -370,6 +395,8 @@ class PictureView(GestureWidget):
         at, now = event.position(), self._session.now
         if event.button() == Qt.MouseButton.RightButton:
             return _Walk(self, self._session, at)
+        if self.alone and self.frames_rect().contains(at) and event.button() == Qt.MouseButton.LeftButton:
+            return _Scrub(self._session, self)
         if event.button() == Qt.MouseButton.LeftButton and now is not None:
             self._click(now, at)
         return None
@@ -394,6 +421,9 @@ class PictureView(GestureWidget):
 
     def hover(self, event: QMouseEvent) -> None:
         at, moment = event.position(), time.monotonic()
+        self.loupe.point(at, self.frame_rect())
+        if self.loupe.held:
+            self.update()
         if moment - self._last_probe < _PROBE_SECONDS:
             return
         self._last_probe = moment
@@ -401,8 +431,19 @@ class PictureView(GestureWidget):
         self.setCursor(Qt.CursorShape.CrossCursor if probed else Qt.CursorShape.ArrowCursor)
         self.probed.emit(self._pointing.words(probed) if probed else "")
         self._probed = (at, probed) if probed else None
+        self._point_at(at)
         tool = self._session.tool
         if tool is not None and tool.does == "probe":
+            self.update()
+
+    def _point_at(self, at: QPointF) -> None:
+        """The peg under the pointer has its whole flag."""
+        now = self._session.now
+        places = self.peg_places() if now is not None else []
+        near = [row for row, place in places if math.dist(xy(place), xy(at)) <= _PEG_GRAB_PX]
+        pointed = now.survey.subjects[near[0]] if now is not None and near else None
+        if pointed != self.flags.pointed:
+            self.flags.pointed = pointed
             self.update()
 
     def menu_at(self, at: QPointF) -> QMenu:

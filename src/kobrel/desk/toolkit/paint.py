@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 from shiboken6 import Shiboken
 
+from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.theme import DARK, faded, font, theme
 from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
@@ -171,6 +172,15 @@ def polyline(painter: QPainter, x: NDArray[np.float64], y: NDArray[np.float64]) 
         if run.size() == 1:
             painter.drawPoint(run.at(0))
         painter.drawPolyline(run)
+
+
+def label_at(
+    painter: QPainter, labels: Labels, at: QPointF, text: str, colour: QColor, bold: bool = False
+) -> None:
+    """A small text near a point, if there is room for it."""
+    box = labels.put(at, text_width(text, 12, bold) + 8, 18)
+    if box is not None:
+        draw_label(painter, box.bottomLeft() + QPointF(4, -4), text, colour, bold)
 
 
 def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: bool = False) -> None:

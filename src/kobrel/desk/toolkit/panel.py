@@ -55,7 +55,7 @@ class Panel(GestureWidget):
     Parameters
     ----------
     spoken : what it is, for assistive technology
-    hint : what can be done in it, for its tooltip
+    hint : what can be done in it, for the bottom line
     """
 
     title = ""
@@ -71,7 +71,8 @@ class Panel(GestureWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(spoken)
-        self.setToolTip(hint)
+        self.setStatusTip(hint)
+        self.setAccessibleDescription(hint)
         follow(session, self, self.depends, self.order, self._comes_first)
 
     def _comes_first(self) -> bool:

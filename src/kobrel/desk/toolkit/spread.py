@@ -26,12 +26,3 @@ def spread(wanted: Sequence[float], widths: Sequence[float], left: float, right:
     most = right - sum(widths)
     starts = [max(min(mean, most), left) for mean, count in groups for _ in range(count)]
     return [start + offset for start, offset in zip(starts, offsets, strict=True)]
-
-
-def rows_of(widths: Sequence[float], room: float, most: int) -> list[list[int]] | None:
-    """Boxes dealt out in turn over as few rows as have room for them; None if there are too many."""
-    for count in range(1, most + 1):
-        rows = [list(range(first, len(widths), count)) for first in range(count)]
-        if all(sum(widths[i] for i in row) <= room for row in rows):
-            return rows
-    return None

@@ -63,9 +63,9 @@ class ShotsColumn(GestureWidget):
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
-        self.setToolTip(
-            "Click a shot to work on it; up and down keys step through them, with Alt they move it.\n"
-            "Drag a shot to another place. Double-click or F2 for its name and frames; right-click for more."
+        self.setStatusTip(
+            "Click a shot to work on it, drag it to another place; up and down keys too, with Alt it moves. "
+            "Right-click for more."
         )
         follow(session, self, (*NUMBERS, "dragging", "theme"), order=4)
 

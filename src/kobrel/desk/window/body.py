@@ -1,20 +1,21 @@
 """What stands between the window's heading and its bottom line: shots, views, cards and tabs."""
 
 from functools import cached_property
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.barrel.view import Barrel
-from kobrel.desk.cards.deck import NAMES, Deck
+from kobrel.desk.cards.deck import NAMES, SHOTS, Deck
 from kobrel.desk.chart.view import PullChart
 from kobrel.desk.overhead.view import Overhead
 from kobrel.desk.picture.pair import PairView
-from kobrel.desk.picture.view import PictureView
-from kobrel.desk.views.shots import ShotsColumn
+from kobrel.desk.picture.view import MARGIN, PictureView
+from kobrel.desk.toolkit.folding import FoldSplitter
+from kobrel.desk.views.shots import THUMBNAIL, ShotsColumn
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.desk.window.tabs import TabEdge
@@ -31,16 +32,35 @@ if TYPE_CHECKING:
 
 _View = TypeVar("_View", bound=QWidget)
 
-# How a card shares the room: picture : chart in height, picture : overhead in width.
-_ROOM = {
-    1: ((80, 20), (64, 36)), 2: ((80, 20), (64, 36)), 3: ((62, 38), (72, 28)), 4: ((62, 38), (78, 22)),
-    5: ((54, 46), (74, 26)),
+
+class _Room(NamedTuple):
+    """How a card shares the room until somebody shares it otherwise.
+
+    Parameters
+    ----------
+    below : percent of the height for what stands below Barrel
+    across : widths there of chart, Overhead and Side, in parts
+    beside : percent of the width for Overhead beside Picture, instead
+    slim : the Barrel is folded to a line
+    """
+
+    below: int
+    across: tuple[int, int, int]
+    beside: int = 0
+    slim: bool = True
+
+
+_ROOMS = {
+    1: _Room(34, (0, 50, 50)), 2: _Room(34, (0, 50, 50)), 3: _Room(25, (66, 34, 0), slim=False),
+    4: _Room(34, (72, 28, 0)), 5: _Room(43, (100, 0, 0), beside=25),
+    6: _Room(26, (100, 0, 0)), SHOTS: _Room(43, (100, 0, 0), beside=25),
 }  # fmt: skip
+_BARE = _Room(0, (100, 0, 0))
 _VIEW_BELOW: dict[Below, str] = {
     "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
 }  # fmt: skip
-_PICTURE_FIRST = ((74, 26), (78, 22))
 _TWO_VIEWS = (1, 2)
+_CHART, _OVERHEAD, _SIDE = range(3)
 
 
 class Body(QWidget):
@@ -49,8 +69,8 @@ class Body(QWidget):
     def __init__(self, session: Session, document: Document, files: SceneFiles, screening: Screening) -> None:
         super().__init__()
         self._session, self._screening = session, screening
-        self._shared = str(session.card)
-        self.bare = False
+        self._shared = ""
+        self.bare = self.alone = False
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
@@ -64,49 +84,54 @@ class Body(QWidget):
         self._shots_area.setFixedWidth(118)
         self._shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._edit_shots = QPushButton("Edit shots")
+        self._edit_shots.setToolTip("Names, frames and order of the shots (F2)")
+        self._edit_shots.clicked.connect(lambda: self._session.want("shot"))
+        self._left = QWidget()
+        left = QVBoxLayout(self._left)
+        left.setContentsMargins(0, 0, 0, 4)
+        left.addWidget(self._shots_area, 1)
+        self._edit_shots.setFixedWidth(THUMBNAIL[0] + 4)
+        left.addWidget(self._edit_shots, 0, Qt.AlignmentFlag.AlignHCenter)
         self._middle = QStackedWidget()
         self._middle.addWidget(self._views)
         self._middle.addWidget(self.welcome)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
-        line.addWidget(self._shots_area)
+        line.addWidget(self._left)
         line.addWidget(self._middle, 1)
         line.addWidget(self.cards)
         line.addWidget(self.tabs)
         self.show_card()
-        self._show_sides()
 
     def _build_views(self) -> None:
-        self._upper = QSplitter(Qt.Orientation.Horizontal)
-        self._beside = QSplitter(Qt.Orientation.Vertical)
-        self._beside.addWidget(self.overhead)
-        self._beside.addWidget(self.second)
         self._seen = QStackedWidget()
         self._seen.addWidget(self.picture)
         self.pair = PairView(self._session, self._screening)
         self._seen.addWidget(self.pair)
-        self._screening.changed.connect(self._show_seen)
+        self._upper = FoldSplitter(Qt.Orientation.Horizontal)
         self._upper.addWidget(self._seen)
-        self._upper.addWidget(self._beside)
+        self._upper.setCollapsible(0, False)
         above = QWidget()
         stack = QVBoxLayout(above)
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(8)
         stack.addWidget(self._upper, 1)
         stack.addWidget(self.barrel)
-        self._views = QSplitter(Qt.Orientation.Vertical)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self.chart)
+        self._lower = FoldSplitter(Qt.Orientation.Horizontal)
+        for view in (self._stack, self.overhead, self.second):
+            self._lower.addWidget(view)
+        self._views = FoldSplitter(Qt.Orientation.Vertical)
         self._views.addWidget(above)
-        self._lower = QStackedWidget()
-        self._lower.addWidget(self.chart)
         self._views.addWidget(self._lower)
+        self._views.setCollapsible(0, False)
+        self._screening.changed.connect(self._show_seen)
         self._session.watch({"below"}, self._show_lower)
-        self._session.watch({"room"}, self._share_anew)
         self._session.watch({"card"}, self.show_card)
         self._session.watch({"plan"}, self._show_sides)
-        for splitter in (self._upper, self._views, self._beside):
-            splitter.setHandleWidth(8)
-            splitter.setChildrenCollapsible(False)
 
     def _show_seen(self) -> None:
         """Picture, or two ways of the shot side by side."""
@@ -114,7 +139,7 @@ class Body(QWidget):
 
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
-        self._lower.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
+        self._stack.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
 
     @cached_property
     def maps(self) -> "Maps":
@@ -145,53 +170,110 @@ class Body(QWidget):
         return self._put_below(MaskView(self._session))
 
     def _put_below(self, view: _View) -> _View:
-        self._lower.addWidget(view)
+        self._stack.addWidget(view)
         return view
 
     def show_card(self) -> None:
         """Show the chosen card; how the room was shared until now is remembered."""
         self.keep_room()
         card = self._session.card
-        self.second.setVisible(card in _TWO_VIEWS)
         self.cards.turn_to(card)
         self.tabs.choose(card)
         self._share_room()
 
-    def _share_anew(self) -> None:
-        """Something is given more room than the card alone would, or not any more."""
-        self.keep_room()
-        self._share_room()
+    @property
+    def _room(self) -> _Room:
+        if self.bare:
+            return _BARE
+        return _ROOMS[self._session.card]
 
     def _share_room(self) -> None:
         """Share the room as it was under this card, or as the card's work needs it."""
-        kept, card = self._session.settings, self._session.card
-        self._shared = f"{card}{self._session.room}"
-        parts_of = _PICTURE_FIRST if self._session.room == "picture" else _ROOM[card]
-        for splitter, setting, size, parts in (
-            (self._views, settings.ROOM_DOWN, self._views.height(), parts_of[0]),
-            (self._upper, settings.ROOM_ACROSS, self._upper.width(), parts_of[1]),
+        kept, room = self._session.settings, self._room
+        self._shared = "bare" if self.bare else str(self._session.card)
+        if room.beside:
+            self._upper.addWidget(self.overhead)
+        else:
+            self._lower.insertWidget(_OVERHEAD, self.overhead)
+            self._lower.folds[1] = _OVERHEAD if room.across[_CHART] else _CHART
+        self._show_sides()
+        self.barrel.show_slim(
+            kept.get(settings.BARREL_SLIM, self._shared)
+            if kept.has(settings.BARREL_SLIM, self._shared)
+            else room.slim
+        )
+        for splitter, setting, sizes in (
+            (self._views, settings.ROOM_DOWN, self._heights),
+            (
+                self._upper,
+                settings.ROOM_ACROSS,
+                lambda: [100 - room.beside, room.beside][: self._upper.count()],
+            ),
+            (self._lower, settings.ROOM_BELOW, lambda: list(room.across)),
         ):
             state = kept.get(setting, self._shared)
             if not state or not splitter.restoreState(from_text(state)):
-                splitter.setSizes([max(size, 400) * part // 100 for part in parts])
+                parts = sizes()
+                size = max(
+                    splitter.width()
+                    if splitter.orientation() == Qt.Orientation.Horizontal
+                    else splitter.height(),
+                    400,
+                )
+                splitter.setSizes([size * part // max(sum(parts), 1) for part in parts])
+
+    def _heights(self) -> list[int]:
+        """Heights of what stands above and below: no more for Picture than its width can use."""
+        whole, width = max(self._views.height(), 400), max(self._views.width(), 400)
+        camera = self._session.camera
+        aspect = camera.whole.aspect if camera else 16 / 9
+        wide = width * (100 - self._room.beside) / 100 - 2 * MARGIN
+        most = int(wide / aspect) + 2 * MARGIN + self.barrel.sizeHint().height() + 8
+        above = min(whole * (100 - self._room.below) // 100, most)
+        return [above, whole - above]
 
     def keep_room(self) -> None:
         """Remember how the room is shared, under the card that it was shared for."""
-        if self.isVisible() and not self.bare:
+        if self.isVisible() and self._shared and not self.alone:
             kept = self._session.settings
-            kept.put(settings.ROOM_DOWN, to_text(self._views.saveState()), self._shared)
-            kept.put(settings.ROOM_ACROSS, to_text(self._upper.saveState()), self._shared)
+            for splitter, setting in (
+                (self._views, settings.ROOM_DOWN), (self._upper, settings.ROOM_ACROSS),
+                (self._lower, settings.ROOM_BELOW),
+            ):  # fmt: skip
+                kept.put(setting, to_text(splitter.saveState()), self._shared)
+            kept.put(settings.BARREL_SLIM, self.barrel.slim, self._shared)
 
     def toggle_bare(self) -> None:
         """Hide everything but Picture, Barrel and chart, and back."""
-        if not self.bare:
-            self.keep_room()
+        self.keep_room()
         self.bare = not self.bare
+        self._share_room()
+
+    def show_alone(self, on: bool) -> None:
+        """Show Picture and nothing else, or what was there before."""
+        self.keep_room()
+        self.alone = on
+        self.picture.show_alone(on)
         self._show_sides()
+
+    def fold(self, view: QWidget) -> None:
+        """Fold the Barrel to a line, or another view away; or bring it back."""
+        if view is self.barrel:
+            self.barrel.show_slim(not self.barrel.slim)
+        elif view is self._upper.widget(1):
+            self._upper.toggle(1)
+        elif view is self.overhead:
+            self._lower.toggle(_OVERHEAD)
+        else:
+            self._views.toggle(1)
 
     def _show_sides(self) -> None:
         """Show how to begin unless there is a plan, and what stands about unless it is bare."""
         full = bool(self._session.plan.shots)
         self._middle.setCurrentIndex(0 if full else 1)
-        for widget in (self._shots_area, self.cards, self.tabs, self._beside):
-            widget.setVisible(full and not self.bare)
+        for widget in (self._left, self.cards, self.tabs):
+            widget.setVisible(full and not self.bare and not self.alone)
+        self.overhead.setVisible(not self.bare and not self.alone)
+        self.second.setVisible(self._session.card in _TWO_VIEWS and not self.bare)
+        self.barrel.setVisible(not self.alone)
+        self._lower.setVisible(not self.alone)

@@ -15,6 +15,7 @@ from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
 from kobrel.files import reason, versions_of
+from kobrel.optics.units import UNIT_NAMES
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.session import settings
@@ -25,6 +26,8 @@ from kobrel.session.session import Session
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
+DEMO_PLACE = (1, 1049)
+"""Shot, counted from 0, and frame at which the demo opens: a rack, with lights out of focus."""
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
 _MOST_RECENT, _MOST_NAME = 8, 120
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
@@ -102,9 +105,11 @@ class Document(QObject):
         assert isinstance(opened, Opened)
         self.path = opened.path if opened.path != DEMO else None
         kept = place or self._session.settings.get(settings.PLACE, str(source))
-        shot, frame = kept if len(kept) == 2 else (0, None)
+        shot, frame = kept if len(kept) == 2 else DEMO_PLACE if opened.path == DEMO else (0, None)
         left = self._put_aside(opened.left)
-        self._session.show_plan(opened.plan, opened.stage, opened.library, shot, frame, opened.history)
+        fresh = opened.path is None and opened.history is None
+        plan = self._in_own_unit(opened.plan) if fresh else opened.plan
+        self._session.show_plan(plan, opened.stage, opened.library, shot, frame, opened.history)
         self._safe.begin(self.path, "" if source is None else str(source))
         self._saved_at = time.monotonic() if self.path else 0.0
         self._source = source
@@ -144,9 +149,16 @@ class Document(QObject):
         self.path = self._source = None
         self._saved_at = 0.0
         self._on_disk.follow(None)
-        self._session.show_plan(empty_plan(), Stage(), Library())
+        kept = self._session.settings
+        shot = empty_plan().shots[0].but(fps=float(kept.get(settings.NEW_FPS)))
+        self._session.show_plan(self._in_own_unit(empty_plan().but(shots=(shot,))), Stage(), Library())
         self._safe.begin(None, "")
         self.opened.emit([])
+
+    def _in_own_unit(self, plan: Plan) -> Plan:
+        """A new plan, in the unit that is preferred."""
+        unit = self._session.settings.get(settings.NEW_UNIT)
+        return plan.but(unit=unit) if unit in UNIT_NAMES else plan
 
     def open_demo(self) -> None:
         """Open the demo; it is saved under a name of the person's own."""

@@ -10,29 +10,17 @@ from PySide6.QtWidgets import QMenu, QMenuBar, QMessageBox
 from kobrel import __version__
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.toolkit.theme import THEMES
+from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.exports import Exports
 from kobrel.desk.window.picture_feed import PictureFeed
+from kobrel.desk.window.sheets.help import Help
 from kobrel.session.commands import pulling, shot_list, taping
 from kobrel.session.commands.focusing import set_mark, step_iris
 from kobrel.session.commands.walking import cameras_of_scenes, choose_camera, dolly, orbit, pan
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
-
-_KEYS_HELP = """Space plays
-Left and Right step a frame, with Shift ten
-D held and a click put the focus there
-M sets a mark
-[ and ] open and close the iris by a third of a stop
-V flips between this and the last picture, O throws everything out of focus and back
-1 to 5 turn to a card
-T starts a tape, F focuses on its end, P probes, C begins a tape at the camera
-Ctrl and arrow keys walk around, with Shift aside; Ctrl and plus or minus nearer or farther
-Enter makes this view the shot's camera, Esc goes back; Esc also cancels a drag
-F2 shows the shot's name and frames, Ctrl+D doubles it, Ctrl+M writes a movie
-Tab hides everything but Picture, Barrel and chart
-Wheel over the Barrel moves the focus, with Shift finely, with Ctrl zooms; + and - zoom, 0 shows all"""
 
 
 class Host(Protocol):
@@ -44,6 +32,7 @@ class Host(Protocol):
     bar: QMenuBar
     body: Body
     feed: PictureFeed
+    help: Help
 
     def add_action(
         self, text: str, keys: str | QKeySequence.StandardKey, work: Callable[[], object]
@@ -58,6 +47,9 @@ class Host(Protocol):
 
     def show_preferences(self) -> None:
         """Show what can be chosen for all plans."""
+
+    def toggle_alone(self) -> None:
+        """Show Picture alone, or everything again."""
 
     def close(self) -> bool:
         """Close the window."""
@@ -92,6 +84,12 @@ def build(host: Host) -> None:
     undo = host.add_action("Undo", keys.Undo, session.undo)
     redo = host.add_action("Redo", keys.Redo, session.redo)
     edit.addActions([undo, redo])
+    edit.addSeparator()
+    for text, standard, what in (
+        ("Cut", keys.Cut, "cut"), ("Copy", keys.Copy, "copy"), ("Paste", keys.Paste, "paste"),
+        ("Select all", keys.SelectAll, "selectAll"),
+    ):  # fmt: skip
+        edit.addAction(host.add_action(text, standard, partial(_edit, session, what)))
     session.watch({"history"}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
     edit.addSeparator()
@@ -153,6 +151,15 @@ def build(host: Host) -> None:
     view.addSeparator()
     view.addAction(host.add_action("Flip to the last picture", "V", host.feed.flip))
     view.addAction(host.add_action("Only Picture, Barrel and chart\tTab", "", host.body.toggle_bare))
+    view.addAction(host.add_action("Picture alone", "F11", host.toggle_alone))
+    view.addAction(host.add_action("Flags: short, whole, none", "N", host.body.picture.flags.turn))
+    for text, shortcut, folded in (
+        ("Fold or unfold the Barrel", "B", host.body.barrel),
+        ("Fold or unfold Overhead", "U", host.body.overhead),
+        ("Fold or unfold what stands below", "H", host.body.chart),
+    ):
+        view.addAction(host.add_action(text, shortcut, partial(host.body.fold, folded)))
+    view.addSeparator()
     view.addAction(
         host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.thrown))
     )
@@ -161,7 +168,9 @@ def build(host: Host) -> None:
         themes.addAction(host.add_action(f"{theme.capitalize()} room", "", partial(session.set_theme, theme)))
 
     about = host.bar.addMenu("&Help")
-    about.addAction(host.add_action("Keys", "F1", lambda: host.show_warning("Keys", [_KEYS_HELP])))
+    about.addAction(host.add_action("Guide", "F1", host.help.show))
+    about.addAction(host.add_action("Keys", "", partial(host.help.show, "Keys")))
+    about.addAction(host.add_action("What is this?", "Shift+F1", host.help.ask))
     about.addAction(host.add_action("About Kobrel", "", lambda: _about(host)))
 
 
@@ -170,6 +179,11 @@ def _show_history(session: Session, undo: QAction, redo: QAction) -> None:
     for action, word, step in ((undo, "Undo", session.history.last), (redo, "Redo", session.history.next)):
         action.setText(f"{word} {step.name}" if step else word)
         action.setEnabled(step is not None)
+
+
+def _edit(session: Session, what: str) -> None:
+    if told := editing.edit(what):
+        session.say(told)
 
 
 def _probe(session: Session) -> None:

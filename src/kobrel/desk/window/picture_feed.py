@@ -50,6 +50,9 @@ class PictureFeed(QObject):
         body.picture.resized.connect(self._asking.start)
         screening.changed.connect(self._show_held)
         drawing.drawn.connect(self._show_drawn)
+        drawing.looked.connect(self._show_spot)
+        body.picture.loupe.moved.connect(self._look)
+        session.watch(AT_FRAME, self._look)
         drawing.sketched.connect(self._show_sketch)
         drawing.noted.connect(body.picture.show_status)
         drawing.ready.connect(self._asking.start)
@@ -114,6 +117,18 @@ class PictureFeed(QObject):
         self._flipped = False
         self._body.picture.show_image(image, status)
         self._body.barrel.show_depth(drawn.depth, drawn.sharp_part)
+
+    def _look(self) -> None:
+        """Have the spot under the loupe drawn."""
+        camera = self._session.camera
+        self._drawing.look(self._body.picture.loupe.camera(camera) if camera is not None else None)
+
+    def _show_spot(self, drawn: object) -> None:
+        from kobrel.picture.service import Drawn
+
+        assert isinstance(drawn, Drawn)
+        self._body.picture.loupe.show(to_image(drawn.pixels), f"pass {drawn.passes}")
+        self._body.picture.update()
 
     def _show_sketch(self, shot_name: str, drawn: object) -> None:
         from kobrel.picture.service import Drawn

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from kobrel.desk.cards.deck import SHOTS
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.picture_feed import PASSES
@@ -54,8 +55,8 @@ VIEWS = (
     View("iris", 4, 1, 1085, "Shape"),
     View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
     View("pull", 5, 1, 1049, "Marks"),
-    View("beside", 5, 1, 1072, "Play", beside="Later, f/4"),
-    View("shots", 5, 1, 1049, "Shots"),
+    View("beside", 6, 1, 1072, "Play", beside="Later, f/4"),
+    View("shots", SHOTS, 1, 1049, ""),
     View("wide", 3, 0, 1040, "Lens"),
     View("compass", 3, 2, 1010, "Lens"),
     View("departure", 5, 3, 1070, "Move"),
@@ -100,7 +101,10 @@ def _arrange(window: Window, view: View) -> None:
     session.set_theme(view.look)
     session.show_shot(view.shot)
     session.show_frame(view.frame)
-    window.show_page(view.card, view.page)
+    if view.page:
+        window.show_page(view.card, view.page)
+    else:
+        session.show_card(view.card)
     session.select(view.stand_in, view.tape)
     camera = session.camera
     for preset in OWN:

@@ -49,7 +49,8 @@ class TabEdge(QWidget):
         column.addStretch(1)
 
     def choose(self, key: int) -> None:
-        """Mark a tab as chosen."""
-        button = self.group.button(key)
-        if button is not None:
-            button.setChecked(True)
+        """Mark a tab as chosen, or none."""
+        self.group.setExclusive(False)
+        for tab in self.group.buttons():
+            tab.setChecked(self.group.id(tab) == key)
+        self.group.setExclusive(True)

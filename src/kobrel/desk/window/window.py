@@ -3,13 +3,22 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
+from PySide6.QtCore import QEvent, QRect, Qt, QTimer
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QKeyEvent,
+    QKeySequence,
+    QShowEvent,
+    QStatusTipEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMainWindow,
     QMenu,
     QMenuBar,
@@ -27,23 +36,26 @@ from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
-from kobrel.desk.cards.deck import NAMES
+from kobrel.desk.cards.deck import NAMES, SHOTS
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.exports import Exports
+from kobrel.desk.window.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
+from kobrel.desk.window.sheets.allow import ask_allowed
 from kobrel.desk.window.sheets.arrival import ArrivalSheet, worth_showing
+from kobrel.desk.window.sheets.help import Help
 from kobrel.desk.window.sheets.left import LeftSheet
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.memo import Changed
 from kobrel.plan.summary import summary
 from kobrel.session import settings as remembered
-from kobrel.session.commands import arrival, blocking, walking
+from kobrel.session.commands import arrival
 from kobrel.session.journal.file import Left
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
@@ -64,6 +76,7 @@ class Window(QMainWindow):
     def __init__(self, settings: Settings | None = None) -> None:
         super().__init__()
         self.session = Session(settings)
+        self._keys = WindowKeys(self)
         allowed = self.session.settings.get(remembered.ALLOWED)
         trust.allow(allowed)
         self._show_theme()
@@ -77,7 +90,10 @@ class Window(QMainWindow):
         self.screening = Screening(self.session, self.drawing, self)
         self.player = Player(self.session, lambda: self.screening.span, self)
         self._summed = Changed()
+        self.help = Help(self)
         self._newer: list[str] = []
+        self._said = ""
+        self._state_before = Qt.WindowState.WindowNoState
         self.arrival: ArrivalSheet | None = None
         kept = self.session.settings.get(remembered.CARD)
         if kept in NAMES:
@@ -94,7 +110,7 @@ class Window(QMainWindow):
         self._show_summary()
         application = QApplication.instance()
         if application is not None:
-            application.installEventFilter(self)
+            application.installEventFilter(self._keys)
 
     # Building
 
@@ -103,18 +119,21 @@ class Window(QMainWindow):
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
         self.cards, self.tabs, self.welcome = body.cards, body.tabs, body.welcome
+        self._head, self._foot = QWidget(), QWidget()
+        self._head.setLayout(self._header())
+        self._foot.setLayout(self._footer())
         whole = QWidget()
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(0, 0, 6, 0)
-        column.setSpacing(4)
-        column.addLayout(self._header())
-        column.addWidget(body, 1)
-        column.addLayout(self._footer())
+        self._column = QVBoxLayout(whole)
+        self._column.setContentsMargins(0, 0, 6, 0)
+        self._column.setSpacing(4)
+        self._column.addWidget(self._head)
+        self._column.addWidget(body, 1)
+        self._column.addWidget(self._foot)
         self.setCentralWidget(whole)
 
     def _header(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        line.setContentsMargins(12, 6, 12, 2)
+        line.setContentsMargins(12, 4, 12, 0)
         brand = QLabel("Kobrel")
         brand.setObjectName("brand")
         self.bar = QMenuBar()
@@ -133,7 +152,7 @@ class Window(QMainWindow):
 
     def _footer(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        line.setContentsMargins(12, 0, 12, 6)
+        line.setContentsMargins(12, 0, 12, 4)
         self.says, self.probe = QLabel(), QLabel()
         self.says.setObjectName("quiet")
         self.says.setAccessibleName("Message")
@@ -173,7 +192,7 @@ class Window(QMainWindow):
         for asks in (self.document, self.exports, self.files):
             asks.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
-        self.jobs.ended.connect(self._ask_allowed)
+        self.jobs.ended.connect(lambda: ask_allowed(self, self.session, self.files))
         self.jobs.refused.connect(self.files.drop)
         self.jobs.said.connect(session.say)
         self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
@@ -190,6 +209,38 @@ class Window(QMainWindow):
         self._ageing.start()
 
     # Showing
+
+    def toggle_alone(self) -> None:
+        """Show Picture alone over the whole screen, or everything again."""
+        on = not self.body.alone
+        self.body.show_alone(on)
+        self._head.setVisible(not on)
+        self._foot.setVisible(not on)
+        self._column.setContentsMargins(0, 0, 0 if on else 6, 0)
+        if on:
+            self._state_before = self.windowState()
+            self.setWindowState(Qt.WindowState.WindowFullScreen)
+            self.picture.setFocus()
+        else:
+            self.setWindowState(self._state_before & ~Qt.WindowState.WindowFullScreen)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if QApplication.platformName() != "offscreen":  # there is no screen to fit
+            QTimer.singleShot(0, lambda: self.fit(self.screen().availableGeometry()))
+
+    def fit(self, free: QRect) -> None:
+        """Keep the window with its frame within the free part of the screen."""
+        if self.windowState() != Qt.WindowState.WindowNoState:
+            return
+        frame = self.frameGeometry()
+        if frame.width() > free.width() or frame.height() > free.height():
+            self.resize((free.size() - frame.size() + self.size()).boundedTo(self.size()))
+            frame = self.frameGeometry()
+        self.move(
+            max(min(frame.left(), free.right() + 1 - frame.width()), free.left()),
+            max(min(frame.top(), free.bottom() + 1 - frame.height()), free.top()),
+        )
 
     def _show_title(self) -> None:
         session, shot = self.session, self.session.shot
@@ -223,8 +274,15 @@ class Window(QMainWindow):
 
     def say(self, text: str) -> None:
         """Tell the person something in the bottom line."""
+        self._said = text
         self.says.setText(text)
         self.says.setToolTip(text)
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QStatusTipEvent):  # a hint about what is under the pointer, until it leaves
+            self.says.setText(event.tip() or self._said)
+            return True
+        return super().event(event)
 
     def _show_newer(self, paths: list[str]) -> None:
         """Offer to read files again that are newer on disk."""
@@ -294,9 +352,9 @@ class Window(QMainWindow):
     def _show_theme(self) -> None:
         application = QApplication.instance()
         if isinstance(application, QApplication):
-            application.removeEventFilter(self)  # thousands of events tell widgets of their new look
+            application.removeEventFilter(self._keys)  # thousands of events tell widgets of their new look
             apply(application, self.session.theme)
-            application.installEventFilter(self)
+            application.installEventFilter(self._keys)
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -309,11 +367,12 @@ class Window(QMainWindow):
         elif what == "arrival":
             self.show_arrival()
         elif what == "shot":
-            from kobrel.desk.cards.pull.shots import ShotsPage
+            from kobrel.desk.cards.shots import ShotsCard
 
-            page = self.show_page(5, "Shots")
-            assert isinstance(page, ShotsPage)
-            page.name_it()
+            self.session.show_card(SHOTS)
+            card = self.cards[SHOTS]
+            assert isinstance(card, ShotsCard)
+            card.name_it()
 
     def _ask_movie(self) -> None:
         from kobrel.desk.window.sheets.movie import MovieDialog
@@ -330,29 +389,6 @@ class Window(QMainWindow):
         )
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
-
-    def _ask_allowed(self) -> None:
-        """Ask whether files may be read that lie in other folders than what names them."""
-        folders = trust.take_refused()
-        if not folders:
-            return
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Kobrel", "Files in other folders are named. Read them?", parent=self
-        )
-        box.setInformativeText("\n".join(str(folder) for folder in folders))
-        read = box.addButton("Read them", QMessageBox.ButtonRole.AcceptRole)
-        read.setToolTip("These folders are remembered")
-        box.addButton("Leave them out", QMessageBox.ButtonRole.RejectRole)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        read.clicked.connect(lambda: self._allow(folders))
-        box.open()
-
-    def _allow(self, folders: list[Path]) -> None:
-        for folder in folders:
-            remembered.allow_folder(self.session.settings, folder)
-        surround = self.session.plan.light.surround
-        paths = [scene.path for scene in self.session.plan.scenes]
-        self.files.reload(paths + ([surround.path] if surround else []))
 
     def _show_opened(self, warnings: list[str]) -> None:
         self.feed.begin_anew()
@@ -394,53 +430,13 @@ class Window(QMainWindow):
     # Keys, files, closing
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        frames = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        key = event.key()
-        if key == Qt.Key.Key_Space:
-            self.player.toggle()
-        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.session.show_frame(self.session.frame + (frames if key == Qt.Key.Key_Right else -frames))
-        elif key == Qt.Key.Key_Escape and (self.session.tool or self.session.walk):
-            if self.session.tool is not None:
-                self.session.use(None)
-            else:
-                self.session.walk_with(None)
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._enter()
-        else:
+        if not self._keys.press(event):
             super().keyPressEvent(event)
-
-    def _enter(self) -> None:
-        """Enter: do what the tool does without a pointer, or take the view as the shot's camera."""
-        tool = self.session.tool
-        if tool is not None and tool.stand_in is not None:
-            blocking.place_ahead(self.session, tool.stand_in)
-        elif self.session.walk is not None:
-            walking.take_walk(self.session)
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Follow the D key, and take Tab where no card has the keyboard."""
-        # Every event of every widget comes by here: what is no key has to go on at once.
-        return isinstance(event, QKeyEvent) and self._filter_key(watched, event)
-
-    def _filter_key(self, watched: QObject, event: QKeyEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride:
-            return False
-        pressed = event.type() == QEvent.Type.KeyPress
-        typing = isinstance(QApplication.focusWidget(), QLineEdit)
-        if event.key() == Qt.Key.Key_D and not event.isAutoRepeat() and not typing:
-            self.picture.focus_key_held = pressed
-        views = (self.picture, self.overhead, self.second, self.barrel, self.chart, self.shots, self)
-        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-        if event.key() == Qt.Key.Key_Tab and plain and watched in views:
-            if pressed:
-                self.body.toggle_bare()
-            return True
-        return False
 
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.picture.focus_key_held = False  # its release goes to another window
+            self.picture.focus_key_held = False  # their release goes to another window
+            self.picture.loupe.hold(False)
         super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -482,7 +478,7 @@ class Window(QMainWindow):
         self.drawing.close()
         application = QApplication.instance()
         if application is not None:
-            application.removeEventFilter(self)
+            application.removeEventFilter(self._keys)
         super().closeEvent(event)
 
     def add_action(

@@ -241,9 +241,15 @@ class LensPage(ShotCard):
         lens_choice.deliver(self.session, **changes)
 
     def _take_kit(self) -> None:
-        if self.kit.currentData() is None:
+        if self.kit.currentIndex() == self.kit.count() - 1:
+            self.kit.setCurrentIndex(0)
             self.ask_kit()
         self.refresh()
+
+    @property
+    def _chosen_kit(self) -> Kit | None:
+        kit = self.kit.currentData()
+        return kit if isinstance(kit, Kit) else None
 
     def ask_kit(self) -> None:
         """Ask for a file of lenses."""
@@ -265,7 +271,7 @@ class LensPage(ShotCard):
         self.session.say(f"{kit.kit}: {len(kit.lenses)} lenses.")
 
     def _take_able(self) -> None:
-        kit = self.kit.currentData()
+        kit = self._chosen_kit
         able = lens_choice.able_lens(self.session, kit) if kit is not None else None
         if able is not None:
             lens_choice.set_lens(self.session, able)
@@ -281,7 +287,7 @@ class LensPage(ShotCard):
         super().refresh()
 
     def show_more(self, subject: Now) -> None:
-        session, kit = self.session, self.kit.currentData()
+        session, kit = self.session, self._chosen_kit
         found = lens_doubts(subject.shot, subject.survey)
         self.doubt.setVisible(bool(found))
         self.doubt.setText("\n".join(found))
@@ -303,23 +309,24 @@ class LensPage(ShotCard):
         if self._kits:
             holder = next((kit for kit in self._kits if own in kit.lenses), None)
             if own != self._held and holder is not None:
-                self.kit.setCurrentIndex(self._kits.index(holder))
+                self.kit.setCurrentIndex(1 + self._kits.index(holder))
             self._held = own
             return
         self._kits, problems = lens_choice.kits(self.session)
         self._held = own
         self.kit.clear()
+        self.kit.addItem("None")
         for kit in self._kits:
             self.kit.addItem(kit.kit, kit)
         self.kit.addItem("Add a kit …", None)
-        names = [kit.kit for kit in self._kits]
-        holding = next((kit.kit for kit in self._kits if own in kit.lenses), names[0])
+        names = ["", *(kit.kit for kit in self._kits)]
+        holding = next((kit.kit for kit in self._kits if own in kit.lenses), "")
         self.kit.setCurrentIndex(names.index(wanted or holding))
         for problem in problems:
             self.session.say(problem)
 
     def _lenses(self, now: Now) -> list[tuple[str, object]]:
-        kit, own = self.kit.currentData(), now.glass.lens
+        kit, own = self._chosen_kit, now.glass.lens
         lenses = [*kit.lenses] if kit else []
         if own is not None and own not in lenses:
             lenses.insert(0, own)

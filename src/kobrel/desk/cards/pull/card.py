@@ -9,20 +9,16 @@ from kobrel.desk.cards.pull.cues import CuesPage
 from kobrel.desk.cards.pull.marks import MarksPage
 from kobrel.desk.cards.pull.move import MovePage
 from kobrel.desk.cards.pull.perform import PerformPage
-from kobrel.desk.cards.pull.play import PlayPage
-from kobrel.desk.cards.pull.shots import ShotsPage
 from kobrel.session.session import Session
 
 
 class PullCard(PagedCard):
-    """Marks, how the focus moves between them, pulling by hand, cues, Alts, playing, and the shots."""
+    """Marks, how the focus moves between them, pulling by hand, cues, and Alts."""
 
     name = "Pull"
     depends = ()
     marks, moves, perform, cues = Page(MarksPage), Page(MovePage), Page(PerformPage), Page(CuesPage)
     alts = Page(AltsPage, lambda card: (card.screening,))
-    play = Page(PlayPage, lambda card: (card.screening,))
-    shots = Page(ShotsPage)
 
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         self.screening = screening

@@ -1,10 +1,23 @@
 """Preferences: what is chosen once for all plans."""
 
 from collections.abc import Callable
+from typing import Any
 
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from kobrel.desk.cards.widgets import choice, choose
 from kobrel.desk.toolkit.fields import Field, number_field
+from kobrel.desk.toolkit.theme import THEMES
+from kobrel.optics.units import UNIT_NAMES
 from kobrel.session import settings
 from kobrel.session.session import Session
 
@@ -35,9 +48,33 @@ class PreferencesSheet(QDialog):
             "Memory", "%", 5, 80, settings.MEMORY_PERCENT,
             "How much of the machine's memory frames that are played may take, percent",
         )  # fmt: skip
-        for row, (text, field) in enumerate(
-            (("Earlier versions of a plan", self.versions), ("Memory for frames", self.memory))
-        ):
+        self.look = self._choice(
+            "Look", [(f"{name.capitalize()} room", name) for name in THEMES], session.theme,
+            session.set_theme, "Colours for a dark room or a bright one",
+        )  # fmt: skip
+        self.unit = self._kept_choice(
+            "Lengths", [(name, unit) for unit, name in UNIT_NAMES.items()], settings.NEW_UNIT,
+            "Unit of lengths of new plans; that of this plan is on the Tape card",
+        )  # fmt: skip
+        self.steps = self._choice(
+            "Stop steps", [("free", "free"), ("thirds", "third"), ("halves", "half"), ("full stops", "full")],
+            session.stop_steps, session.set_stop_steps, "Steps that the stop is set in",
+        )  # fmt: skip
+        self.fps = self._field(
+            "Frames a second", "", 1, 1000, settings.NEW_FPS, "Rate of a new, empty plan, frames a second"
+        )
+        self.folder = QPushButton(session.settings.get(settings.MOVIE_FOLDER) or "Home folder")
+        self.folder.setToolTip("Folder that movies are written to")
+        self.folder.clicked.connect(self._choose_folder)
+        self.forget = QPushButton("Forget")
+        self.forget.clicked.connect(self._forget_folders)
+        self._show_folders()
+        for row, (text, field) in enumerate((
+            ("Look", self.look), ("Lengths of new plans in", self.unit), ("Frames a second, new", self.fps),
+            ("Steps of the stop", self.steps), ("Earlier versions of a plan", self.versions),
+            ("Memory for frames", self.memory), ("Movies go to", self.folder),
+            ("Folders that files may name", self.forget),
+        )):  # fmt: skip
             label = QLabel(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
@@ -61,3 +98,39 @@ class PreferencesSheet(QDialog):
         field.refused.connect(self.said.setText)
         field.taken.connect(lambda value: self._session.settings.put(setting, round(value)))
         return field
+
+    def _choice(
+        self,
+        name: str,
+        options: list[tuple[str, object]],
+        chosen: object,
+        take: Callable[[Any], object],
+        hint: str,
+    ) -> QComboBox:
+        box = choice(name, options, hint, width=150)
+        choose(box, chosen)
+        box.activated.connect(lambda _row: take(box.currentData()))
+        return box
+
+    def _kept_choice(
+        self, name: str, options: list[tuple[str, object]], setting: settings.Setting[str], hint: str
+    ) -> QComboBox:
+        kept = self._session.settings
+        return self._choice(name, options, kept.get(setting), lambda data: kept.put(setting, data), hint)
+
+    def _choose_folder(self) -> None:
+        kept = self._session.settings
+        name = QFileDialog.getExistingDirectory(self, "Movies go to", kept.get(settings.MOVIE_FOLDER))
+        if name:
+            kept.put(settings.MOVIE_FOLDER, name)
+            self.folder.setText(name)
+
+    def _forget_folders(self) -> None:
+        self._session.settings.put(settings.ALLOWED, [])
+        self._show_folders()
+
+    def _show_folders(self) -> None:
+        folders = self._session.settings.get(settings.ALLOWED)
+        self.forget.setText(f"Forget {len(folders)}" if folders else "None")
+        self.forget.setEnabled(bool(folders))
+        self.forget.setToolTip("\n".join(folders) or "Other folders are asked for when a file names one")

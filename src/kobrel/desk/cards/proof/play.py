@@ -59,7 +59,6 @@ class PlayPage(Card[Shot]):
     name = "Play"
     is_page = True
     depends = ("plan", "shot_index", "playing")
-    room = "picture"
 
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -19,11 +19,10 @@ from kobrel.session.commands import shot_list
 from kobrel.session.session import Session
 
 
-class ShotsPage(Card[Shot]):
+class ShotsCard(Card[Shot]):
     """See the module."""
 
     name = "Shots"
-    is_page = True
     below = "strip"
     depends = ("plan", "shot_index")
 

@@ -1,0 +1,1 @@
+"""The Proof card: pictures to play, and to compare."""

@@ -1,0 +1,113 @@
+"""Pegs in Picture with their flags: short ones, whole ones, or none."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from kobrel.desk.toolkit.labels import Labels
+from kobrel.desk.toolkit.paint import draw_text, subject_colour, text_width
+from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.session import settings
+from kobrel.session.session import Session
+from kobrel.session.state import Now
+
+WAYS = ("short", "whole", "none")
+PEG = 4.0
+_MOST = 30
+"""Subjects with a flag; those beyond have their peg alone."""
+_LINE, _PAD = 15.0, 6.0
+
+
+class _Flag(NamedTuple):
+    number: int
+    at: QPointF
+    lines: tuple[str, ...]
+    colour: QColor
+    hidden: bool
+    whole: bool
+
+
+class Flags:
+    """Paints the pegs of the subjects in the picture and, as far as there is room, their flags.
+
+    Parameters
+    ----------
+    told : called when another kind of flags was chosen
+    """
+
+    def __init__(self, session: Session, told: Callable[[], None]) -> None:
+        self._session, self._told = session, told
+        kept = session.settings.get(settings.FLAGS)
+        self.way = kept if kept in WAYS else WAYS[0]
+        self.pointed: int | None = None
+        self.shown: list[tuple[int, QRectF]] = []
+
+    def turn(self) -> None:
+        """Go from short flags to whole ones, to none, and to short ones again."""
+        self.way = WAYS[(WAYS.index(self.way) + 1) % len(WAYS)]
+        self._session.settings.put(settings.FLAGS, self.way)
+        what = {"short": "Short flags: number and blur.", "whole": "Whole flags.", "none": "Pegs alone."}
+        self._session.say(f"{what[self.way]}  N turns on.")
+        self._told()
+
+    def paint(self, painter: QPainter, now: Now, places: list[tuple[int, QPointF]], labels: Labels) -> None:
+        """Stems and pegs first, then all flags, so that no stem runs through a flag.
+
+        Parameters
+        ----------
+        places : row of the survey and place on the widget of each peg
+        labels : what is already written in the picture
+        """
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        flags = [flag for row, at in places if (flag := self._flag(now, row, at)) is not None]
+        labels.take_points((flag.at for flag in flags), PEG + 2)
+        flags.sort(key=lambda flag: (not flag.whole, flag.at.y()))
+        room: list[tuple[_Flag, QRectF]] = []
+        for flag in flags[:_MOST]:
+            if flag.lines:
+                wide = max(text_width(line, 12, number == 0) for number, line in enumerate(flag.lines))
+                box = labels.put(flag.at, wide + 2 * _PAD, len(flag.lines) * _LINE + 5)
+                if box is not None:
+                    room.append((flag, box))
+        for flag, box in room:
+            _paint_stem(painter, flag.at, box, flag.colour)
+        for flag in flags:
+            painter.setBrush(theme().base if flag.hidden else flag.colour)
+            painter.setPen(QPen(flag.colour if flag.hidden else theme().base, 1.2))
+            painter.drawEllipse(flag.at, PEG, PEG)
+        for flag, box in room:
+            painter.setPen(QPen(flag.colour, 2.0 if flag.whole else 1.0))
+            painter.setBrush(faded(theme().base, 0.82))
+            painter.drawRoundedRect(box, 3, 3)
+            for number, line in enumerate(flag.lines):
+                at = box.topLeft() + QPointF(_PAD, 14 + number * _LINE)
+                draw_text(painter, at, line, flag.colour, 12, bold=number == 0)
+        self.shown = [(flag.number, box) for flag, box in room]
+
+    def _flag(self, now: Now, row: int, at: QPointF) -> _Flag | None:
+        session, numbers = self._session, now.survey
+        subject = session.plan.subject(numbers.subjects[row])
+        if subject is None:
+            return None
+        report = session.sight_report if session.walk is None else None
+        hidden = report is not None and bool(report.lines.hidden[row, now.row])
+        chosen = subject.number in (session.selected_subject, self.pointed)
+        blur = f"{float(numbers.sight.blur_px[row, session.row]):.1f} px"
+        lines: tuple[str, ...] = ()
+        if chosen or self.way == "whole":
+            distance = session.length(float(numbers.focus_distance_m[row, session.row]))
+            lines = f"{subject.number} {subject.name}", f"{distance}   {blur}{'   hidden' if hidden else ''}"
+        elif self.way == "short":
+            lines = (f"{subject.number}  {blur}",)
+        return _Flag(subject.number, at, lines, subject_colour(numbers, row, session.row), hidden, chosen)
+
+
+def _paint_stem(painter: QPainter, at: QPointF, box: QRectF, colour: QColor) -> None:
+    foot = QPointF(
+        min(max(at.x(), box.left() + 4), box.right() - 4), min(max(at.y(), box.top()), box.bottom())
+    )
+    for pen in (QPen(faded(theme().base, 0.8), 3.2), QPen(colour, 1.4)):
+        painter.setPen(pen)
+        painter.drawLine(at, foot)

@@ -1,0 +1,126 @@
+"""Single keys of the window, which work whatever was clicked last; and walking by keyboard.
+
+Who walks by keyboard, from the first Tab or Shift+Tab in a card on, keeps Tab, Space and arrows for what
+has the keyboard; a click ends it. Text that is typed keeps all keys.
+"""
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QAbstractSlider,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QTextEdit,
+    QWidget,
+)
+
+from kobrel.session.commands import blocking, walking
+
+if TYPE_CHECKING:
+    from kobrel.desk.window.window import Window
+
+_TEXT = (QLineEdit, QPlainTextEdit, QTextEdit)
+_SWALLOWS = (QAbstractButton, QComboBox, QAbstractItemView, QAbstractSlider, QAbstractScrollArea)
+"""Widgets that use Space or arrows themselves; those that were clicked leave them to the window."""
+_REASONS = Qt.FocusReason
+_WALKS = (_REASONS.TabFocusReason, _REASONS.BacktabFocusReason, _REASONS.ShortcutFocusReason)
+_ARROWS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+_WITH = Qt.KeyboardModifier
+_TURNS = (_WITH.NoModifier, _WITH.ShiftModifier, _WITH.KeypadModifier)
+
+
+class WindowKeys(QObject):
+    """Takes the keys of a window before its widgets do."""
+
+    def __init__(self, window: "Window") -> None:
+        super().__init__(window)
+        self._window = window
+        self._walks = False
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        # Every event of every widget comes by here: what is no key, focus or click has to go on at once.
+        if isinstance(event, QKeyEvent):
+            return event.type() != QEvent.Type.ShortcutOverride and self._takes(watched, event)
+        if isinstance(event, QFocusEvent):
+            self._walks = self._walks or (event.gotFocus() and event.reason() in _WALKS)
+        elif isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
+            self._walks = False
+        return False
+
+    def _takes(self, watched: QObject, event: QKeyEvent) -> bool:
+        window, key = self._window, event.key()
+        pressed, focused = event.type() == QEvent.Type.KeyPress, QApplication.focusWidget()
+        ours = isinstance(watched, QWidget) and watched.window() is window
+        if not ours or QApplication.activePopupWidget() is not None:
+            return False
+        if isinstance(focused, _TEXT):
+            if pressed and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not self._walks:
+                return self._leave_field(watched, focused, event)
+            return False
+        if not event.isAutoRepeat():
+            if key == Qt.Key.Key_D:
+                window.picture.focus_key_held = pressed
+            elif key == Qt.Key.Key_L:
+                window.picture.loupe.hold(pressed)
+        if self._walks and not self._is_view(watched):
+            return False
+        if key == Qt.Key.Key_Tab and event.modifiers() == Qt.KeyboardModifier.NoModifier and not self._walks:
+            if pressed:
+                window.body.toggle_bare()
+            return True
+        takes_itself = isinstance(focused, _SWALLOWS) or focused is None
+        return pressed and takes_itself and self._plays_or_steps(event)
+
+    def _plays_or_steps(self, event: QKeyEvent) -> bool:
+        """Space and the arrows: whether this was one of them."""
+        window, key, held = self._window, event.key(), event.modifiers()
+        if key == Qt.Key.Key_Space and held == Qt.KeyboardModifier.NoModifier:
+            if not event.isAutoRepeat():
+                window.player.toggle()
+            return True
+        if key in _ARROWS and held in _TURNS:
+            frames = 10 if held & Qt.KeyboardModifier.ShiftModifier else 1
+            window.session.show_frame(window.session.frame + frames * _ARROWS[Qt.Key(key)])
+            return True
+        return False
+
+    def _leave_field(self, watched: QObject, field: QWidget, event: QKeyEvent) -> bool:
+        """Enter in a field that was clicked takes what was typed; after it, single keys work again."""
+        if watched is field and isinstance(field, QLineEdit):
+            field.event(event)
+            if not field.isModified():  # what makes no sense stays to be mended
+                self._window.picture.setFocus()
+            return True
+        return False
+
+    def _is_view(self, watched: QObject) -> bool:
+        window = self._window
+        return watched in (
+            window.picture, window.overhead, window.second, window.barrel, window.chart, window.shots, window,
+        )  # fmt: skip
+
+    def press(self, event: QKeyEvent) -> bool:
+        """Keys that no widget took: whether this one did something."""
+        window, session = self._window, self._window.session
+        key, tool = event.key(), session.tool
+        if key == Qt.Key.Key_Escape and window.body.alone:
+            window.toggle_alone()
+        elif key == Qt.Key.Key_Escape and tool is not None:
+            session.use(None)
+        elif key == Qt.Key.Key_Escape and session.walk is not None:
+            session.walk_with(None)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if tool is not None and tool.stand_in is not None:
+                blocking.place_ahead(session, tool.stand_in)
+            elif session.walk is not None:
+                walking.take_walk(session)
+        else:
+            return self._plays_or_steps(event)
+        return True
