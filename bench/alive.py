@@ -10,9 +10,9 @@ from pathlib import Path
 import numpy as np
 from rich.table import Table
 
-from kobrel.picture.kernels import lens_ray, lens_sample, pupil
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, in_bands, never, sharp_picture
+from kobrel.picture.tracing.lens import lens_ray, lens_sample, pupil
 from kobrel.picture.view import View, light_numbers
 from kobrel.plan.edit import add_subject
 from kobrel.plan.instrument import Glass

@@ -89,7 +89,8 @@ def waves(side: int) -> Mesh:
 
 def pass_rays(view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """The rays of one exact pass: through the lens, and from what they meet to the key light."""
-    from kobrel.picture.kernels import SHADOW_LIFT, lens_ray, lens_sample, pupil
+    from kobrel.picture.tracing.lens import lens_ray, lens_sample, pupil
+    from kobrel.picture.tracing.lighting import SHADOW_LIFT
 
     count = view.width * view.height
     origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)

@@ -311,7 +311,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
     QApplication.processEvents()
     glass = views.sizes()
     assert glass != chosen
-    user.key(Qt.Key.Key_5)
+    user.key(Qt.Key.Key_6)
     QApplication.processEvents()
     assert window.cards[6].play.isVisible()
     assert views.sizes() == chosen

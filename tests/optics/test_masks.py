@@ -10,8 +10,8 @@ from kobrel.optics import stencil
 from kobrel.optics.aperture import SIDE, aperture, passes, places, transmission
 from kobrel.optics.iris import Iris, Mask, polygon_area
 from kobrel.optics.noise import samples_for_noise
-from kobrel.picture.kernels import through_mask
 from kobrel.picture.numbers import ViewNumbers
+from kobrel.picture.tracing.lens import through_mask
 
 FONT = files("kobrel") / "data" / "fonts" / "B612-Bold.otf"
 ANGLE = np.linspace(0, 2 * np.pi, 400)

@@ -72,13 +72,15 @@ def test_light_from_one_side_falls_as_the_sum_over_the_sphere_says():
 
 def test_clay_makes_surfaces_grey_and_leaves_lights():
     red, lamp = box_at((-1, 0, -5), (1.5, 4, 1), base=(1, 0, 0)), ball_at((1, 0, -5), 0.6, emission=(0, 9, 0))
-    light = Light(key_strength=0, clay=True)
+    light = Light(key_strength=0, surfaces="clay")
     stage = Stage([("set", Scene(Path("set"), (red, lamp)))])
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
     view = View(stage.snapshot(1), camera_at(Plan(), shot, 1001, stage), light, 64, 36)
     colour = sharp_picture(view).colour
     grey, green = colour[18, 14], colour[18, 50]
-    plain = sharp_picture(View(view.snapshot, view.camera, light.but(clay=False), 64, 36)).colour[18, 14]
+    plain = sharp_picture(View(view.snapshot, view.camera, light.but(surfaces="plain"), 64, 36)).colour[
+        18, 14
+    ]
     assert plain[1] == plain[2] == 0
     assert min(grey) > 0.15
     assert green[1] > 9

@@ -6,9 +6,9 @@ import pytest
 from kobrel.optics.iris import Iris, outline
 from kobrel.picture.develop import developed, srgb
 from kobrel.picture.emitters import SmallLights
-from kobrel.picture.kernels import lens_ray, lens_sample, pupil
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
+from kobrel.picture.tracing.lens import lens_ray, lens_sample, pupil
 from kobrel.picture.view import View
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.measure.camera import camera_at

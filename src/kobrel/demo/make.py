@@ -8,6 +8,7 @@ repository so that the demo starts at once.
 
 import itertools
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from pxr import Gf, Kind, Sdf, Usd, UsdGeom, UsdShade, Vt
@@ -21,53 +22,68 @@ from kobrel.stage.shapes import box, cylinder, moved, plane, sphere
 FOLDER = Path(__file__).parent
 SCENE = "night_ferry.usdc"
 FIRST, LAST = 1001, 1120
-WATER = -1.0
+WATER, MIRRORED_Z = -1.0, -60.0
 POLES = (-8.0, -3.2, 1.6, 6.4, 11.2)
 POLE_Z, POLE_TOP = -6.5, 3.3
 LANTERN_AT = (-0.28, 0.62, -2.1)
-BULB_GLOW = (9.0, 5.2, 2.2)
+BULB_GLOW = (42.0, 23.0, 9.0)
 
-# base colour, emission, base texture, emission texture
-MATERIALS: dict[str, tuple[tuple[float, ...], tuple[float, ...], str, str]] = {
-    "stone": ((0.15, 0.14, 0.13), (0, 0, 0), "quay.jpg", "quay_glow.jpg"),
-    "stone_dark": ((0.07, 0.07, 0.07), (0, 0, 0), "", ""),
-    "planks": ((0.2, 0.16, 0.13), (0, 0, 0), "planks.png", ""),
-    "water": ((0.012, 0.02, 0.028), (0.002, 0.0025, 0.0045), "", ""),
-    "shore": ((0.012, 0.014, 0.018), (0, 0, 0), "", ""),
-    "iron": ((0.05, 0.05, 0.055), (0.004, 0.0025, 0.001), "", ""),
-    "brass": ((0.62, 0.42, 0.16), (0.02, 0.012, 0.004), "", ""),
-    "brass_dark": ((0.2, 0.13, 0.06), (0.02, 0.011, 0.003), "", ""),
-    "lantern_glass": ((0.9, 0.7, 0.4), (1.25, 0.62, 0.2), "", ""),
-    "flame": ((1.0, 0.8, 0.5), (14.0, 8.0, 3.0), "", ""),
-    "coat": ((0.05, 0.065, 0.1), (0.007, 0.005, 0.004), "", ""),
-    "coat_red": ((0.26, 0.05, 0.04), (0.012, 0.003, 0.002), "", ""),
-    "hat": ((0.03, 0.035, 0.05), (0.004, 0.003, 0.002), "", ""),
-    "boots": ((0.03, 0.025, 0.022), (0, 0, 0), "", ""),
-    "skin": ((0.5, 0.32, 0.23), (0.035, 0.018, 0.009), "", ""),
-    "beard": ((0.42, 0.4, 0.38), (0.012, 0.009, 0.007), "", ""),
-    "booth_paint": ((0.09, 0.2, 0.19), (0.004, 0.004, 0.003), "", ""),
-    "wood_dark": ((0.07, 0.05, 0.035), (0.003, 0.002, 0.001), "", ""),
-    "window_glow": ((0.8, 0.6, 0.35), (0.72, 0.40, 0.16), "", ""),
-    "window_dim": ((0.4, 0.35, 0.28), (0.22, 0.13, 0.06), "", ""),
-    "roof": ((0.05, 0.045, 0.045), (0, 0, 0), "", ""),
-    "sign": ((0.7, 0.6, 0.35), (0.12, 0.085, 0.035), "", ""),
-    "hull": ((0.05, 0.075, 0.11), (0.002, 0.002, 0.002), "", ""),
-    "deck": ((0.16, 0.12, 0.08), (0.01, 0.006, 0.003), "", ""),
-    "cabin": ((0.55, 0.53, 0.48), (0.02, 0.014, 0.008), "", ""),
-    "funnel": ((0.35, 0.07, 0.05), (0.006, 0.001, 0.001), "", ""),
-    "rail": ((0.4, 0.4, 0.4), (0.006, 0.005, 0.004), "", ""),
-    "mast_light": ((1, 1, 1), (6.0, 5.6, 5.0), "", ""),
-    "bulb": ((0.9, 0.75, 0.5), BULB_GLOW, "", ""),
-    "far_warm": ((1, 0.8, 0.5), (9.0, 5.0, 2.0), "", ""),
-    "far_white": ((1, 1, 1), (6.5, 6.2, 6.0), "", ""),
-    "far_green": ((0.4, 1, 0.7), (1.2, 6.0, 3.4), "", ""),
-    "glitter": ((0.1, 0.07, 0.04), (0.17, 0.1, 0.045), "", ""),
-    "crate": ((0.17, 0.12, 0.075), (0.004, 0.002, 0.001), "", ""),
-    "crate_top": ((0.2, 0.14, 0.09), (0.006, 0.003, 0.001), "", ""),
-    "rope": ((0.3, 0.24, 0.15), (0.006, 0.004, 0.002), "", ""),
-    "compass_face": ((0.8, 0.75, 0.6), (0, 0, 0), "compass.png", ""),
-    "needle_red": ((0.5, 0.03, 0.02), (0.03, 0.002, 0.001), "", ""),
-    "needle_steel": ((0.12, 0.13, 0.15), (0, 0, 0), "", ""),
+
+class Look(NamedTuple):
+    """A material: base colour, glow, roughness, metal, opacity, and pictures of colour, of gloss and of glow."""
+
+    base: tuple[float, float, float]
+    glow: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    rough: float = 0.75
+    metal: float = 0.0
+    opacity: float = 1.0
+    picture: str = ""
+    gloss: str = ""
+    glow_picture: str = ""
+
+
+MATERIALS = {
+    "stone": Look((0.15, 0.14, 0.13), picture="quay.jpg", gloss="quay_gloss.jpg"),
+    "stone_dark": Look((0.05, 0.05, 0.05), rough=0.35),
+    "planks": Look((0.2, 0.16, 0.13), rough=0.45, picture="planks.png"),
+    "water": Look((0.006, 0.011, 0.016), rough=0.14),
+    "shore": Look((0.012, 0.014, 0.02), (0.016, 0.012, 0.016)),
+    "iron": Look((0.035, 0.035, 0.038), rough=0.34),
+    "brass": Look((0.86, 0.6, 0.26), rough=0.2, metal=1.0),
+    "brass_dark": Look((0.5, 0.33, 0.15), rough=0.3, metal=1.0),
+    "lantern_glass": Look((0.9, 0.7, 0.4), (0.9, 0.42, 0.13), rough=0.1, opacity=0.3),
+    "flame": Look((1.0, 0.8, 0.5), (210.0, 112.0, 40.0)),
+    "coat": Look((0.035, 0.045, 0.07), rough=0.85),
+    "coat_red": Look((0.24, 0.03, 0.028), rough=0.8),
+    "scarf": Look((0.3, 0.24, 0.14), rough=0.9),
+    "hat": Look((0.022, 0.025, 0.036), rough=0.7),
+    "boots": Look((0.02, 0.017, 0.015), rough=0.3),
+    "skin": Look((0.5, 0.3, 0.21), rough=0.5),
+    "eyes": Look((0.02, 0.018, 0.016), rough=0.08),
+    "beard": Look((0.4, 0.37, 0.34), rough=0.9),
+    "buttons": Look((0.86, 0.62, 0.3), rough=0.18, metal=1.0),
+    "booth_paint": Look((0.06, 0.16, 0.15), rough=0.42),
+    "wood_dark": Look((0.07, 0.05, 0.035), rough=0.5),
+    "window_glow": Look((0.06, 0.05, 0.04), (2.1, 1.12, 0.42), rough=0.1),
+    "window_dim": Look((0.06, 0.05, 0.04), (0.5, 0.28, 0.12), rough=0.1),
+    "roof": Look((0.035, 0.032, 0.034), rough=0.3),
+    "sign": Look((0.7, 0.6, 0.35), (0.16, 0.11, 0.05), rough=0.5),
+    "hull": Look((0.04, 0.06, 0.09), rough=0.22),
+    "deck": Look((0.16, 0.12, 0.08), rough=0.5),
+    "cabin": Look((0.55, 0.53, 0.48), rough=0.3),
+    "funnel": Look((0.35, 0.06, 0.04), rough=0.25),
+    "rail": Look((0.7, 0.7, 0.7), rough=0.16, metal=1.0),
+    "mast_light": Look((1, 1, 1), (26.0, 24.0, 21.0)),
+    "bulb": Look((0.9, 0.75, 0.5), BULB_GLOW),
+    "far_warm": Look((1, 0.8, 0.5), (9.0, 5.0, 2.0)),
+    "far_white": Look((1, 1, 1), (6.5, 6.2, 6.0)),
+    "far_green": Look((0.4, 1, 0.7), (1.2, 6.0, 3.4)),
+    "glitter": Look((0.0, 0.0, 0.0), rough=1.0, glow_picture="glitter.png"),
+    "crate": Look((0.17, 0.12, 0.075), rough=0.6, picture="planks.png"),
+    "rope": Look((0.3, 0.24, 0.15), rough=0.95),
+    "compass_face": Look((0.8, 0.75, 0.6), rough=0.35, picture="compass.png"),
+    "needle_red": Look((0.5, 0.03, 0.02), rough=0.25),
+    "needle_steel": Look((0.6, 0.62, 0.66), rough=0.15, metal=1.0),
 }
 
 
@@ -87,22 +103,45 @@ class Builder:
         self._materials = {name: self._material(name) for name in MATERIALS}
 
     def _material(self, name: str) -> UsdShade.Material:
-        base, glow, base_file, glow_file = MATERIALS[name]
+        look = MATERIALS[name]
         material = UsdShade.Material.Define(self.stage, f"/NightFerry/Materials/{name}")
         shader = UsdShade.Shader.Define(self.stage, material.GetPath().AppendChild("Surface"))
         shader.CreateIdAttr("UsdPreviewSurface")
-        for entry, colour, file in (("diffuseColor", base, base_file), ("emissiveColor", glow, glow_file)):
-            target = shader.CreateInput(entry, Sdf.ValueTypeNames.Color3f)
-            if not file:
-                target.Set(Gf.Vec3f(*(float(c) for c in colour)))
-                continue
-            texture = UsdShade.Shader.Define(self.stage, material.GetPath().AppendChild(entry))
-            texture.CreateIdAttr("UsdUVTexture")
-            texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(file)
-            texture.CreateOutput("rgb", Sdf.ValueTypeNames.Float3)
-            target.ConnectToSource(texture.ConnectableAPI(), "rgb")
+        types = Sdf.ValueTypeNames
+        glow = shader.CreateInput("emissiveColor", types.Color3f)
+        opacity = shader.CreateInput("opacity", types.Float)
+        if look.glow_picture:
+            picture = self._picture(material, "Glow", look.glow_picture)
+            glow.ConnectToSource(picture.ConnectableAPI(), "rgb")
+            opacity.ConnectToSource(picture.ConnectableAPI(), "a")
+        else:
+            glow.Set(Gf.Vec3f(*map(float, look.glow)))
+            opacity.Set(look.opacity)
+        base = shader.CreateInput("diffuseColor", types.Color3f)
+        if look.picture:
+            picture = self._picture(material, "Colour", look.picture)
+            base.ConnectToSource(picture.ConnectableAPI(), "rgb")
+        else:
+            base.Set(Gf.Vec3f(*map(float, look.base)))
+        rough, metal = (shader.CreateInput(entry, types.Float) for entry in ("roughness", "metallic"))
+        if look.gloss:
+            gloss = self._picture(material, "Gloss", look.gloss)
+            rough.ConnectToSource(gloss.ConnectableAPI(), "g")
+            metal.ConnectToSource(gloss.ConnectableAPI(), "b")
+        else:
+            rough.Set(look.rough)
+            metal.Set(look.metal)
         material.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
         return material
+
+    def _picture(self, material: UsdShade.Material, name: str, file: str) -> UsdShade.Shader:
+        texture = UsdShade.Shader.Define(self.stage, material.GetPath().AppendChild(name))
+        texture.CreateIdAttr("UsdUVTexture")
+        texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(file)
+        texture.CreateOutput("rgb", Sdf.ValueTypeNames.Float3)
+        for channel in "gba":
+            texture.CreateOutput(channel, Sdf.ValueTypeNames.Float)
+        return texture
 
     def mesh(self, path: str, mesh: Mesh, material: str) -> UsdGeom.Mesh:
         """One mesh with its material, normals and texture coordinates."""
@@ -229,12 +268,25 @@ def build_scene(path: Path) -> None:
         Piece("Beams", props.joined(*(moved(box((0.2, 0.2, 11.0)), (x, -0.14, -12.5)) for x in (2.4, 4.4))), "wood_dark"),
         Piece("Posts", props.joined(*posts), "wood_dark"),
     ])  # fmt: skip
-    builder.prop("Water", [Piece("Surface", moved(plane(900, 900), (0, WATER, -300)), "water")])
+    builder.prop("Water", [
+        Piece("Surface", moved(props.waves(), (0, WATER, -7.0)), "water"),
+        Piece("Far", moved(plane(900, 500), (0, WATER - 0.05, -350)), "water"),
+    ])  # fmt: skip
     builder.prop("Shore", [Piece("Hills", moved(props.shore(), (0, 0, -230)), "shore")])
     builder.prop("Bollard", props.bollard(), (LANTERN_AT[0], 0, LANTERN_AT[2]))
     builder.prop("BollardFar", props.bollard(), (6.0, 0, -5.8))
     builder.prop("Lantern", props.lantern(), LANTERN_AT)
-    builder.prop("Ferryman", props.person("coat", "hat"), (0.72, 0, -6.05), turn_y=-16)
+    ferryman = builder.prop("Ferryman", props.person("coat", "hat"), (0.72, 0, -6.05))
+    turn = ferryman.AddRotateYOp()
+    for frame, degrees in (
+        (FIRST, 168.0),
+        (1036, 165.0),
+        (1040, 150.0),
+        (1048, 20.0),
+        (1052, -10.0),
+        (1056, -14.0),
+    ):
+        turn.Set(degrees, frame)
     builder.prop("Booth", props.booth(), (-3.6, 0, -5.2), turn_y=24)
     builder.prop("Ferry", props.ferry(), (9.2, WATER, -20.4))
     builder.prop("Crate", props.crate(0.7, 0.62, 0.5), (2.5, 0, -2.4), turn_y=12)
@@ -249,8 +301,17 @@ def build_scene(path: Path) -> None:
     for material in ("far_warm", "far_white", "far_green"):
         name = {"far_warm": "WarmLights", "far_white": "WhiteLights", "far_green": "GreenLights"}[material]
         builder.lights(name, 0.3, [place for kind, place in shore if kind == material], material)
-    streaks = [moved(plane(0.55, 120), (place[0], WATER + 0.01, -168)) for _kind, place in shore]
-    builder.prop("Glitter", [Piece("Streaks", props.joined(*streaks), "glitter")])
+    # Standing at a distance, so that they are upright to every camera.
+    part = MIRRORED_Z / shore[0][1][2]
+    streaks = [
+        moved(
+            props.sheet(0.3, 1.3),
+            (x * part + 0.3 * (1 - part), WATER + 0.66, MIRRORED_Z),
+            turn_deg=(90, 0, 0),
+        )
+        for _kind, (x, _y, _z) in shore
+    ]
+    builder.prop("Glitter", [Piece("Streaks", props.joined_sheets(streaks), "glitter")])
     passenger = builder.prop("Passenger", props.person("coat_red", "hat", 1.68, cap=False))
     walk = passenger.GetOrderedXformOps()[0]
     for frame in range(FIRST, LAST + 1):
@@ -288,17 +349,11 @@ def _cameras(builder: Builder) -> None:
     )
 
 
-def lamps() -> list[tuple[np.ndarray, np.ndarray]]:
-    """The lights that lie on the quay: place and colour times power."""
-    warm = np.array([1.0, 0.55, 0.22])
-    lamps = [(np.array(LANTERN_AT) + [0, 0.15, 0], warm * 0.55), (np.array([-3.2, 1.5, -4.2]), warm * 2.2)]
-    return lamps + [(np.array(place), warm * 0.09) for place in bulbs()]
-
-
 def main() -> None:
     """Make the scene, its textures and the plan, beside this file."""
     textures.planks(FOLDER / "planks.png")
-    textures.quay_stone(FOLDER / "quay.jpg", FOLDER / "quay_glow.jpg", lamps())
+    textures.quay_stone(FOLDER / "quay.jpg", FOLDER / "quay_gloss.jpg")
+    textures.glitter(FOLDER / "glitter.png")
     textures.compass_face(FOLDER / "compass.png")
     (FOLDER / SCENE).unlink(missing_ok=True)
     build_scene(FOLDER / SCENE)

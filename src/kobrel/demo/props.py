@@ -39,6 +39,12 @@ def sheet(width: float, length: float, repeat: tuple[float, float] = (1.0, 1.0))
     return Mesh(flat.points, flat.triangles, uv=corner_uv[flat.triangles].astype(np.float32))
 
 
+def joined_sheets(sheets: list[Mesh]) -> Mesh:
+    """Several sheets as one, with their texture coordinates."""
+    whole = joined(*sheets)
+    return Mesh(whole.points, whole.triangles, uv=np.concatenate([each.uv for each in sheets]))
+
+
 def bollard() -> list[Piece]:
     """An iron bollard 0.62 m high."""
     profile = np.array(
@@ -93,43 +99,158 @@ def torus(radius: float, thickness: float, around: int = 32, across: int = 12) -
     return Mesh(points.astype(np.float32), triangles.astype(np.uint32), smooth=True)
 
 
+def folded(profile: ArrayLike, depth: ArrayLike, seed: int, around: int = 72) -> Mesh:
+    """Cloth about the Y axis that falls in folds.
+
+    Parameters
+    ----------
+    profile : (n, 2) radii and heights from bottom to top
+    depth : (n,) of the folds, as a part of the radius
+    """
+    radii, heights = np.asarray(profile, float).T
+    random, turn = np.random.default_rng(seed), np.linspace(0, 2 * np.pi, around, endpoint=False)
+    wave = sum(
+        np.sin(count * turn[None, :] + random.uniform(0, 6.28) + heights[:, None] * random.uniform(-1.4, 1.4))
+        / weight
+        for count, weight in ((7, 1.6), (11, 1.3), (17, 2.2))
+    )
+    out = radii[:, None] * (1 + np.asarray(depth, float)[:, None] * wave)
+    rows = np.stack(
+        [out * np.cos(turn), np.broadcast_to(heights[:, None], out.shape), -out * np.sin(turn)], -1
+    )
+    return _grid(np.concatenate([rows, rows[:, :1]], axis=1), flip=True)
+
+
+def hand(x: float, y: float, z: float) -> Mesh:
+    """A hand that hangs, its back outward."""
+    side = np.sign(x)
+    palm = moved(sphere(0.045, 14), (x, y, z), (0.55, 1.1, 0.9))
+    fingers = [
+        limb(
+            (x, y - 0.03, z + step), (x - 0.012 * side, y - 0.105 + 0.06 * abs(step), z + 1.15 * step), 0.0115
+        )
+        for step in (-0.027, -0.009, 0.009, 0.027)
+    ]
+    thumb = limb((x, y + 0.005, z + 0.035), (x - 0.012 * side, y - 0.045, z + 0.06), 0.0125)
+    return joined(palm, *fingers, thumb)
+
+
+def face() -> tuple[Mesh, Mesh]:
+    """A head that looks toward +Z, and its eyes."""
+    skull = moved(sphere(0.105, 36), (0, 1.66, 0.0), (0.86, 1.12, 1.0))
+    jaw = moved(sphere(0.074, 24), (0, 1.585, 0.028), (0.94, 0.86, 0.98))
+    nose = moved(sphere(0.019, 14), (0, 1.642, 0.108), (0.75, 1.5, 1.0))
+    nostrils = [moved(sphere(0.011, 10), (x, 1.628, 0.106)) for x in (-0.012, 0.012)]
+    brows = [moved(sphere(0.03, 14), (x, 1.682, 0.082), (1.1, 0.32, 0.5)) for x in (-0.036, 0.036)]
+    cheeks = [moved(sphere(0.032, 14), (x, 1.63, 0.068), (1.0, 0.9, 0.8)) for x in (-0.045, 0.045)]
+    lips = [moved(sphere(0.022, 12), (0, y, 0.092), (1.2, 0.34, 0.6)) for y in (1.596, 1.604)]
+    ears = [moved(sphere(0.026, 14), (x, 1.648, -0.004), (0.4, 1.2, 0.8)) for x in (-0.092, 0.092)]
+    neck = moved(cylinder(0.052, 0.14, 20), (0, 1.53, 0.0))
+    eyes = joined(*(moved(sphere(0.0145, 14), (x, 1.666, 0.0835)) for x in (-0.034, 0.034)))
+    return joined(skull, jaw, nose, *nostrils, *brows, *cheeks, *lips, *ears, neck), eyes
+
+
 def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[Piece]:
     """A standing person in a long coat, facing +Z, feet at the origin."""
     s = height / 1.78
-    body = lathe(
-        np.array(
-            [[0.0, 0.3], [0.235, 0.3], [0.235, 0.34], [0.205, 0.7], [0.175, 0.98], [0.19, 1.15], [0.215, 1.32],
-             [0.2, 1.42], [0.13, 1.49], [0.075, 1.53], [0.07, 1.56], [0, 1.56]]
-        ), 36,
+    body = moved(
+        folded(
+            [(0.275, 0.3), (0.272, 0.32), (0.245, 0.55), (0.215, 0.8), (0.18, 0.99), (0.172, 1.05), (0.19, 1.18),
+             (0.212, 1.3), (0.2, 1.4), (0.14, 1.475), (0.08, 1.52), (0.06, 1.53)],
+            [0.075, 0.075, 0.06, 0.04, 0.022, 0.012, 0.014, 0.012, 0.01, 0.005, 0, 0], 3 if cap else 5,
+        ), (0, 0, 0), (1.06, 1.0, 0.78),
     )  # fmt: skip
+    belt = moved(torus(0.182, 0.016, 48, 8), (0, 1.03, 0), (1.06, 1.3, 0.8))
+    lapels = [
+        moved(box((0.075, 0.24, 0.012)), (x, 1.36, 0.158), turn_deg=(-14, 0, 16 * np.sign(x)))
+        for x in (-0.05, 0.05)
+    ]
+    collar = folded([(0.14, 1.43), (0.135, 1.48), (0.118, 1.535), (0.1, 1.52)], [0.03, 0.03, 0.035, 0.02], 8)
     legs = [
-        moved(lathe(np.array([[0, 0], [0.085, 0], [0.08, 0.1], [0.07, 0.35], [0, 0.36]]), 20), (x, 0, 0))
+        moved(
+            folded([(0.082, 0.03), (0.085, 0.12), (0.076, 0.3), (0.08, 0.5)], [0.05, 0.04, 0.02, 0], 6),
+            (x, 0, 0),
+        )
         for x in (-0.1, 0.1)
     ]
-    shoes = [moved(sphere(0.07, 16), (x, 0.05, 0.07), (0.8, 0.6, 1.7)) for x in (-0.1, 0.1)]
-    arms = [limb((x, 1.36, 0), (1.3 * x, 1.1, 0.03), 0.065) for x in (-0.235, 0.235)]
-    fore = [limb((1.3 * x, 1.1, 0.03), (1.1 * x, 0.87, 0.16), 0.055) for x in (-0.235, 0.235)]
-    hands = [moved(sphere(0.05, 14), (1.08 * x, 0.82, 0.18), (0.8, 1.15, 0.8)) for x in (-0.235, 0.235)]
-    collar = lathe(np.array([[0.1, 1.46], [0.125, 1.5], [0.115, 1.56], [0.085, 1.55]]), 28)
-    head = moved(sphere(0.105, 28), (0, 1.655, 0.01), (0.92, 1.16, 1.02))
-    nose = moved(sphere(0.02, 10), (0, 1.645, 0.118), (0.8, 1.3, 1))
-    beard = moved(sphere(0.07, 16), (0, 1.585, 0.055), (1.05, 0.8, 0.9))
+    shoes = [moved(sphere(0.07, 20), (x, 0.045, 0.05), (0.78, 0.62, 1.75)) for x in (-0.1, 0.1)]
+    arms, hands, cuffs = [], [], []
+    for x in (-0.235, 0.235):
+        elbow, wrist = (1.22 * x, 1.09, -0.02), (1.16 * x, 0.86, 0.1)
+        arms += [
+            moved(sphere(0.078, 20), (0.9 * x, 1.36, 0), (1.0, 0.9, 1.0)),
+            limb((0.96 * x, 1.34, 0), elbow, 0.066),
+        ]
+        arms += [limb(elbow, wrist, 0.058)]
+        cuffs.append(between((1.165 * x, 0.885, 0.085), (1.15 * x, 0.84, 0.112), 0.062, 20))
+        hands.append(hand(1.14 * x, 0.79, 0.125))
+    head, eyes = face()
+    buttons = [
+        moved(sphere(0.014, 12), (x, y, 0.185 - 0.06 * abs(1.1 - y)), (1, 1, 0.5))
+        for x in (-0.05, 0.05) for y in (1.26, 1.14, 0.93, 0.82)
+    ]  # fmt: skip
+    scarf = moved(torus(0.088, 0.034, 36, 12), (0, 1.515, 0.0), (1.05, 0.9, 1.0), (8, 0, 0))
     pieces = [
-        Piece("Coat", joined(body, *arms, *fore, collar), coat),
+        Piece("Coat", joined(body, *arms, *cuffs, collar, *lapels, belt), coat),
+        Piece("Scarf", scarf, "scarf" if not cap else hat),
         Piece("Legs", joined(*legs, *shoes), "boots"),
-        Piece("Head", joined(head, nose), "skin"),
+        Piece("Head", head, "skin"),
+        Piece("Eyes", eyes, "eyes"),
         Piece("Hands", joined(*hands), "skin"),
+        Piece("Buttons", joined(*buttons), "buttons"),
     ]
     if cap:
-        crown = lathe(np.array([[0.112, 1.705], [0.125, 1.75], [0.12, 1.785], [0, 1.8]]), 28)
-        peak = moved(cylinder(0.1, 0.012, 24), (0, 1.708, 0.075), (0.95, 1, 0.9), (12, 0, 0))
-        pieces += [Piece("Cap", joined(crown, peak), hat), Piece("Beard", beard, "beard")]
+        crown = lathe(
+            np.array(
+                [[0.1, 1.705], [0.106, 1.722], [0.128, 1.765], [0.13, 1.782], [0.11, 1.795], [0, 1.802]]
+            ),
+            40,
+        )
+        peak = moved(cylinder(0.098, 0.01, 32), (0, 1.708, 0.07), (0.98, 1, 0.95), (14, 0, 0))
+        beard = [
+            moved(sphere(0.066, 24), (0, 1.575, 0.048), (1.06, 0.95, 0.9)),
+            moved(sphere(0.03, 14), (0, 1.614, 0.092), (1.35, 0.4, 0.6)),
+            *(moved(sphere(0.035, 14), (x, 1.61, 0.02), (0.5, 1.3, 1.0)) for x in (-0.075, 0.075)),
+        ]
+        badge = moved(sphere(0.014, 12), (0, 1.738, 0.116), (1, 1, 0.5))
+        pieces += [
+            Piece("Cap", joined(crown, peak), hat), Piece("Beard", joined(*beard), "beard"),
+            Piece("Badge", badge, "buttons"),
+        ]  # fmt: skip
     else:
         brim = lathe(
-            np.array([[0.1, 1.7], [0.19, 1.695], [0.19, 1.705], [0.11, 1.715], [0.105, 1.8], [0, 1.815]]), 32
-        )
-        pieces.append(Piece("Hat", brim, hat))
+            np.array([[0.098, 1.702], [0.15, 1.692], [0.182, 1.7], [0.182, 1.708], [0.112, 1.716], [0.102, 1.79],
+                      [0.08, 1.815], [0, 1.808]]), 48,
+        )  # fmt: skip
+        hair = moved(sphere(0.104, 28), (0, 1.652, -0.028), (0.92, 1.0, 0.92))
+        pieces += [Piece("Hat", brim, hat), Piece("Hair", hair, "wood_dark")]
     return [Piece(p.name, moved(p.mesh, scale=s), p.material) for p in pieces]
+
+
+def waves() -> Mesh:
+    """The water's surface from the origin toward -Z, in ripples that are finest where it is nearest."""
+    ahead = np.concatenate([np.linspace(0, 26, 190), 26 + np.geomspace(0.2, 330, 190)])
+    across = np.linspace(-1, 1, 230)
+    z, u = np.meshgrid(-ahead, across, indexing="ij")
+    x = u * (26 + 1.6 * -z)
+    random, height = np.random.default_rng(21), np.zeros_like(x)
+    for length in (0.42, 0.55, 0.7, 0.95, 1.3, 1.9, 3.1, 5.2):
+        for turn in random.uniform(-1.1, 1.1, 2):
+            wave = 2 * np.pi / length * (x * np.sin(turn) + z * np.cos(turn)) + random.uniform(0, 6.28)
+            height += 0.0042 * length**0.85 * np.sin(wave)
+    return _grid(np.stack([x, height, z], -1), flip=True)
+
+
+def grained(mesh: Mesh, metres: float = 0.9, turn: bool = False) -> Mesh:
+    """A mesh with texture coordinates from the side that each triangle faces most."""
+    corners = mesh.points[mesh.triangles].astype(float)
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facing = np.argmax(np.abs(normal), axis=1)
+    uv = np.empty((len(corners), 3, 2))
+    for axis, (u, v) in enumerate(((2, 1), (0, 2), (0, 1))):
+        chosen = facing == axis
+        uv[chosen] = corners[chosen][:, :, [v, u] if turn else [u, v]] / metres
+    return Mesh(mesh.points, mesh.triangles, mesh.normals, mesh.smooth, uv.astype(np.float32))
 
 
 def booth() -> list[Piece]:
@@ -284,7 +405,10 @@ def crate(width: float, height: float, depth: float) -> list[Piece]:
         moved(box((width, 0.02, depth / 6 * 0.92)), (0, height, depth * ((i + 0.5) / 6 - 0.5)))
         for i in range(6)
     ]
-    return [Piece("Crate", joined(*slats, *ends, *posts), "crate"), Piece("Top", joined(*top), "crate_top")]
+    return [
+        Piece("Crate", grained(joined(*slats, *ends, *posts)), "crate"),
+        Piece("Top", grained(joined(*top)), "crate"),
+    ]
 
 
 def rope_coil() -> list[Piece]:

@@ -32,13 +32,9 @@ def planks(path: Path) -> None:
     Image.fromarray((srgb(linear) * 255).astype(np.uint8)).save(path, optimize=True)
 
 
-def quay_stone(path: Path, glow: Path, lamps: list[tuple[NDArray[np.float64], NDArray[np.float64]]]) -> None:
-    """Paving of the quay, and the light that lamps lay on it.
-
-    `lamps` are (place, colour times power) pairs; light falls off with the square of the
-    distance and the cosine to the ground (Lambert).
-    """
-    width, height = 1024, 480
+def quay_stone(path: Path, gloss: Path) -> None:
+    """Paving of the quay after rain, and its gloss: roughness in green; puddles, wet stones, dull joints."""
+    width, height = 2048, 960
     x = ((np.arange(width) + 0.5) / width - 0.5) * QUAY_SIZE_M[0] + QUAY_CENTRE_M[0]
     z = ((np.arange(height) + 0.5) / height - 0.5) * QUAY_SIZE_M[1] + QUAY_CENTRE_M[1]
     grid_x, grid_z = np.meshgrid(x, z)
@@ -47,19 +43,29 @@ def quay_stone(path: Path, glow: Path, lamps: list[tuple[NDArray[np.float64], ND
         np.abs((grid_x + 0.4 * (row % 2)) / 0.8 - np.round((grid_x + 0.4 * (row % 2)) / 0.8)) < 0.02
     )
     stone = np.floor((grid_x + 0.4 * (row % 2)) / 0.8 + 0.5) * 7.13 + row * 3.71
-    tone = (
-        0.15
-        + 0.035 * np.sin(stone * 12.9898)
-        + 0.012 * _noise((height, width), 8, 1)
-        + 0.02 * _noise((height, width), 9, 14)
-    )
-    albedo = np.clip(np.where(joint, 0.05, tone)[..., None] * [1.0, 0.97, 0.92], 0.01, 1)
-    light = np.zeros((height, width, 3))
-    for place, power in lamps:
-        square = (grid_x - place[0]) ** 2 + (grid_z - place[2]) ** 2 + place[1] ** 2
-        light += (place[1] / square**1.5)[..., None] * power
-    Image.fromarray((srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(path, quality=82)
-    Image.fromarray((srgb(np.clip(albedo * light, 0, 1)) * 255).astype(np.uint8)).save(glow, quality=85)
+    own = np.sin(stone * 12.9898)
+    fine, broad = _noise((height, width), 8, 1.5), _noise((height, width), 9, 26)
+    puddle = np.clip((_noise((height, width), 10, 42) - 0.75) * 2.2, 0, 1)
+    tone = (0.15 + 0.035 * own + 0.012 * fine + 0.02 * broad) * (1.0 - 0.55 * puddle)
+    albedo = np.clip(np.where(joint, 0.045, tone)[..., None] * [1.0, 0.97, 0.92], 0.01, 1)
+    wet = 0.36 + 0.1 * np.sin(stone * 4.1414) + 0.05 * fine + 0.05 * broad
+    rough = np.clip(np.where(joint, 0.8, wet) * (1.0 - puddle) + 0.05 * puddle, 0.05, 1)
+    Image.fromarray((srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(path, quality=80)
+    layers = np.stack([np.zeros_like(rough), rough, np.zeros_like(rough)], -1)
+    Image.fromarray((layers * 255).astype(np.uint8)).save(gloss, quality=85, subsampling=0)
+
+
+def glitter(path: Path) -> None:
+    """A light mirrored by ripples: short dashes, the more the farther, on nothing."""
+    width, height = 24, 1024
+    random = np.random.default_rng(17)
+    part = (np.arange(height) + 0.5) / height  # from the far end to the near one
+    there = random.random((height // 2, width // 4)) < (0.75 - 0.62 * part[::2, None])
+    dashes = np.repeat(np.repeat(there, 2, axis=0), 4, axis=1)
+    soft = np.sin(np.pi * (np.arange(width) + 0.5) / width) ** 1.5
+    alpha = np.where(dashes, 255 * soft[None, :] * (1.0 - 0.55 * part[:, None]), 0)
+    colour = np.broadcast_to(np.array([235, 168, 92]), (height, width, 3))
+    Image.fromarray(np.dstack([colour, alpha]).astype(np.uint8), "RGBA").save(path, optimize=True)
 
 
 def compass_face(path: Path) -> None:

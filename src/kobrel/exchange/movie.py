@@ -67,7 +67,7 @@ class _Set:
 
     def view(self, row: int) -> View:
         snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False)
-        light = self.plan.light.but(clay=True) if self.movie.clay else self.plan.light
+        light = self.plan.light.but(surfaces="clay") if self.movie.clay else self.plan.light
         return View(snapshot, self.numbers.camera.frame(row), light, self.width, self.height)
 
     def words(self, row: int) -> list[str]:

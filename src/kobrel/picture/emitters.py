@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.compiled import index_of, kernel
-from kobrel.picture.kernels import (
+from kobrel.picture.tracing.lens import (
     focus_toward,
     hashed,
     leaning,

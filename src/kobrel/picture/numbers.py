@@ -78,6 +78,7 @@ class LightNumbers(NamedTuple):
     key_r, key_g, key_b : its colour
     zenith_r, ..., ground_b : colours of the sky
     clay : above 0 where all surfaces are drawn in one grey
+    full : above 0 where surfaces are lit in full
     about : strength of the picture all about, or 0
     cosine, sine : of its turn
     """
@@ -98,6 +99,7 @@ class LightNumbers(NamedTuple):
     ground_g: np.float32
     ground_b: np.float32
     clay: np.float32
+    full: np.float32
     about: np.float32
     cosine: np.float32
     sine: np.float32
@@ -153,5 +155,7 @@ def light_numbers(light: Light) -> LightNumbers:
     if light.surround is not None:
         turn = np.radians(light.surround.rotation_deg)
         about = [2.0**light.surround.exposure_ev, np.cos(turn), -np.sin(turn)]
-    values = np.concatenate([toward, key, sky.ravel(), [float(light.clay)], about]).astype(np.float32)
+    values = np.concatenate(
+        [toward, key, sky.ravel(), [float(light.surfaces == "clay"), float(light.surfaces == "full")], about]
+    ).astype(np.float32)
     return LightNumbers(*values)

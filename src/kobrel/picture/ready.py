@@ -11,10 +11,10 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.compiled import is_kept
-from kobrel.picture import kernels
 from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
+from kobrel.picture.tracing.rows import draw_rows
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import FixedCamera, Light, Plan, Shot
@@ -67,4 +67,4 @@ def prepare_rare() -> None:
 if __name__ == "__main__":
     prepare()
     prepare_rare()
-    sys.exit(0 if is_kept(kernels.draw_rows) else 1)
+    sys.exit(0 if is_kept(draw_rows) else 1)

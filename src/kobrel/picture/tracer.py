@@ -9,9 +9,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.picture import kernels
 from kobrel.picture.discs import corner_loss_stops
 from kobrel.picture.emitters import SmallLights
+from kobrel.picture.tracing.gloss import table
+from kobrel.picture.tracing.rows import draw_rows
 from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
 
@@ -92,13 +93,13 @@ def _draw(
     stop: Callable[[], bool],
     drawn: NDArray[np.uint8] = _NONE_DRAWN,
 ) -> None:
-    shot = view.snapshot
+    shot, (lamps, slots), gloss = view.snapshot, view.lamps, table()
 
     def rows(band: tuple[int, int]) -> None:
-        kernels.draw_rows(
+        draw_rows(
             shot.handle, shot.first_rows, view.numbers, view.aperture, view.light_numbers, view.harmonics,
-            view.environment, shot.tables, shot.normal_matrices, shot.live_normals, drawn, number, lens, band,
-            colour, depth,
+            view.environment, shot.tables, shot.normal_matrices, shot.live_normals, drawn, lamps, slots,
+            gloss, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)

@@ -55,6 +55,28 @@ class View:
             return np.zeros((9, 3), np.float32)
         return (about.harmonics * self.light_numbers.about).astype(np.float32)
 
+    @cached_property
+    def lamps(self) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+        """The small lights as they light surfaces, E of them, and how they are drawn at random.
+
+        The first is (E, 10): place 0-2, radius 3, reach 4, colour 5-7, in how many of the slots of the second,
+        (SLOTS,), it stands, and its strength. It stands in as many as it is strong, seen from the camera.
+        """
+        emitters = self.snapshot.emitters
+        bright = emitters.emission.sum(axis=1) * emitters.radii**2
+        away = emitters.places - (self.camera.pose[:3, 3] - self.snapshot.origin)
+        strong = bright / ((away**2).sum(axis=1) + _NEAR_M2)
+        chosen = np.argsort(-strong, kind="stable")[:_MOST_LAMPS]
+        chosen = chosen[strong[chosen] > _LEAST_LAMP * strong.sum()]
+        share = strong[chosen] / max(strong[chosen].sum(), 1e-300)
+        counts = np.maximum(1, (share * (SLOTS - len(chosen))).astype(np.int64))
+        slots = np.repeat(np.arange(len(chosen)), counts)
+        lamps = np.column_stack([
+            emitters.places[chosen], emitters.radii[chosen], emitters.reach[chosen], emitters.emission[chosen],
+            counts, bright[chosen],
+        ])  # fmt: skip
+        return np.ascontiguousarray(lamps, float), slots
+
     @property
     def environment(self) -> NDArray[np.float32]:
         """The picture all about, (h, w, 3); one black pixel where there is none."""
@@ -73,4 +95,5 @@ class View:
         return per_dioptre_mm / (camera.sensor_width_mm * camera.squeeze) * self.width
 
 
+SLOTS, _MOST_LAMPS, _NEAR_M2, _LEAST_LAMP = 8192, 2000, 4.0, 3e-4
 _NO_ENVIRONMENT = np.zeros((1, 1, 3), np.float32)

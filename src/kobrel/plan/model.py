@@ -5,7 +5,7 @@ version does not know are kept and written back.
 """
 
 import itertools
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -414,6 +414,9 @@ class Surround(Part):
     exposure_ev: Stops = 0.0
 
 
+Surfaces = Literal["full", "plain", "clay"]
+
+
 class Light(Part):
     """A sky, or a picture all about, and one key light; linear RGB, angles in degrees."""
 
@@ -430,7 +433,20 @@ class Light(Part):
         0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
     )
     surround: Surround | None = None
-    clay: bool = Field(False, description="Draw all surfaces in one grey, for a quick look at form.")
+    surfaces: Surfaces = Field(
+        "full",
+        description="Surfaces in full, with gloss and lamps; plainly; or all in one grey, to see form.",
+    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_clay(cls, given: Any) -> Any:
+        """Plans up to format 5 said `clay` or not."""
+        if isinstance(given, dict) and "clay" in given:
+            given = {**given}
+            if given.pop("clay"):
+                given.setdefault("surfaces", "clay")
+        return given
 
 
 class Finish(Part):

@@ -25,7 +25,8 @@ class Tables(NamedTuple):
     `material_start` is where an instance's materials begin in `slot_materials`.
     `light_ids` says which emitter of the stage each triangle of a row belongs to, or -1, from
     where `light_start` says; a start of -1 means none. `base` and `emission` are (M, 3) linear;
-    `base_texture` and `emission_texture` are (M,) numbers into `texture_sizes`, or -1.
+    `gloss` is (M, 2), roughness and metal. `base_texture`, `emission_texture` and `gloss_texture` are (M,)
+    numbers into `texture_sizes`, or -1; `textured` (M,) says who has any.
     """
 
     normal_start: NDArray[np.int64]
@@ -40,6 +41,9 @@ class Tables(NamedTuple):
     emission: NDArray[np.float32]
     base_texture: NDArray[np.int64]
     emission_texture: NDArray[np.int64]
+    gloss: NDArray[np.float32]
+    gloss_texture: NDArray[np.int64]
+    textured: NDArray[np.bool_]
     texture_sizes: NDArray[np.int64]
     texture_pixels: NDArray[np.uint8]
     light_start: NDArray[np.int64]
@@ -123,9 +127,7 @@ class Geometry:
         same = like is not None and like.corners.meshes == meshes.keys()
         self.corners: Corners = like.corners if like is not None and same else Corners(meshes)
         materials = [material for piece in pieces for material in piece.materials[0]]
-        textures = dict.fromkeys(
-            texture for m in materials for texture in (m.base_texture, m.emission_texture) if texture
-        )
+        textures = dict.fromkeys(texture for m in materials for texture in _textures(m))
         same = like is not None and like.pictures.numbers.keys() == textures.keys()
         self.pictures: Pictures = like.pictures if like is not None and same else Pictures(textures)
         self.tables = self._tables(pieces, materials)
@@ -161,6 +163,9 @@ class Geometry:
             emission=np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3),
             base_texture=np.asarray([pictures.number(m.base_texture) for m in materials], np.int64),
             emission_texture=np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
+            gloss=np.asarray([(m.rough, m.metal) for m in materials], np.float32).reshape(-1, 2),
+            gloss_texture=np.asarray([pictures.number(m.gloss_texture) for m in materials], np.int64),
+            textured=np.asarray([bool(_textures(m)) for m in materials], np.bool_),
             texture_sizes=pictures.block.sizes,
             texture_pixels=pictures.block.pixels,
             light_start=by_row[5],
@@ -168,6 +173,11 @@ class Geometry:
             colour_start=by_row[3],
             colours=corners.colours,
         )
+
+
+def _textures(material: Material) -> list[Texture]:
+    named = (material.base_texture, material.emission_texture, material.gloss_texture)
+    return [texture for texture in named if texture is not None]
 
 
 def _with_live(starts: NDArray[np.int64], pieces: list[Piece]) -> NDArray[np.int64]:

@@ -76,13 +76,19 @@ class Cutout:
 
 @dataclass(frozen=True)
 class Material:
-    """Base colour and emission, linear RGB, each times its texture where it has one."""
+    """Base colour and emission, linear RGB, each times its texture where it has one.
+
+    `rough` and `metal` are 0 to 1, times green and blue of `gloss_texture` where there is one.
+    """
 
     name: str = "default"
     base: tuple[float, float, float] = (0.5, 0.5, 0.5)
     emission: tuple[float, float, float] = (0.0, 0.0, 0.0)
     base_texture: Texture | None = None
     emission_texture: Texture | None = None
+    rough: float = 0.7
+    metal: float = 0.0
+    gloss_texture: Texture | None = None
     cutout: Cutout | None = None
 
 

@@ -117,7 +117,7 @@ def moved(
 
 
 def joined(*meshes: Mesh) -> Mesh:
-    """Several meshes as one."""
+    """Several meshes as one, without their texture coordinates."""
     starts = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
     return Mesh(
         np.concatenate([mesh.points for mesh in meshes]),

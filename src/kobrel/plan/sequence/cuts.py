@@ -98,15 +98,15 @@ def matched(plan: Plan, index: int, to: int, stage: Stage) -> Plan:
             raise PlanError(f"Shot {each.label} has an orthographic view; no stop changes its blur.")
     here, there = (_edge(plan, s, stage, s is shot, to < index) for s in (shot, other))
     times = here.blur_percent / max(there.blur_percent, _LEAST)
-    stops = _times(shot.glass.f_number, times)
-    values = [key.value for key in stops.keys] or [stops.value]
+    keyed = shot.glass.f_number
+    values = [value * times for value in ([key.value for key in keyed.keys] or [keyed.value])]
     if not all(WIDEST_STOP <= value <= NARROWEST_STOP for value in values):
         worst = min(values) if min(values) < WIDEST_STOP else max(values)
         raise PlanError(
             f"Shot {shot.label} would need f/{worst:.2g} to match {other.label}. "
             "Change its focal length or distance first."
         )
-    return with_shot(plan, index, shot.but(glass=shot.glass.but(f_number=stops)))
+    return with_shot(plan, index, shot.but(glass=shot.glass.but(f_number=_times(keyed, times))))
 
 
 def _edge(plan: Plan, shot: Shot, stage: Stage, own: bool, neighbour_is_before: bool) -> Depth:

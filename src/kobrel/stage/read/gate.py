@@ -173,6 +173,11 @@ def _material(material: Material) -> Material:
         fit = _colour(given)
         if fit != tuple(given):
             changes[field] = fit
+    for field in ("rough", "metal"):
+        given = getattr(material, field)
+        part = _within(float(given), 0.0, 1.0, getattr(Material, field))
+        if part != given:
+            changes[field] = part
     cut = material.cutout
     if cut is not None and not (0 <= cut.opacity <= 1 and 0 <= cut.cutoff <= 1):
         opacity, cutoff = (_within(value, 0.0, 1.0, 1.0) for value in (cut.opacity, cut.cutoff))

@@ -120,15 +120,26 @@ def _material(geometry: Any, name: str, mesh: Mesh, beside: Beside) -> Material:
     diffuse = np.asarray(material.main_color, dtype=float)[:3] / 255.0
     image = getattr(material, "image", None)
     if image is None:
-        return Material(name, base=_colour(diffuse), cutout=_cutout(material, beside))
+        return Material(name, base=_colour(diffuse), rough=_rough(material), cutout=_cutout(material, beside))
     try:
         require_size(image.width, image.height, name)
         pixels = np.ascontiguousarray(np.asarray(image.convert("RGB")), np.uint8)
     except (SceneError, OSError, ValueError, SyntaxError):
         beside.warnings.append(f"{name}: its picture cannot be read; what it is on is drawn plain.")
-        return Material(name, base=_colour(diffuse), cutout=_cutout(material, beside))
+        return Material(name, base=_colour(diffuse), rough=_rough(material), cutout=_cutout(material, beside))
     texture = Texture(f"{name} base", pixels=pixels)
-    return Material(name, (1.0, 1.0, 1.0), base_texture=texture, cutout=_cutout(material, beside))
+    cutout = _cutout(material, beside)
+    return Material(name, (1.0, 1.0, 1.0), base_texture=texture, rough=_rough(material), cutout=cutout)
+
+
+def _rough(material: Any) -> float:
+    """Roughness, from Blinn's exponent `Ns` (Walter et al., "Microfacet Models for Refraction", 2007)."""
+    said = getattr(material, "kwargs", None) or {}
+    try:
+        exponent = float(np.ravel(said.get("Ns", 0.0))[0])
+    except (TypeError, ValueError, IndexError):
+        exponent = 0.0
+    return float((2.0 / (exponent + 2.0)) ** 0.25) if 0.0 < exponent < np.inf else Material.rough
 
 
 def _cutout(material: Any, beside: Beside) -> Cutout | None:

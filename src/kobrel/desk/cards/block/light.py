@@ -2,6 +2,7 @@
 
 import math
 from pathlib import Path
+from typing import get_args
 
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -9,11 +10,12 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, narrow, number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
-from kobrel.plan.model import Light, Surround
+from kobrel.plan.model import Light, Surfaces, Surround
 from kobrel.session import settings
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
@@ -153,10 +155,15 @@ class LightPage(Card[Light]):
         self.exposure = number_field("Exposure of the view", "EV", 0.1, -60.0, 60.0)
         self._bind_light(self.exposure, "Exposure", "exposure_ev")
         self.row("Exposure of the view", self.exposure)
-        self.clay = self.tick(
-            "Clay", "Draw all surfaces in one grey, lights as they are", lambda light: light.clay,
-            lambda on: blocking.light(session, "Clay", clay=on),
+        self.surfaces = choice(
+            "Surfaces", [(name.capitalize(), name) for name in get_args(Surfaces)],
+            "Full: gloss, mirrors, lamps that throw light. Plain: quicker. Clay: one grey, to see form",
         )  # fmt: skip
+        self.bind(
+            self.surfaces, lambda light: light.surfaces,
+            lambda kind: blocking.light(session, f"Surfaces {kind}", surfaces=kind),
+        )  # fmt: skip
+        self.row("Surfaces", self.surfaces)
         self.line()
         self.note("A picture all about, HDR or EXR, as background and light in place of the sky.")
         self.picture = self.bind(self.note(), self._picture)

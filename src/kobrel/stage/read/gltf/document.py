@@ -146,6 +146,9 @@ class TextureInfo(_Object):
 class Roughness(_Object):
     baseColorFactor: Vector4 = (1.0, 1.0, 1.0, 1.0)
     baseColorTexture: TextureInfo | None = None
+    metallicFactor: FiniteFloat = 1.0
+    roughnessFactor: FiniteFloat = 1.0
+    metallicRoughnessTexture: TextureInfo | None = None
 
 
 class EmissiveStrength(BaseModel):

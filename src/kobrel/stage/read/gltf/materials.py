@@ -14,6 +14,10 @@ _MOST_SEEN_THROUGH = 0.9
 Change = Callable[[NDArray[np.float32]], NDArray[np.float32]]
 
 
+_UNSAID = 0.7
+"""Roughness of what has no material."""
+
+
 class Materials:
     """The materials of a file, each read once.
 
@@ -24,7 +28,7 @@ class Materials:
 
     def __init__(self, container: Container, warnings: list[str]) -> None:
         self._container, self._warnings = container, warnings
-        self._known: dict[int | None, Material] = {None: Material(base=(0.8, 0.8, 0.8))}
+        self._known: dict[int | None, Material] = {None: Material(base=(0.8, 0.8, 0.8), rough=_UNSAID)}
         self._textures: dict[int, Texture | None] = {}
 
     def material(self, index: int | None) -> Material:
@@ -71,8 +75,14 @@ class Materials:
         glow, glow_texture = (red, green, blue), self._texture(surface.emissiveTexture)
         cutout = self._cutout(surface, factor[3], texture)
         if surface.extensions.KHR_materials_unlit is not None:
-            return Material(name, (0.0, 0.0, 0.0), base, None, texture, cutout)
-        return Material(name, base, glow, texture, glow_texture, cutout)
+            return Material(name, (0.0, 0.0, 0.0), base, None, texture, rough=1.0, cutout=cutout)
+        rough = surface.pbrMetallicRoughness
+        if surface.extensions.KHR_materials_pbrSpecularGlossiness is not None:
+            return Material(name, base, glow, texture, glow_texture, cutout=cutout)
+        return Material(
+            name, base, glow, texture, glow_texture, rough.roughnessFactor, rough.metallicFactor,
+            self._texture(rough.metallicRoughnessTexture), cutout,
+        )  # fmt: skip
 
     def _cutout(self, surface: Surface, opacity: float, texture: Texture | None) -> Cutout | None:
         transmission = surface.extensions.KHR_materials_transmission

@@ -54,7 +54,35 @@ class Materials:
         glow, glow_texture = self._colour(shader, ("emissiveColor", "emission_color"), _BLACK)
         strength = _number(shader, "emission", 1.0)
         glow = (glow[0] * strength, glow[1] * strength, glow[2] * strength)
-        return Material(name, base, glow, base_texture, glow_texture, self._cutout(shader))
+        rough, metal, gloss = self._gloss(shader)
+        return Material(
+            name, base, glow, base_texture, glow_texture, rough, metal, gloss, self._cutout(shader)
+        )
+
+    def _gloss(self, shader: UsdShade.Shader) -> tuple[float, float, Texture | None]:
+        """Roughness, metal, and the picture that has them in green and blue, where there is one."""
+        found: list[tuple[float, Texture | None]] = []
+        for names, channel, default in (
+            (("roughness", "specular_roughness"), ":g", 0.5), (("metallic", "metalness"), ":b", 0.0),
+        ):  # fmt: skip
+            value, texture = default, None
+            for attribute in (each for name in names for each in _producing(shader, name)):
+                source = UsdShade.Shader(attribute.GetPrim())
+                given = attribute.Get(FIRST)
+                if attribute.GetPrim() != shader.GetPrim() and source and source.GetInput("file"):
+                    if attribute.GetName().endswith(channel):
+                        value, texture = 1.0, self._texture(source)
+                    else:
+                        self._warnings.append(f"{source.GetPath()}: a picture of gloss; drawn even.")
+                elif isinstance(given, int | float):
+                    value = float(given)
+            found.append((value, texture))
+        (rough, first), (metal, second) = found
+        if first is not None and second is not None and first.name == second.name:
+            return rough, metal, first
+        if first is not None:
+            return rough, 0.0 if second is not None else metal, first if metal == 0.0 else None
+        return rough, 0.0 if second is not None else metal, None
 
     def _cutout(self, shader: UsdShade.Shader) -> Cutout | None:
         """How far the surface can be seen through, where at all."""

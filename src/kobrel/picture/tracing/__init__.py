@@ -1,0 +1,1 @@
+"""The tracer's compiled kernels: lens, surfaces, light."""

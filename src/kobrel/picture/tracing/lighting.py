@@ -1,0 +1,422 @@
+"""Light on surfaces: plainly, or in full with gloss, mirrors, lamps and a sky that is seen or hidden."""
+
+import numpy as np
+
+from kobrel.compiled import index_of, kernel
+from kobrel.picture.tracing.gloss import SMOOTHEST, hidden, reflected, thrown_back, visible_facet
+from kobrel.picture.tracing.lens import hashed
+from kobrel.stage.engine.rays import FAR
+
+SHADOW_LIFT = np.float32(1e-4)
+_NOUGHT, _HALF, _ONE, _ALWAYS = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1e-3)
+CLOSE, RANDOM, _BLOCK = 3, 2, 32
+"""Lamps looked at for each point, of which one is asked for: the strongest near it, found for so many pixels
+of a row at once, and some of the others at random.
+"""
+_MIRROR, _SOFT = 0.0064, 0.1
+"""Square of the roughness below which lamps are seen mirrored, not worked out; and the least for lamps
+that are looked at at random, whose glints are spread a little so that they settle soon.
+"""
+_KEY_RADIUS, _KEY_LEAST = 0.006, 0.012
+"""Tangent of the key light's radius, and the least square of a roughness that it is worked out with."""
+_OPEN = np.float32(0.5)
+"""How much of the sky a place sees that itself is only seen by the light that it throws on."""
+DIFFUSE, GLOSSY, MIRRORED = 1, 2, 3
+LOBES = 12
+"""Of a surface's entry: diffuse colour 0-2, colour at right angles 3-5, what makes up for several facets 6-8,
+square of the roughness 9; cosine to the viewer 10, below 0 where there is none; chance of gloss onward 11."""
+_TURNS = 4096
+_CIRCLE = np.stack([fn(2 * np.pi * (np.arange(_TURNS) + 0.5) / _TURNS) for fn in (np.cos, np.sin)], 1).astype(
+    np.float32
+)
+# Fractions of square roots: one even sequence a pixel for each choice, over all passes.
+_S1, _S2, _S3, _S4, _S5, _S6 = 0.41421356, 0.73205081, 0.23606798, 0.64575131, 0.31662479, 0.60555128
+
+
+@kernel
+def _surrounding(picture, light, dx, dy, dz):  # type: ignore[no-untyped-def]
+    """What an equirectangular picture shows in a direction; its middle lies along -Z."""
+    x, z = light.cosine * dx + light.sine * dz, light.cosine * dz - light.sine * dx
+    height, width = picture.shape[0], picture.shape[1]
+    across = (np.arctan2(x, -z) / (2.0 * np.pi) + 0.5) * width - 0.5
+    down = np.arccos(min(max(dy, -1.0), 1.0)) / np.pi * height - 0.5
+    left, top = index_of(across + 1.0, width + 1) - 1, index_of(down + 1.0, height + 1) - 1
+    fx, fy = across - left, down - top
+    right, left = (left + 1) % width, left % width
+    bottom, top = min(top + 1, height - 1), max(top, 0)
+    r = g = b = 0.0
+    for row, column, part in (
+        (top, left, (1 - fx) * (1 - fy)), (top, right, fx * (1 - fy)),
+        (bottom, left, (1 - fx) * fy), (bottom, right, fx * fy),
+    ):  # fmt: skip
+        r += picture[row, column, 0] * part
+        g += picture[row, column, 1] * part
+        b += picture[row, column, 2] * part
+    return r, g, b
+
+
+@kernel
+def _falling(light, harmonics, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Light of the surroundings on a surface, from nine spherical harmonics."""
+    x, z = light.cosine * nx + light.sine * nz, light.cosine * nz - light.sine * nx
+    y = ny
+    r = g = b = _NOUGHT
+    shapes = (_ONE, y, z, x, x * y, y * z, np.float32(3) * z * z - _ONE, x * z, x * x - y * y)
+    for k in range(9):
+        r += harmonics[k, 0] * shapes[k]
+        g += harmonics[k, 1] * shapes[k]
+        b += harmonics[k, 2] * shapes[k]
+    return max(r, _NOUGHT), max(g, _NOUGHT), max(b, _NOUGHT)
+
+
+@kernel
+def sky(light, environment, dx, dy, dz):  # type: ignore[no-untyped-def]
+    """What is seen in a direction, of unit length, where nothing stands."""
+    if light.about > _NOUGHT:
+        r, g, b = _surrounding(environment, light, dx, dy, dz)
+        return np.float32(r * light.about), np.float32(g * light.about), np.float32(b * light.about)
+    if dy >= _NOUGHT:
+        t, er, eg, eb = np.sqrt(dy), light.zenith_r, light.zenith_g, light.zenith_b
+    else:
+        t, er, eg, eb = min(_ONE, -dy * np.float32(8)), light.ground_r, light.ground_g, light.ground_b
+    return (
+        light.horizon_r + (er - light.horizon_r) * t,
+        light.horizon_g + (eg - light.horizon_g) * t,
+        light.horizon_b + (eb - light.horizon_b) * t,
+    )
+
+
+@kernel
+def sky_on(light, harmonics, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Light of the whole sky on a white surface."""
+    if light.about > _NOUGHT:
+        return _falling(light, harmonics, nx, ny, nz)
+    t = _HALF + _HALF * ny
+    sr, sg = light.zenith_r + light.horizon_r, light.zenith_g + light.horizon_g
+    sb = light.zenith_b + light.horizon_b
+    return (
+        light.ground_r + (_HALF * sr - light.ground_r) * t,
+        light.ground_g + (_HALF * sg - light.ground_g) * t,
+        light.ground_b + (_HALF * sb - light.ground_b) * t,
+    )
+
+
+@kernel
+def own_light_row(rays, ids, surfaces, light, environment, drawn, out):  # type: ignore[no-untyped-def]
+    """The sky and what glows of itself, to `out` (W, 3); lamps that are `drawn` from themselves give
+    nothing here.
+    """
+    for x in range(len(rays)):
+        if ids[x, 1] < 0:
+            dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
+            over = _ONE / np.sqrt(dx * dx + dy * dy + dz * dz)
+            out[x, 0], out[x, 1], out[x, 2] = sky(light, environment, dx * over, dy * over, dz * over)
+            continue
+        own = int(surfaces[x, 11])
+        dark = own >= 0 and len(drawn) > 0 and drawn[own] > 0
+        for c in range(3):
+            out[x, c] = _NOUGHT if dark else surfaces[x, 6 + c]
+
+
+@kernel
+def plain_row(rays, met, ids, surfaces, light, harmonics, out, waiting, start, way, far, share):  # type: ignore[no-untyped-def]
+    """Add the sky's light to a row, hidden by nothing, and ask for the key light.
+
+    Asked for are points: their pixel in `waiting`, where they are in `start` (n, 3), the `way` (n, 3) to
+    the light and how `far` it is in its lengths, and what it would add, `share` (n, 3). Returns how many.
+    """
+    count = 0
+    key = light.key_r + light.key_g + light.key_b > 0.0
+    for x in range(len(rays)):
+        if ids[x, 1] < 0:
+            continue
+        nx, ny, nz = surfaces[x, 0], surfaces[x, 1], surfaces[x, 2]
+        r, g, b = surfaces[x, 3], surfaces[x, 4], surfaces[x, 5]
+        fr, fg, fb = sky_on(light, harmonics, nx, ny, nz)
+        out[x, 0] += r * fr
+        out[x, 1] += g * fg
+        out[x, 2] += b * fb
+        facing = nx * light.x + ny * light.y + nz * light.z
+        if key and facing > _NOUGHT:
+            _place(rays, met, x, nx, ny, nz, start, count)
+            way[count, 0], way[count, 1], way[count, 2], far[count] = light.x, light.y, light.z, FAR
+            share[count, 0], share[count, 1], share[count, 2] = (
+                r * light.key_r * facing, g * light.key_g * facing, b * light.key_b * facing,
+            )  # fmt: skip
+            waiting[count] = x
+            count += 1
+    return count
+
+
+@kernel
+def _place(rays, met, x, nx, ny, nz, start, k):  # type: ignore[no-untyped-def]
+    """Where a ray met something, lifted off a little, to `start` [k]."""
+    dx, dy, dz, distance = rays[x, 3], rays[x, 4], rays[x, 5], met[x, 5]
+    lift = SHADOW_LIFT * (distance * np.sqrt(dx * dx + dy * dy + dz * dz) + _ALWAYS)
+    start[k, 0] = rays[x, 0] + dx * distance + nx * lift
+    start[k, 1] = rays[x, 1] + dy * distance + ny * lift
+    start[k, 2] = rays[x, 2] + dz * distance + nz * lift
+
+
+@kernel
+def _even(pixel, salt, number, step):  # type: ignore[no-untyped-def]
+    """A number of one of a pixel's even sequences, 0 to 1."""
+    value = pixel * salt + number * step
+    return value - np.floor(value)
+
+
+@kernel
+def _across(nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Two directions at right angles to one and to each other (Duff et al., 2017)."""
+    sign = 1.0 if nz >= 0.0 else -1.0
+    a = -1.0 / (sign + nz)
+    b = nx * ny * a
+    return 1.0 + sign * nx * nx * a, sign * b, -sign * nx, b, sign + ny * ny * a, -ny
+
+
+@kernel
+def lobes_row(rays, ids, surfaces, sums, lobes):  # type: ignore[no-untyped-def]
+    """How each surface of a row throws light back, to `lobes` (W, LOBES)."""
+    for x in range(len(rays)):
+        if ids[x, 1] < 0:
+            lobes[x, 10] = -1.0
+            continue
+        dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
+        long = np.sqrt(dx * dx + dy * dy + dz * dz)
+        facing = -(surfaces[x, 0] * dx + surfaces[x, 1] * dy + surfaces[x, 2] * dz) / long
+        facing = min(max(facing, 1e-3), 1.0)
+        rough, metal = min(max(surfaces[x, 9], SMOOTHEST), 1.0), min(max(surfaces[x, 10], 0.0), 1.0)
+        plain, grazing = thrown_back(sums, rough, facing)
+        lost = 1.0 / max(plain + grazing, 1e-3) - 1.0
+        for c in range(3):
+            base = min(max(surfaces[x, 3 + c], 0.0), 1.0)
+            straight = 0.04 * (1.0 - metal) + base * metal
+            more = 1.0 + straight * lost
+            lobes[x, c] = base * (1.0 - metal) * (1.0 - min((straight * plain + grazing) * more, 1.0))
+            lobes[x, 3 + c], lobes[x, 6 + c] = straight, more
+        gloss = dull = 0.0
+        for c in range(3):
+            gloss += (lobes[x, 3 + c] * plain + grazing) * lobes[x, 6 + c]
+            dull += lobes[x, c]
+        chance = gloss / max(gloss + dull, 1e-6)
+        lobes[x, 9], lobes[x, 10] = rough * rough, facing
+        lobes[x, 11] = chance if dull < 1e-4 else min(max(chance, 0.1), 0.9)
+
+
+@kernel
+def bounce_row(  # type: ignore[no-untyped-def]
+    rays, met, ids, surfaces, lobes, y, number, onward, weight, kind, origin
+):  # fmt: skip
+    """One ray onward from each surface of a row: at random by its gloss, or as dull surfaces do.
+
+    To `onward` (n, 6) the rays, `weight` (n, 3) what they bring counts, `kind` (n,) one of :data:`DIFFUSE`,
+    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). What the sky would bring a dull
+    surface is in its weight already. Returns how many.
+    """
+    count = 0
+    for x in range(len(rays)):
+        if lobes[x, 10] < 0.0:
+            continue
+        nx, ny, nz = float(surfaces[x, 0]), float(surfaces[x, 1]), float(surfaces[x, 2])
+        nv, alpha = float(lobes[x, 10]), float(lobes[x, 9])
+        chance, pixel = float(lobes[x, 11]), hashed(x, y, 21)
+        if chance <= 0.0:
+            continue
+        u, w = _even(pixel, 1.0, number, _S1), _even(pixel, 61.0, number, _S2)
+        ax, ay, az, bx, by, bz = _across(nx, ny, nz)
+        if _even(pixel, 383.0, number, _S3) < chance:
+            dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
+            over = -1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
+            vx, vy, vz = dx * over, dy * over, dz * over
+            hx, hy, hz = visible_facet(
+                vx * ax + vy * ay + vz * az, vx * bx + vy * by + vz * bz, nv, alpha, u, w
+            )
+            gx, gy, gz = ax * hx + bx * hy + nx * hz, ay * hx + by * hy + ny * hz, az * hx + bz * hy + nz * hz
+            vh = min(max(vx * gx + vy * gy + vz * gz, 0.0), 1.0)
+            ox, oy, oz = 2.0 * vh * gx - vx, 2.0 * vh * gy - vy, 2.0 * vh * gz - vz
+            nl = ox * nx + oy * ny + oz * nz
+            if nl <= 1e-4:
+                continue
+            seen = (1.0 + hidden(nv, alpha)) / (1.0 + hidden(nv, alpha) + hidden(nl, alpha)) / chance
+            edge = (1.0 - vh) ** 5
+            for c in range(3):
+                straight = lobes[x, 3 + c]
+                weight[count, c] = seen * (straight + (1.0 - straight) * edge) * lobes[x, 6 + c]
+            kind[count] = MIRRORED if alpha < _MIRROR else GLOSSY
+        else:
+            out, turn = np.sqrt(u), int(w * _TURNS)
+            p, q, o = out * _CIRCLE[turn, 0], out * _CIRCLE[turn, 1], np.sqrt(max(0.0, 1.0 - u))
+            ox, oy, oz = p * ax + q * bx + o * nx, p * ay + q * by + o * ny, p * az + q * bz + o * nz
+            for c in range(3):
+                weight[count, c] = lobes[x, c] / (1.0 - chance)
+            kind[count] = DIFFUSE
+        _place(rays, met, x, surfaces[x, 0], surfaces[x, 1], surfaces[x, 2], onward, count)
+        onward[count, 3], onward[count, 4], onward[count, 5] = ox, oy, oz
+        origin[count] = x
+        count += 1
+    return count
+
+
+@kernel
+def brought_row(  # type: ignore[no-untyped-def]
+    onward, ids, count, surfaces, near, weight, kind, origin, light, harmonics, environment, lobes, out
+):  # fmt: skip
+    """Add what the rays onward bring, but for lamps and key light; `near` are the surfaces they left.
+
+    What a glossy ray met throws light on as a dull surface, told in `lobes`.
+    """
+    for k in range(count):
+        x, hit = origin[k], ids[k, 1] >= 0
+        if not hit:
+            lobes[k, 10] = -1.0
+            if kind[k] == DIFFUSE:
+                r, g, b = sky_on(light, harmonics, near[x, 0], near[x, 1], near[x, 2])
+            else:
+                r, g, b = sky(light, environment, onward[k, 3], onward[k, 4], onward[k, 5])
+        else:
+            r, g, b = sky_on(light, harmonics, surfaces[k, 0], surfaces[k, 1], surfaces[k, 2])
+            r, g, b = r * surfaces[k, 3] * _OPEN, g * surfaces[k, 4] * _OPEN, b * surfaces[k, 5] * _OPEN
+            if kind[k] == MIRRORED or surfaces[k, 11] < _NOUGHT:
+                r, g, b = r + surfaces[k, 6], g + surfaces[k, 7], b + surfaces[k, 8]
+            lobes[k, 10] = -1.0 if kind[k] == DIFFUSE else 1.0
+            lobes[k, 9] = 1.0
+            for c in range(3):
+                lobes[k, c], lobes[k, 3 + c], lobes[k, 6 + c] = surfaces[k, 3 + c], 0.0, 1.0
+        out[x, 0] += weight[k, 0] * r
+        out[x, 1] += weight[k, 1] * g
+        out[x, 2] += weight[k, 2] * b
+
+
+@kernel
+def _lit(lobes, x, c, gloss, edge):  # type: ignore[no-untyped-def]
+    """What a surface throws back of a light, in one colour."""
+    straight = lobes[x, 3 + c]
+    return lobes[x, c] + gloss * (straight + (1.0 - straight) * edge) * lobes[x, 6 + c]
+
+
+@kernel
+def nearest_lamps(lamps, x, y, z, close, bright):  # type: ignore[no-untyped-def]
+    """The lamps that are strongest at a place, to `close`, with how strong they are."""
+    for k in range(CLOSE):
+        close[k], bright[k] = -1, 0.0
+    for e in range(len(lamps)):
+        ax, ay, az = lamps[e, 0] - x, lamps[e, 1] - y, lamps[e, 2] - z
+        strong = lamps[e, 9] / (ax * ax + ay * ay + az * az + lamps[e, 3] * lamps[e, 3])
+        for k in range(CLOSE):
+            if strong > bright[k]:
+                for down in range(CLOSE - 1, k, -1):
+                    close[down], bright[down] = close[down - 1], bright[down - 1]
+                close[k], bright[k] = e, strong
+                break
+
+
+@kernel
+def lamps_row(  # type: ignore[no-untyped-def]
+    rays, met, count, surfaces, lobes, weight, origin, light, lamps, slots, y, number, salt, many, waiting,
+    start, way, far, share,
+):  # fmt: skip
+    """Ask for one light for each surface of a row: the key light or a lamp, drawn by what they would bring.
+
+    Of many lamps those strongest near by are looked at, and a few others by their strength (Talbot et al.,
+    "Importance Resampling for Global Illumination", 2005). Asked for as in :func:`plain_row`, from entry
+    `many` on.
+
+    Parameters
+    ----------
+    weight, origin : (n, 3) what a light counts and the pixel it is for
+    lamps, slots : see :attr:`kobrel.picture.view.View.lamps`
+    """
+    key = light.key_r + light.key_g + light.key_b > 0.0
+    kx, ky, kz, mx, my, mz = _across(float(light.x), float(light.y), float(light.z))
+    looks = 0 if len(lamps) == 0 else CLOSE if len(lamps) <= CLOSE else CLOSE + RANDOM
+    close, bright, last_block = np.full(CLOSE, -1, np.int64), np.zeros(CLOSE), -1
+    for x in range(count):
+        nv = float(lobes[x, 10])
+        if nv < 0.0:
+            continue
+        nx, ny, nz = float(surfaces[x, 0]), float(surfaces[x, 1]), float(surfaces[x, 2])
+        dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
+        over = -1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
+        vx, vy, vz, alpha = dx * over, dy * over, dz * over, float(lobes[x, 9])
+        _place(rays, met, x, surfaces[x, 0], surfaces[x, 1], surfaces[x, 2], start, many)
+        px, py, pz = float(start[many, 0]), float(start[many, 1]), float(start[many, 2])
+        pixel = hashed(origin[x], y, salt)
+        out, turn = np.sqrt(_even(pixel, 1.0, number, _S4)), int(_even(pixel, 61.0, number, _S5) * _TURNS)
+        p, q = out * _CIRCLE[turn, 0], out * _CIRCLE[turn, 1]
+        u, look = _even(pixel, 383.0, number, _S6), _even(pixel, 953.0, number, _S1)
+        total = part = 0.0
+        sr = sg = sb = wx = wy = wz = 0.0
+        reach = float(FAR)
+        if key:
+            lx = light.x + _KEY_RADIUS * (p * kx + q * mx)
+            ly = light.y + _KEY_RADIUS * (p * ky + q * my)
+            lz = light.z + _KEY_RADIUS * (p * kz + q * mz)
+            nl = lx * nx + ly * ny + lz * nz
+            if nl > 0.0:
+                hx, hy, hz = lx + vx, ly + vy, lz + vz
+                h = 1.0 / max(np.sqrt(hx * hx + hy * hy + hz * hz), 1e-9)
+                nh, vh = (nx * hx + ny * hy + nz * hz) * h, (vx * hx + vy * hy + vz * hz) * h
+                gloss = reflected(nv, nl, nh, max(alpha, _KEY_LEAST))
+                edge = (1.0 - min(max(vh, 0.0), 1.0)) ** 5
+                sr = _lit(lobes, x, 0, gloss, edge) * light.key_r * nl
+                sg = _lit(lobes, x, 1, gloss, edge) * light.key_g * nl
+                sb = _lit(lobes, x, 2, gloss, edge) * light.key_b * nl
+                wx, wy, wz = lx, ly, lz
+                total = part = sr + sg + sb
+        if x - last_block >= _BLOCK or last_block < 0:
+            last_block = x
+            nearest_lamps(lamps, px, py, pz, close, bright)
+        for i in range(looks):
+            if i < CLOSE:
+                e, rarer = close[i], 1.0
+                if e < 0:
+                    continue
+            else:
+                e = slots[index_of((i - CLOSE + look) / RANDOM * len(slots), len(slots))]
+                if e == close[0] or e == close[1] or e == close[2]:
+                    continue
+                rarer = len(slots) / (lamps[e, 8] * RANDOM)
+            lx, ly, lz = lamps[e, 0] - px, lamps[e, 1] - py, lamps[e, 2] - pz
+            away2, radius = lx * lx + ly * ly + lz * lz, lamps[e, 3]
+            away = np.sqrt(away2)
+            over = 1.0 / max(away, 1e-9)
+            lx, ly, lz = lx * over, ly * over, lz * over
+            nl = lx * nx + ly * ny + lz * nz
+            if nl <= 0.0 or away <= lamps[e, 4]:
+                continue
+            gloss = edge = 0.0
+            if alpha >= _MIRROR:
+                hx, hy, hz = lx + vx, ly + vy, lz + vz
+                h = 1.0 / max(np.sqrt(hx * hx + hy * hy + hz * hz), 1e-9)
+                nh, vh = (nx * hx + ny * hy + nz * hz) * h, (vx * hx + vy * hy + vz * hz) * h
+                gloss = reflected(nv, nl, nh, alpha if i < CLOSE else max(alpha, _SOFT))
+                edge = (1.0 - min(max(vh, 0.0), 1.0)) ** 5
+            size = radius * radius / max(away2, radius * radius) * nl * rarer
+            er = _lit(lobes, x, 0, gloss, edge) * lamps[e, 5] * size
+            eg = _lit(lobes, x, 1, gloss, edge) * lamps[e, 6] * size
+            eb = _lit(lobes, x, 2, gloss, edge) * lamps[e, 7] * size
+            own = er + eg + eb
+            if own <= 0.0:
+                continue
+            total += own
+            chance = own / total
+            if u < chance:
+                u /= chance
+                sr, sg, sb, part = er, eg, eb, own
+                ax, ay, az, bx, by, bz = _across(lx, ly, lz)
+                wx = lx * away + radius * (p * ax + q * bx)
+                wy = ly * away + radius * (p * ay + q * by)
+                wz = lz * away + radius * (p * az + q * bz)
+                reach = max(0.0, 1.0 - 1.05 * lamps[e, 4] / away)
+            else:
+                u = (u - chance) / (1.0 - chance)
+        if part <= 0.0:
+            continue
+        scale = total / part
+        share[many, 0], share[many, 1], share[many, 2] = (
+            weight[x, 0] * sr * scale, weight[x, 1] * sg * scale, weight[x, 2] * sb * scale,
+        )  # fmt: skip
+        way[many, 0], way[many, 1], way[many, 2], far[many] = wx, wy, wz, reach
+        waiting[many] = origin[x]
+        many += 1
+    return many
