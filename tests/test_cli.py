@@ -176,7 +176,7 @@ def test_solve_answers_a_brief_or_says_why_not(capsys, tmp_path):
     taken = open_plan(tmp_path / "solved.kobrel").shots[1]
     assert len(taken.marks) == out.count("Focus: ")
     status, out, _ = run(capsys, "solve", DEMO, "--shot", "02", "--frame", "1080")
-    assert (status, out.splitlines()[-1]) == (0, "Focus: 5.96 m at 1080")
+    assert (status, out.splitlines()[-1]) == (0, "Focus: 5.97 m at 1080")
     text = DEMO.read_text().replace('"px": 16.0', '"px": 400.0')
     text = text.replace('"night_ferry.usdc"', f'"{DEMO.parent}/night_ferry.usdc"')
     (tmp_path / "hard.kobrel").write_text(text)

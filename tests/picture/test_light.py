@@ -15,7 +15,7 @@ from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Setting, Stage
 from tests.conftest import ball_at, box_at
 
-NO_KEY = Light(key_strength=0, surround=Surround(path="sky.exr"))
+NO_KEY = Light(key_strength=0, surfaces="plain", surround=Surround(path="sky.exr"))
 
 
 def drawn(pixels, light=NO_KEY, toward=(0, 0, -1), *nodes):

@@ -171,7 +171,7 @@ def test_nothing_there_has_infinite_depth_and_the_background_blur(looking_at):
 
 def test_light_shade_and_shadow(looking_at):
     light = Light(
-        key_azimuth_deg=0, key_elevation_deg=90, key_strength=1, key_colour=(1, 1, 1),
+        surfaces="plain", key_azimuth_deg=0, key_elevation_deg=90, key_strength=1, key_colour=(1, 1, 1),
         zenith=(0, 0, 0), horizon=(0, 0, 0), ground=(0, 0, 0),
     )  # fmt: skip
     floor = box_at((0, -1.0, -6), (8, 0.2, 8), "/floor", base=(0.4, 0.2, 0.1))

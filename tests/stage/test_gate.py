@@ -187,7 +187,9 @@ def test_a_picture_of_what_is_no_number_is_drawn_all_the_same(number, looking_at
 
     normals, uv = np.full((1, 3, 3), number, np.float32), np.full((1, 3, 2), number, np.float32)
     paint = Texture("p", pixels=np.full((4, 4, 3), 200, np.uint8))
-    material = Material("m", (1, 1, 1), (number, 0, 0), paint, paint, Cutout(0.5, paint, "red"))
+    material = Material(
+        "m", (1, 1, 1), (number, 0, 0), paint, paint, number, number, paint, Cutout(0.5, paint, "red")
+    )
     place = np.eye(4)
     place[:3, :3] *= 4
     place[:3, 3] = (-2, -2, -3)

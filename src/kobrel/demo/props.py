@@ -229,8 +229,8 @@ def person(coat: str, hat: str, height: float = 1.78, cap: bool = True) -> list[
 
 def waves() -> Mesh:
     """The water's surface from the origin toward -Z, in ripples that are finest where it is nearest."""
-    ahead = np.concatenate([np.linspace(0, 26, 190), 26 + np.geomspace(0.2, 330, 190)])
-    across = np.linspace(-1, 1, 230)
+    ahead = np.concatenate([np.linspace(0, 24, 130), 24 + np.geomspace(0.2, 330, 120)])
+    across = np.linspace(-1, 1, 170)
     z, u = np.meshgrid(-ahead, across, indexing="ij")
     x = u * (26 + 1.6 * -z)
     random, height = np.random.default_rng(21), np.zeros_like(x)

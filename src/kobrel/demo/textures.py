@@ -34,7 +34,7 @@ def planks(path: Path) -> None:
 
 def quay_stone(path: Path, gloss: Path) -> None:
     """Paving of the quay after rain, and its gloss: roughness in green; puddles, wet stones, dull joints."""
-    width, height = 2048, 960
+    width, height = 1600, 750
     x = ((np.arange(width) + 0.5) / width - 0.5) * QUAY_SIZE_M[0] + QUAY_CENTRE_M[0]
     z = ((np.arange(height) + 0.5) / height - 0.5) * QUAY_SIZE_M[1] + QUAY_CENTRE_M[1]
     grid_x, grid_z = np.meshgrid(x, z)
@@ -52,7 +52,7 @@ def quay_stone(path: Path, gloss: Path) -> None:
     rough = np.clip(np.where(joint, 0.8, wet) * (1.0 - puddle) + 0.05 * puddle, 0.05, 1)
     Image.fromarray((srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(path, quality=80)
     layers = np.stack([np.zeros_like(rough), rough, np.zeros_like(rough)], -1)
-    Image.fromarray((layers * 255).astype(np.uint8)).save(gloss, quality=85, subsampling=0)
+    Image.fromarray((layers * 255).astype(np.uint8)).save(gloss, quality=80, subsampling=0)
 
 
 def glitter(path: Path) -> None:

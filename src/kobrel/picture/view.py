@@ -59,8 +59,8 @@ class View:
     def lamps(self) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
         """The small lights as they light surfaces, E of them, and how they are drawn at random.
 
-        The first is (E, 10): place 0-2, radius 3, reach 4, colour 5-7, in how many of the slots of the second,
-        (SLOTS,), it stands, and its strength. It stands in as many as it is strong, seen from the camera.
+        The first is (E, 10): place 0-2, radius 3, reach 4, colour 5-7, in how many slots it stands, and its
+        strength. The second are the slots: each lamp stands in as many as it is strong, seen from the camera.
         """
         emitters = self.snapshot.emitters
         bright = emitters.emission.sum(axis=1) * emitters.radii**2
@@ -72,8 +72,8 @@ class View:
         counts = np.maximum(1, (share * (SLOTS - len(chosen))).astype(np.int64))
         slots = np.repeat(np.arange(len(chosen)), counts)
         lamps = np.column_stack([
-            emitters.places[chosen], emitters.radii[chosen], emitters.reach[chosen], emitters.emission[chosen],
-            counts, bright[chosen],
+            emitters.places[chosen], emitters.radii[chosen], emitters.reach[chosen],
+            emitters.emission[chosen], counts, bright[chosen],
         ])  # fmt: skip
         return np.ascontiguousarray(lamps, float), slots
 

@@ -31,11 +31,20 @@ def _exposure_and_delivery(content: dict[str, Any]) -> dict[str, Any]:
     return {**content, "guides": guides, "shots": shots}
 
 
+def _surfaces_of_clay(content: dict[str, Any]) -> dict[str, Any]:
+    """Format 6: the light says how surfaces are drawn, instead of whether they are clay."""
+    light = dict(content.get("light", {}))
+    if light.pop("clay", False) is True:
+        light["surfaces"] = "clay"
+    return {**content, "light": light}
+
+
 UPGRADES: Mapping[int, Upgrade] = {
     1: dict,  # format 2 only added parts, all with defaults
     2: _exposure_and_delivery,
     3: dict,  # format 4 only added parts, all with defaults
     4: dict,  # so did format 5
+    5: _surfaces_of_clay,
 }
 """For each older format, the step that turns its JSON into the next format's."""
 

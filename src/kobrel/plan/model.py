@@ -5,7 +5,7 @@ version does not know are kept and written back.
 """
 
 import itertools
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -35,7 +35,7 @@ from kobrel.plan.parts import (
     require_unique,
 )
 
-FORMAT = 5
+FORMAT = 6
 SUFFIX = ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
@@ -437,16 +437,6 @@ class Light(Part):
         "full",
         description="Surfaces in full, with gloss and lamps; plainly; or all in one grey, to see form.",
     )
-
-    @model_validator(mode="before")
-    @classmethod
-    def _from_clay(cls, given: Any) -> Any:
-        """Plans up to format 5 said `clay` or not."""
-        if isinstance(given, dict) and "clay" in given:
-            given = {**given}
-            if given.pop("clay"):
-                given.setdefault("surfaces", "clay")
-        return given
 
 
 class Finish(Part):

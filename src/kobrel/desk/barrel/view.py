@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QAccessible, QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk.barrel.flags import MARGIN, Flag, flags_of
@@ -104,6 +104,7 @@ class Barrel(Panel):
     """See the module."""
 
     title = "Barrel"
+    spoken_role = QAccessible.Role.Slider
     depends = (*AT_FRAME, "selected_tape", "dragging")
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:

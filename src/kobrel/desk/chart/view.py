@@ -45,8 +45,9 @@ from kobrel.desk.chart.lines import (
 from kobrel.desk.chart.wishes import subject_at
 from kobrel.desk.toolkit.gesture import Gesture, Keys
 from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.spoken import focus_in_words
 from kobrel.desk.toolkit.theme import theme
-from kobrel.plan.model import Mark
+from kobrel.plan.model import Mark, SubjectTarget
 from kobrel.session.commands import pulling
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -66,6 +67,18 @@ class PullChart(FrameChart):
     depends = (*AT_FRAME, "dragging", "selected_mark", "also_marked", "selected_tape")
     order = 1
     keeps_up = True
+
+    def spoken_value(self) -> str:
+        """Where the focus is, and the marks."""
+        session = self._session
+        names = {s.number: s.name for s in session.plan.subjects}
+        marks = [
+            f"{mark.frame:g} on {names.get(mark.target.number, 'a missing subject')}"
+            if isinstance(mark.target, SubjectTarget)
+            else f"{mark.frame:g}"
+            for mark in (session.shot.marks if session.shot else ())
+        ]
+        return f"{focus_in_words(session)}; marks at {', '.join(marks)}"
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Pull chart, focus over the frames of the shot", _HINT, parent)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
+    QAccessible,
     QColor,
     QImage,
     QKeyEvent,
@@ -32,6 +33,7 @@ from kobrel.desk.toolkit.paint import (
     xy,
 )
 from kobrel.desk.toolkit.panel import follow
+from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
@@ -114,6 +116,7 @@ class PictureView(GestureWidget):
     probed : what is under the pointer, in words
     """
 
+    spoken_role = QAccessible.Role.Graphic
     resized = Signal()
     probed = Signal(str)
 
@@ -137,7 +140,12 @@ class PictureView(GestureWidget):
         self.setStatusTip(_HINT)
         self.setAccessibleDescription(_HINT)
         session.watch(AT_FRAME, self._tell_scale)
+        session.watch(AT_FRAME, lambda: announce(self))
         follow(session, self, _DEPENDS, first=lambda: self.gesture is not None)
+
+    def spoken_value(self) -> str:
+        """See :class:`kobrel.desk.toolkit.spoken.Spoken`."""
+        return f"{focus_in_words(self._session)}; {subjects_in_words(self._session)}; {self.status}"
 
     def sizeHint(self) -> QSize:
         return QSize(640, 380)

@@ -3,11 +3,12 @@
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget
 from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import theme
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -64,6 +65,7 @@ class Panel(GestureWidget):
     """Which of several waiting views are painted first."""
     keeps_up = False
     """Whether it keeps up while the shot plays."""
+    spoken_role = QAccessible.Role.Chart
 
     def __init__(self, session: Session, spoken: str, hint: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -74,6 +76,11 @@ class Panel(GestureWidget):
         self.setStatusTip(hint)
         self.setAccessibleDescription(hint)
         follow(session, self, self.depends, self.order, self._comes_first)
+        session.watch(self.depends, lambda: announce(self))
+
+    def spoken_value(self) -> str:
+        """See :class:`kobrel.desk.toolkit.spoken.Spoken`."""
+        return f"{focus_in_words(self._session)}; {subjects_in_words(self._session)}"
 
     def _comes_first(self) -> bool:
         return self.gesture is not None or (self.keeps_up and self._session.playing)

@@ -5,6 +5,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
+    QAccessible,
     QColor,
     QContextMenuEvent,
     QImage,
@@ -68,6 +69,14 @@ class ShotsColumn(GestureWidget):
             "Right-click for more."
         )
         follow(session, self, (*NUMBERS, "dragging", "theme"), order=4)
+
+    spoken_role = QAccessible.Role.List
+
+    def spoken_value(self) -> str:
+        """The shot in work, of how many."""
+        shot = self._session.shot
+        count = len(self._session.plan.shots)
+        return f"{shot.label}, {self._session.shot_index + 1} of {count}" if shot else "no shots"
 
     def sizeHint(self) -> QSize:
         return QSize(112, 400)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.background.watchdog import Watchdog, print_block
+from kobrel.desk.toolkit import spoken
 from kobrel.desk.window.sheets.faults import Faults
 from kobrel.desk.window.window import Window
 from kobrel.session.settings import Settings
@@ -24,6 +25,7 @@ def application() -> QApplication:
     made = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     made.setOrganizationName("Kobrel")
     made.setApplicationName("Kobrel")
+    spoken.install()
     return made
 
 

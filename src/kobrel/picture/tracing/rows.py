@@ -181,15 +181,9 @@ def draw_rows(  # type: ignore[no-untyped-def]
     light_of = np.zeros(width, np.uint8)
     own_harmonics, own_first = harmonics.copy(), first_rows.copy()
     clay = light.clay > np.float32(0)
-    t = tables
     for y in range(rows[0], rows[1]):
         _shoot_row(scene, own_first, view, hole, y, height, number, lens, packet, rays, met, ids, light_of)
-        surface_row(
-            rays, met, ids, width, clay, normal_matrices, t.normal_start, t.uv_start, t.slot_start,
-            t.material_start, t.normals, t.uv, t.slots, t.slot_materials, t.base, t.emission, t.gloss,
-            t.base_texture, t.emission_texture, t.gloss_texture, t.textured, t.texture_sizes,
-            t.texture_pixels, t.light_start, t.light_ids, t.colour_start, t.colours, live_normals, surfaces,
-        )  # fmt: skip
+        surface_row(rays, met, ids, width, clay, normal_matrices, tables, live_normals, surfaces)
         own_light_row(rays, ids, surfaces, light, environment, drawn, out)
         if not full:
             many = plain_row(
@@ -206,12 +200,8 @@ def draw_rows(  # type: ignore[no-untyped-def]
             )  # fmt: skip
             _shoot_on(scene, own_first, packet, onward, count, met_on, ids_on)
             surface_row(
-                onward, met_on, ids_on, count, clay, normal_matrices, t.normal_start, t.uv_start, t.slot_start,
-                t.material_start, t.normals, t.uv, t.slots, t.slot_materials, t.base, t.emission, t.gloss,
-                t.base_texture, t.emission_texture, t.gloss_texture, t.textured, t.texture_sizes,
-                t.texture_pixels, t.light_start, t.light_ids, t.colour_start, t.colours, live_normals,
-                surfaces_on,
-            )  # fmt: skip
+                onward, met_on, ids_on, count, clay, normal_matrices, tables, live_normals, surfaces_on
+            )
             brought_row(
                 onward, ids_on, count, surfaces_on, surfaces, weight, kind, origin, light, own_harmonics,
                 environment, lobes_on, out,

@@ -26,12 +26,25 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def surface_row(  # type: ignore[no-untyped-def]
-    rays, met, ids, count, clay, normal_matrices, normal_start, uv_start, slot_start, material_start, normals,
-    uvs, slots, slot_materials, base, emission, gloss, base_texture, emission_texture, gloss_texture, textured,
-    texture_sizes, texture_pixels, light_start, light_ids, colour_start, colours, live_normals, out,
-):  # fmt: skip
-    """What the first `count` rays met, to `out` (W, WIDE); of those that met nothing it is left as it is."""
+def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_normals, out):  # type: ignore[no-untyped-def]
+    """What the first `count` rays met, to `out` (W, WIDE); of those that met nothing it is left as it is.
+
+    Parameters
+    ----------
+    tables : see :class:`kobrel.stage.geometry.Tables`
+    normal_matrices, live_normals : see :class:`kobrel.stage.snapshot.Snapshot`
+    """
+    normal_start, uv_start, slot_start = tables.normal_start, tables.uv_start, tables.slot_start
+    material_start, light_start, colour_start = tables.material_start, tables.light_start, tables.colour_start
+    normals, uvs, slots, slot_materials = tables.normals, tables.uv, tables.slots, tables.slot_materials
+    base, emission, gloss, textured = tables.base, tables.emission, tables.gloss, tables.textured
+    base_texture, emission_texture = tables.base_texture, tables.emission_texture
+    gloss_texture, texture_sizes, texture_pixels = (
+        tables.gloss_texture,
+        tables.texture_sizes,
+        tables.texture_pixels,
+    )
+    light_ids, colours = tables.light_ids, tables.colours
     for x in range(count):
         row = np.int64(ids[x, 1])
         if row < 0:

@@ -136,7 +136,7 @@ def _rough(material: Any) -> float:
     """Roughness, from Blinn's exponent `Ns` (Walter et al., "Microfacet Models for Refraction", 2007)."""
     said = getattr(material, "kwargs", None) or {}
     try:
-        exponent = float(np.ravel(said.get("Ns", 0.0))[0])
+        exponent = float(np.ravel(said.get("ns", 0.0))[0])
     except (TypeError, ValueError, IndexError):
         exponent = 0.0
     return float((2.0 / (exponent + 2.0)) ** 0.25) if 0.0 < exponent < np.inf else Material.rough

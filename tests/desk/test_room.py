@@ -1,0 +1,348 @@
+"""The picture's room, its flags and loupe, keys after clicks, and walking by keyboard."""
+
+import itertools
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QGuiApplication, QStatusTipEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton
+
+from kobrel.desk.cards.deck import NAMES, SHOTS
+from kobrel.desk.picture.loupe import cropped
+from kobrel.desk.toolkit.labels import Labels
+from kobrel.picture.tracer import exposed
+from kobrel.picture.view import View
+from kobrel.session import settings as remembered
+
+SPACE, TAB = Qt.Key.Key_Space, Qt.Key.Key_Tab
+BACK = Qt.FocusReason.BacktabFocusReason
+
+
+@pytest.fixture
+def user(demo_user):
+    demo_user.window.resize(1280, 770)  # what a title bar leaves of 800
+    QApplication.processEvents()
+    return demo_user
+
+
+@pytest.mark.parametrize("card", [*NAMES, SHOTS])
+def test_the_picture_is_the_largest_thing_on_every_card(user, card):
+    session, body = user.window.session, user.window.body
+    session.show_card(card)
+    user.rest()
+    box = body.picture.whole_rect()
+    least = (560, 315) if card in (5, SHOTS) else (640, 360)
+    assert (box.width(), box.height()) >= least
+    others = [body.overhead, body.second, body.barrel, body.chart]
+    for other in others:
+        if other.isVisible():
+            assert other.width() * other.height() < body.picture.width() * body.picture.height()
+
+
+def test_with_all_else_hidden_it_fills_the_window_and_comes_back(user):
+    window, body = user.window, user.window.body
+    before = body.picture.size()
+    user.key(TAB, widget=window.picture)
+    user.rest()
+    assert not body.cards.isVisible()
+    assert not body.overhead.isVisible()
+    assert body.barrel.isVisible()
+    assert body.picture.whole_rect().width() > 850
+    user.key(TAB, widget=window.picture)
+    user.rest()
+    assert body.picture.size() == before
+
+
+def test_f11_shows_it_alone_with_play_scrub_and_focus(user):
+    window, session, picture = user.window, user.window.session, user.window.picture
+    user.key(Qt.Key.Key_F11)
+    user.rest()
+    assert not any(view.isVisible() for view in (window.barrel, window.chart, window.body.cards, window.bar))
+    assert picture.size() == window.centralWidget().size()
+    line = picture.frames_rect()
+    user.drag(picture, line.center(), QPointF(line.right() - 1, line.center().y()))
+    assert session.frame == session.shot.last
+    before = session.shot.marks
+    user.key(SPACE)
+    assert session.playing
+    user.key(SPACE)
+    assert not session.playing
+    user.key(Qt.Key.Key_Left)
+    user.wait(lambda: picture.ready and session.stage.built)
+    QTest.keyPress(picture, Qt.Key.Key_D)
+    user.click(picture, picture.frame_rect().center())
+    QTest.keyRelease(picture, Qt.Key.Key_D)
+    assert session.shot.marks != before
+    user.key(Qt.Key.Key_Escape)
+    user.rest()
+    assert window.barrel.isVisible()
+    assert window.bar.isVisible()
+
+
+def test_a_fold_is_one_click_or_key_and_comes_back_the_same_way(user):
+    window, body = user.window, user.window.body
+    window.session.show_card(3)
+    user.rest()
+    tall = body.barrel.height()
+    user.key(Qt.Key.Key_B)
+    user.rest()
+    assert body.barrel.height() < tall / 2
+    user.key(Qt.Key.Key_B)
+    user.rest()
+    assert body.barrel.height() == tall
+    wide = body.overhead.width()
+    handle = body._lower.handle(1)
+    user.click(handle, QPointF(handle.rect().center()))
+    user.rest()
+    assert body.overhead.width() == 0 or not body.overhead.isVisible()
+    user.click(handle, QPointF(handle.rect().center()))
+    user.rest()
+    assert body.overhead.width() == wide
+    below = body._views.sizes()
+    user.key(Qt.Key.Key_H)
+    user.rest()
+    assert body._views.sizes()[1] == 0
+    user.key(Qt.Key.Key_H)
+    user.rest()
+    assert body._views.sizes() == below
+
+
+def test_folds_are_remembered_a_card_each(user, make_window, opened_demo):
+    window = user.window
+    window.session.show_card(3)
+    user.key(Qt.Key.Key_B)
+    window.session.show_card(4)
+    user.rest()
+    slim = window.barrel.slim
+    window.body.keep_room()
+    window.session.show_card(3)
+    user.rest()
+    assert window.barrel.slim
+    window.session.show_card(4)
+    assert window.barrel.slim == slim
+    assert window.session.settings.get(remembered.BARREL_SLIM, "3")
+
+
+def test_the_window_keeps_within_the_free_part_of_a_screen(user):
+    window = user.window
+    window.resize(1400, 1000)
+    window.move(-50, -40)
+    window.fit(QRect(0, 30, 1280, 770))
+    frame = window.frameGeometry()
+    assert QRect(0, 30, 1280, 770).contains(frame)
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1920, 1080), (3840, 2160)])
+def test_it_holds_from_small_to_large(user, size):
+    window = user.window
+    window.resize(*size)
+    for card in (1, 3, 5):
+        window.session.show_card(card)
+        user.rest()
+        assert (window.width(), window.height()) == size
+        box = window.picture.whole_rect()
+        assert box.width() * box.height() > 0.1 * size[0] * size[1]
+        assert window.says.geometry().bottom() <= window.height()
+
+
+def test_flags_cover_neither_one_another_nor_pegs(user):
+    session, picture = user.window.session, user.window.picture
+    session.show_shot(0)
+    for way in ("short", "whole", "none"):
+        assert picture.flags.way == way
+        picture.grab()
+        boxes = [box for _number, box in picture.flags.shown]
+        assert bool(boxes) == (way != "none")
+        for one, other in itertools.combinations(boxes, 2):
+            assert not one.intersects(other)
+        for box in boxes:
+            assert picture.frame_rect().contains(box)
+            assert not any(box.contains(at) for _row, at in picture.peg_places())
+        user.key(Qt.Key.Key_N)
+    assert picture.flags.way == "short"
+    _row, at = picture.peg_places()[0]
+    QTest.mouseMove(picture, at.toPoint())
+    user.rest()
+    picture.grab()
+    widths = sorted(box.height() for _number, box in picture.flags.shown)
+    assert widths[-1] > widths[0]  # the one under the pointer is whole
+
+
+def test_pegs_in_overhead_and_side_never_cover_each_other(user):
+    window = user.window
+    window.session.show_shot(0)
+    window.session.show_card(1)
+    user.rest()
+    for view in (window.overhead, window.second):
+        places = [at for _row, at, _point in view.pegs()]
+        assert len(places) == 6
+        for one, other in itertools.combinations(places, 2):
+            assert max(abs(one.x() - other.x()), abs(one.y() - other.y())) >= 15.9
+        row, at, _point = view.pegs()[2]
+        user.click(view, at)
+        assert (
+            window.session.selected_subject == window.session.survey.subjects[row]
+            or window.session.shot.marks
+        )
+
+
+def test_labels_never_cover_each_other_whatever_is_asked():
+    random = np.random.default_rng(5)
+    for _ in range(60):
+        labels = Labels(QRectF(0, 0, 400, 240))
+        pegs = [QPointF(*random.uniform(0, (400, 240))) for _ in range(12)]
+        labels.take_points(pegs, 5)
+        put = [labels.put(at, random.uniform(20, 120), random.uniform(12, 40)) for at in pegs]
+        boxes = [box for box in put if box is not None]
+        assert boxes
+        for one, other in itertools.combinations(boxes, 2):
+            assert not one.adjusted(0.01, 0.01, -0.01, -0.01).intersects(other)
+        for box in boxes:
+            assert QRectF(0, 0, 400, 240).contains(box)
+            assert not any(box.contains(at) for at in pegs)
+
+
+def test_hints_stand_in_the_bottom_line_and_go_again(user):
+    window, picture = user.window, user.window.picture
+    assert picture.toolTip() == ""
+    assert all(view.toolTip() == "" for view in (window.barrel, window.chart, window.overhead))
+    window.say("Something")
+    QApplication.sendEvent(window, QStatusTipEvent(picture.statusTip()))
+    assert "loupe" in window.says.text()
+    QApplication.sendEvent(window, QStatusTipEvent(""))
+    assert window.says.text() == "Something"
+
+
+def test_space_plays_whatever_was_clicked_last(user):
+    window, session = user.window, user.window.session
+    session.show_card(5)
+    user.rest()
+    page = window.cards[5].pages["Marks"]
+    table = next(child for child in page.children() if child.metaObject().className().startswith("QTable"))
+    clicked = [window.tabs.group.button(3), table.viewport(), window.cards[3].pages["Lens"].kit]
+    for widget in clicked:
+        if widget is clicked[2]:
+            session.show_card(3)
+            user.rest()
+            widget.setFocus(Qt.FocusReason.MouseFocusReason)
+        else:
+            user.click(widget, QPointF(widget.rect().center()))
+        QTest.keyClick(QApplication.focusWidget() or window, SPACE)
+        assert session.playing, widget
+        QTest.keyClick(QApplication.focusWidget() or window, SPACE)
+        assert not session.playing, widget
+    frame = session.frame
+    button = window.tabs.group.button(3)
+    user.click(button, QPointF(button.rect().center()))
+    QTest.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_Left)
+    assert session.frame == frame - 1
+
+
+def test_who_walks_by_keyboard_keeps_space_and_tab(user):
+    window, session = user.window, user.window.session
+    session.show_card(5)
+    user.rest()
+    button = window.cards[5].pages["Marks"].findChild(QPushButton)
+    button.setFocus(BACK)
+    pressed = []
+    button.clicked.connect(lambda: pressed.append(1))
+    QTest.keyClick(button, SPACE)
+    assert pressed == [1]
+    assert not window.body.bare
+    QTest.keyClick(QApplication.focusWidget(), TAB)
+    assert not window.body.bare
+    user.click(window.picture, QPointF(3, 3))  # a click ends the walk
+    QTest.keyClick(window.picture, TAB)
+    assert window.body.bare
+
+
+def test_enter_in_a_clicked_field_gives_the_keys_back(user):
+    window, session = user.window, user.window.session
+    session.show_card(3)
+    user.rest()
+    field = window.cards[3].pages["Lens"].stop
+    QTest.mouseClick(field, Qt.MouseButton.LeftButton)
+    field.selectAll()
+    QTest.keyClicks(field, "2.8")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert float(session.camera.f_number) == pytest.approx(2.8)
+    assert not field.hasFocus()
+    QTest.mouseClick(field, Qt.MouseButton.LeftButton)
+    field.selectAll()
+    QTest.keyClicks(field, "nonsense")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert field.text() == "nonsense"
+
+
+def test_the_loupe_shows_delivered_pixels_of_its_spot(user):
+    picture = user.window.picture
+    user.wait(lambda: picture.ready)
+    at = picture.frame_rect().center()
+    QTest.mouseMove(picture, at.toPoint())
+    user.rest()
+    QTest.keyPress(picture, Qt.Key.Key_L)
+    assert picture.loupe.held
+    user.wait(lambda: picture.loupe._image is not None)
+    assert picture.loupe._image.width() == picture.loupe.size
+    with_glass = picture.grab().toImage()
+    QTest.keyRelease(picture, Qt.Key.Key_L)
+    user.rest()
+    assert not picture.loupe.held
+    assert picture.grab().toImage() != with_glass
+
+
+def test_a_cropped_camera_sees_the_same_pixels(user):
+    session = user.window.session
+    camera, stage = session.camera, session.stage
+    small = cropped(camera, (0.3, 0.7), 40)
+    points = stage.boxes(session.frame).reshape(-1, 3)
+    whole, part = camera.see(points), small.see(points)
+    there = np.isfinite(whole.x_px)
+    offset = 0.3 * camera.width_px - 20, 0.7 * camera.height_px - 20
+    np.testing.assert_allclose(part.x_px[there], whole.x_px[there] - offset[0], atol=1e-6 * camera.width_px)
+    np.testing.assert_allclose(part.blur_px[there], whole.blur_px[there], rtol=1e-9)
+    light = session.plan.light.but(surfaces="plain")
+    snapshot = stage.snapshot(session.frame)
+    one = exposed(View(snapshot, small, light, 40, 40), 24).mean(axis=(0, 1))
+    large = exposed(View(snapshot, camera, light, 480, 270), 24)
+    x, y, half = round(0.3 * 480), round(0.7 * 270), 5
+    other = large[y - half : y + half, x - half : x + half].mean(axis=(0, 1))
+    np.testing.assert_allclose(one, other, rtol=0.15, atol=0.01)
+
+
+def test_the_demo_opens_at_its_rack_and_no_kit_is_chosen_unasked(user):
+    window = user.window
+    window.session.settings.put(remembered.PLACE, [], str(window.document._source))
+    window.document.open_demo()
+    user.opened()
+    assert (window.session.shot_index, window.session.frame) == (1, 1049)
+    assert window.cards[3].pages["Lens"].kit.currentText() == "None"
+
+
+def test_the_picture_is_copied_and_fields_are_cut_and_pasted(user):
+    window = user.window
+    user.wait(lambda: window.picture.image is not None)
+    window.picture.setFocus()
+    edit = {action.text(): action for action in window.actions()}
+    edit["Copy"].trigger()
+    assert not QGuiApplication.clipboard().image().isNull()
+    assert "Copied" in window.says.text()
+    window.session.show_card(3)
+    field = window.cards[3].pages["Lens"].stop
+    field.setFocus()
+    edit["Select all"].trigger()
+    edit["Cut"].trigger()
+    assert field.text() == ""
+    edit["Paste"].trigger()
+    assert field.text()
+    window.session.show_card(5)
+    user.rest()
+    window.chart.setFocus()
+    edit["Select all"].trigger()
+    edit["Copy"].trigger()
+    assert "Copied" in window.says.text()
+    window.tabs.group.button(1).setFocus()
+    edit["Copy"].trigger()
+    assert "first" in window.says.text()
