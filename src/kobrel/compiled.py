@@ -1,6 +1,8 @@
 """Numba kernels that keep their compiled form where a folder lets them."""
 
 from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import numba
@@ -37,9 +39,21 @@ def callback(signature: Any) -> Callable[[Callable[..., Any]], Any]:
     return compiled
 
 
+@lru_cache(1)
+def _stamp() -> tuple[float, int]:
+    """When the newest of all sources with kernels was changed, and how long they are together."""
+    root = Path(__file__).parent
+    rooms = (root / room for room in ("optics", "picture", "stage"))
+    found = [path.stat() for room in rooms for path in room.rglob("*.py")] + [Path(__file__).stat()]
+    return max(each.st_mtime for each in found), sum(each.st_size for each in found)
+
+
 def _mend_cache(compiled: Any) -> None:
-    """Let a kernel empty its cache where that cannot be read, instead of failing."""
+    """Let a kernel empty its cache where that cannot be read, instead of failing; and compile it anew when
+    any kernel's source has changed, since one may have another within it.
+    """
     cache = compiled._cache
+    cache._cache_file._source_stamp = _stamp()
     load = cache.load_overload
 
     def load_or_flush(signature: Any, context: Any) -> Any:

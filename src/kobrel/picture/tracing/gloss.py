@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from kobrel.compiled import kernel
 
 ROUGHEST, SMOOTHEST = 1.0, 0.03
-SIZE = 24
-_SAMPLES = 4096
+SIZE = 96
+_SAMPLES = 512
 
 
 @kernel
@@ -55,12 +55,19 @@ def hidden(cosine, alpha):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def reflected(nv, nl, nh, alpha):  # type: ignore[no-untyped-def]
-    """Density of facets times what is seen of them from both sides, over 4 (n.l)(n.v), times pi."""
-    a2 = alpha * alpha
-    spread = nh * nh * (a2 - 1.0) + 1.0
-    hides = nl * np.sqrt(nv * nv * (1.0 - a2) + a2) + nv * np.sqrt(nl * nl * (1.0 - a2) + a2)
-    return a2 / (spread * spread) * 0.5 / max(hides, 1e-9)
+def reflected(nv, nl, lv, alpha):  # type: ignore[no-untyped-def]
+    """What facets throw from a light to the viewer, by the cosines between surface, light and viewer.
+
+    Gives the density of facets times what is seen of them from both sides, over 4 (n.l)(n.v), times pi; and
+    the share of grazing light, (1 - v.h)^5. What hides facets is Smith's without its roots (Hammon, "PBR Diffuse
+    Lighting for GGX+Smith Microsurfaces", 2017).
+    """
+    a2, both = alpha * alpha, max(2.0 + 2.0 * lv, 1e-9)
+    spread = (nl + nv) * (nl + nv) / both * (a2 - 1.0) + 1.0
+    hides = 2.0 * nl * nv * (1.0 - alpha) + alpha * (nl + nv)
+    slant = 1.0 - 0.5 * np.sqrt(both)
+    slant2 = slant * slant
+    return a2 * 0.5 / max(spread * spread * hides, 1e-12), slant2 * slant2 * slant
 
 
 @kernel
@@ -99,13 +106,7 @@ def table() -> NDArray[np.float64]:
 
 @kernel
 def thrown_back(sums, rough, cosine):  # type: ignore[no-untyped-def]
-    """An entry of :func:`table`, between its places."""
-    size = sums.shape[0]
-    x, y = min(max(rough, 0.0), 1.0) * (size - 1), min(max(cosine, 0.0), 1.0) * (size - 1)
-    i, j = min(int(x), size - 2), min(int(y), size - 2)
-    fx, fy = x - i, y - j
-    w00, w10, w01, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
-    return (
-        sums[i, j, 0] * w00 + sums[i + 1, j, 0] * w10 + sums[i, j + 1, 0] * w01 + sums[i + 1, j + 1, 0] * w11,
-        sums[i, j, 1] * w00 + sums[i + 1, j, 1] * w10 + sums[i, j + 1, 1] * w01 + sums[i + 1, j + 1, 1] * w11,
-    )
+    """The nearest entry of :func:`table`."""
+    last = sums.shape[0] - 1
+    i, j = int(min(max(rough, 0.0), 1.0) * last + 0.5), int(min(max(cosine, 0.0), 1.0) * last + 0.5)
+    return sums[i, j, 0], sums[i, j, 1]

@@ -9,11 +9,11 @@ from kobrel.stage.engine.rays import FAR
 
 SHADOW_LIFT = np.float32(1e-4)
 _NOUGHT, _HALF, _ONE, _ALWAYS = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1e-3)
-CLOSE, RANDOM, _BLOCK = 3, 2, 32
+CLOSE, RANDOM, _BLOCK = 2, 1, 64
 """Lamps looked at for each point, of which one is asked for: the strongest near it, found for so many pixels
 of a row at once, and some of the others at random.
 """
-_MIRROR, _SOFT = 0.0064, 0.1
+_MIRROR, _SOFT, _ALIKE = 0.0064, 0.1, 0.02
 """Square of the roughness below which lamps are seen mirrored, not worked out; and the least for lamps
 that are looked at at random, whose glints are spread a little so that they settle soon.
 """
@@ -204,17 +204,33 @@ def lobes_row(rays, ids, surfaces, sums, lobes):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _alike(surfaces, met, ids, x, other):  # type: ignore[no-untyped-def]
+    """Whether two pixels show nearly the same place."""
+    near = abs(met[x, 5] - met[other, 5]) < _ALIKE * met[x, 5]
+    turn = 0.0
+    for c in range(3):
+        turn += surfaces[x, c] * surfaces[other, c]
+    return near and turn > 0.99 and ids[x, 1] == ids[other, 1]
+
+
+@kernel
 def bounce_row(  # type: ignore[no-untyped-def]
-    rays, met, ids, surfaces, lobes, y, number, onward, weight, kind, origin
+    rays, met, ids, surfaces, lobes, y, number, onward, weight, kind, origin, shared
 ):  # fmt: skip
     """One ray onward from each surface of a row: at random by its gloss, or as dull surfaces do.
 
     To `onward` (n, 6) the rays, `weight` (n, 3) what they bring counts, `kind` (n,) one of :data:`DIFFUSE`,
-    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). What the sky would bring a dull
-    surface is in its weight already. Returns how many.
+    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). Of two dull neighbours alike one may take
+    the other's ray, each its own in every second pass: `shared` (W,) is the ray that a pixel takes, or -1; its
+    weight then stands at the pixel behind those of all rays, in `weight` (2 W, 3). Returns how many rays.
     """
-    count = 0
-    for x in range(len(rays)):
+    count, flip, width = 0, int(number) & 1, len(rays)
+    leader, its_ray = -2, -1
+    for i in range(width + flip):
+        x = i ^ flip
+        if x >= width:
+            continue
+        shared[x] = -1
         if lobes[x, 10] < 0.0:
             continue
         nx, ny, nz = float(surfaces[x, 0]), float(surfaces[x, 1]), float(surfaces[x, 2])
@@ -237,8 +253,10 @@ def bounce_row(  # type: ignore[no-untyped-def]
             nl = ox * nx + oy * ny + oz * nz
             if nl <= 1e-4:
                 continue
-            seen = (1.0 + hidden(nv, alpha)) / (1.0 + hidden(nv, alpha) + hidden(nl, alpha)) / chance
-            edge = (1.0 - vh) ** 5
+            hides = 1.0 + hidden(nv, alpha)
+            seen = hides / ((hides + hidden(nl, alpha)) * chance)
+            edge = (1.0 - vh) * (1.0 - vh)
+            edge *= edge * (1.0 - vh)
             for c in range(3):
                 straight = lobes[x, 3 + c]
                 weight[count, c] = seen * (straight + (1.0 - straight) * edge) * lobes[x, 6 + c]
@@ -247,9 +265,15 @@ def bounce_row(  # type: ignore[no-untyped-def]
             out, turn = np.sqrt(u), int(w * _TURNS)
             p, q, o = out * _CIRCLE[turn, 0], out * _CIRCLE[turn, 1], np.sqrt(max(0.0, 1.0 - u))
             ox, oy, oz = p * ax + q * bx + o * nx, p * ay + q * by + o * ny, p * az + q * bz + o * nz
+            if leader == (x ^ 1) and _alike(surfaces, met, ids, x, leader):
+                shared[x] = its_ray
+                for c in range(3):
+                    weight[width + x, c] = lobes[x, c] / (1.0 - chance)
+                continue
             for c in range(3):
                 weight[count, c] = lobes[x, c] / (1.0 - chance)
             kind[count] = DIFFUSE
+            leader, its_ray = x, count
         _place(rays, met, x, surfaces[x, 0], surfaces[x, 1], surfaces[x, 2], onward, count)
         onward[count, 3], onward[count, 4], onward[count, 5] = ox, oy, oz
         origin[count] = x
@@ -259,7 +283,8 @@ def bounce_row(  # type: ignore[no-untyped-def]
 
 @kernel
 def brought_row(  # type: ignore[no-untyped-def]
-    onward, ids, count, surfaces, near, weight, kind, origin, light, harmonics, environment, lobes, out
+    onward, ids, count, surfaces, near, weight, kind, origin, shared, brought, light, harmonics, environment,
+    lobes, out,
 ):  # fmt: skip
     """Add what the rays onward bring, but for lamps and key light; `near` are the surfaces they left.
 
@@ -282,9 +307,18 @@ def brought_row(  # type: ignore[no-untyped-def]
             lobes[k, 9] = 1.0
             for c in range(3):
                 lobes[k, c], lobes[k, 3 + c], lobes[k, 6 + c] = surfaces[k, 3 + c], 0.0, 1.0
-        out[x, 0] += weight[k, 0] * r
-        out[x, 1] += weight[k, 1] * g
-        out[x, 2] += weight[k, 2] * b
+        brought[k, 0], brought[k, 1], brought[k, 2] = r, g, b
+        for c in range(3):
+            out[x, c] += weight[k, c] * brought[k, c]
+    for x in range(len(shared)):
+        k = shared[x]
+        if k >= 0:
+            r, g, b = brought[k, 0], brought[k, 1], brought[k, 2]
+            if ids[k, 1] < 0:
+                r, g, b = sky_on(light, harmonics, near[x, 0], near[x, 1], near[x, 2])
+            out[x, 0] += weight[len(shared) + x, 0] * r
+            out[x, 1] += weight[len(shared) + x, 1] * g
+            out[x, 2] += weight[len(shared) + x, 2] * b
 
 
 @kernel
@@ -353,11 +387,7 @@ def lamps_row(  # type: ignore[no-untyped-def]
             lz = light.z + _KEY_RADIUS * (p * kz + q * mz)
             nl = lx * nx + ly * ny + lz * nz
             if nl > 0.0:
-                hx, hy, hz = lx + vx, ly + vy, lz + vz
-                h = 1.0 / max(np.sqrt(hx * hx + hy * hy + hz * hz), 1e-9)
-                nh, vh = (nx * hx + ny * hy + nz * hz) * h, (vx * hx + vy * hy + vz * hz) * h
-                gloss = reflected(nv, nl, nh, max(alpha, _KEY_LEAST))
-                edge = (1.0 - min(max(vh, 0.0), 1.0)) ** 5
+                gloss, edge = reflected(nv, nl, lx * vx + ly * vy + lz * vz, max(alpha, _KEY_LEAST))
                 sr = _lit(lobes, x, 0, gloss, edge) * light.key_r * nl
                 sg = _lit(lobes, x, 1, gloss, edge) * light.key_g * nl
                 sb = _lit(lobes, x, 2, gloss, edge) * light.key_b * nl
@@ -373,7 +403,7 @@ def lamps_row(  # type: ignore[no-untyped-def]
                     continue
             else:
                 e = slots[index_of((i - CLOSE + look) / RANDOM * len(slots), len(slots))]
-                if e == close[0] or e == close[1] or e == close[2]:
+                if e == close[0] or e == close[1]:
                     continue
                 rarer = len(slots) / (lamps[e, 8] * RANDOM)
             lx, ly, lz = lamps[e, 0] - px, lamps[e, 1] - py, lamps[e, 2] - pz
@@ -386,11 +416,8 @@ def lamps_row(  # type: ignore[no-untyped-def]
                 continue
             gloss = edge = 0.0
             if alpha >= _MIRROR:
-                hx, hy, hz = lx + vx, ly + vy, lz + vz
-                h = 1.0 / max(np.sqrt(hx * hx + hy * hy + hz * hz), 1e-9)
-                nh, vh = (nx * hx + ny * hy + nz * hz) * h, (vx * hx + vy * hy + vz * hz) * h
-                gloss = reflected(nv, nl, nh, alpha if i < CLOSE else max(alpha, _SOFT))
-                edge = (1.0 - min(max(vh, 0.0), 1.0)) ** 5
+                blunt = alpha if i < CLOSE else max(alpha, _SOFT)
+                gloss, edge = reflected(nv, nl, lx * vx + ly * vy + lz * vz, blunt)
             size = radius * radius / max(away2, radius * radius) * nl * rarer
             er = _lit(lobes, x, 0, gloss, edge) * lamps[e, 5] * size
             eg = _lit(lobes, x, 1, gloss, edge) * lamps[e, 6] * size

@@ -172,8 +172,9 @@ def draw_rows(  # type: ignore[no-untyped-def]
     ids, ids_on = np.empty((width, 2), np.int32), np.empty((on, 2), np.int32)
     surfaces, surfaces_on = np.empty((width, WIDE), np.float32), np.empty((on, WIDE), np.float32)
     lobes, lobes_on = np.empty((on, LOBES), np.float32), np.empty((on, LOBES), np.float32)
-    ones, weight = np.ones((on, 3), np.float32), np.empty((on, 3), np.float32)
+    ones, weight = np.ones((on, 3), np.float32), np.empty((2 * on, 3), np.float32)
     themselves, origin, kind = np.arange(on), np.empty(on, np.int64), np.empty(on, np.uint8)
+    shared, brought = np.empty(on, np.int64), np.empty((on, 3), np.float32)
     out = np.empty((width, 3), np.float32)
     waiting = np.empty(width + on, np.int64)
     start, way = np.empty((width + on + 1, 3), np.float32), np.empty((width + on, 3), np.float32)
@@ -196,15 +197,15 @@ def draw_rows(  # type: ignore[no-untyped-def]
                 waiting, start, way, far, share,
             )  # fmt: skip
             count = bounce_row(
-                rays, met, ids, surfaces, lobes, y, number, onward, weight, kind, origin
+                rays, met, ids, surfaces, lobes, y, number, onward, weight, kind, origin, shared
             )  # fmt: skip
             _shoot_on(scene, own_first, packet, onward, count, met_on, ids_on)
             surface_row(
                 onward, met_on, ids_on, count, clay, normal_matrices, tables, live_normals, surfaces_on
             )
             brought_row(
-                onward, ids_on, count, surfaces_on, surfaces, weight, kind, origin, light, own_harmonics,
-                environment, lobes_on, out,
+                onward, ids_on, count, surfaces_on, surfaces, weight, kind, origin, shared, brought,
+                light, own_harmonics, environment, lobes_on, out,
             )  # fmt: skip
             many = lamps_row(
                 onward, met_on, count, surfaces_on, lobes_on, weight, origin, light, lamps, slots, y,
