@@ -21,6 +21,7 @@ TAPS = 48
 PREVIEW_TAPS = 24
 """For previews; the finer frame follows."""
 _SMALL = 4.5
+_NOUGHT, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TILE = 16
 
 
@@ -124,7 +125,6 @@ def _join(first, sharp, blur, layers, out):  # type: ignore[no-untyped-def]
     """Full-size pixels: sharp where the blur is below a pixel, else from the half-size layers."""
     width = blur.shape[1]
     lh, lw = layers.shape[0], layers.shape[1]
-    mixed = np.zeros(7)
     for y in range(first[0], first[1]):
         fy = min(max((y + 0.5) * 0.5 - 0.5, 0.0), lh - 1.001)
         iy = int(fy)
@@ -135,14 +135,32 @@ def _join(first, sharp, blur, layers, out):  # type: ignore[no-untyped-def]
             ix = int(fx)
             fx -= ix
             nx = min(ix + 1, lw - 1)
-            for c in range(7):
-                mixed[c] = (layers[iy, ix, c] * (1 - fx) + layers[iy, nx, c] * fx) * (1 - fy) + (
-                    layers[ny, ix, c] * (1 - fx) + layers[ny, nx, c] * fx
-                ) * fy
-            soft = min(1.0, max(0.0, (abs(blur[y, x]) - 1.0) * 0.5))
-            for c in range(3):
-                base = sharp[y, x, c] + (mixed[c] - sharp[y, x, c]) * soft
-                out[y, x, c] = base * (1.0 - mixed[6]) + mixed[3 + c]
+            a, b = np.float32((1 - fx) * (1 - fy)), np.float32(fx * (1 - fy))
+            c, d = np.float32((1 - fx) * fy), np.float32(fx * fy)
+            over = (
+                a * layers[iy, ix, 6] + b * layers[iy, nx, 6] + c * layers[ny, ix, 6] + d * layers[ny, nx, 6]
+            )
+            soft = min(_ONE, max(_NOUGHT, (abs(blur[y, x]) - _ONE) * _HALF))
+            for k in range(3):
+                value = sharp[y, x, k]
+                if soft > _NOUGHT:
+                    far = (
+                        a * layers[iy, ix, k]
+                        + b * layers[iy, nx, k]
+                        + c * layers[ny, ix, k]
+                        + d * layers[ny, nx, k]
+                    )
+                    value += (far - value) * soft
+                if over > _NOUGHT:
+                    j = k + 3
+                    near = (
+                        a * layers[iy, ix, j]
+                        + b * layers[iy, nx, j]
+                        + c * layers[ny, ix, j]
+                        + d * layers[ny, nx, j]
+                    )
+                    value = value * (_ONE - over) + near
+                out[y, x, k] = value
 
 
 def blurred(
@@ -158,7 +176,7 @@ def blurred(
     blur = signed_blur(view, sharp.depth)
     half_blur = np.ascontiguousarray(blur[::2, ::2]) * np.float32(0.5)
     taps = _taps(view, count)
-    levels, starts, widths, heights = _pyramid(_halved(sharp.colour))
+    levels, starts, widths, heights = sharp.halves
     reach = _reach(np.maximum(-half_blur, 0.0))
     layers = np.empty((*half_blur.shape, 7), np.float32)
     out = np.empty_like(sharp.colour)
@@ -178,30 +196,6 @@ def _taps(view: View, count: int) -> NDArray[np.float32]:
     around, across = (k * 0.6180339887498949) % 1.0, (k + 0.5) / count
     found, area = places(view.aperture, around, across, view.camera.iris.rim)
     return np.column_stack([found, np.sqrt(area)]).astype(np.float32)
-
-
-def _pyramid(
-    colour: NDArray[np.float32],
-) -> tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """The picture and its halves, end to end: pixels (n, 3), starts, widths, heights."""
-    parts = [colour]
-    while min(parts[-1].shape[:2]) >= 8 and len(parts) < 6:
-        parts.append(_halved(parts[-1]))
-    sizes = [part.shape[0] * part.shape[1] for part in parts]
-    return (
-        np.concatenate([part.reshape(-1, 3) for part in parts]),
-        np.cumsum([0, *sizes[:-1]]),
-        np.asarray([part.shape[1] for part in parts]),
-        np.asarray([part.shape[0] for part in parts]),
-    )
-
-
-def _halved(colour: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Half the size, rounded up: each pixel the mean of four."""
-    odd = colour.shape[0] % 2, colour.shape[1] % 2
-    even = np.pad(colour, ((0, odd[0]), (0, odd[1]), (0, 0)), mode="edge") if any(odd) else colour
-    total = even[0::2, 0::2] + even[1::2, 0::2] + even[0::2, 1::2] + even[1::2, 1::2]
-    return np.asarray(total * np.float32(0.25))
 
 
 def _reach(blur: NDArray[np.float32]) -> NDArray[np.float32]:

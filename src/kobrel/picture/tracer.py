@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,6 +68,38 @@ class Sharp:
 
     colour: NDArray[np.float32]
     depth: NDArray[np.float32]
+
+    @cached_property
+    def halves(self) -> "Halves":
+        """The picture at half its size, and that at half of it and so on, end to end: pixels (n, 3), and
+        where each starts, its width and its height.
+        """
+        return _halves(self.colour)
+
+
+Halves = tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]
+
+
+def _halves(colour: NDArray[np.float32]) -> Halves:
+    """See :attr:`Sharp.halves`."""
+    parts = [_halved(colour)]
+    while min(parts[-1].shape[:2]) >= 8 and len(parts) < 6:
+        parts.append(_halved(parts[-1]))
+    sizes = [part.shape[0] * part.shape[1] for part in parts]
+    return (
+        np.concatenate([part.reshape(-1, 3) for part in parts]),
+        np.cumsum([0, *sizes[:-1]]),
+        np.asarray([part.shape[1] for part in parts]),
+        np.asarray([part.shape[0] for part in parts]),
+    )
+
+
+def _halved(colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Half the size, rounded up: each pixel the mean of four."""
+    odd = colour.shape[0] % 2, colour.shape[1] % 2
+    even = np.pad(colour, ((0, odd[0]), (0, odd[1]), (0, 0)), mode="edge") if any(odd) else colour
+    total = even[0::2, 0::2] + even[1::2, 0::2] + even[0::2, 1::2] + even[1::2, 1::2]
+    return np.asarray(total * np.float32(0.25))
 
 
 def sharp_picture(view: View, stop: Callable[[], bool] = never) -> Sharp:

@@ -59,8 +59,8 @@ def reflected(nv, nl, lv, alpha):  # type: ignore[no-untyped-def]
     """What facets throw from a light to the viewer, by the cosines between surface, light and viewer.
 
     Gives the density of facets times what is seen of them from both sides, over 4 (n.l)(n.v), times pi; and
-    the share of grazing light, (1 - v.h)^5. What hides facets is Smith's without its roots (Hammon, "PBR Diffuse
-    Lighting for GGX+Smith Microsurfaces", 2017).
+    the share of grazing light, (1 - v.h)^5. What hides facets is Smith's without its roots (Hammon, "PBR
+    Diffuse Lighting for GGX+Smith Microsurfaces", 2017).
     """
     a2, both = alpha * alpha, max(2.0 + 2.0 * lv, 1e-9)
     spread = (nl + nv) * (nl + nv) / both * (a2 - 1.0) + 1.0

@@ -220,9 +220,9 @@ def bounce_row(  # type: ignore[no-untyped-def]
     """One ray onward from each surface of a row: at random by its gloss, or as dull surfaces do.
 
     To `onward` (n, 6) the rays, `weight` (n, 3) what they bring counts, `kind` (n,) one of :data:`DIFFUSE`,
-    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). Of two dull neighbours alike one may take
-    the other's ray, each its own in every second pass: `shared` (W,) is the ray that a pixel takes, or -1; its
-    weight then stands at the pixel behind those of all rays, in `weight` (2 W, 3). Returns how many rays.
+    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). Of two dull neighbours alike one may
+    take the other's ray, each its own in every second pass: `shared` (W,) is the ray that a pixel takes, or
+    -1; its weight stands at the pixel behind those of rays, in `weight` (2 W, 3). Returns how many rays.
     """
     count, flip, width = 0, int(number) & 1, len(rays)
     leader, its_ray = -2, -1
