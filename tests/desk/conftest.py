@@ -1,4 +1,5 @@
 import time
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -127,10 +128,12 @@ def _point(at):
 
 @pytest.fixture(scope="session")
 def opened_demo():
-    """The demo, read once for all tests of a worker: nothing that an edit does changes it."""
+    """The demo, read once for all tests of a worker: nothing that an edit does changes it. It is drawn
+    plainly, which is quicker.
+    """
     opened = open_file(DEMO, no_progress)
     opened.stage.prepare()
-    return opened
+    return replace(opened, plan=opened.plan.but(light=opened.plan.light.but(surfaces="plain")))
 
 
 @pytest.fixture
@@ -193,5 +196,6 @@ def demo_user(make_window, opened_demo):
     made = make_window()
     made.window.document.show(opened_demo, DEMO)
     made.window.session.show_shot(1)
+    made.window.session.show_frame(1001)
     made.wait(lambda: made.window.picture.ready)
     return made

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import CameraEnd, MadeCamera, StandInAnchor, SubjectEnd, SubjectTarget
 from kobrel.session.commands import blocking, walking
+from tests.desk.conftest import pick
 
 
 @pytest.fixture
@@ -44,7 +45,8 @@ def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
 
     # A ground, from the keyboard alone.
     button = window.cards[1].stand_ins.kinds["ground"]
-    button.setFocus(Qt.FocusReason.TabFocusReason)
+    user.key(Qt.Key.Key_Backtab, Qt.KeyboardModifier.ShiftModifier, window.picture)  # walking from here on
+    button.setFocus()
     user.key(Qt.Key.Key_Space, widget=button)
     user.key(Qt.Key.Key_Return, widget=button)
     assert [s.kind for s in session.plan.stand_ins] == ["ground"]
@@ -336,9 +338,9 @@ def test_light_by_dial_sky_clay_and_picture(empty, tmp_path, monkeypatch):
     dial.setFocus()
     user.key(Qt.Key.Key_Up, widget=dial)
     assert session.plan.light.key_elevation_deg == pytest.approx(50, abs=2)
-    page.clay.click()
+    pick(page.surfaces, "Clay")
     user.type(page.exposure, "-0.5")
-    assert (session.plan.light.clay, session.plan.light.exposure_ev) == (True, -0.5)
+    assert (session.plan.light.surfaces, session.plan.light.exposure_ev) == ("clay", -0.5)
 
     pixels = np.full((32, 64, 3), 0.2, np.float32)
     pixels[8, 48] = 500.0

@@ -17,7 +17,6 @@ from kobrel.picture.view import View
 from kobrel.session import settings as remembered
 
 SPACE, TAB = Qt.Key.Key_Space, Qt.Key.Key_Tab
-BACK = Qt.FocusReason.BacktabFocusReason
 
 
 @pytest.fixture
@@ -35,7 +34,7 @@ def test_the_picture_is_the_largest_thing_on_every_card(user, card):
     box = body.picture.whole_rect()
     least = (560, 315) if card in (5, SHOTS) else (640, 360)
     assert (box.width(), box.height()) >= least
-    others = [body.overhead, body.second, body.barrel, body.chart]
+    others = [body.overhead, body.second, body.barrel, *([] if card in (5, SHOTS) else [body.chart])]
     for other in others:
         if other.isVisible():
             assert other.width() * other.height() < body.picture.width() * body.picture.height()
@@ -96,7 +95,7 @@ def test_a_fold_is_one_click_or_key_and_comes_back_the_same_way(user):
     handle = body._lower.handle(1)
     user.click(handle, QPointF(handle.rect().center()))
     user.rest()
-    assert body.overhead.width() == 0 or not body.overhead.isVisible()
+    assert body._lower.sizes()[1] == 0
     user.click(handle, QPointF(handle.rect().center()))
     user.rest()
     assert body.overhead.width() == wide
@@ -221,6 +220,7 @@ def test_space_plays_whatever_was_clicked_last(user):
     user.rest()
     page = window.cards[5].pages["Marks"]
     table = next(child for child in page.children() if child.metaObject().className().startswith("QTable"))
+    session.show_frame(1020)
     clicked = [window.tabs.group.button(3), table.viewport(), window.cards[3].pages["Lens"].kit]
     for widget in clicked:
         if widget is clicked[2]:
@@ -233,6 +233,7 @@ def test_space_plays_whatever_was_clicked_last(user):
         assert session.playing, widget
         QTest.keyClick(QApplication.focusWidget() or window, SPACE)
         assert not session.playing, widget
+    session.show_frame(1020)
     frame = session.frame
     button = window.tabs.group.button(3)
     user.click(button, QPointF(button.rect().center()))
@@ -245,7 +246,8 @@ def test_who_walks_by_keyboard_keeps_space_and_tab(user):
     session.show_card(5)
     user.rest()
     button = window.cards[5].pages["Marks"].findChild(QPushButton)
-    button.setFocus(BACK)
+    QTest.keyClick(window.picture, Qt.Key.Key_Backtab, Qt.KeyboardModifier.ShiftModifier)
+    button.setFocus()
     pressed = []
     button.clicked.connect(lambda: pressed.append(1))
     QTest.keyClick(button, SPACE)

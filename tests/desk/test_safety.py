@@ -30,7 +30,7 @@ from kobrel.session import settings as keys
 from kobrel.session.journal.keeper import find_left, journal_beside, left_of
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
-from tests.desk.conftest import User, type_into
+from tests.desk.conftest import User, pick, type_into
 
 
 def buttons_of(widget):
@@ -236,13 +236,23 @@ def test_preferences_are_remembered(user, plan_file, settings):
     type_into(sheet.memory, "10")
     type_into(sheet.memory, "900")
     assert "80" in sheet.said.text()
+    type_into(sheet.fps, "30")
+    pick(sheet.unit, "Feet and inches")
+    pick(sheet.steps, "thirds")
+    pick(sheet.look, "Light room")
+    assert window.session.theme == "light"
+    pick(sheet.look, "Dark room")
     sheet.accept()
     assert settings().get(keys.VERSIONS_KEPT) == 2
+    assert window.session.stop_steps == "third"
     assert "GB" in window.screening.memory_told or "MB" in window.screening.memory_told
     for k in range(4):
         stop(user, 3.0 + k)
         window.document.save()
     assert len(versions_of(plan_file)) == 2
+    window.session.mark_saved()
+    window.document.begin_empty()
+    assert (window.session.plan.unit, window.session.shot.fps) == ("ft", 30.0)
 
 
 def test_files_in_other_folders_are_read_when_they_are_allowed(

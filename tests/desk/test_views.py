@@ -341,7 +341,7 @@ def test_every_control_has_a_name_and_a_tooltip(user):
     for view in (window.picture, window.overhead, window.barrel, window.chart, window.shots):
         assert isinstance(view, QWidget)
         assert view.accessibleName()
-        assert view.toolTip()
+        assert view.statusTip()
 
 
 def test_no_type_is_smaller_than_eleven_pixels():

@@ -178,7 +178,7 @@ def _paint_grid(painter: QPainter, session: Session, plot: Plot, shot: Shot) -> 
         painter.drawLine(QPointF(left, y), QPointF(right, y))
         draw_text(painter, QPointF(left - 8, y + 4), label, theme().quiet, 11, "right")
     span = max(1, shot.last - shot.first)
-    step = next(s for s in _STEPS if s * (right - left) / span >= 58)
+    step = next((s for s in _STEPS if s * (right - left) / span >= 58), _STEPS[-1])
     below = (plot.lane or plot.box).bottom() + (17 if plot.lane is not None else 21)
     for frame in range(shot.first, shot.last + 1, step):
         draw_text(painter, QPointF(plot.x_of(frame), below), str(frame), theme().quiet, 11, "centre")

@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QContextMenuEvent,
     QGuiApplication,
     QKeyEvent,
-    QKeySequence,
     QMouseEvent,
     QPainter,
     QPen,
@@ -85,7 +84,7 @@ class PullChart(FrameChart):
         self._copied: list[Mark] = []
         self.keys = GlassKeys(session, self.x_of, lambda: (float(TOP), self.bottom))
         self._layers = Layers(session, self)
-        self.setMinimumHeight(120)
+        self.setMinimumSize(260, 110)
 
     # Painting
 
@@ -225,16 +224,28 @@ class PullChart(FrameChart):
         menu.addSeparator()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        session, sequences = self._session, QKeySequence.StandardKey
-        if event.matches(sequences.Copy):
-            self._copied = pulling.copied(session)
-            QGuiApplication.clipboard().setText(pulling.text_of(session, self._copied))
-            session.say(f"Copied {len(self._copied)} marks. Ctrl+V puts them where the frame is.")
-        elif event.matches(sequences.Paste):
-            pulling.paste(session, self._copied)
-        elif event.matches(sequences.SelectAll):
-            session.select_marks([mark.frame for mark in session.shot.marks] if session.shot else [])
-        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            pulling.delete_chosen(session)
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            pulling.delete_chosen(self._session)
         else:
             super().keyPressEvent(event)
+
+    def copy(self) -> None:
+        """Copy the chosen marks, also as text."""
+        session = self._session
+        self._copied = pulling.copied(session)
+        QGuiApplication.clipboard().setText(pulling.text_of(session, self._copied))
+        session.say(f"Copied {len(self._copied)} marks. Ctrl+V puts them where the frame is.")
+
+    def cut(self) -> None:
+        """Copy the chosen marks and delete them."""
+        self.copy()
+        pulling.delete_chosen(self._session)
+
+    def paste(self) -> None:
+        """Put the copied marks where the frame is."""
+        pulling.paste(self._session, self._copied)
+
+    def selectAll(self) -> None:
+        """Choose all marks."""
+        shot = self._session.shot
+        self._session.select_marks([mark.frame for mark in shot.marks] if shot else [])

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
     QColor,
+    QGuiApplication,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -463,6 +464,12 @@ class PictureView(GestureWidget):
         if menu.isEmpty():
             menu.addAction("Nothing stands there").setEnabled(False)
         return menu
+
+    def copy(self) -> None:
+        """Put the picture on the clipboard."""
+        if self.image is not None:
+            QGuiApplication.clipboard().setImage(self.image)
+            self._session.say("Copied the picture.")
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         walking.dolly(self._session, event.angleDelta().y() / 120.0)

@@ -142,7 +142,7 @@ def hull(places: NDArray[np.float64]) -> QPolygonF:
 
 def columns(count: int, width: float) -> NDArray[np.intp]:
     """Indices of the samples that are drawn: no more than there are pixels across."""
-    return np.unique(np.linspace(0, count - 1, min(count, int(width) + 1)).round().astype(int))
+    return np.unique(np.linspace(0, count - 1, min(count, max(int(width), 0) + 1)).round().astype(int))
 
 
 def across(frames: NDArray[np.float64], x_of: Callable[[float], float]) -> NDArray[np.float64]:

@@ -14,6 +14,7 @@ from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
 _LATER_MS, _APART_MS = 180, 17
+_LEAST_PX = 40
 
 
 def follow(
@@ -98,6 +99,8 @@ class Panel(GestureWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         now = self._session.now
+        if min(self.width(), self.height()) < _LEAST_PX:
+            return  # folded away
         if now is not None:
             self.paint(now)
             return

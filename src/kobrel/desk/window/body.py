@@ -4,7 +4,15 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
@@ -52,8 +60,8 @@ class _Room(NamedTuple):
 
 _ROOMS = {
     1: _Room(34, (0, 50, 50)), 2: _Room(34, (0, 50, 50)), 3: _Room(25, (66, 34, 0), slim=False),
-    4: _Room(34, (72, 28, 0)), 5: _Room(43, (100, 0, 0), beside=25),
-    6: _Room(26, (100, 0, 0)), SHOTS: _Room(43, (100, 0, 0), beside=25),
+    4: _Room(34, (72, 28, 0)), 5: _Room(40, (100, 0, 0), beside=22),
+    6: _Room(26, (100, 0, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
 }  # fmt: skip
 _BARE = _Room(0, (100, 0, 0))
 _VIEW_BELOW: dict[Below, str] = {
@@ -75,6 +83,7 @@ class Body(QWidget):
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
         self.welcome = Welcome(document)
+        self.welcome.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self._build_views()
         self.cards = Deck(session, files, screening)
         self.tabs = TabEdge(list(NAMES.items()))
@@ -96,7 +105,7 @@ class Body(QWidget):
         self._middle = QStackedWidget()
         self._middle.addWidget(self._views)
         self._middle.addWidget(self.welcome)
-        line = QHBoxLayout(self)
+        self._line = line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
         line.addWidget(self._left)
@@ -197,30 +206,26 @@ class Body(QWidget):
             self._lower.insertWidget(_OVERHEAD, self.overhead)
             self._lower.folds[1] = _OVERHEAD if room.across[_CHART] else _CHART
         self._show_sides()
-        self.barrel.show_slim(
-            kept.get(settings.BARREL_SLIM, self._shared)
-            if kept.has(settings.BARREL_SLIM, self._shared)
-            else room.slim
-        )
+        self._line.activate()  # sizes count from here on
+        slim = kept.get(settings.BARREL_SLIM, self._shared)
+        self.barrel.show_slim(slim if kept.has(settings.BARREL_SLIM, self._shared) else room.slim)
         for splitter, setting, sizes in (
             (self._views, settings.ROOM_DOWN, self._heights),
-            (
-                self._upper,
-                settings.ROOM_ACROSS,
-                lambda: [100 - room.beside, room.beside][: self._upper.count()],
-            ),
+            (self._upper, settings.ROOM_ACROSS, self._widths),
             (self._lower, settings.ROOM_BELOW, lambda: list(room.across)),
-        ):
+        ):  # fmt: skip
             state = kept.get(setting, self._shared)
-            if not state or not splitter.restoreState(from_text(state)):
-                parts = sizes()
-                size = max(
-                    splitter.width()
-                    if splitter.orientation() == Qt.Orientation.Horizontal
-                    else splitter.height(),
-                    400,
-                )
-                splitter.setSizes([size * part // max(sum(parts), 1) for part in parts])
+            if state and splitter.restoreState(from_text(state)):
+                continue
+            parts, across = sizes(), splitter.orientation() == Qt.Orientation.Horizontal
+            size = max(splitter.width() if across else splitter.height(), 400)
+            splitter.setSizes([size * part // max(sum(parts), 1) for part in parts])
+
+    def _widths(self) -> list[int]:
+        """Widths of Picture and of Overhead beside it, which is folded where it would be too narrow."""
+        beside = self._room.beside
+        narrow = self._upper.width() * beside < 100 * self.overhead.minimumWidth()
+        return [100] if self._upper.count() == 1 else [100, 0] if narrow else [100 - beside, beside]
 
     def _heights(self) -> list[int]:
         """Heights of what stands above and below: no more for Picture than its width can use."""

@@ -1,13 +1,13 @@
 """Single keys of the window, which work whatever was clicked last; and walking by keyboard.
 
-Who walks by keyboard, from the first Tab or Shift+Tab in a card on, keeps Tab, Space and arrows for what
-has the keyboard; a click ends it. Text that is typed keeps all keys.
+Who walks by keyboard, from the first Shift+Tab on, or the first Tab in a field, keeps Tab, Space and arrows
+for what has the keyboard; a click ends it. Text that is typed keeps all keys.
 """
 
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -29,8 +29,6 @@ if TYPE_CHECKING:
 _TEXT = (QLineEdit, QPlainTextEdit, QTextEdit)
 _SWALLOWS = (QAbstractButton, QComboBox, QAbstractItemView, QAbstractSlider, QAbstractScrollArea)
 """Widgets that use Space or arrows themselves; those that were clicked leave them to the window."""
-_REASONS = Qt.FocusReason
-_WALKS = (_REASONS.TabFocusReason, _REASONS.BacktabFocusReason, _REASONS.ShortcutFocusReason)
 _ARROWS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
 _WITH = Qt.KeyboardModifier
 _TURNS = (_WITH.NoModifier, _WITH.ShiftModifier, _WITH.KeypadModifier)
@@ -45,12 +43,10 @@ class WindowKeys(QObject):
         self._walks = False
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        # Every event of every widget comes by here: what is no key, focus or click has to go on at once.
+        # Every event of every widget comes by here: what is no key or click has to go on at once.
         if isinstance(event, QKeyEvent):
             return event.type() != QEvent.Type.ShortcutOverride and self._takes(watched, event)
-        if isinstance(event, QFocusEvent):
-            self._walks = self._walks or (event.gotFocus() and event.reason() in _WALKS)
-        elif isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonPress:
             self._walks = False
         return False
 
@@ -60,7 +56,10 @@ class WindowKeys(QObject):
         ours = isinstance(watched, QWidget) and watched.window() is window
         if not ours or QApplication.activePopupWidget() is not None:
             return False
+        if pressed and key == Qt.Key.Key_Backtab:
+            self._walks = True
         if isinstance(focused, _TEXT):
+            self._walks = self._walks or (pressed and key == Qt.Key.Key_Tab)
             if pressed and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not self._walks:
                 return self._leave_field(watched, focused, event)
             return False

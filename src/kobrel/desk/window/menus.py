@@ -85,10 +85,11 @@ def build(host: Host) -> None:
     redo = host.add_action("Redo", keys.Redo, session.redo)
     edit.addActions([undo, redo])
     edit.addSeparator()
-    for text, standard, what in (
+    kinds: list[tuple[str, QKeySequence.StandardKey, editing.What]] = [
         ("Cut", keys.Cut, "cut"), ("Copy", keys.Copy, "copy"), ("Paste", keys.Paste, "paste"),
         ("Select all", keys.SelectAll, "selectAll"),
-    ):  # fmt: skip
+    ]  # fmt: skip
+    for text, standard, what in kinds:
         edit.addAction(host.add_action(text, standard, partial(_edit, session, what)))
     session.watch({"history"}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
@@ -181,9 +182,9 @@ def _show_history(session: Session, undo: QAction, redo: QAction) -> None:
         action.setEnabled(step is not None)
 
 
-def _edit(session: Session, what: str) -> None:
-    if told := editing.edit(what):
-        session.say(told)
+def _edit(session: Session, what: editing.What) -> None:
+    if not editing.edit(what):
+        session.say("Click in a field, the chart or the picture first.")
 
 
 def _probe(session: Session) -> None:

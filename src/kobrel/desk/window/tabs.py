@@ -16,7 +16,7 @@ class IndexTab(QAbstractButton):
         self.setCheckable(True)
         self.setAccessibleName(f"{name} card")
         self.setToolTip(f"{name} ({key})")
-        self.setFixedSize(QSize(32, 92))
+        self.setFixedSize(QSize(32, 82))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -30,7 +30,7 @@ class IndexTab(QAbstractButton):
         painter.rotate(90)
         painter.setFont(font(13, bold=chosen))
         painter.setPen(theme().on_focus if chosen else theme().quiet)
-        painter.drawText(QRectF(-46, -15, 92, 30), Qt.AlignmentFlag.AlignCenter, self.text())
+        painter.drawText(QRectF(-41, -15, 82, 30), Qt.AlignmentFlag.AlignCenter, self.text())
 
 
 class TabEdge(QWidget):

@@ -141,12 +141,12 @@ class Window(QMainWindow):
         self.heading.setObjectName("title")
         self.subheading.setObjectName("quiet")
         self.saved.setObjectName("quiet")
+        self.subheading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(brand)
         line.addWidget(self.bar)
         line.addSpacing(12)
         line.addWidget(self.heading)
-        line.addWidget(self.subheading)
-        line.addStretch(1)
+        line.addWidget(self.subheading, 1)
         line.addWidget(self.saved)
         return line
 

@@ -164,7 +164,7 @@ class CameraPage(ShotCard):
 
     def _source(self, now: Now) -> str:
         if self.session.walk is not None:
-            return "Seen from elsewhere: these are the numbers of that view, not yet the shot's."
+            return "Walking about: numbers of this view, not yet of the shot."
         camera = now.shot.camera
         if isinstance(camera, FileCamera):
             return f"{camera.path} of scene {camera.scene}. A change makes it one of Kobrel's own."

@@ -46,7 +46,7 @@ def show_warnings(label: QLabel, session: Session) -> None:
     if session.survey is None:
         text = session.problem
     elif session.walk is not None:
-        text = "Seen from elsewhere: the shot's own camera is judged when you go back."
+        text = "Walking about: the shot's own camera is checked when you go back."
     elif report is None:
         text = "Looking along the lines of sight …"
     else:

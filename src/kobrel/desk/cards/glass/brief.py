@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import (
@@ -351,9 +350,9 @@ class BriefPage(ShotCard):
         elif span is not None:
             said = _whole_text(found)
         elif here is not None:
-            said = f"At {_ranges(stops).replace(' – ', ' to ')} it is met, focused at {focus}."
+            said = f"{_ranges(stops, ' to f/')} meets it, focused at {focus}."
         else:
-            said = "Nothing is asked at this frame."
+            said = "No wish at this frame."
         self.says.setText(said)
         give_role(self.says, "wrong" if failing is not None else "")
         self.take.setEnabled(possible and (span is not None or here is not None))
@@ -373,7 +372,7 @@ class BriefPage(ShotCard):
 def _why_nothing(now: Now) -> str:
     if now.camera.projection == "orthographic":
         return "An orthographic view has no stop: the brief needs a lens."
-    return "Nothing is asked yet. What shall be sharp, and what soft?"
+    return "No wishes yet. What shall be sharp, and what soft?"
 
 
 def _wishable(now: Now) -> list[tuple[str, object]]:
@@ -393,10 +392,10 @@ def _in_lines(text: str, metrics: QFontMetrics, wide: int) -> str:
     return "\n".join(lines)
 
 
-def _ranges(stops: Sequence[tuple[float, float]]) -> str:
+def _ranges(stops: Sequence[tuple[float, float]], to: str = " – ") -> str:
     if not stops:
         return "none"
-    return ", ".join(f"f/{a:.3g}" if b / a < 1.005 else f"f/{a:.3g} – {b:.3g}" for a, b in stops[:2])
+    return ", ".join(f"f/{a:.3g}" if b / a < 1.005 else f"f/{a:.3g}{to}{b:.3g}" for a, b in stops[:2])
 
 
 def _whole_text(answer: briefs.Answer) -> str:
@@ -404,8 +403,5 @@ def _whole_text(answer: briefs.Answer) -> str:
     if not answer.possible.all():
         return "Not all frames can be met."
     if not answer.stops:
-        return "Each frame can be met, but not all with one stop: key the stop too."
-    frames = answer.brief.frames
-    low, high = int(np.nanargmax(answer.least)), int(np.nanargmin(answer.greatest))
-    needs = f"The most is asked at {frames[low]:g}: f/{answer.least[low]:.3g} or more"
-    return f"{needs}; the least is borne at {frames[high]:g}: f/{answer.greatest[high]:.3g}."
+        return "No one stop meets all frames: key the stop."
+    return f"{_ranges(answer.stops, ' to f/')} meets all frames."

@@ -69,6 +69,8 @@ class PreferencesSheet(QDialog):
         self.forget = QPushButton("Forget")
         self.forget.clicked.connect(self._forget_folders)
         self._show_folders()
+        for button in (self.folder, self.forget):
+            button.setAutoDefault(False)  # Enter in a field takes the field alone
         for row, (text, field) in enumerate((
             ("Look", self.look), ("Lengths of new plans in", self.unit), ("Frames a second, new", self.fps),
             ("Steps of the stop", self.steps), ("Earlier versions of a plan", self.versions),
