@@ -344,6 +344,7 @@ def test_handles_of_an_own_ease_are_dragged_in_the_chart(user):
 def test_marks_go_to_a_table_and_come_back_as_a_list(user):
     window, session, chart = user.window, user.window.session, user.window.chart
     clipboard = QApplication.clipboard()
+    chart.setFocus()
     user.key(Qt.Key.Key_A, CTRL, chart)
     user.key(Qt.Key.Key_C, CTRL, chart)
     assert clipboard.text().splitlines() == [
