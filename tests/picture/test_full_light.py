@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from kobrel.picture.emitters import SmallLights
 from kobrel.picture.tracer import Film, exposed, sharp_picture
 from kobrel.picture.tracing import gloss
 from kobrel.picture.view import View
@@ -190,3 +191,17 @@ def test_strange_gloss_and_lamps_reach_no_kernel_by_harm():
         film = Film(view_of(node, ball_at((0, 2, 0), 1e-9, "/lamp", (np.nan, 1e30, 1.0))))
         film.expose()
         assert film.passes == 1
+
+
+def test_a_lamp_that_is_lost_in_its_blur_is_clean_soon_and_has_its_energy():
+    """A lamp eight pixels wide, far out of focus: drawn from itself, as bright in all as when it is sharp."""
+    lamp = ball_at((0, 0, 0), 0.035, "/lamp", (4.0, 3.0, 2.0))
+    view = view_of(lamp, light=DARK, size=(320, 180))
+    sharp = exposed(replace(view, camera=replace(view.camera, f_number=16.0)), 16)
+    blurred = replace(view, camera=replace(view.camera, focus_m=0.5, f_number=1.0))
+    assert SmallLights(blurred).drawn.tolist() == [1]
+    assert SmallLights(view).drawn.tolist() == [0]
+    picture = exposed(blurred, 16)
+    assert picture.sum() == pytest.approx(sharp.sum(), rel=0.03)
+    middle = picture[85:95, 155:165]
+    assert middle.std(axis=(0, 1)).max() < 0.2 * middle.mean()

@@ -1,8 +1,8 @@
 """Small lights drawn from the light: through the iris to the sensor, past what stands between.
 
-A light that covers less than a few pixels when sharp is hit by few of the camera's rays, and its
-disc is noise for long. So its light is spread from it instead: places on the iris in an even
-sequence, each carried to where the lens pictures it. The camera's rays then see the lamp, but
+A light that covers less than a few pixels when sharp, or is small beside its blur, is hit by few of the
+camera's rays, and its disc is noise for long. So its light is spread from it instead: places on the iris
+in an even sequence, each carried to where the lens pictures it. The camera's rays then see the lamp, but
 not its glow, so that nothing is counted twice.
 """
 
@@ -29,6 +29,7 @@ from kobrel.stage.engine.rays import FAR_AT, LANES, blocked, is_blocked, new_pac
 
 SMALL_PX = 3.0
 """Radius in pixels, when sharp, below which a light is drawn from itself."""
+_LARGEST_PX, _LOST = 24.0, 6.0
 _PROBES = 32
 _SAMPLES_A_PIXEL, _LEAST, _MOST, _MOST_HIDDEN = 6.0, 16, 4096, 96
 _MOST_IN_ALL = 250_000
@@ -186,7 +187,8 @@ class SmallLights:
         inside = (np.abs(tangents[:, 0] - numbers.middle_x) < numbers.half_x + reach) & (
             np.abs(tangents[:, 1] - numbers.middle_y) < numbers.half_y + reach
         )
-        self.drawn = (before & inside & (size_px < SMALL_PX)).astype(np.uint8)
+        lost = (size_px < _LARGEST_PX) & (blur_px > _LOST * size_px)  # its shape cannot be seen in its blur
+        self.drawn = (before & inside & ((size_px < SMALL_PX) | lost)).astype(np.uint8)
         self._which = np.flatnonzero(self.drawn)
         slant = np.sqrt(1.0 + (tangents**2).sum(axis=1))
         # a ball covers pi R^2 / D^2 of solid angle, a pixel off the axis pixel^2 cos^3

@@ -1,10 +1,10 @@
 """Single keys of the window, which work whatever was clicked last; and walking by keyboard.
 
-Who walks by keyboard, from the first Shift+Tab on, or the first Tab in a field, keeps Tab, Space and arrows
+Who walks by keyboard, from the first Shift+Tab on, or the first Tab in a card, keeps Tab, Space and arrows
 for what has the keyboard; a click ends it. Text that is typed keeps all keys.
 """
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.background.player import Player
+from kobrel.desk.window.body import Body
 from kobrel.session.commands import blocking, walking
-
-if TYPE_CHECKING:
-    from kobrel.desk.window.window import Window
+from kobrel.session.session import Session
 
 _TEXT = (QLineEdit, QPlainTextEdit, QTextEdit)
 _SWALLOWS = (QAbstractButton, QComboBox, QAbstractItemView, QAbstractSlider, QAbstractScrollArea)
@@ -34,12 +34,29 @@ _WITH = Qt.KeyboardModifier
 _TURNS = (_WITH.NoModifier, _WITH.ShiftModifier, _WITH.KeypadModifier)
 
 
-class WindowKeys(QObject):
-    """Takes the keys of a window before its widgets do."""
+class KeyHost(Protocol):
+    """The window whose keys are taken."""
 
-    def __init__(self, window: "Window") -> None:
+    session: Session
+    body: Body
+    player: Player
+
+    def toggle_alone(self) -> None:
+        """Show Picture alone, or everything again."""
+
+
+class WindowKeys(QObject):
+    """Takes the keys of a window before its widgets do.
+
+    Parameters
+    ----------
+    window : the window itself
+    host : the same, by what keys need of it
+    """
+
+    def __init__(self, window: QWidget, host: KeyHost) -> None:
         super().__init__(window)
-        self._window = window
+        self._window, self._host = window, host
         self._walks = False
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -51,42 +68,42 @@ class WindowKeys(QObject):
         return False
 
     def _takes(self, watched: QObject, event: QKeyEvent) -> bool:
-        window, key = self._window, event.key()
+        body, key = self._host.body, event.key()
         pressed, focused = event.type() == QEvent.Type.KeyPress, QApplication.focusWidget()
-        ours = isinstance(watched, QWidget) and watched.window() is window
+        ours = isinstance(watched, QWidget) and watched.window() is self._window
         if not ours or QApplication.activePopupWidget() is not None:
             return False
-        if pressed and key == Qt.Key.Key_Backtab:
+        on_view = self._is_view(watched)
+        if pressed and (key == Qt.Key.Key_Backtab or (key == Qt.Key.Key_Tab and not on_view)):
             self._walks = True
         if isinstance(focused, _TEXT):
-            self._walks = self._walks or (pressed and key == Qt.Key.Key_Tab)
             if pressed and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not self._walks:
                 return self._leave_field(watched, focused, event)
             return False
         if not event.isAutoRepeat():
             if key == Qt.Key.Key_D:
-                window.picture.focus_key_held = pressed
+                body.picture.focus_key_held = pressed
             elif key == Qt.Key.Key_L:
-                window.picture.loupe.hold(pressed)
-        if self._walks and not self._is_view(watched):
+                body.picture.loupe.hold(pressed)
+        if self._walks and not on_view:
             return False
         if key == Qt.Key.Key_Tab and event.modifiers() == Qt.KeyboardModifier.NoModifier and not self._walks:
             if pressed:
-                window.body.toggle_bare()
+                body.toggle_bare()
             return True
         takes_itself = isinstance(focused, _SWALLOWS) or focused is None
         return pressed and takes_itself and self._plays_or_steps(event)
 
     def _plays_or_steps(self, event: QKeyEvent) -> bool:
         """Space and the arrows: whether this was one of them."""
-        window, key, held = self._window, event.key(), event.modifiers()
+        host, key, held = self._host, event.key(), event.modifiers()
         if key == Qt.Key.Key_Space and held == Qt.KeyboardModifier.NoModifier:
             if not event.isAutoRepeat():
-                window.player.toggle()
+                host.player.toggle()
             return True
         if key in _ARROWS and held in _TURNS:
             frames = 10 if held & Qt.KeyboardModifier.ShiftModifier else 1
-            window.session.show_frame(window.session.frame + frames * _ARROWS[Qt.Key(key)])
+            host.session.show_frame(host.session.frame + frames * _ARROWS[Qt.Key(key)])
             return True
         return False
 
@@ -95,22 +112,21 @@ class WindowKeys(QObject):
         if watched is field and isinstance(field, QLineEdit):
             field.event(event)
             if not field.isModified():  # what makes no sense stays to be mended
-                self._window.picture.setFocus()
+                self._host.body.picture.setFocus()
             return True
         return False
 
     def _is_view(self, watched: QObject) -> bool:
-        window = self._window
-        return watched in (
-            window.picture, window.overhead, window.second, window.barrel, window.chart, window.shots, window,
-        )  # fmt: skip
+        body = self._host.body
+        views = (body.picture, body.overhead, body.second, body.barrel, body.chart, body.shots)
+        return watched in (*views, self._window)
 
     def press(self, event: QKeyEvent) -> bool:
         """Keys that no widget took: whether this one did something."""
-        window, session = self._window, self._window.session
+        host, session = self._host, self._host.session
         key, tool = event.key(), session.tool
-        if key == Qt.Key.Key_Escape and window.body.alone:
-            window.toggle_alone()
+        if key == Qt.Key.Key_Escape and host.body.alone:
+            host.toggle_alone()
         elif key == Qt.Key.Key_Escape and tool is not None:
             session.use(None)
         elif key == Qt.Key.Key_Escape and session.walk is not None:

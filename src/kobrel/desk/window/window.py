@@ -73,10 +73,12 @@ class Window(QMainWindow):
     settings : what is remembered from one start to the next
     """
 
+    body: Body
+
     def __init__(self, settings: Settings | None = None) -> None:
         super().__init__()
         self.session = Session(settings)
-        self._keys = WindowKeys(self)
+        self._keys = WindowKeys(self, self)
         allowed = self.session.settings.get(remembered.ALLOWED)
         trust.allow(allowed)
         self._show_theme()
