@@ -73,6 +73,7 @@ def test_what_is_this_leads_to_the_place(demo_user, leave):
         assert guide.headings.currentItem().text().strip() == "Glass: Brief"
         guide.close()
     assert QApplication.overrideCursor() is None
+    window.session.show_frame(1020)
     frame = window.session.frame
     user.key(Qt.Key.Key_Left)
     assert window.session.frame == frame - 1

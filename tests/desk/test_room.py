@@ -317,6 +317,7 @@ def test_a_cropped_camera_sees_the_same_pixels(user):
 def test_the_demo_opens_at_its_rack_and_no_kit_is_chosen_unasked(user):
     window = user.window
     window.session.settings.put(remembered.PLACE, [], str(window.document._source))
+    window.document._source = None  # its place is not kept
     window.document.open_demo()
     user.opened()
     assert (window.session.shot_index, window.session.frame) == (1, 1049)

@@ -181,3 +181,12 @@ def test_of_a_mesh_in_two_parts_the_part_without_joints_stands_still(tmp_path):
     mesh = scene.nodes[scene.find("/body")].mesh
     first, last = mesh.deformation.points(0.0), mesh.deformation.points(24.0)
     np.testing.assert_allclose(last[:4] - first[:4], [[2, 0, 0]] * 4, atol=1e-6)
+
+
+@pytest.mark.parametrize(("opacity", "met"), [(0.3, "/pane"), (0.1, "/far")])
+def test_a_click_meets_what_can_well_be_seen(opacity, met):
+    """Rays pass a pane by its opacity; a click means the pane wherever it can be seen."""
+    pane = Node("/pane", mesh=Mesh(CORNERS, FACES), materials=(Material("glass", cutout=Cutout(opacity)),))
+    stage = stage_of(pane, box_at((0.5, 0.5, -5), (4, 4, 1), name="/far"))
+    for x in np.linspace(0.1, 0.9, 9):
+        assert stage.pick(1, (x, 0.4, 5.0), (0, 0, -1)).place == Place("s", met)

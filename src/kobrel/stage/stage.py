@@ -207,7 +207,7 @@ class Stage:
         snapshot = self.snapshot(frame)
         start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
         hits = closest_hits(
-            snapshot.handle, snapshot.first_rows, (start - snapshot.origin)[None], toward[None]
+            snapshot.handle, snapshot.first_rows, (start - snapshot.origin)[None], toward[None], whole=True
         )
         row = int(hits.row[0])
         if row < 0:

@@ -19,6 +19,8 @@ from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.scene import Material, Mesh
 
 _AN_OPAQUE = (1.0, 0.0)
+_SEEN = 0.2
+"""Opacity from which a click meets a surface."""
 
 
 @intrinsic
@@ -45,8 +47,10 @@ def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-def]
-    """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from."""
+def _lets_through(table, triangle, u, v, a, b, c, whole):  # type: ignore[no-untyped-def]
+    """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from. A `whole` ray is
+    stopped by all that can well be seen.
+    """
     count = table[2]
     slot = np.int64(0)
     if table[1] != 0:
@@ -63,6 +67,8 @@ def _lets_through(table, triangle, u, v, a, b, c):  # type: ignore[no-untyped-de
         opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
     if cutoff > 0.0:
         return opacity < cutoff
+    if whole:
+        return opacity < _SEEN
     seed = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D)
     return opacity < 1.0 and mixed(seed + np.uint32(triangle)) >= opacity
 
@@ -82,7 +88,12 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
             triangle = np.int64(numbers[5 * many + i])
             seed = ray[i] ^ (ray[many + i] << np.uint32(7)), ray[4 * many + i], ray[5 * many + i]
             if _lets_through(
-                table, triangle, np.float64(hit[3 * many + i]), np.float64(hit[4 * many + i]), *seed
+                table,
+                triangle,
+                np.float64(hit[3 * many + i]),
+                np.float64(hit[4 * many + i]),
+                *seed,
+                ray[7 * many + i] != 0,
             ):
                 valid[i] = 0
 

@@ -5,6 +5,8 @@ A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0
 88); after a hit the face normal (96, 104, 112), barycentric (120, 128), triangle (136), mesh
 (144), instance (152) and its number in an array of instances (160). Add the lane, 0 to 7.
 
+Time is no time here: above 0 it marks a ray that a click means, see :func:`closest_hits`.
+
 A stage's accelerator holds one array of instances: the merged still meshes of a piece, or one
 mesh each. A drawn node's *row* counts through them all; `first_rows` tells where each begins.
 """
@@ -26,7 +28,7 @@ _occluded8 = types.ExternalFunction("rtcOccluded8", types.void(*[types.uintp] * 
 LANES = 8
 FAR = np.float32(3.0e38)
 FAR_AT, NORMAL_AT, U_AT, V_AT, TRIANGLE_AT = 64, 96, 120, 128, 136
-_MASK_AT, _GEOMETRY_AT, _INSTANCE_AT, _OF_ARRAY_AT = 72, 144, 152, 160
+_TIME_AT, _MASK_AT, _GEOMETRY_AT, _INSTANCE_AT, _OF_ARRAY_AT = 56, 72, 144, 152, 160
 _ALIGNED_TO = 64
 _VALID_AT = 176
 
@@ -108,11 +110,13 @@ def row_of_hit(integers, lane, first_rows):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _closest_many(scene, first_rows, origins, directions, distance, triangle, row, u, v):  # type: ignore[no-untyped-def]
+def _closest_many(scene, first_rows, origins, directions, whole, distance, triangle, row, u, v):  # type: ignore[no-untyped-def]
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
         _put_rays(numbers, integers, origins, directions, first, count)
+        for lane in range(count):
+            numbers[_TIME_AT + lane] = whole
         closest(scene, address, valid, count)
         for lane in range(count):
             i = first + lane
@@ -133,7 +137,9 @@ def _blocked_many(scene, origins, directions, result):  # type: ignore[no-untype
             result[first + lane] = is_blocked(numbers, lane)
 
 
-def closest_hits(scene: int, first_rows: NDArray[np.int32], origins: Any, directions: Any) -> Hits:
+def closest_hits(
+    scene: int, first_rows: NDArray[np.int32], origins: Any, directions: Any, whole: bool = False
+) -> Hits:
     """The first thing that each ray meets.
 
     Parameters
@@ -141,6 +147,7 @@ def closest_hits(scene: int, first_rows: NDArray[np.int32], origins: Any, direct
     scene : handle of a stage's Embree scene
     first_rows : (I,) row at which each of its instances begins
     origins, directions : (n, 3); directions need not have unit length
+    whole : what is partly seen through, and can well be seen, stops them, as a click means it
     """
     o, d = np.ascontiguousarray(origins, np.float32), np.ascontiguousarray(directions, np.float32)
     n = len(o)
@@ -148,7 +155,7 @@ def closest_hits(scene: int, first_rows: NDArray[np.int32], origins: Any, direct
         np.empty(n, np.float32), np.empty(n, np.int32), np.empty(n, np.int32),
         np.empty(n, np.float32), np.empty(n, np.float32),
     )  # fmt: skip
-    _closest_many(scene, first_rows, o, d, *hits)
+    _closest_many(scene, first_rows, o, d, np.float32(whole), *hits)
     return hits
 
 
