@@ -2,7 +2,6 @@
 
 import gc
 
-import pytest
 from PySide6.QtGui import QAccessible
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
@@ -44,21 +43,21 @@ def test_values_follow_what_is_done_by_keyboard(demo_user):
     assert f"frame {window.session.frame:g}" in told(window.picture)
 
 
-@pytest.mark.parametrize("card", list(NAMES))
-def test_everything_on_a_card_that_takes_the_keyboard_has_a_name(demo_user, card):
+def test_everything_on_a_card_that_takes_the_keyboard_has_a_name(demo_user):
     window = demo_user.window
-    window.session.show_card(card)
-    for page in window.cards[card].pages:
-        window.cards[card].show_page(page)
-        QApplication.processEvents()
-        nameless = [
-            f"{page}: {type(child).__name__} {child.toolTip()[:40]}"
-            for child in window.cards[card].findChildren(QWidget)
-            if isinstance(child, QAbstractButton | QComboBox | QLineEdit)
-            and child.isVisible()
-            and not (told(child, TEXT.Name) or child.accessibleName())
-        ]
-        assert not nameless
+    for card in NAMES:
+        window.session.show_card(card)
+        for page in window.cards[card].pages:
+            window.cards[card].show_page(page)
+            QApplication.processEvents()
+            nameless = [
+                f"{page}: {type(child).__name__} {child.toolTip()[:40]}"
+                for child in window.cards[card].findChildren(QWidget)
+                if isinstance(child, QAbstractButton | QComboBox | QLineEdit)
+                and child.isVisible()
+                and not (told(child, TEXT.Name) or child.accessibleName())
+            ]
+            assert not nameless
 
 
 def test_a_view_that_is_gone_takes_its_interface_along(make_window):
