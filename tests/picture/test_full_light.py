@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from kobrel.picture.emitters import SmallLights
-from kobrel.picture.tracer import Film, exposed, sharp_picture
+from kobrel.picture.tracer import Film, exposed, refined, sharp_picture
 from kobrel.picture.tracing import gloss
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
@@ -205,3 +205,19 @@ def test_a_lamp_that_is_lost_in_its_blur_is_clean_soon_and_has_its_energy():
     assert picture.sum() == pytest.approx(sharp.sum(), rel=0.03)
     middle = picture[85:95, 155:165]
     assert middle.std(axis=(0, 1)).max() < 0.2 * middle.mean()
+
+
+def test_the_picture_without_blur_settles_with_its_samples():
+    lamp = ball_at((0.5, 1.5, 0.5), 0.05, "/lamp", (9.0, 9.0, 9.0))
+    view = view_of(ground(base=(0.5,) * 3), ball(0.4, (0, 0.4, 0), base=(0.3,) * 3), lamp, at=(0, 1.5, 4))
+    true = sharp_picture(view, samples=64)
+    one = sharp_picture(view)
+    more = one
+    for _ in range(11):
+        more = refined(view, more)
+    twelve = sharp_picture(view, samples=12)
+    assert (one.samples, more.samples, twelve.samples) == (1, 12, 12)
+    np.testing.assert_allclose(more.colour, twelve.colour, rtol=1e-4, atol=1e-5)
+    off_one, off_twelve = (np.abs(each.colour - true.colour).mean() for each in (one, twelve))
+    assert off_twelve < 0.5 * off_one
+    assert sharp_picture(replace(view, light=view.light.but(surfaces="plain")), samples=9).samples == 1

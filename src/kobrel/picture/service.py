@@ -18,7 +18,7 @@ from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
-from kobrel.picture.tracer import Film, Sharp, delivered, exposed, sharp_part, sharp_picture
+from kobrel.picture.tracer import Film, Sharp, delivered, exposed, refined, sharp_part, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Finish, Light
@@ -28,6 +28,8 @@ from kobrel.stage.stage import Stage
 EXACT_FROM = 8
 """Passes after which the exact picture stands alone; before, it fades in over the quick one."""
 _KEPT_SHARP = 6
+_SAMPLES = 12
+"""Of the light in pictures without blur, where it is drawn at random."""
 _PREVIEW_S = 0.05
 """A preview picture that takes longer at full size is drawn at half."""
 
@@ -331,8 +333,17 @@ class DrawingService:
     def _expose(self, work: "_Work") -> None:
         work.film.expose(self._stop)
         done = work.film.passes
+        if done > EXACT_FROM and work.request.light.surfaces == "full" and work.sharp.samples < _SAMPLES:
+            self._refine(work)
         if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
             self._show(work, self._gathered(work))
+
+    def _refine(self, work: "_Work") -> None:
+        """Add to the picture without blur, from which pictures are made while something is dragged."""
+        view = work.film.view
+        key = self._key(view)
+        if self._sharp.get(key) is work.sharp:
+            self._sharp[key] = work.sharp = refined(view, work.sharp, self._stop)
 
     @staticmethod
     def _gathered(work: "_Work") -> NDArray[np.float32]:
@@ -349,7 +360,7 @@ class DrawingService:
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
-        sharp = sharp_picture(view)
+        sharp = sharp_picture(view, samples=_SAMPLES)
         done(Drawn(request, for_screen(request, blurred(view, sharp)), 0, sharp.depth))
 
 

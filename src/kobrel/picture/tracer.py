@@ -63,11 +63,12 @@ class Sharp:
     """The picture without blur.
 
     `colour` is (H, W, 3) linear; `depth` is (H, W) metres along the axis (fisheye: straight),
-    infinite where nothing is.
+    infinite where nothing is. Full light is drawn at random: the colour is the mean of so many samples.
     """
 
     colour: NDArray[np.float32]
     depth: NDArray[np.float32]
+    samples: int = 1
 
     @cached_property
     def halves(self) -> "Halves":
@@ -102,18 +103,33 @@ def _halved(colour: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(total * np.float32(0.25))
 
 
-def sharp_picture(view: View, stop: Callable[[], bool] = never) -> Sharp:
-    """Draw everything sharp.
+def sharp_picture(view: View, stop: Callable[[], bool] = never, samples: int = 1) -> Sharp:
+    """Draw everything sharp, in full light by so many samples.
 
     Raises
     ------
     Cancelled
         `stop` said so.
     """
+    count = samples if view.light.surfaces == "full" else 1
     colour = np.zeros((view.height, view.width, 3), np.float32)
     depth = np.empty((view.height, view.width), np.float32)
-    _draw(view, 0, False, colour, depth, stop)
-    return Sharp(colour, depth)
+    for number in range(count):
+        _draw(view, number, False, colour, depth, stop)
+    return Sharp(colour / np.float32(count), depth, count)
+
+
+def refined(view: View, sharp: Sharp, stop: Callable[[], bool] = never) -> Sharp:
+    """The same with one more sample of its light.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    """
+    colour = sharp.colour * np.float32(sharp.samples)
+    _draw(view, sharp.samples, False, colour, _NO_DEPTH, stop)
+    return Sharp(colour / np.float32(sharp.samples + 1), sharp.depth, sharp.samples + 1)
 
 
 def _draw(
