@@ -158,6 +158,7 @@ def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     boxes = []
     monkeypatch.setattr(window, "show_warning", lambda _title, lines: boxes.extend(lines))
     (tmp_path / "bad.edl").write_text("nothing")
+    user.wait(lambda: window.jobs.job is None)
     window.exports.read_list(tmp_path / "bad.edl")
     user.wait(lambda: boxes)
     assert "bad.edl" in boxes[0]

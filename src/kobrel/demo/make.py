@@ -51,7 +51,7 @@ MATERIALS = {
     "iron": Look((0.035, 0.035, 0.038), rough=0.34),
     "brass": Look((0.86, 0.6, 0.26), rough=0.2, metal=1.0),
     "brass_dark": Look((0.5, 0.33, 0.15), rough=0.3, metal=1.0),
-    "lantern_glass": Look((0.9, 0.7, 0.4), (0.9, 0.42, 0.13), rough=0.1, opacity=0.3),
+    "lantern_glass": Look((0.03, 0.02, 0.01), (0.95, 0.44, 0.14), rough=0.15, opacity=0.4),
     "flame": Look((1.0, 0.8, 0.5), (210.0, 112.0, 40.0)),
     "coat": Look((0.035, 0.045, 0.07), rough=0.85),
     "coat_red": Look((0.24, 0.03, 0.028), rough=0.8),

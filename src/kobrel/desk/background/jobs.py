@@ -1,5 +1,6 @@
 """Long work beside the window: it reports how far it is and can be cancelled."""
 
+import contextlib
 import sys
 import threading
 from collections.abc import Callable
@@ -69,7 +70,8 @@ class Job(QObject):
         with self._lock:
             ended, self._ended = self._ended, True
         if not ended:
-            tell()
+            with contextlib.suppress(RuntimeError):  # deleted in this very moment
+                tell()
 
     def _tell_cancelled(self) -> None:
         self.cancelled.emit()

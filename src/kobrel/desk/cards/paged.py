@@ -72,11 +72,14 @@ class PagedCard(SessionCard):
         rows = QGridLayout()
         rows.setSpacing(2)
         for number, name in enumerate(self.pages):
-            button = QPushButton(name)
+            button = QPushButton(name, self)
             button.setCheckable(True)
             button.setToolTip(f"The {name.lower()} of this card")
             self._choice.addButton(button, number)
-            rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
+            if len(self.pages) > 1:
+                rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
+            else:
+                button.hide()
         rows.setColumnStretch(_PAGES_A_ROW, 1)
         self._choice.idClicked.connect(self._turn)
         self.column.addLayout(rows)

@@ -68,6 +68,7 @@ _VIEW_BELOW: dict[Below, str] = {
     "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
 }  # fmt: skip
 _TWO_VIEWS = (1, 2)
+_LEAST_BELOW = 110
 _CHART, _OVERHEAD, _SIDE = range(3)
 
 
@@ -130,6 +131,7 @@ class Body(QWidget):
         stack.addWidget(self.barrel)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.chart)
+        self._stack.setMinimumSize(260, _LEAST_BELOW)  # whatever stands there: turning to it moves nothing
         self._lower = FoldSplitter(Qt.Orientation.Horizontal)
         for view in (self._stack, self.overhead, self.second):
             self._lower.addWidget(view)
