@@ -216,6 +216,7 @@ def quiet_dialogs(dice: random.Random, folder: Path) -> None:
 
     QFileDialog.getSaveFileName = save_name  # type: ignore[method-assign,assignment]
     QFileDialog.getOpenFileName = lambda *_a, **_k: ("", "")  # type: ignore[method-assign,assignment]
+    QFileDialog.getExistingDirectory = lambda *_a, **_k: ""  # type: ignore[method-assign,assignment]
     QMessageBox.question = lambda *_a, **_k: dice.choice((buttons.Discard, buttons.Cancel, buttons.Ok))  # type: ignore[method-assign,assignment]
     QMessageBox.warning = QMessageBox.about = QMessageBox.information = lambda *_a, **_k: buttons.Ok  # type: ignore[method-assign,assignment]
     QInputDialog.getText = lambda *_a, **_k: (dice.choice(_TEXTS), True)  # type: ignore[method-assign,assignment]
