@@ -154,3 +154,24 @@ def test_a_fault_is_told_and_the_next_picture_still_comes(listener, request_for,
     assert faults == [AttributeError]
     listener.service.ask(request_for(passes=1))
     listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 1)
+
+
+def test_a_spot_is_refined_before_all_else_and_a_fault_in_it_ends_it(listener, request_for, monkeypatch):
+    service, seen = listener.service, []
+    service.ask(request_for(passes=200))
+    listener.wait(lambda: listener.drawn)
+    service.look(request_for(width=24, height=24, passes=5), seen.append)
+    listener.wait(lambda: len(seen) == 5)
+    assert [drawn.passes for drawn in seen] == [1, 2, 3, 4, 5]
+    assert listener.drawn[-1].passes < 200
+    monkeypatch.setattr(sys, "excepthook", lambda *_: None)
+    told = []
+
+    def fails(drawn):
+        told.append(drawn)
+        raise ZeroDivisionError("inside")
+
+    service.look(request_for(width=24, height=24, passes=50), fails)
+    listener.wait(lambda: listener.problems)
+    time.sleep(0.1)
+    assert (len(told), len(listener.problems)) == (1, 1)

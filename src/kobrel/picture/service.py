@@ -190,10 +190,10 @@ class DrawingService:
                 with contextlib.suppress(Cancelled):
                     self._step()
             except KobrelError as error:
-                self._current = self._spare = None
+                self._current = self._spare = self._spot = self._spot_film = None
                 self._problem(str(error))
             except Exception:  # the thread must outlive any fault of one picture
-                self._current = self._spare = None
+                self._current = self._spare = self._spot = self._spot_film = None
                 if self._closing:
                     return
                 self._problem("The picture could not be drawn.")

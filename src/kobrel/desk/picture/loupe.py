@@ -40,6 +40,7 @@ class Loupe(QObject):
         self._image: QImage | None = None
         self._told = ""
         self._shown_spot = self._spot
+        self._asked: Camera | None = None
 
     @property
     def size(self) -> int:
@@ -71,11 +72,19 @@ class Loupe(QObject):
 
     def camera(self, of: Camera) -> Camera | None:
         """A camera that pictures the spot alone at the size of the delivery; None while it rests."""
-        return cropped(of, self._spot, self.size) if self.held and self._at is not None else None
+        seen = self.held and self._at is not None
+        self._asked = cropped(of, self._spot, self.size) if seen else None
+        return self._asked
 
-    def show(self, image: QImage, told: str) -> None:
-        """Take a picture of the spot."""
-        self._image, self._told, self._shown_spot = image, told, self._spot
+    def show(self, image: QImage, told: str, by: Camera) -> None:
+        """Take a picture of the spot, unless it is of one that was wanted before.
+
+        Parameters
+        ----------
+        by : the camera that it was drawn by
+        """
+        if by is self._asked:
+            self._image, self._told, self._shown_spot = image, told, self._spot
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         """The glass at the pointer."""

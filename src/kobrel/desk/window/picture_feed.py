@@ -52,7 +52,7 @@ class PictureFeed(QObject):
         drawing.drawn.connect(self._show_drawn)
         drawing.looked.connect(self._show_spot)
         body.picture.loupe.moved.connect(self._look)
-        session.watch(AT_FRAME, self._look)
+        session.watch(AT_FRAME, self._look_again)
         drawing.sketched.connect(self._show_sketch)
         drawing.noted.connect(body.picture.show_status)
         drawing.ready.connect(self._asking.start)
@@ -123,11 +123,15 @@ class PictureFeed(QObject):
         camera = self._session.camera
         self._drawing.look(self._body.picture.loupe.camera(camera) if camera is not None else None)
 
+    def _look_again(self) -> None:
+        if self._body.picture.loupe.held:
+            self._look()
+
     def _show_spot(self, drawn: object) -> None:
         from kobrel.picture.service import Drawn
 
         assert isinstance(drawn, Drawn)
-        self._body.picture.loupe.show(to_image(drawn.pixels), f"pass {drawn.passes}")
+        self._body.picture.loupe.show(to_image(drawn.pixels), f"pass {drawn.passes}", drawn.request.camera)
         self._body.picture.update()
 
     def _show_sketch(self, shot_name: str, drawn: object) -> None:
