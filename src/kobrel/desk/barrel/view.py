@@ -361,7 +361,7 @@ class Barrel(Panel):
     def answer_place(self) -> QPointF | None:
         """Where the open wedge of the brief's answer stands; None without one in sight."""
         answer, scale = briefing.stop_range(self._session), self.scale()
-        if answer is None or scale is None:
+        if answer is None or scale is None or self.slim:
             return None
         x = scale.px(1.0 / answer.x if answer.x > 1e-9 else math.inf)
         return QPointF(x, self.line_y - 31) if MARGIN - 12 <= x <= self.width() else None
@@ -376,7 +376,8 @@ class Barrel(Panel):
                 colour = theme().focus if chosen else theme().text
                 painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
                 x = scale.px(distance)
-                painter.drawLine(QPointF(x, self.line_y - self._band), QPointF(x, self.line_y + 8))
+                foot = self.line_y + (4 if self.slim else 8)
+                painter.drawLine(QPointF(x, self.line_y - self._band), QPointF(x, foot))
 
     def _paint_fringe(self, painter: QPainter, scale: DioptreScale, sharp: tuple[float, float]) -> None:
         """How much of the picture lies at each distance: columns beneath the scale, ivory where

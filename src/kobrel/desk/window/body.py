@@ -3,7 +3,7 @@
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
@@ -262,6 +262,8 @@ class Body(QWidget):
         self.alone = on
         self.picture.show_alone(on)
         self._show_sides()
+        if not on:
+            QTimer.singleShot(0, self, self._share_room)  # when the window has its size again
 
     def fold(self, view: QWidget) -> None:
         """Fold the Barrel to a line, or another view away; or bring it back."""
