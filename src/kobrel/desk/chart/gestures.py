@@ -24,21 +24,6 @@ class Stroke(Gesture):
         """Show what it would do."""
 
 
-class Scrub(Drag):
-    """Shows the frame under the pointer."""
-
-    def __init__(self, session: Session, chart: FrameChart) -> None:
-        super().__init__(session)
-        self._chart = chart
-
-    def begin(self, at: QPointF) -> None:
-        super().begin(at)
-        self.move(at, Keys.NoModifier)
-
-    def move(self, at: QPointF, keys: Keys) -> None:
-        self.session.show_frame(self._chart.frame_at(at.x()))
-
-
 class DrawPull(Stroke):
     """Draws a pull from one line to another."""
 

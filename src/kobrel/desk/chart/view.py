@@ -27,7 +27,6 @@ from kobrel.desk.chart.gestures import (
     DragMarks,
     DrawPull,
     PaintWish,
-    Scrub,
     Stroke,
 )
 from kobrel.desk.chart.handles import Span, handle_at, mark_span
@@ -42,7 +41,7 @@ from kobrel.desk.chart.lines import (
     paint_unseen,
 )
 from kobrel.desk.chart.wishes import subject_at
-from kobrel.desk.toolkit.gesture import Gesture, Keys
+from kobrel.desk.toolkit.gesture import Gesture, Keys, Scrub
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.spoken import focus_in_words
 from kobrel.desk.toolkit.theme import theme
@@ -162,7 +161,7 @@ class PullChart(FrameChart):
         if (held := self.keys.at(at)) is not None:
             return DragKey(session, self, self.keys, held)
         session.select_mark(None)
-        return Scrub(session, self)
+        return Scrub(session, self.frame_at)
 
     def _begin_wish(self, now: Now, tool: Tool, at: QPointF) -> Gesture | None:
         """A wish is painted over the line that lies beneath the pointer."""

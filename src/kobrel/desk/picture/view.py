@@ -24,7 +24,7 @@ from kobrel.desk.picture.flags import Flags
 from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
 from kobrel.desk.picture.loupe import Loupe
 from kobrel.desk.picture.pointing import Pointing, Probed
-from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
+from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys, Scrub
 from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
     draw_free_point,
@@ -88,24 +88,6 @@ class _Walk(Drag):
         super().finish(at)
         if at == self._pressed:
             self._view.menu_at(at).popup(self._view.mapToGlobal(at).toPoint())
-
-
-class _Scrub(Drag):
-    """Shows the frame under the pointer, along the line of frames."""
-
-    def __init__(self, session: Session, view: "PictureView") -> None:
-        super().__init__(session)
-        self._view = view
-
-    def begin(self, at: QPointF) -> None:
-        super().begin(at)
-        self.move(at, Keys.NoModifier)
-
-    def move(self, at: QPointF, keys: Keys) -> None:
-        line, shot = self._view.frames_rect(), self.session.shot
-        if shot is not None:
-            part = (at.x() - line.left()) / max(line.width(), 1.0)
-            self.session.show_frame(shot.first + part * (shot.last - shot.first))
 
 
 class PictureView(GestureWidget):
@@ -177,6 +159,12 @@ class PictureView(GestureWidget):
     def frames_rect(self) -> QRectF:
         """The line of frames below a picture that stands alone."""
         return QRectF(24, self.height() - _FRAMES, self.width() - 48, _FRAMES)
+
+    def _frame_at(self, x: float) -> float:
+        """The frame at a place along the line of frames."""
+        line, shot = self.frames_rect(), self._session.shot
+        part = (x - line.left()) / max(line.width(), 1.0)
+        return shot.first + part * (shot.last - shot.first) if shot is not None else 0.0
 
     def _gate_rect(self) -> QRectF:
         """Where the sensor ends."""
@@ -405,7 +393,7 @@ class PictureView(GestureWidget):
         if event.button() == Qt.MouseButton.RightButton:
             return _Walk(self, self._session, at)
         if self.alone and self.frames_rect().contains(at) and event.button() == Qt.MouseButton.LeftButton:
-            return _Scrub(self._session, self)
+            return Scrub(self._session, self._frame_at)
         if event.button() == Qt.MouseButton.LeftButton and now is not None:
             self._click(now, at)
         return None

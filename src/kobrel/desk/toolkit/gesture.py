@@ -1,5 +1,6 @@
 """What a press of a button begins: one object that follows the pointer until the button is released."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPointF, Qt
@@ -49,6 +50,26 @@ class Drag(Gesture):
     def cancel(self) -> None:
         """See :class:`Gesture`."""
         self.session.cancel_drag()
+
+
+class Scrub(Drag):
+    """Shows the frame under the pointer.
+
+    Parameters
+    ----------
+    frame_at : the frame at a place across
+    """
+
+    def __init__(self, session: Session, frame_at: Callable[[float], float]) -> None:
+        super().__init__(session)
+        self._frame_at = frame_at
+
+    def begin(self, at: QPointF) -> None:
+        super().begin(at)
+        self.move(at, Keys.NoModifier)
+
+    def move(self, at: QPointF, keys: Keys) -> None:
+        self.session.show_frame(self._frame_at(at.x()))
 
 
 class Gestures(_Widget):

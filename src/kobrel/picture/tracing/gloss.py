@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from kobrel.compiled import kernel
 
-ROUGHEST, SMOOTHEST = 1.0, 0.03
+SMOOTHEST = 0.03
 SIZE = 96
 _SAMPLES = 512
 

@@ -36,6 +36,7 @@ from kobrel.stage.engine.rays import (
     is_blocked,
     new_packet,
     put_ray,
+    put_rays,
     row_of_hit,
 )
 
@@ -90,21 +91,10 @@ def _take(numbers, integers, first, count, first_rows, met, ids):  # type: ignor
 def _shoot_on(scene, first_rows, packet, rays, many, met, ids):  # type: ignore[no-untyped-def]
     """Trace rays onward."""
     address, numbers, integers, valid = packet
+    places, ways = rays[:, :3], rays[:, 3:]
     for first in range(0, many, LANES):
         count = min(LANES, many - first)
-        for lane in range(count):
-            k = first + lane
-            put_ray(
-                numbers,
-                integers,
-                lane,
-                rays[k, 0],
-                rays[k, 1],
-                rays[k, 2],
-                rays[k, 3],
-                rays[k, 4],
-                rays[k, 5],
-            )
+        put_rays(numbers, integers, places, ways, first, count)
         closest(scene, address, valid, count)
         _take(numbers, integers, first, count, first_rows, met, ids)
 
@@ -115,20 +105,9 @@ def _shadow_row(scene, packet, many, waiting, start, way, far, share, out):  # t
     address, numbers, integers, valid = packet
     for first in range(0, many, LANES):
         count = min(LANES, many - first)
+        put_rays(numbers, integers, start, way, first, count)
         for lane in range(count):
-            k = first + lane
-            put_ray(
-                numbers,
-                integers,
-                lane,
-                start[k, 0],
-                start[k, 1],
-                start[k, 2],
-                way[k, 0],
-                way[k, 1],
-                way[k, 2],
-            )
-            numbers[FAR_AT + lane] = far[k]
+            numbers[FAR_AT + lane] = far[first + lane]
         blocked(scene, address, valid, count)
         for lane in range(count):
             if not is_blocked(numbers, lane):

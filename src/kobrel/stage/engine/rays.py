@@ -71,7 +71,8 @@ def put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz):  # type: ignore[no
 
 
 @kernel
-def _put_rays(numbers, integers, origins, directions, first, count):  # type: ignore[no-untyped-def]
+def put_rays(numbers, integers, origins, directions, first, count):  # type: ignore[no-untyped-def]
+    """Lay rays of arrays, (n, 3) each, into the first `count` lanes."""
     for lane in range(count):
         i = first + lane
         put_ray(
@@ -114,7 +115,7 @@ def _closest_many(scene, first_rows, origins, directions, whole, distance, trian
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
-        _put_rays(numbers, integers, origins, directions, first, count)
+        put_rays(numbers, integers, origins, directions, first, count)
         for lane in range(count):
             numbers[_TIME_AT + lane] = whole
         closest(scene, address, valid, count)
@@ -131,7 +132,7 @@ def _blocked_many(scene, origins, directions, result):  # type: ignore[no-untype
     address, numbers, integers, valid = new_packet()
     for first in range(0, len(origins), LANES):
         count = min(LANES, len(origins) - first)
-        _put_rays(numbers, integers, origins, directions, first, count)
+        put_rays(numbers, integers, origins, directions, first, count)
         blocked(scene, address, valid, count)
         for lane in range(count):
             result[first + lane] = is_blocked(numbers, lane)
