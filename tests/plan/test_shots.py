@@ -10,7 +10,7 @@ from kobrel.errors import PlanError
 from kobrel.plan.alts import kept
 from kobrel.plan.edit import with_shot
 from kobrel.plan.measure.survey import survey
-from kobrel.plan.model import Cue, FileCamera, FixedCamera, MadeCamera, Plan, Shot
+from kobrel.plan.model import Cue, DistanceTarget, FileCamera, FixedCamera, MadeCamera, Mark, Plan, Shot
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.sequence import cues, cuts, shots
 from kobrel.stage.stage import Stage
@@ -171,6 +171,13 @@ def test_no_match_where_no_stop_can_make_it():
     with pytest.raises(PlanError, match="would need f/0"):
         cuts.matched(plan, 0, 1, Stage())
     assert cuts.depth_at(survey(Plan(shots=(flat,)), flat, Stage()).camera.frame(0)).focus_dpt > 0
+
+
+def test_no_match_of_a_background_that_is_sharp():
+    """A shot that is focused so far away that nothing behind is soft: no stop can make it so."""
+    far = shot("1").but(marks=(Mark(frame=1001, target=DistanceTarget(metres=1e30)),))
+    with pytest.raises(PlanError, match="Shot 1 would need f/"):
+        cuts.matched(Plan(shots=(far, shot("2"))), 0, 1, Stage())
 
 
 def test_the_demo_has_cues_handles_and_an_alt_to_compare(demo):

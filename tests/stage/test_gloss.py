@@ -69,6 +69,21 @@ def test_a_picture_of_usd_counts_where_it_has_gloss_in_green_and_blue(tmp_path, 
         assert (material.rough, material.metal) == (1.0, 1.0 if channels == "gb" else 0.0)
 
 
+def test_a_picture_of_metal_that_is_not_there_makes_nothing_metal(tmp_path):
+    def given(stage, shader):
+        texture = UsdShade.Shader.Define(stage, "/look/gloss")
+        texture.CreateIdAttr("UsdUVTexture")
+        texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set("lost.png")
+        for channel, entry in (("g", "roughness"), ("b", "metallic")):
+            texture.CreateOutput(channel, Sdf.ValueTypeNames.Float)
+            target = shader.CreateInput(entry, Sdf.ValueTypeNames.Float)
+            target.ConnectToSource(texture.ConnectableAPI(), channel)
+
+    material = usd_file(tmp_path / "a.usda", given)
+    assert (material.rough, material.metal, material.gloss_texture) == (0.5, 0.0, None)
+    assert any("gloss" in warning for warning in load_scene(tmp_path / "a.usda").warnings)
+
+
 def test_factors_and_the_picture_of_gltf(tmp_path):
     file = GltfFile()
     file.json["materials"] = [

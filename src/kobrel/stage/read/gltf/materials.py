@@ -14,10 +14,6 @@ _MOST_SEEN_THROUGH = 0.9
 Change = Callable[[NDArray[np.float32]], NDArray[np.float32]]
 
 
-_UNSAID = 0.7
-"""Roughness of what has no material."""
-
-
 class Materials:
     """The materials of a file, each read once.
 
@@ -28,7 +24,7 @@ class Materials:
 
     def __init__(self, container: Container, warnings: list[str]) -> None:
         self._container, self._warnings = container, warnings
-        self._known: dict[int | None, Material] = {None: Material(base=(0.8, 0.8, 0.8), rough=_UNSAID)}
+        self._known: dict[int | None, Material] = {None: Material(base=(0.8, 0.8, 0.8))}
         self._textures: dict[int, Texture | None] = {}
 
     def material(self, index: int | None) -> Material:

@@ -70,19 +70,20 @@ class Materials:
                 source = UsdShade.Shader(attribute.GetPrim())
                 given = attribute.Get(FIRST)
                 if attribute.GetPrim() != shader.GetPrim() and source and source.GetInput("file"):
-                    if attribute.GetName().endswith(channel):
-                        value, texture = 1.0, self._texture(source)
-                    else:
-                        self._warnings.append(f"{source.GetPath()}: a picture of gloss; drawn even.")
+                    texture = self._texture(source) if attribute.GetName().endswith(channel) else None
+                    if texture is None:
+                        self._warnings.append(f"{source.GetPath()}: its picture of gloss is left out.")
                 elif isinstance(given, int | float):
                     value = float(given)
             found.append((value, texture))
-        (rough, first), (metal, second) = found
-        if first is not None and second is not None and first.name == second.name:
-            return rough, metal, first
-        if first is not None:
-            return rough, 0.0 if second is not None else metal, first if metal == 0.0 else None
-        return rough, 0.0 if second is not None else metal, None
+        (rough, of_rough), (metal, of_metal) = found
+        if of_rough is not None and of_metal is not None and of_rough.name == of_metal.name:
+            return 1.0, 1.0, of_rough
+        if of_rough is not None and metal == 0.0:
+            return 1.0, 0.0, of_rough  # whatever its blue is
+        if of_rough is not None or of_metal is not None:
+            self._warnings.append(f"{shader.GetPath()}: its pictures of gloss are left out.")
+        return rough, metal, None
 
     def _cutout(self, shader: UsdShade.Shader) -> Cutout | None:
         """How far the surface can be seen through, where at all."""
