@@ -384,3 +384,18 @@ def test_the_picture_is_copied_and_fields_are_cut_and_pasted(user):
     window.tabs.group.button(1).setFocus()
     edit["Copy"].trigger()
     assert "first" in window.says.text()
+
+
+def test_maps_and_mask_have_the_whole_width_below_and_give_it_back(user):
+    window, body = user.window, user.window.body
+    for card, page, before in ((3, "Weigh", "Lens"), (4, "Mask", "Shape")):
+        window.show_page(card, before)
+        user.rest()
+        sizes = body._views.sizes(), body.picture.size()
+        window.show_page(card, page)
+        user.rest()
+        assert body._lower.sizes()[0] > 760
+        assert body.picture.whole_rect().height() >= 360
+        window.show_page(card, before)
+        user.rest()
+        assert (body._views.sizes(), body.picture.size()) == sizes

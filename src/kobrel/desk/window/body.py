@@ -63,6 +63,8 @@ _ROOMS = {
     4: _Room(34, (72, 28, 0)), 5: _Room(40, (100, 0, 0), beside=22),
     6: _Room(26, (100, 0, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
 }  # fmt: skip
+_WIDE: dict[Below, _Room] = {"maps": _Room(36, (100, 0, 0)), "mask": _Room(34, (100, 0, 0))}
+"""What stands in the chart's room and needs all of its width."""
 _BARE = _Room(0, (100, 0, 0))
 _VIEW_BELOW: dict[Below, str] = {
     "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
@@ -151,6 +153,8 @@ class Body(QWidget):
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
         self._stack.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
+        self.keep_room()
+        self._share_room()
 
     @cached_property
     def maps(self) -> "Maps":
@@ -196,12 +200,13 @@ class Body(QWidget):
     def _room(self) -> _Room:
         if self.bare:
             return _BARE
-        return _ROOMS[self._session.card]
+        return _WIDE.get(self._session.below, _ROOMS[self._session.card])
 
     def _share_room(self) -> None:
         """Share the room as it was under this card, or as the card's work needs it."""
         kept, room = self._session.settings, self._room
-        self._shared = "bare" if self.bare else str(self._session.card)
+        wide = self._session.below if self._session.below in _WIDE else ""
+        self._shared = "bare" if self.bare else f"{self._session.card}{wide}"
         if room.beside:
             self._upper.addWidget(self.overhead)
         else:
