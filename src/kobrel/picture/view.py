@@ -56,7 +56,7 @@ class View:
         return (about.harmonics * self.light_numbers.about).astype(np.float32)
 
     @cached_property
-    def lamps(self) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    def lamps(self) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
         """The small lights as they light surfaces, E of them, and how they are drawn at random.
 
         The first is (E, 10): place 0-2, radius 3, reach 4, colour 5-7, in how many slots it stands, and its
@@ -75,7 +75,7 @@ class View:
             emitters.places[chosen], emitters.radii[chosen], emitters.reach[chosen],
             emitters.emission[chosen], counts, bright[chosen],
         ])  # fmt: skip
-        return np.ascontiguousarray(lamps, float), slots
+        return np.ascontiguousarray(lamps, np.float32), slots
 
     @property
     def environment(self) -> NDArray[np.float32]:

@@ -16,6 +16,7 @@ from kobrel.compiled import kernel
 SMOOTHEST = 0.03
 SIZE = 96
 _SAMPLES = 512
+_HALF, _ONE, _TWO, _TINY = np.float32(0.5), np.float32(1), np.float32(2), np.float32(1e-12)
 
 
 @kernel
@@ -62,12 +63,12 @@ def reflected(nv, nl, lv, alpha):  # type: ignore[no-untyped-def]
     the share of grazing light, (1 - v.h)^5. What hides facets is Smith's without its roots (Hammon, "PBR
     Diffuse Lighting for GGX+Smith Microsurfaces", 2017).
     """
-    a2, both = alpha * alpha, max(2.0 + 2.0 * lv, 1e-9)
-    spread = (nl + nv) * (nl + nv) / both * (a2 - 1.0) + 1.0
-    hides = 2.0 * nl * nv * (1.0 - alpha) + alpha * (nl + nv)
-    slant = 1.0 - 0.5 * np.sqrt(both)
+    a2, both = alpha * alpha, max(_TWO + _TWO * lv, _TINY)
+    spread = (nl + nv) * (nl + nv) / both * (a2 - _ONE) + _ONE
+    hides = _TWO * nl * nv * (_ONE - alpha) + alpha * (nl + nv)
+    slant = _ONE - _HALF * np.sqrt(both)
     slant2 = slant * slant
-    return a2 * 0.5 / max(spread * spread * hides, 1e-12), slant2 * slant2 * slant
+    return a2 * _HALF / max(spread * spread * hides, _TINY), slant2 * slant2 * slant
 
 
 @kernel

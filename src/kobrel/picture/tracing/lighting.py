@@ -13,11 +13,13 @@ CLOSE, RANDOM, _BLOCK = 2, 1, 64
 """Lamps looked at for each point, of which one is asked for: the strongest near it, found for so many pixels
 of a row at once, and some of the others at random.
 """
-_MIRROR, _SOFT, _ALIKE = 0.0064, 0.1, 0.02
+_MIRROR, _SOFT, _ALIKE = np.float32(0.0064), np.float32(0.1), np.float32(0.02)
 """Square of the roughness below which lamps are seen mirrored, not worked out; and the least for lamps
 that are looked at at random, whose glints are spread a little so that they settle soon.
 """
-_KEY_RADIUS, _KEY_LEAST = 0.006, 0.012
+_SHARING = 4
+"""Dull neighbours of which one may take the ray of another."""
+_KEY_RADIUS, _KEY_LEAST = np.float32(0.006), np.float32(0.012)
 """Tangent of the key light's radius, and the least square of a roughness that it is worked out with."""
 _OPEN = np.float32(0.5)
 """How much of the sky a place sees that itself is only seen by the light that it throws on."""
@@ -168,10 +170,10 @@ def _even(pixel, salt, number, step):  # type: ignore[no-untyped-def]
 @kernel
 def _across(nx, ny, nz):  # type: ignore[no-untyped-def]
     """Two directions at right angles to one and to each other (Duff et al., 2017)."""
-    sign = 1.0 if nz >= 0.0 else -1.0
-    a = -1.0 / (sign + nz)
+    sign = _ONE if nz >= _NOUGHT else -_ONE
+    a = -_ONE / (sign + nz)
     b = nx * ny * a
-    return 1.0 + sign * nx * nx * a, sign * b, -sign * nx, b, sign + ny * ny * a, -ny
+    return _ONE + sign * nx * nx * a, sign * b, -sign * nx, b, sign + ny * ny * a, -ny
 
 
 @kernel
@@ -220,14 +222,15 @@ def bounce_row(  # type: ignore[no-untyped-def]
     """One ray onward from each surface of a row: at random by its gloss, or as dull surfaces do.
 
     To `onward` (n, 6) the rays, `weight` (n, 3) what they bring counts, `kind` (n,) one of :data:`DIFFUSE`,
-    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). Of two dull neighbours alike one may
-    take the other's ray, each its own in every second pass: `shared` (W,) is the ray that a pixel takes, or
-    -1; its weight stands at the pixel behind those of rays, in `weight` (2 W, 3). Returns how many rays.
+    :data:`GLOSSY` and :data:`MIRRORED`, and the pixel to `origin` (n,). Of :data:`_SHARING` dull neighbours
+    the ones that are alike take the ray of the first of them, each being the first in its turn, pass by pass:
+    `shared` (W,) is the ray that a pixel takes, or -1; its weight stands at the pixel behind those of rays,
+    in `weight` (2 W, 3). Returns how many rays.
     """
-    count, flip, width = 0, int(number) & 1, len(rays)
-    leader, its_ray = -2, -1
-    for i in range(width + flip):
-        x = i ^ flip
+    count, turned, width = 0, int(number), len(rays)
+    leader, its_ray = -_SHARING, -1
+    for i in range(-(-width // _SHARING) * _SHARING):
+        x = i // _SHARING * _SHARING + (i + turned) % _SHARING
         if x >= width:
             continue
         shared[x] = -1
@@ -265,7 +268,7 @@ def bounce_row(  # type: ignore[no-untyped-def]
             out, turn = np.sqrt(u), int(w * _TURNS)
             p, q, o = out * _CIRCLE[turn, 0], out * _CIRCLE[turn, 1], np.sqrt(max(0.0, 1.0 - u))
             ox, oy, oz = p * ax + q * bx + o * nx, p * ay + q * by + o * ny, p * az + q * bz + o * nz
-            if leader == (x ^ 1) and _alike(surfaces, met, ids, x, leader):
+            if leader // _SHARING == x // _SHARING and _alike(surfaces, met, ids, x, leader):
                 shared[x] = its_ray
                 for c in range(3):
                     weight[width + x, c] = lobes[x, c] / (1.0 - chance)
@@ -329,10 +332,16 @@ def _lit(lobes, x, c, gloss, edge):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _grey(dull, straight, more, gloss, edge):  # type: ignore[no-untyped-def]
+    """What a surface throws back of a white light, all colours together, by the sums of its lobes."""
+    return dull + gloss * (straight + (more - straight) * edge)
+
+
+@kernel
 def nearest_lamps(lamps, x, y, z, close, bright):  # type: ignore[no-untyped-def]
     """The lamps that are strongest at a place, to `close`, with how strong they are."""
     for k in range(CLOSE):
-        close[k], bright[k] = -1, 0.0
+        close[k], bright[k] = -1, _NOUGHT
     for e in range(len(lamps)):
         ax, ay, az = lamps[e, 0] - x, lamps[e, 1] - y, lamps[e, 2] - z
         strong = lamps[e, 9] / (ax * ax + ay * ay + az * az + lamps[e, 3] * lamps[e, 3])
@@ -360,89 +369,99 @@ def lamps_row(  # type: ignore[no-untyped-def]
     weight, origin : (n, 3) what a light counts and the pixel it is for
     lamps, slots : see :attr:`kobrel.picture.view.View.lamps`
     """
-    key = light.key_r + light.key_g + light.key_b > 0.0
-    kx, ky, kz, mx, my, mz = _across(float(light.x), float(light.y), float(light.z))
+    key_strong = light.key_r + light.key_g + light.key_b
+    key, many_slots = key_strong > _NOUGHT, np.float32(len(slots))
+    kx, ky, kz, mx, my, mz = _across(light.x, light.y, light.z)
     looks = 0 if len(lamps) == 0 else CLOSE if len(lamps) <= CLOSE else CLOSE + RANDOM
-    close, bright, last_block = np.full(CLOSE, -1, np.int64), np.zeros(CLOSE), -1
+    close, bright, last_block = np.full(CLOSE, -1, np.int64), np.zeros(CLOSE, np.float32), -1
     for x in range(count):
-        nv = float(lobes[x, 10])
-        if nv < 0.0:
+        nv = lobes[x, 10]
+        if nv < _NOUGHT:
             continue
-        nx, ny, nz = float(surfaces[x, 0]), float(surfaces[x, 1]), float(surfaces[x, 2])
+        nx, ny, nz = surfaces[x, 0], surfaces[x, 1], surfaces[x, 2]
         dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
-        over = -1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
-        vx, vy, vz, alpha = dx * over, dy * over, dz * over, float(lobes[x, 9])
-        _place(rays, met, x, surfaces[x, 0], surfaces[x, 1], surfaces[x, 2], start, many)
-        px, py, pz = float(start[many, 0]), float(start[many, 1]), float(start[many, 2])
+        over = -_ONE / np.sqrt(dx * dx + dy * dy + dz * dz)
+        vx, vy, vz, alpha = dx * over, dy * over, dz * over, lobes[x, 9]
+        _place(rays, met, x, nx, ny, nz, start, many)
+        px, py, pz = start[many, 0], start[many, 1], start[many, 2]
         pixel = hashed(origin[x], y, salt)
-        out, turn = np.sqrt(_even(pixel, 1.0, number, _S4)), int(_even(pixel, 61.0, number, _S5) * _TURNS)
+        turn = int(_even(pixel, 61.0, number, _S5) * _TURNS)
+        out = np.float32(np.sqrt(_even(pixel, 1.0, number, _S4)))
         p, q = out * _CIRCLE[turn, 0], out * _CIRCLE[turn, 1]
-        u, look = _even(pixel, 383.0, number, _S6), _even(pixel, 953.0, number, _S1)
-        total = part = 0.0
-        sr = sg = sb = wx = wy = wz = 0.0
-        reach = float(FAR)
+        u, look = np.float32(_even(pixel, 383.0, number, _S6)), _even(pixel, 953.0, number, _S1)
+        dull, more = lobes[x, 0] + lobes[x, 1] + lobes[x, 2], lobes[x, 6] + lobes[x, 7] + lobes[x, 8]
+        straight = lobes[x, 3] * lobes[x, 6] + lobes[x, 4] * lobes[x, 7] + lobes[x, 5] * lobes[x, 8]
+        total, part, chosen, rarest = _NOUGHT, _NOUGHT, -2, _ONE
+        wx = wy = wz = away_of = _NOUGHT
         if key:
             lx = light.x + _KEY_RADIUS * (p * kx + q * mx)
             ly = light.y + _KEY_RADIUS * (p * ky + q * my)
             lz = light.z + _KEY_RADIUS * (p * kz + q * mz)
             nl = lx * nx + ly * ny + lz * nz
-            if nl > 0.0:
+            if nl > _NOUGHT:
                 gloss, edge = reflected(nv, nl, lx * vx + ly * vy + lz * vz, max(alpha, _KEY_LEAST))
-                sr = _lit(lobes, x, 0, gloss, edge) * light.key_r * nl
-                sg = _lit(lobes, x, 1, gloss, edge) * light.key_g * nl
-                sb = _lit(lobes, x, 2, gloss, edge) * light.key_b * nl
-                wx, wy, wz = lx, ly, lz
-                total = part = sr + sg + sb
+                total = part = _grey(dull, straight, more, gloss, edge) * nl * key_strong
+                chosen, wx, wy, wz = -1, lx, ly, lz
         if x - last_block >= _BLOCK or last_block < 0:
             last_block = x
             nearest_lamps(lamps, px, py, pz, close, bright)
         for i in range(looks):
             if i < CLOSE:
-                e, rarer = close[i], 1.0
+                e, rarer = close[i], _ONE
                 if e < 0:
                     continue
             else:
                 e = slots[index_of((i - CLOSE + look) / RANDOM * len(slots), len(slots))]
                 if e == close[0] or e == close[1]:
                     continue
-                rarer = len(slots) / (lamps[e, 8] * RANDOM)
+                rarer = many_slots / (lamps[e, 8] * np.float32(RANDOM))
             lx, ly, lz = lamps[e, 0] - px, lamps[e, 1] - py, lamps[e, 2] - pz
-            away2, radius = lx * lx + ly * ly + lz * lz, lamps[e, 3]
-            away = np.sqrt(away2)
-            over = 1.0 / max(away, 1e-9)
-            lx, ly, lz = lx * over, ly * over, lz * over
             nl = lx * nx + ly * ny + lz * nz
-            if nl <= 0.0 or away <= lamps[e, 4]:
+            away2 = lx * lx + ly * ly + lz * lz
+            if nl <= _NOUGHT or away2 <= lamps[e, 4] * lamps[e, 4]:
                 continue
-            gloss = edge = 0.0
+            over = _ONE / np.sqrt(away2)
+            lx, ly, lz, nl = lx * over, ly * over, lz * over, nl * over
+            own = dull
             if alpha >= _MIRROR:
                 blunt = alpha if i < CLOSE else max(alpha, _SOFT)
                 gloss, edge = reflected(nv, nl, lx * vx + ly * vy + lz * vz, blunt)
-            size = radius * radius / max(away2, radius * radius) * nl * rarer
-            er = _lit(lobes, x, 0, gloss, edge) * lamps[e, 5] * size
-            eg = _lit(lobes, x, 1, gloss, edge) * lamps[e, 6] * size
-            eb = _lit(lobes, x, 2, gloss, edge) * lamps[e, 7] * size
-            own = er + eg + eb
-            if own <= 0.0:
+                own = _grey(dull, straight, more, gloss, edge)
+            own *= lamps[e, 9] * nl * rarer / max(away2, lamps[e, 3] * lamps[e, 3])
+            if own <= _NOUGHT:
                 continue
             total += own
             chance = own / total
             if u < chance:
                 u /= chance
-                sr, sg, sb, part = er, eg, eb, own
-                ax, ay, az, bx, by, bz = _across(lx, ly, lz)
-                wx = lx * away + radius * (p * ax + q * bx)
-                wy = ly * away + radius * (p * ay + q * by)
-                wz = lz * away + radius * (p * az + q * bz)
-                reach = max(0.0, 1.0 - 1.05 * lamps[e, 4] / away)
+                part, chosen, rarest = own, e, rarer if i < CLOSE else -rarer
+                wx, wy, wz, away_of = lx, ly, lz, _ONE / over
             else:
-                u = (u - chance) / (1.0 - chance)
-        if part <= 0.0:
+                u = (u - chance) / (_ONE - chance)
+        if chosen == -2:
             continue
-        scale = total / part
-        share[many, 0], share[many, 1], share[many, 2] = (
-            weight[x, 0] * sr * scale, weight[x, 1] * sg * scale, weight[x, 2] * sb * scale,
-        )  # fmt: skip
+        scale, nl, blunt = total / part, wx * nx + wy * ny + wz * nz, alpha
+        gloss, edge, reach = _NOUGHT, _NOUGHT, FAR
+        if chosen < 0:
+            lr, lg, lb, blunt = light.key_r, light.key_g, light.key_b, max(alpha, _KEY_LEAST)
+        else:
+            radius, lr, lg, lb = lamps[chosen, 3], lamps[chosen, 5], lamps[chosen, 6], lamps[chosen, 7]
+            size = radius / max(away_of, radius)
+            scale *= size * size * abs(rarest)
+            if rarest < _NOUGHT:
+                blunt = max(alpha, _SOFT)
+        if chosen < 0 or alpha >= _MIRROR:
+            gloss, edge = reflected(nv, nl, wx * vx + wy * vy + wz * vz, blunt)
+        scale *= nl
+        share[many, 0] = weight[x, 0] * _lit(lobes, x, 0, gloss, edge) * lr * scale
+        share[many, 1] = weight[x, 1] * _lit(lobes, x, 1, gloss, edge) * lg * scale
+        share[many, 2] = weight[x, 2] * _lit(lobes, x, 2, gloss, edge) * lb * scale
+        if chosen >= 0:
+            ax, ay, az, bx, by, bz = _across(wx, wy, wz)
+            reach = max(_NOUGHT, _ONE - np.float32(1.05) * lamps[chosen, 4] / away_of)
+            wx = wx * away_of + radius * (p * ax + q * bx)
+            wy = wy * away_of + radius * (p * ay + q * by)
+            wz = wz * away_of + radius * (p * az + q * bz)
         way[many, 0], way[many, 1], way[many, 2], far[many] = wx, wy, wz, reach
         waiting[many] = origin[x]
         many += 1
