@@ -16,7 +16,7 @@ from kobrel.plan.pull import marks as pulls
 from kobrel.session import settings
 from tests.desk.test_pull import SHIFT, drag, line_place
 
-FEW = {"width": 320, "passes": 4}
+FEW = {"width": 96, "passes": 1}
 
 
 @pytest.fixture
@@ -126,7 +126,7 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
 def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(user):
     window, session, screening = user.window, user.window.session, user.window.screening
     page_of(user, "Play").memory.click()
-    screening.set_draft(width=320, passes=4, every=4)
+    screening.set_draft(every=4)
     user.wait(lambda: filled(screening))
     assert screening.made == 24
     session.edit_shot("Slower", lambda shot: pulls.move_mark(shot, 1061, 1070))
@@ -148,7 +148,7 @@ def test_drafts_make_fewer_smaller_or_plainer_frames(user):
     page.memory.click()
     user.wait(lambda: filled(screening))
     coloured = screening.image(1006)
-    assert coloured.width() == 320
+    assert coloured.width() == FEW["width"]
     page.clay.click()
     user.wait(lambda: screening.image(1006) is not None)
     assert screening.image(1006) != coloured
@@ -157,11 +157,11 @@ def test_drafts_make_fewer_smaller_or_plainer_frames(user):
     user.wait(lambda: filled(screening))
     assert len(screening.filled()[0]) == 8
     assert screening.image(1006) == screening.image(1005)
-    page.wide.setCurrentIndex(page.wide.findData(640))
+    page.wide.setCurrentIndex(page.wide.findData(320))
     page.wide.activated.emit(1)
     user.wait(lambda: screening.image(1001) is not None)
-    assert screening.image(1001).width() == 640
-    assert window.session.settings.get(settings.MEMORY_WIDTH) == 640
+    assert screening.image(1001).width() == 320
+    assert window.session.settings.get(settings.MEMORY_WIDTH) == 320
 
 
 def test_a_range_or_a_cue_is_played_alone(user):
@@ -326,7 +326,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
 def test_asking_again_does_not_begin_the_frame_in_the_making_anew(user):
     screening = user.window.screening
     short(user, last=1006)
-    screening.set_draft(width=320, passes=24)
+    screening.set_draft(width=160, passes=24)
     page_of(user, "Play").memory.click()
     user.wait(lambda: len(screening.filled()[0]) == 6)
     drawing = user.window.drawing
