@@ -12,7 +12,8 @@ demo:
 	@bash scripts/demo.sh
 
 # Style, types and import contracts are checked while the tests run.
-test: setup
+test:
+	@PYTHON=$(PYTHON) bash scripts/setup.sh test
 	@bash scripts/test.sh
 
 bench: setup

@@ -58,6 +58,7 @@ install_packages() { # Kobrel with what it needs, and with "[dev]" what its test
 }
 
 # "demo" needs less than the tests do; what was set up for the tests does for the demo too.
+# Tests compile the kernels themselves, beside other checks.
 extra="[dev]"; [ "${1:-}" != demo ] || extra=""
 wanted=$(cat pyproject.toml constraints.txt scripts/setup.sh | sha256sum | cut -d' ' -f1)
 had=$(cat .venv/ready 2>/dev/null || true)
@@ -73,8 +74,10 @@ if [ "$had" != "$wanted [dev]" ] && [ "$had" != "$wanted $extra" ]; then
   [ -x .venv/bin/python ] || { say "making the virtual environment .venv"; "$PYTHON" -m venv .venv; }
   say "installing Python packages"
   install_packages "$extra"
-  say "compiling the picture's kernels"
-  .venv/bin/python -m kobrel.picture.ready || say "not kept; they will be compiled when first used"
+  if [ "${1:-}" != test ]; then
+    say "compiling the picture's kernels"
+    .venv/bin/python -m kobrel.picture.ready || say "not kept; they will be compiled when first used"
+  fi
   echo "$wanted $extra" > .venv/ready
   say "ready"
 fi

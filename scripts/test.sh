@@ -12,6 +12,8 @@ BIN=.venv/bin
   exit $failed
 ) &
 checks=$!
+echo "kobrel: compiling the picture's kernels, unless they are kept"
+$BIN/python -m kobrel.picture.ready || echo "kobrel: not kept; they will be compiled when first used"
 QT_QPA_PLATFORM=offscreen $BIN/python -m pytest -n auto --maxprocesses 4 --dist worksteal --durations=10
 tests=$?
 wait $checks
