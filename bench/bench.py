@@ -36,19 +36,10 @@ from kobrel.picture.view import View, light_numbers
 from kobrel.plan.edit import add_subject, with_stand_in
 from kobrel.plan.file import open_plan
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import survey
-from kobrel.plan.model import (
-    FixedCamera,
-    Light,
-    Lights,
-    MadeCamera,
-    Plan,
-    SceneRef,
-    Shot,
-    StandIn,
-    SurfaceAnchor,
-)
+from kobrel.plan.model import FixedCamera, Lights, MadeCamera, Plan, SceneRef, Shot, StandIn, SurfaceAnchor
 from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, load_stage, stage_of
 from kobrel.stage.engine import rays

@@ -18,9 +18,9 @@ from kobrel.desk.background.player import Player
 from kobrel.desk.toolkit.fields import length_field, number_field, read_number, stop_field
 from kobrel.desk.window.progress import JobBar
 from kobrel.errors import KobrelError, SceneError
-from kobrel.plan import alts
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, PointAnchor, SubjectTarget
+from kobrel.plan.variants import alts
 from kobrel.session.commands.focusing import focus_at_m, set_mark
 from kobrel.session.commands.subject_list import add_subject, remove_subject
 from kobrel.session.session import Session

@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QApplication
 from kobrel.desk.background.screening import BEFORE
 from kobrel.desk.chart.keys import LINES
 from kobrel.desk.window.sheets.movie import MovieDialog
-from kobrel.plan import alts, edit
+from kobrel.plan import edit
 from kobrel.plan.model import Mark, SubjectTarget
 from kobrel.plan.pull import marks as pulls
+from kobrel.plan.variants import alts
 from kobrel.session import settings
 from tests.desk.test_pull import SHIFT, drag, line_place
 

@@ -13,7 +13,8 @@ from kobrel.desk.toolkit.paint import hull
 from kobrel.desk.toolkit.panel import follow
 from kobrel.memo import same
 from kobrel.plan import edit
-from kobrel.plan.model import CameraEnd, DistanceTarget, Guides, PointAnchor, SubjectEnd
+from kobrel.plan.look import Guides
+from kobrel.plan.model import CameraEnd, DistanceTarget, PointAnchor, SubjectEnd
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan

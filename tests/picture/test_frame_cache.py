@@ -8,8 +8,9 @@ import pytest
 from kobrel.picture.frame_cache import FrameCache, Wanted
 from kobrel.picture.service import DrawingService, finished
 from kobrel.picture.tracer import never
+from kobrel.plan.look import Finish, Light
 from kobrel.plan.measure.camera import cameras_at
-from kobrel.plan.model import DistanceTarget, Finish, Light, SubjectTarget
+from kobrel.plan.model import DistanceTarget, SubjectTarget
 from kobrel.plan.pull import marks as pulls
 from tests.conftest import box_at
 

@@ -7,8 +7,9 @@ import pytest
 from kobrel.errors import SceneError
 from kobrel.picture.tracer import sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.look import Light, Surround
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import FixedCamera, Light, Plan, Shot, Surround
+from kobrel.plan.model import FixedCamera, Plan, Shot
 from kobrel.plan.space.moves import look_at
 from kobrel.stage.pictures.environment import load_environment, surround
 from kobrel.stage.scene import Scene

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from kobrel.picture.service import DrawingService, Request
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import Light
 from tests.conftest import box_at
 
 

@@ -3,12 +3,12 @@
 import pytest
 
 from kobrel.errors import PlanError
-from kobrel.plan import alts
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.model import DistanceTarget
 from kobrel.plan.parts import Keyed
 from kobrel.plan.pull import marks as pulls
+from kobrel.plan.variants import alts
 
 
 def test_an_alt_brings_back_everything_it_keeps(looking_at):

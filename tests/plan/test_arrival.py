@@ -13,13 +13,13 @@ from kobrel.plan import edit
 from kobrel.plan.arrival import light_of, mended, shot_doubts
 from kobrel.plan.check import findings, unit_doubts
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     BoundsAnchor,
     DistanceTarget,
     FileCamera,
-    Light,
     Mark,
     PointAnchor,
     SceneRef,

@@ -7,9 +7,10 @@ from pxr import Usd, UsdGeom
 from kobrel.exchange.usd import write_usd
 from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import GONE, survey
-from kobrel.plan.model import DistanceTarget, Light, Mark, PointAnchor, Subject
+from kobrel.plan.model import DistanceTarget, Mark, PointAnchor, Subject
 from kobrel.stage.read.load import load_scene
 from tests.conftest import ball_at
 

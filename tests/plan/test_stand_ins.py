@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from kobrel.plan import alts, edit
+from kobrel.plan import edit
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     CameraEnd,
@@ -24,6 +24,7 @@ from kobrel.plan.parts import PlaceKey
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.stand_ins import SIZES, number_of, scene_of, stand_in_scene
 from kobrel.plan.staging import Library, stage_of, staged_alike
+from kobrel.plan.variants import alts
 from kobrel.stage.stage import Stage
 
 

@@ -141,8 +141,8 @@ def test_a_transform_with_one_odd_number_takes_its_mesh_out():
 def test_each_of_several_scenes_has_its_own_surfaces(looking_at):
     """Two scenes side by side, the first with two surfaces: the second's is not the first's."""
     from kobrel.picture.service import Request, finished
+    from kobrel.plan.look import Light
     from kobrel.plan.measure.camera import camera_at
-    from kobrel.plan.model import Light
 
     plan, shot, _stage = looking_at(box_at((0, 0, -5)))
     green, blue, red = (0.0, 0.8, 0.0), (0.0, 0.0, 0.8), (0.8, 0.0, 0.0)

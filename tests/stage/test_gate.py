@@ -16,8 +16,8 @@ from kobrel.picture import view as views
 from kobrel.picture.develop import developed
 from kobrel.picture.numbers import light_numbers
 from kobrel.picture.service import Request, finished
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import Light
 from kobrel.plan.start import plan_from_scene
 from kobrel.stage.motion import Track, matrix_motion
 from kobrel.stage.read import gate, probe

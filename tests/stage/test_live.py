@@ -6,9 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import SHARP, survey
-from kobrel.plan.model import Light, Mark, SubjectTarget, SurfaceAnchor
+from kobrel.plan.model import Mark, SubjectTarget, SurfaceAnchor
 from kobrel.plan.space.anchors import at_surface, on_surface, subject_points
 from kobrel.plan.start import plan_from_scene
 from kobrel.stage import shapes

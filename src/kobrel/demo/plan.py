@@ -3,20 +3,19 @@
 from pathlib import Path
 
 from kobrel.optics.exposure import t_stop
-from kobrel.plan.alts import kept
 from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
 from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Sensor, Wish
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.kits.lenses import shipped_kits
+from kobrel.plan.look import Light
 from kobrel.plan.model import (
     BoundsAnchor,
     CameraEnd,
     Cue,
     DistanceTarget,
     FileCamera,
-    Light,
     Mark,
     Plan,
     SceneRef,
@@ -26,6 +25,7 @@ from kobrel.plan.model import (
     SubjectTarget,
 )
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.variants.alts import kept
 
 NAME = "ferry"
 LANTERN, FERRYMAN, BOOTH, COMPASS, PASSENGER, FERRY = range(1, 7)

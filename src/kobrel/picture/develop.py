@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from kobrel.compiled import index_of, kernel
 from kobrel.picture.tracer import in_bands, never
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import Light
 
 _STEPS = 4096
 

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.picture.service import Request, Spare
+from kobrel.plan.look import Finish, Light
 from kobrel.plan.measure.camera import BY_FRAME, Camera
-from kobrel.plan.model import Finish, Light
 from kobrel.stage.stage import Stage
 
 MOST_BYTES = 3 * 2**29

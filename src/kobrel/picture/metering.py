@@ -5,8 +5,9 @@ from numpy.typing import NDArray
 
 from kobrel.picture.tracer import sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import Light, Plan, Shot
+from kobrel.plan.model import Plan, Shot
 from kobrel.stage.stage import Stage
 
 _WIDTH = 192

@@ -7,8 +7,8 @@ import numpy as np
 from kobrel.optics.flaws import shift_dpt
 from kobrel.optics.lens import Numbers
 from kobrel.plan.instrument import Flaws
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import Light
 
 PERSPECTIVE, ORTHOGRAPHIC, FISHEYE = 0, 1, 2
 _KINDS = {"perspective": PERSPECTIVE, "orthographic": ORTHOGRAPHIC, "fisheye": FISHEYE}

@@ -16,8 +16,9 @@ from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.tracing.rows import draw_rows
 from kobrel.picture.view import View
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import FixedCamera, Light, Plan, Shot
+from kobrel.plan.model import FixedCamera, Plan, Shot
 from kobrel.stage.deform import Deformation, Skin, Still
 from kobrel.stage.engine import rays
 from kobrel.stage.joints import Joints

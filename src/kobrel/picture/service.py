@@ -20,8 +20,8 @@ from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
 from kobrel.picture.tracer import Film, Sharp, delivered, exposed, refined, sharp_part, sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.look import Finish, Light
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import Finish, Light
 from kobrel.stage.scene import Cancelled
 from kobrel.stage.stage import Stage
 

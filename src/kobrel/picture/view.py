@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from kobrel.optics.aperture import Aperture, aperture
 from kobrel.optics.projection import cone_blur_m
 from kobrel.picture.numbers import LightNumbers, ViewNumbers, light_numbers, view_numbers
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import Light
 from kobrel.stage.snapshot import Snapshot
 
 

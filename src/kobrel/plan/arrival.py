@@ -8,16 +8,9 @@ import numpy as np
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import format_length
 from kobrel.plan.edit import add_subject
+from kobrel.plan.look import Light, Surround
 from kobrel.plan.measure.camera import Camera, camera_at
-from kobrel.plan.model import (
-    DistanceTarget,
-    Light,
-    Mark,
-    Plan,
-    Shot,
-    SubjectTarget,
-    Surround,
-)
+from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget
 from kobrel.plan.names import thing_name
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.overview import overview_camera, overview_distance_m

@@ -4,7 +4,6 @@ from collections.abc import Callable, Collection
 from itertools import pairwise
 from typing import Any, TypeVar
 
-from kobrel.plan.alts import each_way
 from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.model import (
     Anchor,
@@ -24,6 +23,7 @@ from kobrel.plan.model import (
     Tape,
 )
 from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
+from kobrel.plan.variants.alts import each_way
 
 _Placed = TypeVar("_Placed", bound=Placed)
 

@@ -12,12 +12,12 @@ from kobrel.plan.edit import add_subject
 from kobrel.plan.file import plain_reason
 from kobrel.plan.instrument import Exposure, Glass, Sensor
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
     DistanceTarget,
     FileCamera,
-    Light,
     MadeCamera,
     Mark,
     Plan,

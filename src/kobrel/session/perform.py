@@ -5,11 +5,11 @@ from collections.abc import Sequence
 from psygnal import Signal
 
 from kobrel.errors import PlanError
-from kobrel.plan import alts
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import DistanceTarget, Mark, Shot
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.pull.perform import metres_of, performed
+from kobrel.plan.variants import alts
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_at_m
 from kobrel.session.session import Session

@@ -14,10 +14,10 @@ from kobrel.desk.toolkit.images import to_image
 from kobrel.errors import KobrelError
 from kobrel.memo import Changed
 from kobrel.memory import bytes_text, total_memory
-from kobrel.plan import alts
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Plan
 from kobrel.plan.staging import stage_of, staged_alike
+from kobrel.plan.variants import alts
 from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.session.state import NUMBERS

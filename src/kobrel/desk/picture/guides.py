@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from kobrel.desk.toolkit.theme import DARK, faded
-from kobrel.plan.model import Guides
+from kobrel.plan.look import Guides
 
 
 def middle(box: QRectF, across: float, up: float) -> QRectF:

@@ -17,7 +17,7 @@ P = TypeVar("P", bound=Part)
 def changes_between(old: Part, new: Part) -> list[Change]:
     """What changed from a part to another of its kind. Parts that are the very same are not looked at.
 
-    >>> from kobrel.plan.model import Guides
+    >>> from kobrel.plan.look import Guides
     >>> changes_between(Guides(), Guides(thirds=True))
     [[['thirds'], True]]
     """

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import length_field, number_field
-from kobrel.plan.model import CameraKey, FileCamera, Guides, MadeCamera
+from kobrel.plan.look import Guides
+from kobrel.plan.model import CameraKey, FileCamera, MadeCamera
 from kobrel.plan.space import moves
 from kobrel.session.commands import walking
 from kobrel.session.needs import needs_now

@@ -15,7 +15,7 @@ from kobrel.desk.toolkit.fields import Field, narrow, number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
-from kobrel.plan.model import Light, Surfaces, Surround
+from kobrel.plan.look import Light, Surfaces, Surround
 from kobrel.session import settings
 from kobrel.session.commands import blocking
 from kobrel.session.session import Session
