@@ -18,7 +18,16 @@ from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
 from kobrel.picture.ready import prepare
-from kobrel.picture.tracer import Film, Sharp, delivered, exposed, refined, sharp_part, sharp_picture
+from kobrel.picture.tracer import (
+    Film,
+    Sharp,
+    blur_picture,
+    delivered,
+    exposed,
+    refined,
+    sharp_part,
+    sharp_picture,
+)
 from kobrel.picture.view import View
 from kobrel.plan.look import Finish, Light
 from kobrel.plan.measure.camera import Camera
@@ -69,6 +78,17 @@ class Drawn:
     passes: int
     depth: NDArray[np.float32]
     sharp_part: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """The picture in hand in linear light (h, w, 3), with its depth and blur, (h, w) metres and pixels."""
+
+    request: Request
+    colour: NDArray[np.float32]
+    depth_m: NDArray[np.float32]
+    blur_px: NDArray[np.float32]
+    passes: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,6 +145,7 @@ class DrawingService:
         self._spare: Callable[[], Spare | None] | None = None
         self._spot: tuple[Request, Callable[[Drawn], None]] | None = None
         self._spot_film: Film | None = None
+        self._taking: Callable[[Taken], None] | None = None
         self._closing = False
         self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
         self._current: _Work | None = None
@@ -154,6 +175,12 @@ class DrawingService:
         with self._wake:
             self._spot = None if request is None else (request, done)
             self._spot_film = None
+            self._wake.notify()
+
+    def take(self, done: Callable[[Taken], None]) -> None:
+        """Want the picture in hand in linear light, as far as it is; `done` is told it soon."""
+        with self._wake:
+            self._taking = done
             self._wake.notify()
 
     def drop_sketches(self) -> None:
@@ -208,6 +235,7 @@ class DrawingService:
                 or self._sketches
                 or self._spare
                 or self._spot
+                or self._taking
                 or self._unfinished()
             ):
                 self._wake.wait()
@@ -221,8 +249,13 @@ class DrawingService:
         with self._wake:
             request, self._pending = self._pending, None
             spot, film = self._spot, self._spot_film
+            taking = self._taking if request is None else None
+            if taking is not None:
+                self._taking = None
         if request is not None:
             self._begin(request)
+        elif taking is not None:
+            self._hand_over(taking)
         elif spot is not None:
             self._look(*spot, film)
         elif self._sketches and (
@@ -237,6 +270,23 @@ class DrawingService:
         elif self._unfinished():
             assert self._current is not None
             self._expose(self._current)
+
+    def _hand_over(self, done: Callable[[Taken], None]) -> None:
+        """Tell the picture in hand, if there is one."""
+        work = self._current
+        if work is None:
+            return
+        view, depth = work.film.view, work.sharp.depth
+        if depth.shape != (view.height, view.width):  # of a preview at half size
+            depth = sharp_picture(view).depth
+        colour = self._gathered(work) if work.film.passes else blurred(view, self._sharp_of(view))
+        blur = blur_picture(view, depth)
+        done(
+            Taken(
+                work.request, delivered(view, colour), delivered(view, depth), delivered(view, blur),
+                work.film.passes,
+            )
+        )  # fmt: skip
 
     def _look(self, request: Request, done: Callable[[Drawn], None], film: Film | None) -> None:
         """One more pass of the spot."""

@@ -173,10 +173,10 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def delivered(view: View, values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """What of a picture, (h, w), lies within the delivered frame."""
+    """What of a picture, (h, w) or (h, w, 3), lies within the delivered frame."""
     if view.camera.inner == (1.0, 1.0):
         return values
-    tall, wide = values.shape
+    tall, wide = values.shape[:2]
     x, y = (round(size * (1 - part) / 2) for size, part in zip((wide, tall), view.camera.inner, strict=True))
     return values[y : tall - y, x : wide - x]
 

@@ -6,6 +6,8 @@ from typing import Any, TypeVar
 
 from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.model import (
+    ALT_FIELDS,
+    Alt,
     Anchor,
     CameraRef,
     DistanceTarget,
@@ -23,7 +25,6 @@ from kobrel.plan.model import (
     Tape,
 )
 from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
-from kobrel.plan.variants.alts import each_way
 
 _Placed = TypeVar("_Placed", bound=Placed)
 
@@ -33,6 +34,16 @@ def with_shot(plan: Plan, index: int, shot: Shot) -> Plan:
     shots = list(plan.shots)
     shots[index] = shot
     return plan.but(shots=tuple(shots))
+
+
+def each_way(shot: Shot, change: Callable[[Shot], Shot]) -> Shot:
+    """The shot changed, and each of its Alts as if the shot were that."""
+
+    def changed(alt: Alt) -> Alt:
+        other = change(shot.but(**{field: getattr(alt, field) for field in ALT_FIELDS}))
+        return alt.but(**{field: getattr(other, field) for field in ALT_FIELDS})
+
+    return change(shot).but(alts=tuple(changed(alt) for alt in shot.alts))
 
 
 def with_camera(shot: Shot, camera: CameraRef) -> Shot:

@@ -14,7 +14,7 @@ from kobrel.files import json_of, reason, versions_of, write_whole
 from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
-from kobrel.plan.model import FORMAT, Plan, Shot
+from kobrel.plan.model import FORMAT, Plan, Proof, Shot
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -45,6 +45,7 @@ UPGRADES: Mapping[int, Upgrade] = {
     3: dict,  # format 4 only added parts, all with defaults
     4: dict,  # so did format 5
     5: _surfaces_of_clay,
+    6: dict,  # format 7 only added proofs
 }
 """For each older format, the step that turns its JSON into the next format's."""
 
@@ -156,8 +157,17 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
     return plan.but(
         scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes),
         shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
+        proofs=tuple(_with_proof_path(proof, change) for proof in plan.proofs),
         light=light,
     )
+
+
+def _with_proof_path(proof: Proof, change: Callable[[str], str]) -> Proof:
+    """The proof with its paths changed: that of its picture, and of the mask that it was made with."""
+    mask, kept = proof.kept.iris.mask, proof.kept
+    if isinstance(mask, MaskPicture):
+        kept = kept.but(iris=kept.iris.but(mask=mask.but(path=change(mask.path))))
+    return proof.but(path=change(proof.path), kept=kept)
 
 
 def _with_mask_path(shot: Shot, change: Callable[[str], str]) -> Shot:

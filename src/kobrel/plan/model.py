@@ -29,12 +29,13 @@ from kobrel.plan.parts import (
     Placed,
     PositiveFinite,
     PullEase,
+    Stops,
     Vector,
     require_rising,
     require_unique,
 )
 
-FORMAT = 6
+FORMAT = 7
 SUFFIX = ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
@@ -405,6 +406,25 @@ class Shot(Part):
         return self.last - self.first + 1
 
 
+class Proof(Part):
+    """A picture that was kept, with the settings of its shot that made it."""
+
+    name: str = Field(min_length=1)
+    path: FilePath = Field(description="OpenEXR in linear light. In the file it is relative to the plan.")
+    shot: str = Field(description="Name of its shot.")
+    frame: Frame
+    kept: Alt = Field(description="The shot's settings as they were.")
+    focal_mm: PositiveFinite = Field(description="At its frame, as stop and focus.")
+    f_number: PositiveFinite
+    focus_m: Distance
+    width_px: int = Field(ge=1, le=65_536)
+    height_px: int = Field(ge=1, le=65_536)
+    passes: int = Field(1, ge=0, le=1_000_000)
+    shown_ev: Stops = Field(0.0, description="How much brighter than recorded it is shown, in stops.")
+    shoulder: float = Field(0.0, ge=0, le=1)
+    rating: int = Field(0, ge=0, le=5, description="How well it is liked; 0 is not rated.")
+
+
 class Plan(Part):
     """The whole document."""
 
@@ -417,6 +437,7 @@ class Plan(Part):
     stand_ins: tuple[StandIn, ...] = Field((), max_length=2000)
     tapes: tuple[Tape, ...] = Field((), max_length=2000)
     readings: tuple[Reading, ...] = Field((), max_length=100_000)
+    proofs: tuple[Proof, ...] = Field((), max_length=5000)
     light: Light = Field(default_factory=Light)
     guides: Guides = Field(default_factory=Guides)
     finish: Finish = Field(default_factory=Finish)
@@ -428,6 +449,7 @@ class Plan(Part):
         require_unique([str(stand_in.number) for stand_in in self.stand_ins], "stand-in number")
         require_unique([tape.name for tape in self.tapes], "tape name")
         require_unique([shot.name for shot in self.shots], "shot name")
+        require_unique([proof.name for proof in self.proofs], "proof name")
         return self
 
     def subject(self, number: int) -> Subject | None:
@@ -440,6 +462,10 @@ class Plan(Part):
             subject = self.subject(target.number)
             return subject.name if subject else f"missing subject {target.number}"
         return "a free point" if isinstance(target, PointTarget) else None
+
+    def proof(self, name: str) -> Proof | None:
+        """A proof by its name."""
+        return next((proof for proof in self.proofs if proof.name == name), None)
 
     def stand_in(self, number: int) -> StandIn | None:
         """A stand-in by its number."""

@@ -4,7 +4,7 @@ Views are functions of it and keep no copy of any value. They change it by its m
 commands in :mod:`kobrel.session.commands`, and are told by one event for each change.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -18,18 +18,20 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.model import MadeCamera, Plan, Shot
 from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of, staged_alike
+from kobrel.plan.variants.proofs import ORDERS, Order
 from kobrel.session import settings as keys
 from kobrel.session.evented import Field
 from kobrel.session.settings import Settings
 from kobrel.session.state import SightReport, State
-from kobrel.session.tools import Below, Tool, Wanted
+from kobrel.session.tools import Below, Seen, Tool, WallMode, WallSource, Wanted
 from kobrel.session.undo import History, Step
 from kobrel.stage.stage import Pick, Place, Stage
 
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 _NOTHING_CHOSEN: dict[str, object] = {
     "tool": None, "walk": None, "selected_stand_in": None, "selected_tape": None, "selected_node": None,
-    "selected_mark": None, "also_marked": frozenset(), "selected_subject": None,
+    "selected_mark": None, "also_marked": frozenset(), "selected_subject": None, "chosen_proofs": (),
+    "wall_mode": "all",
 }  # fmt: skip
 _KEPT_BY_A_DRAG = ("history", "shot_index", "frame", *_NOTHING_CHOSEN)
 
@@ -57,7 +59,9 @@ class Session(State):
     history : what was done, and can be undone
     dragging, playing : whether something is dragged, or the shot plays
     selected_mark, also_marked : frame of the chosen mark, and those of others chosen besides
-    card, below, room : what is seen
+    chosen_proofs : names of the proofs that are chosen, the first one first
+    wall, wall_mode : what hangs on the wall, and how it is seen
+    card, below, seen : what is seen
     thrown, throw_px : whether all is shown out of focus, and by how many pixels
     picture_scale : pixels on the screen for each at delivery
     """
@@ -72,6 +76,11 @@ class Session(State):
     selected_subject: Field[int | None] = Field(None)
     selected_mark: Field[float | None] = Field(None)
     also_marked: Field[frozenset[float]] = Field(frozenset())
+    chosen_proofs: Field[tuple[str, ...]] = Field(())
+    wall: Field[WallSource] = Field("wall")
+    wall_mode: Field[WallMode] = Field("all")
+    proof_order: Field[Order] = Field("kept")
+    seen: Field[Seen] = Field("")
     card = Field(3)
     below: Field[Below] = Field("")
     stop_steps: Field[StopSteps] = Field("free")
@@ -99,6 +108,7 @@ class Session(State):
             subject_order=self.settings.get(keys.SUBJECT_ORDER),
             throw_px=self.settings.get(keys.THROW_PX),
             theme=self.settings.get(keys.THEME),
+            proof_order=next((o for o in ORDERS if o == self.settings.get(keys.PROOF_ORDER)), "kept"),
         )
 
     def say(self, text: str) -> None:
@@ -157,6 +167,28 @@ class Session(State):
     def show_below(self, what: Below) -> None:
         """Show something else in the chart's room, or the chart."""
         self._set(below=what)
+
+    def show_seen(self, what: Seen) -> None:
+        """Show something else in Picture's room, or Picture."""
+        self._set(seen=what)
+
+    def show_wall(self, source: WallSource) -> None:
+        """Hang the plan's proofs on the wall, or the rungs of the last ladder."""
+        if source != self.wall:
+            self._set(wall=source, wall_mode="all", chosen_proofs=())
+
+    def see_proofs(self, mode: WallMode) -> None:
+        """See proofs otherwise."""
+        self._set(wall_mode=mode)
+
+    def set_proof_order(self, order: Order) -> None:
+        """Choose the order of the wall, and remember it."""
+        self.settings.put(keys.PROOF_ORDER, order)
+        self._set(proof_order=order)
+
+    def choose_proofs(self, names: Sequence[str]) -> None:
+        """Choose proofs by their names, the first one first."""
+        self._set(chosen_proofs=tuple(names))
 
     def show_card(self, card: int) -> None:
         """Turn to a card."""

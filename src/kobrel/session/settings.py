@@ -104,6 +104,13 @@ VERSIONS_KEPT = Setting("versions", VERSIONS)
 MEMORY_PERCENT = Setting("memory_percent", 25)
 """How much of the machine's memory frames and stages may take, percent."""
 
+PROOF_ORDER = Setting("wall/order", "kept")
+LADDER_WIDTH, LADDER_PASSES = Setting("ladder/width", 640), Setting("ladder/passes", 32)
+"""How the rungs of a ladder are drawn."""
+
+SHEET_PAGE, SHEET_COLUMNS = Setting("sheet/page", "A4"), Setting("sheet/columns", 3)
+SHEET_WIDE, SHEET_CAPTIONS = Setting("sheet/wide", True), Setting("sheet/captions", True)
+
 # The window
 THEME = Setting("theme", "dark")
 GEOMETRY = Setting("window/geometry", "")

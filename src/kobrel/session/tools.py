@@ -9,9 +9,16 @@ from kobrel.plan.model import End, StandInKind
 Below = Literal["", "maps", "discs", "mask", "strip"]
 """What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, or the strip
 across shots."""
-Wanted = Literal["play", "movie", "shot", "files", "arrival"]
+Seen = Literal["", "wall"]
+"""What stands in Picture's room: Picture, or the wall of proofs."""
+WallSource = Literal["wall", "ladder"]
+"""What hangs on the wall: the plan's proofs, or the rungs of the last ladder."""
+WallMode = Literal["all", "side", "wipe", "blink", "stops", "blur"]
+"""How proofs are seen: all of them, or the chosen ones side by side, with a line to wipe, in turn, or by what
+two differ in: stops, or pixels of blur."""
+Wanted = Literal["play", "movie", "shot", "files", "arrival", "keep", "sheet"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
-for changing, or to read files that the plan names."""
+for changing, to read files that the plan names, to keep the picture in hand, or to write a contact sheet."""
 
 
 @dataclass(frozen=True)

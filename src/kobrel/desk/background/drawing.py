@@ -30,6 +30,7 @@ class Drawing(QObject):
     -------
     drawn : a :class:`kobrel.picture.service.Drawn`
     looked : a :class:`kobrel.picture.service.Drawn` of the spot under the loupe
+    taken : a :class:`kobrel.picture.service.Taken`, the picture in hand in linear light
     sketched : a shot's name and its small picture
     noted : what takes long, or ""
     failed : what went wrong
@@ -38,6 +39,7 @@ class Drawing(QObject):
 
     drawn = Signal(object)
     looked = Signal(object)
+    taken = Signal(object)
     sketched = Signal(str, object)
     noted = Signal(str)
     failed = Signal(str)
@@ -100,6 +102,12 @@ class Drawing(QObject):
         plan = session.plan
         request = Request(session.stage, camera, session.frame, plan.light, *size, passes=SPOT_PASSES)
         service.look(request, self.looked.emit)
+
+    def take(self) -> bool:
+        """Want the picture in hand in linear light; False where none can be made yet."""
+        if self._service is not None:
+            self._service.take(self.taken.emit)
+        return self._service is not None
 
     def fill(self, source: "Callable[[], Spare | None] | None") -> None:
         """Use time to spare for pictures asked for one by one."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
+from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
@@ -16,7 +17,8 @@ _MODULES = [
     f"kobrel.desk.cards.{module}"
     for module in (
         "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "shots",
-        "pull.card", "proof.card", "block.scenes", "block.stand_ins", "block.card",
+        "pull.card", "proof.wall", "proof.ladder", "proof.card", "block.scenes", "block.stand_ins",
+        "block.card",
     )
 ]  # fmt: skip
 """In the order in which they are loaded while nothing else is to be done."""
@@ -28,9 +30,10 @@ SHOTS = 0
 class Deck(QStackedWidget):
     """Cards by their numbers."""
 
-    def __init__(self, session: Session, files: SceneFiles, screening: Screening) -> None:
+    def __init__(self, session: Session, files: SceneFiles, screening: Screening, proofing: Proofing) -> None:
         super().__init__()
-        self._session, self._files, self._screening = session, files, screening
+        self._session, self._files = session, files
+        self._screening, self._proofing = screening, proofing
         self._cards: dict[int, Card] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
@@ -97,7 +100,7 @@ class Deck(QStackedWidget):
             return ShotsCard(session)
         from kobrel.desk.cards.proof.card import ProofCard
 
-        return ProofCard(session, self._screening)
+        return ProofCard(session, self._screening, self._proofing)
 
     def _add(self, key: int, card: Card) -> None:
         scroll = QScrollArea()

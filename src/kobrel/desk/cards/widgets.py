@@ -71,7 +71,7 @@ def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTab
     return items
 
 
-def choice(name: str, options: list[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:
+def choice(name: str, options: Sequence[tuple[str, object]], hint: str = "", width: int = 132) -> QComboBox:
     """A drop-down of (text, data); what follows a double space shows in the list alone."""
     box = Choice()
     box.setAccessibleName(name)

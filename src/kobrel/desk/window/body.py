@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.barrel.view import Barrel
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from kobrel.desk.views.maps import Maps
     from kobrel.desk.views.mask import MaskView
     from kobrel.desk.views.strip import Strip
+    from kobrel.desk.wall.view import WallView
 
 _View = TypeVar("_View", bound=QWidget)
 
@@ -77,9 +79,16 @@ _CHART, _OVERHEAD, _SIDE = range(3)
 class Body(QWidget):
     """Lays the views out and shares the room between them, as each card needs it."""
 
-    def __init__(self, session: Session, document: Document, files: SceneFiles, screening: Screening) -> None:
+    def __init__(
+        self,
+        session: Session,
+        document: Document,
+        files: SceneFiles,
+        screening: Screening,
+        proofing: Proofing,
+    ) -> None:
         super().__init__()
-        self._session, self._screening = session, screening
+        self._session, self._screening, self._proofing = session, screening, proofing
         self._shared = ""
         self.bare = self.alone = False
         self.picture, self.overhead = PictureView(session), Overhead(session)
@@ -88,7 +97,7 @@ class Body(QWidget):
         self.welcome = Welcome(document)
         self.welcome.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self._build_views()
-        self.cards = Deck(session, files, screening)
+        self.cards = Deck(session, files, screening, proofing)
         self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)
@@ -143,18 +152,32 @@ class Body(QWidget):
         self._views.setCollapsible(0, False)
         self._screening.changed.connect(self._show_seen)
         self._session.watch({"below"}, self._show_lower)
+        self._session.watch({"seen"}, self._show_seen)
         self._session.watch({"card"}, self.show_card)
         self._session.watch({"plan"}, self._show_sides)
 
     def _show_seen(self) -> None:
-        """Picture, or two ways of the shot side by side."""
-        self._seen.setCurrentWidget(self.pair if self._screening.beside else self.picture)
+        """Picture, or two ways of the shot side by side; or the wall, which needs all of the room."""
+        wall = self._session.seen == "wall"
+        shown = self.wall if wall else self.pair if self._screening.beside else self.picture
+        self._seen.setCurrentWidget(shown)
+        for view in (self.barrel, self._lower):
+            view.setVisible(not wall and not self.alone)
 
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
         self._stack.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
         self.keep_room()
         self._share_room()
+
+    @cached_property
+    def wall(self) -> "WallView":
+        """The wall of proofs, made when it is first wanted."""
+        from kobrel.desk.wall.view import WallView
+
+        made = WallView(self._session, self._proofing)
+        self._seen.addWidget(made)
+        return made
 
     @cached_property
     def maps(self) -> "Maps":
@@ -270,6 +293,13 @@ class Body(QWidget):
         if not on:
             QTimer.singleShot(0, self, self._share_room)  # when the window has its size again
 
+    def hold_loupe(self, on: bool) -> None:
+        """Take up the loupe over what is seen, or put it down."""
+        if self._session.seen == "wall":
+            self.wall.compared.hold_loupe(on)
+        else:
+            self.picture.loupe.hold(on)
+
     def fold(self, view: QWidget) -> None:
         """Fold the Barrel to a line, or another view away; or bring it back."""
         if view is self.barrel:
@@ -289,5 +319,4 @@ class Body(QWidget):
             widget.setVisible(full and not self.bare and not self.alone)
         self.overhead.setVisible(not self.bare and not self.alone)
         self.second.setVisible(self._session.card in _TWO_VIEWS and not self.bare)
-        self.barrel.setVisible(not self.alone)
-        self._lower.setVisible(not self.alone)
+        self._show_seen()

@@ -221,6 +221,7 @@ class Document(QObject):
         if plan.name == Plan().name:
             self._session.edit("Name the plan", plan.but(name=path.stem))
         plan, versions = self._session.plan, self._session.settings.get(settings.VERSIONS_KEPT)
+        plan = self._with_proofs(plan, path)
         saving = Waiting(lambda: save_plan(plan, path, versions))
         saving.run()
         if isinstance(saving.error, KobrelError):
@@ -239,6 +240,22 @@ class Document(QObject):
         self.titled.emit()
         self.said.emit(f"Saved {path}")
         return True
+
+    def _with_proofs(self, plan: Plan, path: Path) -> Plan:
+        """The plan with its proofs beside the file it is saved to."""
+        from kobrel.exchange.proof.files import brought
+        from kobrel.plan.variants.proofs import folder_of
+
+        folder = folder_of(path.absolute())
+        if all(Path(proof.path).parent == folder for proof in plan.proofs):
+            return plan
+        try:
+            placed = brought(plan, folder)
+        except KobrelError as error:
+            self.said.emit(str(error))
+            return plan
+        self._session.edit("Bring the proofs along", placed)
+        return placed
 
     def may_leave(self) -> bool:
         """Whether the plan may be left: it is saved, or the person says so."""

@@ -84,7 +84,7 @@ class WindowKeys(QObject):
             if key == Qt.Key.Key_D:
                 body.picture.focus_key_held = pressed
             elif key == Qt.Key.Key_L:
-                body.picture.loupe.hold(pressed)
+                body.hold_loupe(pressed)
         if self._walks and not on_view:
             return False
         if key == Qt.Key.Key_Tab and event.modifiers() == Qt.KeyboardModifier.NoModifier and not self._walks:

@@ -77,6 +77,7 @@ def build(host: Host) -> None:
     file.addAction(host.add_action("Render this frame …", "Ctrl+R", exports.ask_render))
     file.addAction(host.add_action("Write a movie …", "Ctrl+M", partial(session.want, "movie")))
     file.addAction(host.add_action("Write the focus motor's sound …", "", exports.ask_sound))
+    file.addAction(host.add_action("Contact sheet …", "", partial(session.want, "sheet")))
     file.addSeparator()
     file.addAction(host.add_action("Quit", keys.Quit, host.close))
 
@@ -124,6 +125,7 @@ def build(host: Host) -> None:
     shot.addAction(host.add_action("Open the iris a third", "[", lambda: step_iris(session, -1)))
     shot.addAction(host.add_action("Close the iris a third", "]", lambda: step_iris(session, 1)))
 
+    shot.addAction(host.add_action("Keep the picture on the wall", "K", partial(session.want, "keep")))
     shot.addSeparator()
     walk = shot.addMenu("Walk about")
     for text, shortcut, step in (

@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
 from kobrel import notices, trust
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.player import Player
+from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
@@ -90,6 +91,7 @@ class Window(QMainWindow):
         self.sight_check = SightCheck(self.session, self)
         self.drawing = Drawing(self.session, self)
         self.screening = Screening(self.session, self.drawing, self)
+        self.proofing = Proofing(self.session, self.drawing, lambda: self.document.path, self)
         self.player = Player(self.session, lambda: self.screening.span, self)
         self._summed = Changed()
         self.help = Help(self)
@@ -117,7 +119,7 @@ class Window(QMainWindow):
     # Building
 
     def _build(self) -> None:
-        self.body = body = Body(self.session, self.document, self.files, self.screening)
+        self.body = body = Body(self.session, self.document, self.files, self.screening, self.proofing)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
         self.cards, self.tabs, self.welcome = body.cards, body.tabs, body.welcome
@@ -191,7 +193,7 @@ class Window(QMainWindow):
         self.safe.told.connect(session.say)
         self.safe.found.connect(self._show_found)
         self.drawing.drawn.connect(self._keep_picture)
-        for asks in (self.document, self.exports, self.files):
+        for asks in (self.document, self.exports, self.files, self.proofing):
             asks.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
         self.jobs.ended.connect(lambda: ask_allowed(self, self.session, self.files))
@@ -366,6 +368,8 @@ class Window(QMainWindow):
             self.player.toggle()
         elif what == "movie":
             self._ask_movie()
+        elif what == "sheet":
+            self.exports.ask_sheet(self.proofing.hung())
         elif what == "arrival":
             self.show_arrival()
         elif what == "shot":

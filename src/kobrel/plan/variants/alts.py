@@ -1,7 +1,5 @@
 """Alternatives of a shot's settings, kept with it."""
 
-from collections.abc import Callable
-
 from kobrel.errors import PlanError
 from kobrel.plan.model import ALT_FIELDS, Alt, Shot
 
@@ -33,13 +31,6 @@ def taken(shot: Shot, name: str) -> Shot:
     if alt is None:
         raise PlanError(f"Shot {shot.label} has no Alt {name}.")
     return shot.but(**{field: getattr(alt, field) for field in ALT_FIELDS})
-
-
-def each_way(shot: Shot, change: Callable[[Shot], Shot]) -> Shot:
-    """The shot changed, and each of its Alts as if the shot were that."""
-    changed = [(alt, change(taken(shot, alt.name))) for alt in shot.alts]
-    fresh = [alt.but(**{field: getattr(other, field) for field in ALT_FIELDS}) for alt, other in changed]
-    return change(shot).but(alts=tuple(fresh))
 
 
 def removed(shot: Shot, name: str) -> Shot:

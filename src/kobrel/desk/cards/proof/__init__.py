@@ -1,1 +1,1 @@
-"""The Proof card: pictures to play, and to compare."""
+"""The Proof card: pictures to keep, to compare and to play."""

@@ -1,0 +1,123 @@
+"""The wall of the Proof card: how it is seen, and what becomes of the chosen proofs."""
+
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.cards.base import SessionCard
+from kobrel.desk.cards.widgets import choice
+from kobrel.plan.variants.proofs import ORDERS, TAKES, facts
+from kobrel.session.commands import proving
+from kobrel.session.session import Session
+from kobrel.session.tools import WallMode
+
+_MODES: list[tuple[str, WallMode]] = [
+    ("All of them", "all"), ("Side by side", "side"), ("Wipe", "wipe"), ("Blink", "blink"),
+    ("Difference of light, stops", "stops"), ("Difference of blur, pixels", "blur"),
+]  # fmt: skip
+_HUNG = [("The kept ones", "wall"), ("The last ladder", "ladder")]
+
+
+class WallPage(SessionCard):
+    """See the module."""
+
+    name = "Wall"
+    is_page = True
+    depends = ("plan", "wall", "wall_mode", "chosen_proofs", "proof_order")
+
+    def __init__(self, session: Session, proofing: Proofing, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.proofing = proofing
+        self.buttons(
+            ("Keep the picture", "Keep the picture in hand with all that made it (K)", proofing.keep),
+            ("Contact sheet …", "Write what hangs there as PDF or PNG", lambda: session.want("sheet")),
+        )
+        self.hung = choice(
+            "What hangs on the wall", _HUNG, "The kept proofs, or the rungs of the last ladder", 186
+        )
+        self.bind(self.hung, lambda s: s.wall, session.show_wall)
+        self.row("Hangs", self.hung)
+        orders = [(text, order) for order, text in ORDERS.items()]
+        self.order = choice("Order of the proofs", orders, "In which order the proofs hang", 186)
+        self.bind(self.order, lambda s: s.proof_order, session.set_proof_order)
+        self.show_if(self.order, lambda s: s.wall == "wall")
+        self.row("Order", self.order)
+        self.mode = choice(
+            "How they are seen", _MODES,
+            "All on the wall, or the chosen ones against each other: two for wipe and differences", 186,
+        )  # fmt: skip
+        self.bind(self.mode, lambda s: s.wall_mode, session.see_proofs)
+        self.row("See", self.mode)
+        self.line()
+        self.title = QLineEdit()
+        self.title.setFixedWidth(186)
+        self.title.setAccessibleName("Name of the proof")
+        self.title.setToolTip("Name of the first chosen proof; Enter takes it")
+        self.title.editingFinished.connect(self._rename)
+        self.enable_if(self.title, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        self.row("Name", self.title)
+        ratings: list[tuple[str, object]] = [("not rated", 0), *(("●" * k, k) for k in range(1, 6))]
+        self.rating = choice("Rating", ratings, "How well the proof is liked", 132)
+        self.bind(self.rating, lambda _s: self._first_rating(), self._rate)
+        self.enable_if(self.rating, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        self.row("Rating", self.rating)
+        self.told = self.note()
+        self.line()
+        takes: list[tuple[str, object]] = [(text, what) for what, text in TAKES.items()]
+        self.what = choice("What is taken back", takes, "Which of the proof's settings the shot takes", 186)
+        self.row("Take back", self.what)
+        self.take, self.alt = self.buttons(
+            ("Take", "Give the shot these settings of the first chosen proof", self._take_back),
+            ("As an Alt", "Keep the proof's settings with the shot as an Alt", self._take_as_alt),
+        )
+        self.keep, self.delete = self.buttons(
+            ("Keep the chosen", "Hang the chosen rungs on the wall for good", self._keep_rungs),
+            ("Delete", "Take the chosen proofs off the wall; their files stay (Delete)",
+             lambda: proving.remove(session)),
+        )  # fmt: skip
+        self.enable_if(self.keep, lambda s: s.wall == "ladder" and bool(proofing.chosen()))
+        self.enable_if(self.delete, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        for button in (self.take, self.alt):
+            self.enable_if(button, lambda _s: bool(proofing.chosen()))
+        self.column.addStretch(1)
+        proofing.changed.connect(self._refresh_if_seen)
+
+    def showEvent(self, event: object) -> None:
+        self.session.show_seen("wall")
+        super().showEvent(event)
+
+    def hideEvent(self, event: object) -> None:
+        self.session.show_seen("")
+        super().hideEvent(event)
+
+    def show_more(self, subject: Session) -> None:
+        chosen = self.proofing.chosen()
+        if not self.title.hasFocus():
+            self.title.setText(chosen[0].name if chosen else "")
+        self.told.setText(
+            ", ".join(filter(None, facts(chosen[:1], subject.unit)[0].values()))
+            if chosen
+            else "Choose a proof on the wall."
+        )
+
+    def _first_rating(self) -> int:
+        chosen = self.proofing.chosen()
+        return chosen[0].rating if chosen else 0
+
+    def _rename(self) -> None:
+        chosen, name = self.proofing.chosen(), self.title.text().strip()
+        if chosen and self.session.wall == "wall" and name != chosen[0].name:
+            proving.change(self.session, chosen[0].name, name=name)
+            self.refresh()
+
+    def _rate(self, rating: int) -> None:
+        for proof in self.proofing.chosen():
+            proving.change(self.session, proof.name, rating=rating)
+
+    def _take_back(self) -> None:
+        proving.take(self.session, self.proofing.chosen()[0], self.what.currentData())
+
+    def _take_as_alt(self) -> None:
+        proving.take_as_alt(self.session, self.proofing.chosen()[0])
+
+    def _keep_rungs(self) -> None:
+        self.proofing.keep_rungs(self.proofing.chosen())

@@ -1,0 +1,1 @@
+"""The wall: kept pictures and ladders, all at once or against each other."""

@@ -1,0 +1,113 @@
+"""Pictures of proofs, read beside the window and kept while there is room."""
+
+import contextlib
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtGui import QImage
+
+from kobrel.desk.toolkit.images import to_image
+from kobrel.errors import KobrelError
+from kobrel.plan.model import Proof
+
+if TYPE_CHECKING:
+    from kobrel.exchange.proof.files import Kept
+
+_MOST_SMALL, _MOST_WHOLE = 400, 8
+
+
+@dataclass(frozen=True, eq=False)
+class Whole:
+    """A proof's picture at its own size, and the pixels behind it."""
+
+    image: QImage
+    kept: "Kept"
+
+
+class _Read(QRunnable):
+    """Reads one proof in a thread of the pool."""
+
+    def __init__(self, pictures: "Pictures", proof: Proof, whole: bool) -> None:
+        super().__init__()
+        self._pictures, self._proof, self._whole = pictures, proof, whole
+
+    def run(self) -> None:
+        from kobrel.exchange.proof.files import read_proof, small_pixels
+
+        result: object
+        try:
+            if self._whole:
+                kept = read_proof(self._pictures.path_of(self._proof))[1]
+                result = Whole(to_image(kept.shown(self._proof)), kept)
+            else:
+                result = to_image(small_pixels(self._proof))
+        except KobrelError as error:
+            result = str(error)
+        except OSError as error:
+            result = f"{self._proof.path}: {error.strerror or error}"
+        with contextlib.suppress(RuntimeError):  # the window has gone meanwhile
+            self._pictures.read.emit(self._proof.path, self._whole, result)
+
+
+class Pictures(QObject):
+    """See the module.
+
+    Signals
+    -------
+    came : a picture is there that was not before
+    """
+
+    came = Signal()
+    read = Signal(str, bool, object)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._small: OrderedDict[str, QImage | str] = OrderedDict()
+        self._whole: OrderedDict[str, Whole | str] = OrderedDict()
+        self._wanted: set[tuple[str, bool]] = set()
+        self.read.connect(self._take)
+
+    @staticmethod
+    def path_of(proof: Proof) -> Path:
+        """Where a proof's file is."""
+        return Path(proof.path)
+
+    def small(self, proof: Proof) -> QImage | str | None:
+        """A proof's small copy, why there is none, or None while it is read."""
+        return self._get(self._small, proof, whole=False)  # type: ignore[return-value]
+
+    def whole(self, proof: Proof) -> Whole | str | None:
+        """A proof at its own size, why there is none, or None while it is read."""
+        return self._get(self._whole, proof, whole=True)  # type: ignore[return-value]
+
+    def _get(self, held: OrderedDict, proof: Proof, whole: bool) -> object:  # type: ignore[type-arg]
+        found = held.get(proof.path)
+        if found is not None:
+            held.move_to_end(proof.path)
+        elif (proof.path, whole) not in self._wanted:
+            self._wanted.add((proof.path, whole))
+            self._pool.start(_Read(self, proof, whole))
+        return found
+
+    def _take(self, path: str, whole: bool, result: object) -> None:
+        self._wanted.discard((path, whole))
+        held, most = (self._whole, _MOST_WHOLE) if whole else (self._small, _MOST_SMALL)
+        held[path] = result  # type: ignore[assignment]
+        while len(held) > most:
+            held.popitem(last=False)
+        self.came.emit()
+
+    def forget(self) -> None:
+        """Read everything anew when it is next wanted."""
+        self._small.clear()
+        self._whole.clear()
+
+    def close(self) -> None:
+        """Wait for what is just read, and read no more."""
+        self._pool.clear()
+        self._pool.waitForDone(2000)

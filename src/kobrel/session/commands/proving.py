@@ -1,0 +1,55 @@
+"""Commands for proofs: their settings taken back, named, rated, and taken off the wall."""
+
+from typing import Any
+
+from kobrel.errors import KobrelError
+from kobrel.plan.model import Proof
+from kobrel.plan.variants import proofs
+from kobrel.plan.variants.proofs import TAKES, Take
+from kobrel.session.session import Session
+
+
+def take(session: Session, proof: Proof, what: Take) -> None:
+    """Give the shot that a proof is of the settings of the proof, or some of them, and go there."""
+    names = [shot.name for shot in session.plan.shots]
+    if proof.shot not in names:
+        session.say(f"{proof.name} is of shot {proof.shot}, which is gone.")
+        return
+    session.show_shot(names.index(proof.shot))
+    session.show_frame(proof.frame)
+    plan = proofs.taken(session.plan, session.shot_index, proof, what)
+    session.edit(f"Take {TAKES[what].lower()} of {proof.name}", plan)
+    session.say(f"{TAKES[what]} of {proof.name} taken. Undo gives back what was.")
+
+
+def take_as_alt(session: Session, proof: Proof) -> None:
+    """Keep the settings of a proof as an Alt of its shot."""
+    names = [shot.name for shot in session.plan.shots]
+    if proof.shot not in names:
+        session.say(f"{proof.name} is of shot {proof.shot}, which is gone.")
+        return
+    session.edit(f"Alt from {proof.name}", proofs.as_alt(session.plan, names.index(proof.shot), proof))
+    session.say(f"Shot {proof.shot} has {proof.name} as an Alt.")
+
+
+def change(session: Session, name: str, /, **changes: Any) -> None:
+    """Rename or rate a proof of the plan."""
+    try:
+        plan = proofs.changed(session.plan, name, **changes)
+    except KobrelError as error:
+        session.say(str(error))
+        return
+    chosen = tuple(changes.get("name", name) if each == name else each for each in session.chosen_proofs)
+    session.edit(f"Rename {name}" if "name" in changes else f"Rate {name}", plan, chosen_proofs=chosen)
+
+
+def remove(session: Session) -> None:
+    """Take the chosen proofs off the wall; their files stay."""
+    there = {proof.name for proof in session.plan.proofs}
+    names = [name for name in session.chosen_proofs if name in there]
+    if session.wall != "wall" or not names:
+        session.say("Choose proofs on the wall first.")
+        return
+    what = names[0] if len(names) == 1 else f"{len(names)} proofs"
+    session.edit(f"Delete {what}", proofs.removed(session.plan, names), chosen_proofs=(), wall_mode="all")
+    session.say(f"{what} taken off the wall. Undo hangs it again; its file stays.")
