@@ -1,6 +1,6 @@
 """The frames of a shot as a movie, or as a sequence of pictures."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -148,35 +148,63 @@ def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, p
 
 
 def _write_movie(made: _Set, path: Path, progress: Progress) -> None:
+    shown = (
+        burnt(as_shown(linear, view.light, view.camera), made.words(row))
+        for row, view, linear in made.rendered(progress)
+    )
+    sound = sound_of(made.shot, made.numbers) if made.movie.sound else None
+    write_movie(path, shown, made.shot.fps, (made.width, made.height), sound)
+
+
+def write_movie(
+    path: Path,
+    shown: Iterable[NDArray[np.uint8]],
+    fps: float,
+    size: tuple[int, int],
+    sound: NDArray[np.float32] | None = None,
+) -> None:
+    """Write pictures, sRGB bytes (H, W, 3) of an even size, as a movie, whole or not at all.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
     import av
 
     with whole_file(path) as beside:
         try:
             with av.open(str(beside), "w") as container:
-                _write_streams(container, made, path.suffix.lower(), progress)
+                _write_streams(container, path.suffix.lower(), shown, fps, size, sound)
         except av.FFmpegError as error:
             raise ExchangeError(f"the movie cannot be written ({error.strerror}).", file=path) from None
 
 
-def _write_streams(container: Any, made: _Set, ending: str, progress: Progress) -> None:
+def _write_streams(
+    container: Any,
+    ending: str,
+    shown: Iterable[NDArray[np.uint8]],
+    fps: float,
+    size: tuple[int, int],
+    heard_samples: NDArray[np.float32] | None,
+) -> None:
     import av
 
     coder, stored, heard = CODERS[ending]
-    fps = Fraction(made.shot.fps).limit_denominator(1001 * 60)
-    pictures = container.add_stream(coder, rate=fps)
-    pictures.width, pictures.height, pictures.pix_fmt = made.width, made.height, stored
+    pictures = container.add_stream(coder, rate=Fraction(fps).limit_denominator(1001 * 60))
+    (pictures.width, pictures.height), pictures.pix_fmt = size, stored
     pictures.codec_context.color_primaries = pictures.codec_context.color_trc = 1
     pictures.codec_context.colorspace = 1
     if coder == "libx264":
         pictures.options = {"crf": "16", "preset": "medium"}
-    sound = container.add_stream(heard, rate=RATE_HZ, layout="mono") if made.movie.sound else None
-    for row, view, linear in made.rendered(progress):
-        pixels = burnt(as_shown(linear, view.light, view.camera), made.words(row))
+    silent = heard_samples is None
+    sound = None if silent else container.add_stream(heard, rate=RATE_HZ, layout="mono")
+    for pixels in shown:
         frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="rgb24")
         container.mux(pictures.encode(_as_709(frame, stored)))
     container.mux(pictures.encode())
-    if sound is not None:
-        _write_sound(container, sound, sound_of(made.shot, made.numbers))
+    if sound is not None and heard_samples is not None:
+        _write_sound(container, sound, heard_samples)
 
 
 def _as_709(frame: Any, stored: str) -> Any:

@@ -1,0 +1,1 @@
+"""Finished frames with depth: read, and written with their blur."""

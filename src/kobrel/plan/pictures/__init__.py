@@ -1,0 +1,1 @@
+"""Pictures that a plan works on: finished frames with their depth."""

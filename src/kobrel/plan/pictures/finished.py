@@ -1,0 +1,112 @@
+"""A finished frame with its depth, or a sequence of them: which files, and how the depth counts."""
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from kobrel.plan.parts import FilePath, Part, PositiveFinite
+
+DepthKind = Literal["distance", "inverse", "even", "dioptres"]
+DEPTH_KINDS: dict[DepthKind, str] = {
+    "distance": "Distance", "inverse": "One over distance", "even": "0 to 1, even in distance",
+    "dioptres": "0 to 1, even in one over distance",
+}  # fmt: skip
+NOTHING_FROM = 1e9
+"""Distances from which on there is nothing, in whichever unit."""
+
+
+class DepthRule(Part):
+    """What the values of a depth picture mean."""
+
+    kind: DepthKind = "distance"
+    straight: bool = Field(False, description="Straight from the lens, instead of along its axis.")
+    unit_m: PositiveFinite = Field(1.0, description="Metres in a unit, where values are distances.")
+    negative: bool = Field(False, description="Distances are below 0, as the camera looks along -Z.")
+    near_m: PositiveFinite = Field(0.1, description="Distance of 0, or of 1 where it is upside down.")
+    far_m: PositiveFinite = Field(100.0, description="Distance at the other end.")
+    flipped: bool = Field(False, description="1 is near and 0 is far.")
+    zero_is_nothing: bool = Field(False, description="Where the value is 0 nothing stands.")
+
+
+class Finished(Part):
+    """A finished picture with depth. Paths are kept as a scene's is; of a sequence, those of one frame."""
+
+    path: FilePath
+    depth_path: FilePath | None = Field(None, description="Of the depth, where it lies in another file.")
+    layer: str = Field("", description="Layer of the picture's channels; empty is R, G and B themselves.")
+    depth_channel: str = Field(
+        "", description="Channel of the depth; empty is the first that looks like one."
+    )
+    rule: DepthRule = Field(default_factory=DepthRule)
+    sequence: bool = Field(False, description="Whether the number in its name counts frames.")
+
+
+def metres(
+    values: NDArray[np.float32], rule: DepthRule, tangents: tuple[NDArray[np.float64], NDArray[np.float64]]
+) -> NDArray[np.float32]:
+    """Distances along the axis, (H, W) metres, infinite where nothing stands, of what a depth picture has.
+
+    Parameters
+    ----------
+    values : (H, W)
+    tangents : of each column and each row of the picture, (W,) and (H,)
+    """
+    v = -values if rule.negative else values
+    with np.errstate(divide="ignore", invalid="ignore"):
+        if rule.kind == "distance":
+            found = np.where(v < NOTHING_FROM, v * rule.unit_m, np.inf)
+        elif rule.kind == "inverse":
+            found = rule.unit_m / np.maximum(v, 0.0)
+        else:
+            part = np.clip(v, 0.0, 1.0)
+            part = 1.0 - part if rule.flipped else part
+            near, far = sorted((rule.near_m, rule.far_m))
+            even = near + part * (far - near)
+            found = even if rule.kind == "even" else 1.0 / (1.0 / near + part * (1.0 / far - 1.0 / near))
+    nothing = ~np.isfinite(v) | (found <= 0.0)
+    if rule.zero_is_nothing:
+        nothing |= values == 0.0
+    found = np.where(nothing, np.inf, found)
+    if rule.straight:
+        x, y = tangents
+        found = found / np.sqrt(1.0 + x[None, :] ** 2 + y[:, None] ** 2)
+    return found.astype(np.float32)
+
+
+def guessed(values: NDArray[np.float32], of_whole_numbers: bool, focus_m: float | None = None) -> DepthRule:
+    """What the values of a depth picture probably mean.
+
+    Parameters
+    ----------
+    values : (H, W)
+    of_whole_numbers : whether the file stores 8 or 16 bits
+    focus_m : a distance that the scene is likely to have, such as that of the focus
+    """
+    there = values[np.isfinite(values)]
+    if not there.size:
+        return DepthRule()
+    low, high = float(there.min()), float(there.max())
+    if of_whole_numbers or (low >= 0.0 and high <= 1.0 + 1e-6):
+        rows = max(1, len(values) // 10)
+        top, bottom = (float(np.median(part)) for part in (values[:rows], values[-rows:]))
+        far = max(20.0 * focus_m, 1.0) if focus_m else 100.0
+        return DepthRule(kind="even", flipped=top < bottom, near_m=far / 200.0, far_m=far)
+    negative = float(np.median(there)) < 0.0
+    sizes = np.abs(there[np.abs(there) < NOTHING_FROM])
+    usual = float(np.median(sizes[sizes > 0])) if (sizes > 0).any() else 1.0
+    likely = focus_m or 5.0
+    unit = min(
+        (1.0, 0.01, 0.001, 0.3048, 0.0254), key=lambda m: abs(np.log(usual * m / likely)) + (m != 1) * 2
+    )
+    zeros = float((values == 0.0).mean()) > 1e-3
+    return DepthRule(unit_m=unit, negative=negative, zero_is_nothing=zeros)
+
+
+def calibrated(rule: DepthRule, read_m: float, known_m: float) -> DepthRule:
+    """The rule by which a point that reads one distance has another, which is known."""
+    by = known_m / max(read_m, 1e-9)
+    if rule.kind in ("distance", "inverse"):
+        return rule.but(unit_m=rule.unit_m * by)
+    return rule.but(near_m=rule.near_m * by, far_m=rule.far_m * by)
