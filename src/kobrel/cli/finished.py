@@ -2,7 +2,7 @@
 
 import json
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, cast
 
 import typer
 
@@ -43,11 +43,11 @@ def defocus(
 ) -> None:
     """Blur finished pictures as a shot does, with occlusion; frames that are there already are kept."""
     from kobrel.errors import ExchangeError
-    from kobrel.exchange.finished.read import frames_beside, gaps, opened
     from kobrel.exchange.finished.write import Choices
     from kobrel.exchange.finished.write import defocus as blur
-    from kobrel.picture.defocus.simple import METHODS
-    from kobrel.plan.pictures.finished import DEPTH_KINDS
+    from kobrel.picture.defocus.simple import METHODS, Method
+    from kobrel.plan.pictures.finished import DEPTH_KINDS, opened
+    from kobrel.stage.read.finished.frames import frames_beside, gaps
 
     if method not in METHODS:
         raise typer.BadParameter(f"--method is one of {', '.join(METHODS)}.")
@@ -80,10 +80,18 @@ def defocus(
     typer.echo(
         f"kobrel: depth is taken as {DEPTH_KINDS[rule.kind].lower()}, {rule.unit_m:g} m a unit", err=True
     )
+    choices = Choices(cast(Method, method), most, grow, force)
     with progress_bar() as progress:
         told = blur(
-            document, chosen, stage, finished, frames, Choices(method, most, grow, force), output, progress
-        )  # type: ignore[call-arg, arg-type]
+            document,
+            chosen,
+            stage,
+            finished,
+            frames,
+            Choices(cast(Method, method), most, grow, force),
+            output,
+            progress,
+        )
     warn([each for each in told if each not in pixels.told])
 
 

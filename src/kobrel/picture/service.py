@@ -14,6 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
+from kobrel.picture.defocus.layered import defocused
+from kobrel.picture.defocus.source import FrameSource, Laid
 from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
@@ -52,6 +54,7 @@ class Request:
     preview : something is dragged or plays: one smooth frame, as soon as possible
     passes : exact passes to gather otherwise
     finish : what is done to the picture on the screen
+    finished : the finished picture that the shot is blurred on, instead of its stage
     """
 
     stage: Stage
@@ -63,6 +66,7 @@ class Request:
     preview: bool = False
     passes: int = 64
     finish: Finish = field(default_factory=Finish)
+    finished: FrameSource | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,6 +121,9 @@ def finished(request: Request, stop: Callable[[], bool]) -> NDArray[np.uint8]:
     request.stage.prepare()
     snapshot = request.stage.snapshot(request.frame, keep=False)
     view = View(snapshot, request.camera, request.light, request.width, request.height)
+    if request.finished is not None:
+        sharp = request.finished.sharp(request.frame, view)
+        return for_screen(request, defocused(view, sharp.colour, sharp.depth, stop))
     return for_screen(request, exposed(view, request.passes, stop))
 
 
@@ -278,8 +285,9 @@ class DrawingService:
             return
         view, depth = work.film.view, work.sharp.depth
         if depth.shape != (view.height, view.width):  # of a preview at half size
-            depth = sharp_picture(view).depth
-        colour = self._gathered(work) if work.film.passes else blurred(view, self._sharp_of(view))
+            depth = self._sharp_of(view, work.request).depth
+        passes = work.film.passes
+        colour = self._gathered(work) if passes else blurred(view, self._sharp_of(view, work.request))
         blur = blur_picture(view, depth)
         done(
             Taken(
@@ -332,14 +340,14 @@ class DrawingService:
         if self._goes_on(request, full):
             return
         view, begun = full, time.perf_counter()
-        fresh = self._key(full) not in self._sharp
+        fresh = self._key(full, request) not in self._sharp
         half = request.preview and (fresh or self._preview_s > _PREVIEW_S)
         if half:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
-        sharp = self._sharp_of(view)
+        sharp = self._sharp_of(view, request)
         quick = blurred(view, sharp, count=PREVIEW_TAPS if request.preview else TAPS)
         part = sharp_part(view, delivered(view, sharp.depth))
-        self._current = _Work(request, Film(full), quick, sharp, part)
+        self._current = _Work(request, self._film(full, request), quick, sharp, part)
         if request.preview and not fresh:
             took = (time.perf_counter() - begun) * (4.0 if half else 1.0)
             self._preview_s += (took - self._preview_s) * 0.3
@@ -350,23 +358,32 @@ class DrawingService:
         work = self._current
         if work is None or work.film.passes == 0 or not _alike(work.film.view, full):
             return False
+        if work.request.finished is not request.finished:
+            return False
         work.film.view = full
         part = sharp_part(full, delivered(full, work.sharp.depth))
         self._current = work = replace(work, request=request, sharp_part=part)
         self._show(work, self._gathered(work))
         return True
 
-    def _sharp_of(self, view: View) -> Sharp:
-        key = self._key(view)
+    @staticmethod
+    def _film(view: View, request: Request) -> Film | Laid:
+        if request.finished is None:
+            return Film(view)
+        return Laid(view, request.finished, request.frame, request.passes)
+
+    def _sharp_of(self, view: View, request: Request) -> Sharp:
+        key = self._key(view, request)
         if key not in self._sharp:
-            self._sharp[key] = sharp_picture(view)
+            of_file = request.finished
+            self._sharp[key] = of_file.sharp(request.frame, view) if of_file else sharp_picture(view)
             if len(self._sharp) > _KEPT_SHARP:
                 self._sharp.popitem(last=False)
         self._sharp.move_to_end(key)
         return self._sharp[key]
 
     @staticmethod
-    def _key(view: View) -> tuple[object, ...]:
+    def _key(view: View, request: Request) -> tuple[object, ...]:
         """What the sharp picture depends on: all but focus, stop and iris.
 
         The snapshot itself is part of it, so that it lives as long as its picture is kept.
@@ -378,12 +395,15 @@ class DrawingService:
             view.numbers.framing,
             view.light_numbers,
             view.harmonics.tobytes(),
+            request.finished,
+            request.frame if request.finished else None,
         )
 
     def _expose(self, work: "_Work") -> None:
         work.film.expose(self._stop)
         done = work.film.passes
-        if done > EXACT_FROM and work.request.light.surfaces == "full" and work.sharp.samples < _SAMPLES:
+        drawn = work.request.finished is None and work.request.light.surfaces == "full"
+        if done > EXACT_FROM and drawn and work.sharp.samples < _SAMPLES:
             self._refine(work)
         if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
             self._show(work, self._gathered(work))
@@ -391,7 +411,7 @@ class DrawingService:
     def _refine(self, work: "_Work") -> None:
         """Add to the picture without blur, from which pictures are made while something is dragged."""
         view = work.film.view
-        key = self._key(view)
+        key = self._key(view, work.request)
         if self._sharp.get(key) is work.sharp:
             self._sharp[key] = work.sharp = refined(view, work.sharp, self._stop)
 
@@ -410,7 +430,8 @@ class DrawingService:
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
-        sharp = sharp_picture(view, samples=_SAMPLES)
+        of_file = request.finished
+        sharp = of_file.sharp(request.frame, view) if of_file else sharp_picture(view, samples=_SAMPLES)
         done(Drawn(request, for_screen(request, blurred(view, sharp)), 0, sharp.depth))
 
 
@@ -431,7 +452,7 @@ class _Work:
     """A picture in the making: its film, the smooth frame beneath, and the sharp picture."""
 
     request: Request
-    film: Film
+    film: Film | Laid
     quick: NDArray[np.float32]
     sharp: Sharp
     sharp_part: float

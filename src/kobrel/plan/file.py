@@ -14,7 +14,7 @@ from kobrel.files import json_of, reason, versions_of, write_whole
 from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
-from kobrel.plan.model import FORMAT, Plan, Proof, Shot
+from kobrel.plan.model import FORMAT, Plan, Proof, SceneRef, Shot
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -155,11 +155,20 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
     if surround is not None:
         light = light.but(surround=surround.but(path=change(surround.path)))
     return plan.but(
-        scenes=tuple(scene.but(path=change(scene.path)) for scene in plan.scenes),
+        scenes=tuple(_with_scene_path(scene, change) for scene in plan.scenes),
         shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
         proofs=tuple(_with_proof_path(proof, change) for proof in plan.proofs),
         light=light,
     )
+
+
+def _with_scene_path(scene: SceneRef, change: Callable[[str], str]) -> SceneRef:
+    finished = scene.finished
+    if finished is None:
+        return scene.but(path=change(scene.path))
+    apart = finished.depth_path
+    placed = finished.but(path=change(finished.path), depth_path=None if apart is None else change(apart))
+    return scene.but(path=placed.path, finished=placed)
 
 
 def _with_proof_path(proof: Proof, change: Callable[[str], str]) -> Proof:

@@ -34,6 +34,7 @@ from kobrel.plan.parts import (
     require_rising,
     require_unique,
 )
+from kobrel.plan.pictures.finished import Finished
 
 FORMAT = 7
 SUFFIX = ".kobrel"
@@ -67,6 +68,9 @@ class SceneRef(Part):
     turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
     scale: PositiveFinite = 1.0
     hidden: tuple[str, ...] = Field((), description="Paths of nodes that are not drawn.")
+    finished: Finished | None = Field(
+        None, description="Of a finished picture with depth: its files, and how the depth counts."
+    )
 
 
 class SurfaceAnchor(Part):
@@ -364,6 +368,7 @@ class Shot(Part):
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
     most_px: PositiveFinite | None = Field(None, description="The largest disc that the renderer draws.")
+    finished: str = Field("", description="Scene that is a finished picture, blurred in Picture; or none.")
     flaws: Flaws = Field(default_factory=Flaws)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
     exposure: Exposure = Field(default_factory=Exposure)

@@ -9,19 +9,21 @@ from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
 from kobrel.stage.pictures.environment import Environment, load_environment
+from kobrel.stage.read.finished.relief import load_relief
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Setting, Stage
 
-Source = tuple[str, Choices]
-"""A scene file and what of it is chosen."""
+Source = tuple[str, Choices, Finished | None]
+"""A scene file and what of it is chosen; or how a finished picture counts."""
 
 
 def source_of(reference: SceneRef) -> Source:
     """What has to be read for a scene of a plan."""
-    return reference.path, reference.choices
+    return reference.path, reference.choices, reference.finished
 
 
 @dataclass
@@ -55,7 +57,7 @@ class Library:
             if source not in self.scenes:
                 try:
                     _require_allowed(reference.path)
-                    self.scenes[source] = load_scene(Path(reference.path), progress, reference.choices)
+                    self.scenes[source] = _read(reference, progress)
                     self.problems.pop(reference.path, None)
                 except Cancelled:
                     raise
@@ -74,7 +76,7 @@ class Library:
         """A scene in the unit and with the axis up that the plan asks for; None where it was not read. Until
         other choices are read, what was read of the file before stands for it.
         """
-        known = (scene for (path, _), scene in self.scenes.items() if path == reference.path)
+        known = (scene for (path, *_), scene in self.scenes.items() if path == reference.path)
         scene = self.scenes.get(source_of(reference)) or next(known, None)
         if scene is None or (reference.unit_m is None and reference.up is None):
             return scene
@@ -96,6 +98,14 @@ class Library:
         return [self.problems[path] for path in dict.fromkeys(paths) if path in self.problems]
 
 
+def _read(reference: SceneRef, progress: Progress) -> Scene:
+    if reference.finished is None:
+        return load_scene(Path(reference.path), progress, reference.choices)
+    for path in filter(None, (reference.finished.path, reference.finished.depth_path)):
+        _require_allowed(path)
+    return load_relief(reference.finished, progress)
+
+
 def _require_allowed(path: str) -> None:
     if not trust.is_allowed(path):
         raise SceneError(trust.refusal(path), file=path)
@@ -112,6 +122,12 @@ def placement(reference: SceneRef) -> Numbers:
     return matrix
 
 
+def standing(plan: Plan) -> list[SceneRef]:
+    """The scenes that stand on the stage: a finished picture only where there is no other scene."""
+    scenes = [reference for reference in plan.scenes if reference.finished is None]
+    return scenes or list(plan.scenes[:1])
+
+
 def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
     """The stage of a plan, from what was read; what is the same as in another is kept."""
     settings = [
@@ -121,7 +137,7 @@ def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
             placement(reference),
             frozenset(reference.hidden),
         )
-        for reference in plan.scenes
+        for reference in standing(plan)
         if (scene := library.scene(reference)) is not None
     ]
     settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]

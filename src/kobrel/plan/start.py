@@ -27,6 +27,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.names import scene_name, thing_name
 from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.overview import overview_camera, overview_distance_m
@@ -51,6 +52,7 @@ def plan_from_scene(
     up: UpAxis | None = None,
     told: list[str] | None = None,
     progress: Progress = no_progress,
+    finished: Finished | None = None,
 ) -> tuple[Plan, Stage]:
     """A plan of the shots of a scene, and its stage.
 
@@ -61,6 +63,7 @@ def plan_from_scene(
     unit_m, up : the unit that the scene was read in, and its up axis, if they were given by hand
     told : where it is said what was chosen
     progress : told how far the making of what rays need is
+    finished : where the scene is the relief of a finished picture
 
     Raises
     ------
@@ -74,10 +77,13 @@ def plan_from_scene(
     stage.prepare(progress)
     if len(sources) > MOST_SHOTS:
         told.append(f"Of {len(sources)} cameras the first {MOST_SHOTS} became shots.")
-    reference = SceneRef(name=next(iter(stage.scenes)), path=str(path.absolute()), unit_m=unit_m, up=up)
+    name = next(iter(stage.scenes))
+    reference = SceneRef(name=name, path=str(path.absolute()), unit_m=unit_m, up=up, finished=finished)
     plan = Plan(name=path.stem, scenes=(reference,), light=light_of(scene, Light()))
     try:
-        return _with_shots(plan, stage, sources[:MOST_SHOTS], told), stage
+        plan = _with_shots(plan, stage, sources[:MOST_SHOTS], told)
+        shown = name if finished is not None else ""
+        return plan.but(shots=tuple(shot.but(finished=shown) for shot in plan.shots)), stage
     except ValidationError as error:
         raise PlanError(
             f"what stands in it cannot be planned with ({plain_reason(error).rstrip('.')}).", file=path

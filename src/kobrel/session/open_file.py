@@ -107,8 +107,11 @@ def _new_plan(path: Path, progress: Progress) -> Opened:
     """A plan on a scene, as bright as it is metered."""
     from kobrel.picture.metering import metered
     from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.read.finished.frames import ENDINGS
     from kobrel.stage.read.load import load_scene
 
+    if path.suffix.lower() in ENDINGS:
+        return _on_picture(path, progress)
     scene = load_scene(path, progress)
     told: list[str] = []
     plan, stage = plan_from_scene(path, scene, told=told, progress=progress)
@@ -118,3 +121,17 @@ def _new_plan(path: Path, progress: Progress) -> Opened:
     if stage.triangle_count and plan.shots:
         plan = metered(plan, plan.shots[0], stage)
     return Opened(plan, stage, library, None, stage.warnings + told + library.problems_of(plan))
+
+
+def _on_picture(path: Path, progress: Progress) -> Opened:
+    """A plan on a finished picture with depth, or on a sequence of them; it is shown as bright as it is."""
+    from kobrel.plan.pictures.finished import opened
+    from kobrel.plan.start import plan_from_scene
+    from kobrel.stage.read.finished.relief import load_relief
+
+    finished, _pixels = opened(path.absolute())
+    scene = load_relief(finished, progress)
+    told: list[str] = []
+    plan, stage = plan_from_scene(path, scene, told=told, progress=progress, finished=finished)
+    library = Library({source_of(plan.scenes[0]): scene})
+    return Opened(plan, stage, library, None, stage.warnings + told)

@@ -13,9 +13,11 @@ from kobrel.errors import PlanError
 from kobrel.memo import Changed
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Shot
+from kobrel.plan.pictures.finished import Finished
 from kobrel.session.session import Session
 
 if TYPE_CHECKING:
+    from kobrel.picture.defocus.source import FrameSource
     from kobrel.picture.service import DrawingService, Spare
 
 
@@ -50,6 +52,7 @@ class Drawing(QObject):
         self._session = session
         self._service: DrawingService | None = None
         self._closed = False
+        self._sources: dict[Finished, FrameSource] = {}
         self._changed = Changed()
         self._sketches: dict[str, Changed] = {}
         self._room = (0, 0)
@@ -85,8 +88,23 @@ class Drawing(QObject):
             return
         seen = thrown(camera.whole, thrown_px) if thrown_px else camera.whole
         plan = session.plan
-        request = Request(session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish)
+        request = Request(
+            session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish,
+            None if session.walk is not None else self.finished_of(session.shot),
+        )  # fmt: skip
         service.ask(request)
+
+    def finished_of(self, shot: Shot | None) -> "FrameSource | None":
+        """The finished picture that a shot is blurred on, if any."""
+        plan = self._session.plan
+        ref = next((s for s in plan.scenes if shot is not None and s.name == shot.finished), None)
+        if ref is None or ref.finished is None:
+            return None
+        if ref.finished not in self._sources:
+            from kobrel.picture.defocus.source import FrameSource
+
+            self._sources = {ref.finished: FrameSource(ref.finished)}
+        return self._sources[ref.finished]
 
     def look(self, camera: Camera | None) -> None:
         """Want what a camera sees of a spot of the picture refined at once, or nothing any more."""
@@ -145,7 +163,9 @@ class Drawing(QObject):
             return
         part = min(self._room[0], self._room[1] * camera.aspect)
         size = max(8, round(part)), max(8, round(part / camera.aspect))
-        request = Request(session.stage, camera, middle, session.plan.light, *size)
+        request = Request(
+            session.stage, camera, middle, session.plan.light, *size, finished=self.finished_of(shot)
+        )
         service.sketch(request, partial(self.sketched.emit, shot.name))
 
     def forget(self) -> None:

@@ -23,6 +23,7 @@ from kobrel.session.journal.file import Left
 from kobrel.session.journal.keeper import forget, put_aside
 from kobrel.session.open_file import Opened, open_file, open_left
 from kobrel.session.session import Session
+from kobrel.stage.read.finished.frames import ENDINGS as PICTURE_SUFFIXES
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
@@ -132,9 +133,12 @@ class Document(QObject):
 
     def ask_open(self) -> None:
         """Let the person choose a file to open."""
-        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *SCENE_SUFFIXES))
+        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *SCENE_SUFFIXES, *PICTURE_SUFFIXES))
         name, _ = QFileDialog.getOpenFileName(
-            self._window, "Open a scene or plan", self.folder(), f"Scenes and plans ({kinds})"
+            self._window,
+            "Open a scene or plan",
+            self.folder(),
+            f"Scenes, plans and finished pictures ({kinds})",
         )
         if name:
             self.open(Path(name))

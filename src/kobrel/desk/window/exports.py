@@ -1,7 +1,7 @@
 """What the window writes and reads besides the plan: cameras, numbers, pictures, movies, lists of shots."""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,7 +12,6 @@ from kobrel.desk.background.jobs import Job
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
 from kobrel.exchange.export import ExportKind, export
-from kobrel.plan.model import Proof
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -88,17 +87,6 @@ class Exports(QObject):
             render_frame(plan, shot, frame, stage, None, samples, path, progress)
 
         self._run(work, path)
-
-    def ask_sheet(self, proofs: Sequence[Proof]) -> None:
-        """Write proofs as a contact sheet."""
-        from kobrel.desk.window.sheets.contact import ContactDialog
-
-        if not proofs:
-            self._session.say("Nothing hangs on the wall yet: K keeps the picture in hand.")
-            return
-        self.sheet = ContactDialog(self._session, proofs, self._folder, self._window)
-        self.sheet.job_wanted.connect(self.job_wanted)
-        self.sheet.open()
 
     def write_movie(self, movie: "Movie", path: Path) -> None:
         """Write the shot as a movie, or as pictures."""

@@ -109,6 +109,8 @@ class PictureFeed(QObject):
         image = to_image(drawn.pixels)
         if drawn.passes == 0:
             status = "quick"
+        elif drawn.request.finished is not None:
+            status = "finished picture"
         else:
             kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
             status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"

@@ -49,6 +49,7 @@ from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
 from kobrel.desk.window.sheets.allow import ask_allowed
 from kobrel.desk.window.sheets.arrival import ArrivalSheet, worth_showing
+from kobrel.desk.window.sheets.contact import ask_sheet
 from kobrel.desk.window.sheets.help import Help
 from kobrel.desk.window.sheets.left import LeftSheet
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
@@ -369,7 +370,9 @@ class Window(QMainWindow):
         elif what == "movie":
             self._ask_movie()
         elif what == "sheet":
-            self.exports.ask_sheet(self.proofing.hung())
+            self.sheet = ask_sheet(
+                self.session, self.proofing.hung(), self.document.folder, self, self.jobs.run
+            )
         elif what == "arrival":
             self.show_arrival()
         elif what == "shot":

@@ -1,1 +1,1 @@
-"""Finished frames with depth: read, and written with their blur."""
+"""Finished frames written with the blur of a shot."""

@@ -9,7 +9,6 @@ import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.finished.read import Pixels, path_at, read_frame
 from kobrel.exchange.images import write_picture, write_png
 from kobrel.exchange.movie import CODERS, write_movie
 from kobrel.picture.defocus.simple import Method, blurred_by, grown_back
@@ -19,7 +18,9 @@ from kobrel.picture.view import View
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.pictures.finished import Finished, metres
+from kobrel.plan.pictures.finished import Finished
+from kobrel.stage.read.finished.depth import metres
+from kobrel.stage.read.finished.frames import Pixels, path_at, read_frame
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 

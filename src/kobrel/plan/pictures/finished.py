@@ -1,20 +1,20 @@
 """A finished frame with its depth, or a sequence of them: which files, and how the depth counts."""
 
-from typing import Literal
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from kobrel.errors import SceneError
 from kobrel.plan.parts import FilePath, Part, PositiveFinite
+from kobrel.stage.read.finished.depth import NOTHING_FROM, DepthKind
+from kobrel.stage.read.finished.frames import ENDINGS, Pixels, frames_beside, number_in, read_frame
 
-DepthKind = Literal["distance", "inverse", "even", "dioptres"]
 DEPTH_KINDS: dict[DepthKind, str] = {
     "distance": "Distance", "inverse": "One over distance", "even": "0 to 1, even in distance",
     "dioptres": "0 to 1, even in one over distance",
 }  # fmt: skip
-NOTHING_FROM = 1e9
-"""Distances from which on there is nothing, in whichever unit."""
 
 
 class DepthRule(Part):
@@ -41,38 +41,10 @@ class Finished(Part):
     )
     rule: DepthRule = Field(default_factory=DepthRule)
     sequence: bool = Field(False, description="Whether the number in its name counts frames.")
-
-
-def metres(
-    values: NDArray[np.float32], rule: DepthRule, tangents: tuple[NDArray[np.float64], NDArray[np.float64]]
-) -> NDArray[np.float32]:
-    """Distances along the axis, (H, W) metres, infinite where nothing stands, of what a depth picture has.
-
-    Parameters
-    ----------
-    values : (H, W)
-    tangents : of each column and each row of the picture, (W,) and (H,)
-    """
-    v = -values if rule.negative else values
-    with np.errstate(divide="ignore", invalid="ignore"):
-        if rule.kind == "distance":
-            found = np.where(v < NOTHING_FROM, v * rule.unit_m, np.inf)
-        elif rule.kind == "inverse":
-            found = rule.unit_m / np.maximum(v, 0.0)
-        else:
-            part = np.clip(v, 0.0, 1.0)
-            part = 1.0 - part if rule.flipped else part
-            near, far = sorted((rule.near_m, rule.far_m))
-            even = near + part * (far - near)
-            found = even if rule.kind == "even" else 1.0 / (1.0 / near + part * (1.0 / far - 1.0 / near))
-    nothing = ~np.isfinite(v) | (found <= 0.0)
-    if rule.zero_is_nothing:
-        nothing |= values == 0.0
-    found = np.where(nothing, np.inf, found)
-    if rule.straight:
-        x, y = tangents
-        found = found / np.sqrt(1.0 + x[None, :] ** 2 + y[:, None] ** 2)
-    return found.astype(np.float32)
+    half_width: PositiveFinite = Field(
+        0.36,
+        description="Half its sensor over its focal length: half the width of what it shows at 1 m.",
+    )
 
 
 def guessed(values: NDArray[np.float32], of_whole_numbers: bool, focus_m: float | None = None) -> DepthRule:
@@ -110,3 +82,28 @@ def calibrated(rule: DepthRule, read_m: float, known_m: float) -> DepthRule:
     if rule.kind in ("distance", "inverse"):
         return rule.but(unit_m=rule.unit_m * by)
     return rule.but(near_m=rule.near_m * by, far_m=rule.far_m * by)
+
+
+def opened(
+    path: Path, depth_path: Path | None = None, focus_m: float | None = None
+) -> tuple[Finished, Pixels]:
+    """A finished picture as it is first opened: its layer, its depth, and what that means, guessed.
+
+    Parameters
+    ----------
+    focus_m : a distance that is likely in it
+
+    Raises
+    ------
+    SceneError
+        As :func:`read_frame`.
+    """
+    if path.suffix.lower() not in ENDINGS:
+        raise SceneError(f"finished pictures end in {', '.join(ENDINGS)}.", file=path)
+    number = number_in(path)
+    several = number is not None and len(frames_beside(path)) > 1
+    first = Finished(
+        path=str(path), depth_path=None if depth_path is None else str(depth_path), sequence=several
+    )
+    pixels = read_frame(first)
+    return first.but(rule=guessed(pixels.depth, pixels.whole_numbers, focus_m)), pixels

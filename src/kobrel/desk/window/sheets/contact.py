@@ -109,3 +109,20 @@ class ContactDialog(QDialog):
         job.done.connect(lambda paths: session.say(f"Written {', '.join(str(each) for each in paths)}"))
         self.job_wanted.emit(job)
         self.accept()
+
+
+def ask_sheet(
+    session: Session,
+    proofs: Sequence[Proof],
+    folder: Callable[[], str],
+    window: QWidget,
+    run: Callable[[Job], None],
+) -> ContactDialog | None:
+    """Ask for a contact sheet of proofs, and have it written by `run`; None where there are no proofs."""
+    if not proofs:
+        session.say("Nothing hangs on the wall yet: K keeps the picture in hand.")
+        return None
+    dialog = ContactDialog(session, proofs, folder, window)
+    dialog.job_wanted.connect(run)
+    dialog.open()
+    return dialog

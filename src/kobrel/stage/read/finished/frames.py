@@ -9,11 +9,11 @@ import numpy as np
 import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
-from kobrel.errors import ExchangeError
+from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
-from kobrel.plan.pictures.finished import Finished, guessed
 from kobrel.stage.pictures.pixels import require_size
+from kobrel.stage.read.finished.depth import Source
 
 ENDINGS = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg", ".hdr")
 _DEPTH = re.compile(r"(^|[._ -])(z|depth|zdepth|depthz|distance|dist)([._ -]?[rxzvy])?$", re.IGNORECASE)
@@ -55,32 +55,32 @@ def _parts(path: Path) -> list[_Part]:
 
     Raises
     ------
-    ExchangeError
+    SceneError
         It cannot be read, is deep, or too large.
     """
-    require_file(path, ExchangeError)
+    require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        raise ExchangeError("not a readable picture.", file=path, remedy="Choose OpenEXR, PNG or TIFF.")
+        raise SceneError("not a readable picture.", file=path, remedy="Choose OpenEXR, PNG or TIFF.")
     parts = []
     try:
         number = 0
         while source.seek_subimage(number, 0):
             spec = source.spec()
             if spec.deep:
-                raise ExchangeError(
+                raise SceneError(
                     "this is a deep picture, with several depths in a pixel.", file=path,
                     remedy="Write it flat, with colour and depth as channels.",
                 )  # fmt: skip
             require_size(spec.width, spec.height, path)
             require_size(spec.full_width, spec.full_height, path)
             require_memory(
-                4.0 * spec.width * spec.height * spec.nchannels * 2, "the picture", path, ExchangeError
+                4.0 * spec.width * spec.height * spec.nchannels * 2, "the picture", path, SceneError
             )
             pixels = source.read_image(number, 0, 0, spec.nchannels, oiio.FLOAT)
             if pixels is None:
                 said = " ".join(source.geterror().split())[:160].rstrip(".")
-                raise ExchangeError(f"the picture is broken ({said}).", file=path, remedy="Export it again.")
+                raise SceneError(f"the picture is broken ({said}).", file=path, remedy="Export it again.")
             layer = str(spec.getattribute("name") or "") if number or source.seek_subimage(1, 0) else ""
             names = tuple(spec.channelnames)
             if layer and not any("." in name for name in names):
@@ -94,9 +94,7 @@ def _parts(path: Path) -> list[_Part]:
             )  # fmt: skip
             number += 1
     except (UnicodeDecodeError, MemoryError) as error:
-        raise ExchangeError(
-            f"the picture is broken ({error}).", file=path, remedy="Export it again."
-        ) from None
+        raise SceneError(f"the picture is broken ({error}).", file=path, remedy="Export it again.") from None
     finally:
         source.close()
     return parts
@@ -123,7 +121,7 @@ def layers(path: Path) -> tuple[list[str], list[str]]:
 
     Raises
     ------
-    ExchangeError
+    SceneError
         The file cannot be read.
     """
     names = [name for part in _parts(path) for name in part.names]
@@ -149,7 +147,7 @@ def _depths(names: list[str]) -> list[str]:
     return sorted(found, key=lambda name: (name not in ("Z", "depth.Z", "depth"), len(name)))
 
 
-def read_frame(finished: Finished, frame: int | None = None) -> Pixels:
+def read_frame(finished: Source, frame: int | None = None) -> Pixels:
     """A finished frame.
 
     Parameters
@@ -158,7 +156,7 @@ def read_frame(finished: Finished, frame: int | None = None) -> Pixels:
 
     Raises
     ------
-    ExchangeError
+    SceneError
         A file is missing or cannot be read, has no such channel, or picture and depth differ in size.
     """
     path = path_at(finished.path, frame, finished.sequence)
@@ -172,7 +170,7 @@ def read_frame(finished: Finished, frame: int | None = None) -> Pixels:
         depth, whole, name = _depth(parts, finished.depth_channel, path, alone=False)
     if depth.shape != colour.shape[:2]:
         sizes = (f"{each.shape[1]} x {each.shape[0]}" for each in (depth, colour))
-        raise ExchangeError(
+        raise SceneError(
             f"the depth is {next(sizes)}, the picture {next(sizes)}.", file=depth_file,
             remedy="Export both at one size.",
         )  # fmt: skip
@@ -204,7 +202,7 @@ def _colour(parts: list[_Part], layer: str, path: Path) -> tuple[NDArray[np.floa
             "The picture has no colours, it is taken as grey."
         ]
     what = f"no layer {layer}" if layer else "no red, green and blue"
-    raise ExchangeError(f"it has {what}.", file=path, remedy="Choose one of its layers.")
+    raise SceneError(f"it has {what}.", file=path, remedy="Choose one of its layers.")
 
 
 def _linear(values: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -223,7 +221,7 @@ def _depth(
         if wanted in part.names:
             return part.pixels[..., part.names.index(wanted)], part.whole_numbers, wanted
     what = f"no channel {channel}" if channel else "no channel of depth (such as Z or depth)"
-    raise ExchangeError(
+    raise SceneError(
         f"it has {what}; there are {', '.join(names[:12])}.", file=path,
         remedy="Choose its channel of depth, or a picture of depth beside it.",
     )  # fmt: skip
@@ -270,28 +268,3 @@ def gaps(frames: list[int]) -> str:
     """
     missing = [(before + 1, after - 1) for before, after in pairwise(frames) if after > before + 1]
     return ", ".join(f"{a}" if a == b else f"{a} to {b}" for a, b in missing)
-
-
-def opened(
-    path: Path, depth_path: Path | None = None, focus_m: float | None = None
-) -> tuple[Finished, Pixels]:
-    """A finished picture as it is first opened: its layer, its depth, and what that means, guessed.
-
-    Parameters
-    ----------
-    focus_m : a distance that is likely in it
-
-    Raises
-    ------
-    ExchangeError
-        As :func:`read_frame`.
-    """
-    if path.suffix.lower() not in ENDINGS:
-        raise ExchangeError(f"finished pictures end in {', '.join(ENDINGS)}.", file=path)
-    number = number_in(path)
-    several = number is not None and len(frames_beside(path)) > 1
-    first = Finished(
-        path=str(path), depth_path=None if depth_path is None else str(depth_path), sequence=several
-    )
-    pixels = read_frame(first)
-    return first.but(rule=guessed(pixels.depth, pixels.whole_numbers, focus_m)), pixels
