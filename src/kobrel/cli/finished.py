@@ -82,16 +82,7 @@ def defocus(
     )
     choices = Choices(cast(Method, method), most, grow, force)
     with progress_bar() as progress:
-        told = blur(
-            document,
-            chosen,
-            stage,
-            finished,
-            frames,
-            Choices(cast(Method, method), most, grow, force),
-            output,
-            progress,
-        )
+        told = blur(document, chosen, stage, finished, frames, choices, output, progress)
     warn([each for each in told if each not in pixels.told])
 
 

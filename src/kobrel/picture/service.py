@@ -345,7 +345,9 @@ class DrawingService:
         if half:
             view = replace(full, width=max(1, full.width // 2), height=max(1, full.height // 2))
         sharp = self._sharp_of(view, request)
-        quick = blurred(view, sharp, count=PREVIEW_TAPS if request.preview else TAPS)
+        plain = request.finished is not None and request.finished.plain
+        taps = PREVIEW_TAPS if request.preview else TAPS
+        quick = sharp.colour if plain else blurred(view, sharp, count=taps)
         part = sharp_part(view, delivered(view, sharp.depth))
         self._current = _Work(request, self._film(full, request), quick, sharp, part)
         if request.preview and not fresh:

@@ -62,6 +62,7 @@ class Session(State):
     chosen_proofs : names of the proofs that are chosen, the first one first
     wall, wall_mode : what hangs on the wall, and how it is seen
     card, below, seen : what is seen
+    file_as_it_is : whether a finished picture is shown without the shot's blur
     thrown, throw_px : whether all is shown out of focus, and by how many pixels
     picture_scale : pixels on the screen for each at delivery
     """
@@ -85,6 +86,7 @@ class Session(State):
     below: Field[Below] = Field("")
     stop_steps: Field[StopSteps] = Field("free")
     subject_order = Field("")
+    file_as_it_is = Field(False)
     thrown = Field(False)
     throw_px = Field(60.0)
     picture_scale = Field(0.5)
@@ -235,6 +237,10 @@ class Session(State):
         camera = self.camera
         able = camera is not None and camera.projection != "orthographic"
         return self.throw_px if self.thrown and able else 0.0
+
+    def show_file_as_it_is(self, on: bool) -> None:
+        """Show a finished picture without the shot's blur, or with it."""
+        self._set(file_as_it_is=on)
 
     def take_sight(self, parts: Parts, report: SightReport) -> None:
         """Take what was found along the lines of sight of some parts."""

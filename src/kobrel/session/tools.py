@@ -24,11 +24,13 @@ for changing, to read files that the plan names, to keep the picture in hand, or
 @dataclass(frozen=True)
 class Tool:
     """What the next clicks do: place a stand-in of a kind, make a tape from its first end on, copy what
-    the probe reads, aim a meter, or paint a wish (or none) over a subject's line.
+    the probe reads, aim a meter, paint a wish (or none) over a subject's line, or measure a finished picture
+    between two places, each 0 to 1 of its width and height.
     """
 
-    does: Literal["place", "tape", "probe", "aim", "wish"]
+    does: Literal["place", "tape", "probe", "aim", "wish", "measure"]
     stand_in: StandInKind | None = None
     start: End | None = None
     wish: WishKind | None = None
     px: float = 8.0
+    place: tuple[float, float] | None = None

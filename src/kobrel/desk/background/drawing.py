@@ -52,7 +52,7 @@ class Drawing(QObject):
         self._session = session
         self._service: DrawingService | None = None
         self._closed = False
-        self._sources: dict[Finished, FrameSource] = {}
+        self._sources: dict[tuple[Finished, bool], FrameSource] = {}
         self._changed = Changed()
         self._sketches: dict[str, Changed] = {}
         self._room = (0, 0)
@@ -83,7 +83,10 @@ class Drawing(QObject):
         from kobrel.picture.thrown import thrown
 
         thrown_px = session.thrown_px
-        parts = (session.parts, session.walk, session.frame, size, preview, passes, thrown_px)
+        parts = (
+            session.parts, session.walk, session.frame, size, preview, passes, thrown_px,
+            session.file_as_it_is,
+        )  # fmt: skip
         if not self._changed(parts):
             return
         seen = thrown(camera.whole, thrown_px) if thrown_px else camera.whole
@@ -100,11 +103,12 @@ class Drawing(QObject):
         ref = next((s for s in plan.scenes if shot is not None and s.name == shot.finished), None)
         if ref is None or ref.finished is None:
             return None
-        if ref.finished not in self._sources:
+        key = ref.finished, self._session.file_as_it_is
+        if key not in self._sources:
             from kobrel.picture.defocus.source import FrameSource
 
-            self._sources = {ref.finished: FrameSource(ref.finished)}
-        return self._sources[ref.finished]
+            self._sources = {key: FrameSource(*key)}
+        return self._sources[key]
 
     def look(self, camera: Camera | None) -> None:
         """Want what a camera sees of a spot of the picture refined at once, or nothing any more."""

@@ -6,18 +6,20 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QGuiApplication
 
+from kobrel.errors import KobrelError
 from kobrel.plan.measure.camera import Sight
 from kobrel.plan.model import StandInAnchor, SubjectEnd, SubjectTarget
 from kobrel.plan.names import thing_name
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import number_of
-from kobrel.session.commands import blocking, pulling, taping
+from kobrel.session.commands import blocking, finishing, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.commands.visibility import isolate, set_shown
 from kobrel.session.session import Session
 from kobrel.session.state import Now
+from kobrel.session.tools import Tool
 from kobrel.stage.stage import Pick
 
 BLOCK = 1
@@ -109,6 +111,22 @@ class Pointing:
                 self._add_surface(pick)
         else:
             self._add_surface(pick)
+
+    def measure(self, now: Now, at: QPointF, box: QRectF) -> None:
+        """A click on one side of an edge or a disc of a finished picture, and then on the other."""
+        session, tool = self._session, self._session.tool
+        if tool is None or not box.contains(at):
+            return
+        place = (at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()
+        if tool.place is None:
+            session.use(Tool("measure", place=place))
+            session.say("Now click beyond it, on the other side.")
+            return
+        session.use(None)
+        try:
+            session.say(finishing.measure(session, now.camera, tool.place, place))
+        except KobrelError as error:
+            session.say(str(error))
 
     def _pull_to(self, pick: Pick) -> None:
         """While the shot plays: a mark on the subject that was clicked, if it is one."""

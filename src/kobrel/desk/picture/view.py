@@ -404,6 +404,9 @@ class PictureView(GestureWidget):
                 self._pointing.take_peg(now.survey.subjects[row])
                 return
         box = self.frame_rect()
+        if self._session.tool is not None and self._session.tool.does == "measure":
+            self._pointing.measure(now, self._meant(at), box)
+            return
         pick = self._pointing.pick(self._meant(at), box) if self.ready else None
         if pick is None:
             if box.contains(at):

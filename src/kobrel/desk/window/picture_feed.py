@@ -43,7 +43,7 @@ class PictureFeed(QObject):
         self._asking = self._timer(0, self.ask)
         self._resting = self._timer(_REST_MS, self.ask)
         self._sketching = self._timer(_SKETCH_MS, self._sketch)
-        session.watch((*AT_FRAME, "thrown", "throw_px"), self._asking.start)
+        session.watch((*AT_FRAME, "thrown", "throw_px", "file_as_it_is"), self._asking.start)
         session.watch({"dragging"}, self._end_drag)
         session.watch({"playing"}, self._show_playing)
         session.watch(("plan", "stage"), self._sketching.start)
@@ -110,7 +110,7 @@ class PictureFeed(QObject):
         if drawn.passes == 0:
             status = "quick"
         elif drawn.request.finished is not None:
-            status = "finished picture"
+            status = "the file as it is" if drawn.request.finished.plain else "finished picture"
         else:
             kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
             status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"

@@ -18,10 +18,15 @@ _KEPT = 4
 
 
 class FrameSource:
-    """Frames of a finished picture."""
+    """Frames of a finished picture.
 
-    def __init__(self, finished: Finished) -> None:
-        self.finished = finished
+    Parameters
+    ----------
+    plain : they are shown without blur
+    """
+
+    def __init__(self, finished: Finished, plain: bool = False) -> None:
+        self.finished, self.plain = finished, plain
         self._read: OrderedDict[int, tuple[Pixels, NDArray[np.float32]]] = OrderedDict()
 
     def sharp(self, frame: float, view: View) -> Sharp:
@@ -86,7 +91,8 @@ class Laid:
             `stop` said so.
         """
         sharp = self._source.sharp(self._frame, self.view)
-        self._made = defocused(self.view, sharp.colour, sharp.depth, stop)
+        plain = self._source.plain
+        self._made = sharp.colour if plain else defocused(self.view, sharp.colour, sharp.depth, stop)
         self.passes = max(1, self._asked)
 
     def picture(self) -> NDArray[np.float32]:

@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.paged import Page, PagedCard
+from kobrel.desk.cards.proof.frames import FramesPage
 from kobrel.desk.cards.proof.ladder import LadderPage
 from kobrel.desk.cards.proof.play import PlayPage
 from kobrel.desk.cards.proof.wall import WallPage
@@ -18,6 +19,7 @@ class ProofCard(PagedCard):
     depends = ()
     wall = Page(WallPage, lambda card: (card.proofing,))
     ladder = Page(LadderPage, lambda card: (card.proofing,))
+    frames = Page(FramesPage, lambda card: (card.proofing,))
     play = Page(PlayPage, lambda card: (card.screening,))
 
     def __init__(

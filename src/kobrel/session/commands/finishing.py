@@ -1,0 +1,134 @@
+"""Commands for finished pictures: how their depth counts, which shot they belong to, and what is measured."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from kobrel.errors import KobrelError
+from kobrel.plan import edit
+from kobrel.plan.measure.camera import Camera
+from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.names import scene_name
+from kobrel.plan.pictures.finished import Finished, calibrated, opened
+from kobrel.session.session import Session
+
+
+def reference_of(session: Session) -> SceneRef | None:
+    """The finished picture of the shot in work, as the plan names it."""
+    shot = session.shot
+    return next((s for s in session.plan.scenes if shot is not None and s.name == shot.finished), None)
+
+
+def finished_of(session: Session) -> Finished | None:
+    """The finished picture of the shot in work."""
+    reference = reference_of(session)
+    return reference.finished if reference is not None else None
+
+
+def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
+    """Give the shot in work a finished picture; what looks odd in it, in sentences.
+
+    Raises
+    ------
+    KobrelError
+        It cannot be read.
+    """
+    shot, camera = session.shot, session.camera
+    if shot is None or camera is None:
+        return []
+    found, pixels = opened(
+        path.absolute(), None if depth is None else depth.absolute(), float(camera.focus_m)
+    )
+    half_width = float(camera.half_widths()[0])
+    found = found.but(half_width=half_width)
+    name = scene_name(path, {scene.name for scene in session.plan.scenes})
+    plan = session.plan.but(
+        scenes=(*session.plan.scenes, SceneRef(name=name, path=found.path, finished=found))
+    )
+    session.edit(
+        f"Finished picture {name}", edit.with_shot(plan, session.shot_index, shot.but(finished=name))
+    )
+    return list(pixels.told)
+
+
+def change(session: Session, **changes: Any) -> None:
+    """Change which layer or channel counts, or which files."""
+    reference = reference_of(session)
+    if reference is not None and reference.finished is not None:
+        fresh = reference.finished.but(**changes)
+        plan = edit.with_scene(session.plan, reference.name, finished=fresh)
+        session.edit("How the finished picture counts", plan)
+
+
+def change_rule(session: Session, **changes: Any) -> None:
+    """Change how its depth counts."""
+    found = finished_of(session)
+    if found is not None:
+        change(session, rule=found.rule.but(**changes))
+
+
+def calibrate(session: Session, known_m: float) -> None:
+    """Let the chosen subject, or the first, stand at a distance that is known."""
+    now, found = session.now, finished_of(session)
+    if now is None or found is None or not now.survey.subjects:
+        session.say("Click a point of known distance in Picture first: it becomes a subject.")
+        return
+    numbers = list(now.survey.subjects)
+    row = numbers.index(session.selected_subject) if session.selected_subject in numbers else len(numbers) - 1
+    read = float(now.survey.sight.axial_m[row, now.row])
+    if not np.isfinite(read) or read <= 0:
+        session.say("Nothing stands there; choose another point.")
+        return
+    change(session, rule=calibrated(found.rule, read, known_m))
+    session.say(
+        f"Depth is taken so that it stands at {session.length(known_m)}; it was {session.length(read)}."
+    )
+
+
+def take_lens(session: Session) -> None:
+    """Let the picture have been made with the lens that the shot has now."""
+    camera = session.camera
+    if camera is not None:
+        change(session, half_width=float(camera.half_widths()[0]))
+
+
+def let_go(session: Session) -> None:
+    """Take the finished picture from the shot; it goes from the plan where no other shot has it."""
+    shot, reference = session.shot, reference_of(session)
+    if shot is None or reference is None:
+        return
+    plan: Plan = edit.with_shot(session.plan, session.shot_index, shot.but(finished=""))
+    if len(plan.scenes) > 1 and not any(other.finished == reference.name for other in plan.shots):
+        plan = edit.remove_scene(plan, reference.name)
+    session.edit("Without the finished picture", plan)
+
+
+def measure(session: Session, camera: Camera, start: tuple[float, float], end: tuple[float, float]) -> str:
+    """The blur between two places of the finished picture, each 0 to 1, in words, beside what the plan says.
+
+    Raises
+    ------
+    KobrelError
+        There is nothing to measure, or no finished picture.
+    """
+    from kobrel.picture.measure import measured
+    from kobrel.stage.read.finished.frames import read_frame
+
+    found = finished_of(session)
+    if found is None:
+        raise KobrelError(
+            "The shot has no finished picture to measure.", remedy="Open one on the Frames page."
+        )
+    pixels = read_frame(found, session.frame if found.sequence else None)
+    tall, wide = pixels.depth.shape
+    places = [(x * wide, y * tall) for x, y in (start, end)]
+    blur = measured(pixels.colour, places[0], places[1])
+    scale = camera.width_px / wide
+    middle = (start[0] + end[0]) / 2, (start[1] + end[1]) / 2
+    pick = session.pick(*camera.ray(middle[0] * wide, middle[1] * tall, wide, tall))
+    planned = ""
+    if pick is not None:
+        planned = f"; the plan has {float(camera.see(pick.point).blur_px):.1f} px there"
+    px, doubt = blur.px * scale, blur.doubt_px * scale
+    return f"The {blur.of} is blurred by {px:.1f} ± {doubt:.1f} px as delivered{planned}."
