@@ -25,6 +25,7 @@ def render(
     frame: Annotated[int | None, typer.Option(help="Frame; the shot's first if left out.")] = None,
     size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
+    sharp: Annotated[bool, typer.Option("--sharp", help="Without blur, for `kobrel defocus`.")] = False,
     force: Force = False,
 ) -> None:
     """Render a frame with its true depth of field, to PNG or EXR."""
@@ -37,7 +38,7 @@ def render(
     at = chosen.first if frame is None else frame
     pixels = (round(wanted.width), round(wanted.height)) if wanted else None
     with progress_bar() as progress:
-        render_frame(document, chosen, at, stage, pixels, samples, output, progress)
+        render_frame(document, chosen, at, stage, pixels, samples, output, progress, sharp)
 
 
 @app.command()

@@ -1,6 +1,7 @@
 """A frame of a shot, rendered to a picture file."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,8 @@ from kobrel.stage.stage import Stage
 
 MOST_PX = 16384
 PICTURES = (".png", ".exr")
+_PINHOLE = 1e5
+"""The f-number of pictures without blur."""
 
 
 def check_target(path: Path) -> None:
@@ -44,6 +47,7 @@ def render_frame(
     samples: int,
     path: Path,
     progress: Progress,
+    sharp: bool = False,
 ) -> None:
     """Render a frame with its true depth of field.
 
@@ -52,6 +56,7 @@ def render_frame(
     size : width and height in pixels; None is the delivery size
     samples : lens samples a pixel
     path : .png (sRGB, with the view's exposure) or .exr (linear, with depth and blur)
+    sharp : without any blur, to be given it later
 
     Raises
     ------
@@ -60,6 +65,8 @@ def render_frame(
     """
     check_target(path)
     camera = camera_at(plan, shot, frame, stage)
+    if sharp:
+        camera = replace(camera, f_number=np.asarray(_PINHOLE))
     width, height = size or (camera.width_px, camera.height_px)
     if not (1 <= width <= MOST_PX and 1 <= height <= MOST_PX):
         raise ExchangeError(f"{width} x {height}: a picture is 1 to {MOST_PX} pixels wide and high.")

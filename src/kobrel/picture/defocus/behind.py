@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from kobrel.compiled import kernel
+from kobrel.picture.defocus.edges import jump
 from kobrel.picture.tracer import in_bands, never
 
 BAND = 3
@@ -25,12 +26,6 @@ class Hidden(NamedTuple):
     column: NDArray[np.int64]
     blur: NDArray[np.float32]
     colour: NDArray[np.float32]
-
-
-@kernel
-def jump(one, other):  # type: ignore[no-untyped-def]
-    """Whether two neighbours' signed blurs, the first farther away, are those of two things."""
-    return one - other > 1.0 + 0.12 * (abs(one) + abs(other))
 
 
 @kernel

@@ -1,12 +1,12 @@
 """The blur of a finished picture, with occlusion."""
 
 from collections.abc import Callable
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.picture.defocus.behind import Hidden, hidden_behind
+from kobrel.picture.defocus.behind import hidden_behind
+from kobrel.picture.defocus.edges import Apart, taken_apart
 from kobrel.picture.defocus.scatter import fill_rows, lay_out, lay_out_single, lay_rows, snap_rows
 from kobrel.picture.defocus.stamp import LEAST, STEPS, stamp_of
 from kobrel.picture.tracer import in_bands, never, signed_blur
@@ -14,20 +14,22 @@ from kobrel.picture.view import View
 
 MOST_RADIUS = 512.0
 """The largest radius of a disc, pixels; larger ones are drawn as large as that."""
+_MARGIN = 48
+"""Pixels that a picture is continued beyond its edges, at most: light comes in from there too."""
 _GLINT = 6.0
 """What is so many times as bright as most of the picture is laid down for itself."""
-_STEP, _SHARP = 1.3, 1.0
-"""Radii of neighbouring layers are so many times as large; below the second all is one layer."""
+_STEP, _SHARP = 1.3, 0.35
+"""Radii of neighbouring layers are so many times as large; near the focus they lie a tenth of a pixel apart."""
 
 
 _Entries = tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
 
 
-class _Excess(NamedTuple):
-    """What is much brighter than most of a picture: where, and by how much."""
-
-    bright: NDArray[np.bool_]
-    light: NDArray[np.float32]
+_Pixels = tuple[
+    NDArray[np.int64], NDArray[np.int64], NDArray[np.int16], NDArray[np.float32], NDArray[np.float32],
+    NDArray[np.float32],
+]  # fmt: skip
+"""Row, column, layer, radius, colour and cover of single pixels."""
 
 
 def defocused(
@@ -57,48 +59,78 @@ def defocused(
     blur = signed_blur(view, depth)
     limit = MOST_RADIUS * 2.0 if most_px is None else min(most_px, MOST_RADIUS * 2.0)
     blur = np.clip(np.nan_to_num(blur, nan=0.0, posinf=limit, neginf=-limit), -limit, limit)
+    margin = int(min(np.ceil(np.abs(blur).max(initial=0.0) / 2.0), _MARGIN))
+    blur = np.pad(blur, margin, mode="edge")
+    colour = np.pad(colour, ((margin, margin), (margin, margin), (0, 0)), mode="edge")
     snapped = np.empty_like(blur)
     in_bands(len(blur), lambda rows: snap_rows(rows, blur, 2.0, snapped), stop)
     in_bands(len(blur), lambda rows: snap_rows(rows, snapped, 2.0, blur), stop)
-    surfaces, excess = _parted(colour)
-    return _laid_down(view, surfaces, excess, blur, hidden_behind(blur, surfaces), stop)
+    made = _laid_down(view, taken_apart(blur, colour), margin, stop)
+    return made[margin : margin + view.height, margin : margin + view.width].copy()
 
 
-def _parted(colour: NDArray[np.float32]) -> tuple[NDArray[np.float32], "_Excess"]:
-    """A picture without what is much brighter than most of it, and that by itself."""
+def _limit(colour: NDArray[np.float32]) -> float:
+    """Light beyond which a pixel is much brighter than most of a picture."""
+    light = colour[::4, ::4].sum(axis=-1)
+    return _GLINT * max(float(np.median(light)), float(light.mean()) * 0.25, 1e-6)
+
+
+def _dimmed(colour: NDArray[np.float32], limit: float) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """Colours, (..., 3), no brighter than a limit, and which ones were."""
     light = colour.sum(axis=-1)
-    limit = _GLINT * max(float(np.median(light[::4, ::4])), float(light[::4, ::4].mean()) * 0.25, 1e-6)
     bright = light > limit
     if not bright.any():
-        return colour, _Excess(bright, colour)
-    surfaces = colour.copy()
-    surfaces[bright] *= (limit / light[bright])[:, None]
-    return surfaces, _Excess(bright, colour - surfaces)
+        return colour, bright
+    dim = colour.copy()
+    dim[bright] *= (limit / light[bright])[:, None]
+    return dim, bright
 
 
-def _laid_down(
-    view: View,
-    colour: NDArray[np.float32],
-    excess: "_Excess",
+def _singles(apart: Apart, surfaces: NDArray[np.float32], limit: float) -> list[_Pixels]:
+    """What is laid down besides the pixels: what is hidden, what is nearer at edges, and glints."""
+    hidden = hidden_behind(apart.blur, surfaces)
+    near, near_bright = _dimmed(apart.near_colour, limit)
+    bright = apart.colour.sum(axis=-1) > limit
+    row, column = np.nonzero(bright)
+    cover, k = apart.cover[:, None], np.flatnonzero(near_bright)
+    full, none = np.ones(len(hidden.row), np.float32), np.zeros(len(row), np.float32)
+    return [
+        _pixels(hidden.row, hidden.column, hidden.blur, hidden.colour, full),
+        _pixels(apart.row, apart.column, apart.near_blur, near * cover, apart.cover),
+        _pixels(row, column, apart.blur[row, column], (apart.colour - surfaces)[row, column], none),
+        _pixels(
+            apart.row[k], apart.column[k], apart.near_blur[k], ((apart.near_colour - near) * cover)[k],
+            np.zeros(len(k), np.float32),
+        ),
+    ]  # fmt: skip
+
+
+def _pixels(
+    row: NDArray[np.int64],
+    column: NDArray[np.int64],
     blur: NDArray[np.float32],
-    hidden: Hidden,
-    stop: Callable[[], bool],
-) -> NDArray[np.float32]:
-    height, width = blur.shape
+    colour: NDArray[np.float32],
+    cover: NDArray[np.float32],
+) -> _Pixels:
     radius, number = _sizes(blur * np.float32(0.5))
-    hidden_radius, hidden_number = _sizes(hidden.blur * np.float32(0.5))
-    behind = hidden.row, hidden.column, hidden_number, hidden_radius, hidden.colour
-    row, column = np.nonzero(excess.bright)
-    glints = row, column, number[row, column], radius[row, column], excess.light[row, column]
-    begins = int(number.min(initial=0))
-    layers = int(number.max(initial=0)) - begins + 1
+    return row, column, number, radius, np.ascontiguousarray(colour, np.float32), cover
+
+
+def _laid_down(view: View, apart: Apart, margin: int, stop: Callable[[], bool]) -> NDArray[np.float32]:
+    height, width = apart.blur.shape
+    limit = _limit(apart.colour)
+    surfaces, _bright = _dimmed(apart.colour, limit)
+    radius, number = _sizes(apart.blur * np.float32(0.5))
+    singles = _singles(apart, surfaces, limit)
+    numbers = [number, *(each[2] for each in singles if len(each[2]))]
+    begins = min(int(each.min()) for each in numbers)
+    layers = max(int(each.max()) for each in numbers) - begins + 1
 
     def put(fills: bool, heads: NDArray[np.int64], made: _Entries) -> None:
-        blocks = -(-height // 4)
-        whole = number, radius, colour, fills, heads, begins, *made
-        in_bands(blocks, lambda band: lay_out(band, *whole), stop)
-        lay_out_single(behind, 1.0, height, fills, heads, begins, *made)
-        lay_out_single(glints, 0.0, height, fills, heads, begins, *made)
+        whole = number, radius, surfaces, fills, heads, begins, *made
+        in_bands(-(-height // 4), lambda band: lay_out(band, *whole), stop)
+        for each in singles:
+            lay_out_single(each, height, fills, heads, begins, *made)
 
     heads = np.zeros(layers * height, np.int64)
     put(False, heads, _room_for(0))
@@ -107,7 +139,7 @@ def _laid_down(
     put(True, starts[:-1].copy(), made)
     sizes = made[1]
     stamp = stamp_of(view.camera.turned_iris, view.camera.squeeze, float(np.abs(sizes).max(initial=1.0)))
-    corner = _front_stop(view)
+    corner = _front_stop(view, margin)
     out, added = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 3), np.float32)
     room = np.ones((height, width), np.float32)
     for layer in range(layers):
@@ -142,17 +174,17 @@ def _sizes(radius: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np
 
 def layer_of(radius: NDArray[np.float32]) -> NDArray[np.int16]:
     """Numbers of layers, the nearest first: of signed radii, below 0 for what is nearer than the focus."""
-    steps = np.ceil(np.log(np.maximum(np.abs(radius) / _SHARP, 1.0)) / np.log(_STEP))
-    return np.asarray(np.where(radius < 0, -steps, steps), np.int16)
+    steps = np.log1p(np.abs(radius) / np.float32(_SHARP)) * np.float32(1.0 / np.log(_STEP))
+    return np.rint(np.copysign(steps, radius)).astype(np.int16)
 
 
-def _front_stop(view: View) -> tuple[float, float, float, float]:
-    """How a front stop's shadow moves over the pupil: see :func:`lay_rows`."""
+def _front_stop(view: View, margin: int) -> tuple[float, float, float, float]:
+    """How a front stop's shadow moves over the pupil, of a picture with a margin: see :func:`lay_rows`."""
     numbers = view.numbers
     if numbers.stop_radius == 0.0 or numbers.pupil <= 0.0:
         return 0.0, 0.0, 0.0, 0.0
     tangent = 2.0 * numbers.half_x / view.width
-    axis_x = view.width * 0.5 - numbers.middle_x / tangent - 0.5
-    axis_y = view.height * 0.5 + numbers.middle_y / tangent - 0.5
+    axis_x = margin + view.width * 0.5 - numbers.middle_x / tangent - 0.5
+    axis_y = margin + view.height * 0.5 + numbers.middle_y / tangent - 0.5
     over = 1.0 / (numbers.pupil * max(1.0 - numbers.stop_distance * numbers.focus, 1e-3))
     return -numbers.stop_distance * tangent * over, axis_x, axis_y, numbers.stop_radius * over

@@ -191,20 +191,20 @@ def lay_out(blocks, number, radius, colour, fills, heads, begins, at, sizes, lig
 
 
 @kernel
-def lay_out_single(pixels, covers, height, fills, heads, begins, at, sizes, light, half):  # type: ignore[no-untyped-def]
-    """As :func:`lay_out`, of single pixels: row, column, layer, radius and colour of each.
+def lay_out_single(pixels, height, fills, heads, begins, at, sizes, light, half):  # type: ignore[no-untyped-def]
+    """As :func:`lay_out`, of single pixels.
 
     Parameters
     ----------
-    covers : how many pixels each is: none for light that covers nothing
+    pixels : row, column, layer, radius, colour and cover of each: none for light that covers nothing
     """
-    rows, columns, layers, radii, colours = pixels
+    rows, columns, layers, radii, colours, covers = pixels
     for k in range(len(rows)):
         head = (layers[k] - begins) * height + rows[k]
         place = heads[head]
         heads[head] = place + 1
         if fills:
-            at[place], sizes[place], half[place], light[place, 3] = columns[k], radii[k], 0.0, covers
+            at[place], sizes[place], half[place], light[place, 3] = columns[k], radii[k], 0.0, covers[k]
             for c in range(3):
                 light[place, c] = colours[k, c]
 
