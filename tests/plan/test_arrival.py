@@ -287,4 +287,4 @@ def test_choices_and_axes_of_a_scene_are_kept_in_the_plan(tmp_path):
     )
     anchor = BoundsAnchor(scene=turned.scenes[0].name, node="/near")
     np.testing.assert_allclose(subject_points(anchor, [0], stage), [[0, 0, 0]], atol=1e-9)
-    assert source_of(turned.scenes[0]) == (str(path), (("scene", "day"),))
+    assert source_of(turned.scenes[0]) == (str(path), (("scene", "day"),), None)

@@ -124,9 +124,9 @@ def test_a_library_reads_once_and_again_when_told(moving_scene, tmp_path):
     library.read(plan)
     assert not library.missing(plan)
     assert "no such file" in library.problems_of(plan)[0]
-    kept = library.scenes[str(moving_scene), ()]
+    kept = library.scenes[str(moving_scene), (), None]
     library.read(plan)
-    assert library.scenes[str(moving_scene), ()] is kept
+    assert library.scenes[str(moving_scene), (), None] is kept
     assert set(stage_of(plan, library).scenes) == {"a"}
     library.forget(str(moving_scene))
     assert library.missing(plan)

@@ -12,7 +12,6 @@ from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
 from kobrel.stage.pictures.environment import Environment, load_environment
-from kobrel.stage.read.finished.relief import load_relief
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Setting, Stage
@@ -101,6 +100,8 @@ class Library:
 def _read(reference: SceneRef, progress: Progress) -> Scene:
     if reference.finished is None:
         return load_scene(Path(reference.path), progress, reference.choices)
+    from kobrel.stage.read.finished.relief import load_relief
+
     for path in filter(None, (reference.finished.path, reference.finished.depth_path)):
         _require_allowed(path)
     return load_relief(reference.finished, progress)

@@ -5,10 +5,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.jobs import Job
+from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Plan, Proof, Shot
 from kobrel.plan.variants import proofs
 from kobrel.plan.variants.ladder import Rung
@@ -18,7 +20,7 @@ from kobrel.stage.scene import Progress
 if TYPE_CHECKING:
     from kobrel.picture.service import Taken
 
-_NAME = "Proof 1"
+_AGAIN_MS, _MOST_TRIES = 40, 50
 
 
 class Proofing(QObject):
@@ -43,7 +45,8 @@ class Proofing(QObject):
     ) -> None:
         super().__init__(parent)
         self._session, self._drawing, self._plan_path = session, drawing, plan_path
-        self._wanted: tuple[Plan, Shot, float] | None = None
+        self._wanted: tuple[Plan, Shot, float, Camera] | None = None
+        self._tries = 0
         self._spare: tempfile.TemporaryDirectory[str] | None = None
         self.rungs: list[Proof] = []
         self.across = 0
@@ -85,7 +88,8 @@ class Proofing(QObject):
         elif session.walk is not None or session.thrown_px:
             session.say("The picture is not the shot's: look through its camera, in focus, to keep it.")
         elif self._drawing.take():
-            self._wanted = (session.plan, session.shot, float(session.frame))
+            self._wanted = (session.plan, session.shot, float(session.frame), session.camera.whole)
+            self._tries = 0
         else:
             session.say("There is no picture to keep yet.")
 
@@ -95,8 +99,12 @@ class Proofing(QObject):
 
         if self._wanted is None:
             return
-        (plan, shot, frame), self._wanted = self._wanted, None
+        plan, shot, frame, wanted = self._wanted
         camera, light = taken.request.camera, plan.light
+        if taken.request.frame != frame or not _alike(camera, wanted):
+            self._wait_for_it()
+            return
+        self._wanted = None
         size = (taken.colour.shape[1], taken.colour.shape[0])
         proof = proofs.proof_of(
             shot, camera, frame, size, taken.passes, name=self._next_name(),
@@ -108,6 +116,15 @@ class Proofing(QObject):
         job.failed.connect(self._session.say)
         job.done.connect(job.deleteLater)
         job.start()
+
+    def _wait_for_it(self) -> None:
+        """The picture in hand is still that from before: ask again soon, but not for ever."""
+        self._tries += 1
+        if self._tries > _MOST_TRIES:
+            self._wanted = None
+            self._session.say("The picture changed before it could be kept. Press K again.")
+        else:
+            QTimer.singleShot(_AGAIN_MS, self, self._drawing.take)
 
     def _next_name(self) -> str:
         taken = {proof.name for proof in self._session.plan.proofs}
@@ -196,3 +213,11 @@ class Proofing(QObject):
         """The chosen ones of these, the first chosen first."""
         by_name = {proof.name: proof for proof in self.hung()}
         return [by_name[name] for name in self._session.chosen_proofs if name in by_name]
+
+
+def _alike(one: Camera, other: Camera) -> bool:
+    """Whether two cameras at one frame take the same picture."""
+    a, b = ((c.focal_mm, c.f_number, c.focus_m, c.squeeze, *c.pose.ravel()) for c in (one, other))
+    return np.array_equal(a, b) and (one.iris, one.flaws, one.exposure) == (
+        other.iris, other.flaws, other.exposure,
+    )  # fmt: skip

@@ -25,7 +25,7 @@ from kobrel.desk.toolkit.paint import draw_label, draw_text, text_width
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.desk.wall.pictures import Pictures, Whole
 from kobrel.memo import Memo
-from kobrel.picture.compare import LUMINANCE, blur_apart, in_colours, stops_apart
+from kobrel.picture.judging.compare import LUMINANCE, blur_apart, in_colours, stops_apart
 from kobrel.plan.model import Proof
 from kobrel.plan.variants.proofs import differences
 from kobrel.session.session import Session

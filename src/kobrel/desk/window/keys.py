@@ -91,7 +91,8 @@ class WindowKeys(QObject):
             if pressed:
                 body.toggle_bare()
             return True
-        takes_itself = isinstance(focused, _SWALLOWS) or focused is None
+        painted = hasattr(focused, "spoken_value")
+        takes_itself = (isinstance(focused, _SWALLOWS) and not painted) or focused is None
         return pressed and takes_itself and self._plays_or_steps(event)
 
     def _plays_or_steps(self, event: QKeyEvent) -> bool:

@@ -111,6 +111,8 @@ class PictureFeed(QObject):
             status = "quick"
         elif drawn.request.finished is not None:
             status = "the file as it is" if drawn.request.finished.plain else "finished picture"
+            shown = drawn.request.finished.stands_for(drawn.request.frame)
+            status += "" if shown == drawn.request.frame else f"   frame {shown}, this one is missing"
         else:
             kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
             status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"

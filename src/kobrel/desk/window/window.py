@@ -117,8 +117,6 @@ class Window(QMainWindow):
         if application is not None:
             application.installEventFilter(self._keys)
 
-    # Building
-
     def _build(self) -> None:
         self.body = body = Body(self.session, self.document, self.files, self.screening, self.proofing)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second

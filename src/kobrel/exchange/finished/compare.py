@@ -6,9 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from kobrel.exchange.finished.write import depth_of, frame_view
-from kobrel.picture.compare import resized
 from kobrel.picture.defocus.simple import METHODS, Method, blurred_by
 from kobrel.picture.develop import as_shown
+from kobrel.picture.judging.compare import resized
 from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import Camera

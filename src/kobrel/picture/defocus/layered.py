@@ -19,7 +19,7 @@ _MARGIN = 48
 _GLINT = 6.0
 """What is so many times as bright as most of the picture is laid down for itself."""
 _STEP, _SHARP = 1.3, 0.35
-"""Radii of neighbouring layers are so many times as large; near the focus they lie a tenth of a pixel apart."""
+"""Radii of neighbouring layers are so many times as large; near the focus a tenth of a pixel apart."""
 
 
 _Entries = tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]

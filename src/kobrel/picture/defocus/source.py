@@ -2,6 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,7 @@ from kobrel.picture.tracer import Sharp, never
 from kobrel.picture.view import View
 from kobrel.plan.pictures.finished import Finished
 from kobrel.stage.read.finished.depth import metres
-from kobrel.stage.read.finished.frames import Pixels, read_frame
+from kobrel.stage.read.finished.frames import Pixels, frames_beside, read_frame
 
 _KEPT = 4
 
@@ -28,6 +29,11 @@ class FrameSource:
     def __init__(self, finished: Finished, plain: bool = False) -> None:
         self.finished, self.plain = finished, plain
         self._read: OrderedDict[int, tuple[Pixels, NDArray[np.float32]]] = OrderedDict()
+        self._there = frames_beside(Path(finished.path)) if finished.sequence else []
+
+    def stands_for(self, frame: float) -> int:
+        """The frame that is shown: where one is missing, the one nearest to it."""
+        return min(self._there, key=lambda there: abs(there - frame), default=round(frame))
 
     def sharp(self, frame: float, view: View) -> Sharp:
         """The frame at a view's size, without blur; of a view that shows less than the picture its middle.
@@ -37,7 +43,7 @@ class FrameSource:
         SceneError
             A file cannot be read.
         """
-        pixels, depth = self._pixels(round(frame))
+        pixels, depth = self._pixels(self.stands_for(frame))
         part = min(1.0, view.numbers.half_x / self.finished.half_width)
         tall, wide = depth.shape
         across, up = wide * part, min(tall, wide * part * view.height / view.width)

@@ -112,7 +112,7 @@ def measure(session: Session, camera: Camera, start: tuple[float, float], end: t
     KobrelError
         There is nothing to measure, or no finished picture.
     """
-    from kobrel.picture.measure import measured
+    from kobrel.picture.judging.measure import measured
     from kobrel.stage.read.finished.frames import read_frame
 
     found = finished_of(session)

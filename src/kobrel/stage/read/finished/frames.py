@@ -4,9 +4,9 @@ import re
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
@@ -14,6 +14,9 @@ from kobrel.files import require_file
 from kobrel.memory import require_memory
 from kobrel.stage.pictures.pixels import require_size
 from kobrel.stage.read.finished.depth import Source
+
+if TYPE_CHECKING:
+    import OpenImageIO as oiio  # noqa: N813
 
 ENDINGS = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg", ".hdr")
 _DEPTH = re.compile(r"(^|[._ -])(z|depth|zdepth|depthz|distance|dist)([._ -]?[rxzvy])?$", re.IGNORECASE)
@@ -58,9 +61,12 @@ def _parts(path: Path) -> list[_Part]:
     SceneError
         It cannot be read, is deep, or too large.
     """
+    import OpenImageIO as oiio  # noqa: N813
+
     require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
+        oiio.geterror()  # or the library tells it when the program ends
         raise SceneError("not a readable picture.", file=path, remedy="Choose OpenEXR, PNG or TIFF.")
     parts = []
     try:
@@ -100,7 +106,7 @@ def _parts(path: Path) -> list[_Part]:
     return parts
 
 
-def _shown(pixels: NDArray[np.float32], spec: oiio.ImageSpec) -> NDArray[np.float32]:
+def _shown(pixels: NDArray[np.float32], spec: "oiio.ImageSpec") -> NDArray[np.float32]:
     """What lies within the window that is shown; where the file has nothing there, nought."""
     if (spec.x, spec.y, spec.width, spec.height) == (
         spec.full_x, spec.full_y, spec.full_width, spec.full_height,

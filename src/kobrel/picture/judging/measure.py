@@ -9,7 +9,7 @@ from scipy.ndimage import map_coordinates
 from scipy.optimize import curve_fit
 
 from kobrel.errors import KobrelError
-from kobrel.picture.compare import LUMINANCE
+from kobrel.picture.judging.compare import LUMINANCE
 
 _ASIDE, _STEP, _LONGEST = 2, 0.25, 4096.0
 """Lines beside the one that is measured, pixels between samples along it, and the longest line."""

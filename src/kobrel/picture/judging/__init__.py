@@ -1,0 +1,1 @@
+"""Judging pictures: how blurred they are, and what two of them differ in."""

@@ -1,0 +1,334 @@
+"""Finished frames: read from any file, understood, blurred, written; and what is wrong with them, in sentences."""
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+
+from kobrel.errors import KobrelError
+from kobrel.exchange.finished.compare import compared
+from kobrel.exchange.finished.write import CHANNELS, Choices, blurred_frame, defocus, target_of
+from kobrel.exchange.images import write_picture
+from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.model import DistanceTarget, Mark
+from kobrel.plan.pictures.finished import DepthRule, Finished, calibrated, guessed, opened
+from kobrel.plan.staging import Library, stage_of
+from kobrel.plan.start import plan_from_scene
+from kobrel.session.open_file import open_file
+from kobrel.stage.read.finished.depth import metres
+from kobrel.stage.read.finished.frames import frames_beside, gaps, layers, path_at, read_frame
+from kobrel.stage.read.finished.relief import PICTURE, load_relief
+from kobrel.stage.scene import no_progress
+from tests.conftest import box_at
+
+WIDE, TALL = 96, 54
+FLAT = (np.zeros(WIDE), np.zeros(TALL))
+
+
+def scene_depth():
+    """A wall at 8 m, a box at 3 m before it, and nothing at the top."""
+    depth = np.full((TALL, WIDE), 8.0, np.float32)
+    depth[20:, 30:60] = 3.0
+    depth[:6] = np.inf
+    return depth
+
+
+def colours():
+    made = np.full((TALL, WIDE, 3), (0.2, 0.3, 0.5), np.float32)
+    made[20:, 30:60] = (0.7, 0.2, 0.1)
+    return made
+
+
+def write(path, names, pixels, kind=oiio.FLOAT, **attributes):
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], len(names), kind)
+    spec.channelnames = names
+    for name, value in attributes.items():
+        setattr(spec, name, value) if hasattr(spec, name) else spec.attribute(name, value)
+    write_picture(path, spec, np.ascontiguousarray(pixels, np.float32))
+    return path
+
+
+def frame_file(path, depth=None, names=("R", "G", "B", "Z"), colour=None, kind=oiio.FLOAT):
+    depth = scene_depth() if depth is None else depth
+    colour = colours() if colour is None else colour
+    return write(path, names, np.concatenate([colour, depth[..., None]], axis=-1), kind)
+
+
+# Reading
+
+
+@pytest.mark.parametrize(
+    ("names", "kind"),
+    [
+        (("R", "G", "B", "Z"), oiio.FLOAT), (("R", "G", "B", "depth.Z"), oiio.FLOAT),
+        (("beauty.R", "beauty.G", "beauty.B", "Depth"), oiio.FLOAT), (("R", "G", "B", "zdepth"), oiio.HALF),
+        (("Combined.R", "Combined.G", "Combined.B", "Depth.Z"), oiio.FLOAT),
+    ],
+)  # fmt: skip
+def test_channels_are_found_by_any_of_their_names(tmp_path, names, kind):
+    finished, pixels = opened(frame_file(tmp_path / "a.exr", names=names, kind=kind))
+    assert pixels.colour[30, 40] == pytest.approx((0.7, 0.2, 0.1), abs=0.002)
+    found = metres(pixels.depth, finished.rule, FLAT)
+    assert found[30, 40] == pytest.approx(3.0, abs=0.01)
+    assert np.isinf(found[0, 0])
+
+
+def test_layers_are_chosen(tmp_path):
+    names = ("key.R", "key.G", "key.B", "fill.R", "fill.G", "fill.B", "Z", "other.Z")
+    pixels = np.concatenate(
+        [colours(), colours() * 2, scene_depth()[..., None], scene_depth()[..., None] * 100], -1
+    )
+    path = write(tmp_path / "a.exr", names, pixels)
+    assert layers(path) == (["fill", "key"], ["Z", "other.Z"])
+    read = read_frame(Finished(path=str(path), layer="fill", depth_channel="other.Z"))
+    assert read.colour[30, 40, 0] == pytest.approx(1.4)
+    assert read.depth[30, 40] == pytest.approx(300.0)
+    with pytest.raises(KobrelError, match="no layer rim"):
+        read_frame(Finished(path=str(path), layer="rim"))
+
+
+def test_parts_of_a_file_are_read(tmp_path):
+    path = str(tmp_path / "parts.exr")
+    specs = []
+    for name, channels in (("rgba", ("R", "G", "B")), ("deep_thought", ("Z",))):
+        spec = oiio.ImageSpec(WIDE, TALL, len(channels), oiio.FLOAT)
+        spec.channelnames = channels
+        spec.attribute("name", name)
+        specs.append(spec)
+    out = oiio.ImageOutput.create(path)
+    assert out.open(path, tuple(specs))
+    out.write_image(colours())
+    assert out.open(path, specs[1], "AppendSubimage")
+    out.write_image(scene_depth()[..., None])
+    out.close()
+    finished, pixels = opened(tmp_path / "parts.exr")
+    assert metres(pixels.depth, finished.rule, FLAT)[30, 40] == pytest.approx(3.0)
+
+
+def test_a_data_window_is_put_in_its_place(tmp_path):
+    path = tmp_path / "window.exr"
+    spec = oiio.ImageSpec(40, 20, 4, oiio.FLOAT)
+    spec.channelnames = ("R", "G", "B", "Z")
+    spec.x, spec.y, spec.full_x, spec.full_y, spec.full_width, spec.full_height = 10, 5, 0, 0, 60, 30
+    write_picture(path, spec, np.full((20, 40, 4), 2.0, np.float32))
+    read = read_frame(Finished(path=str(path)))
+    assert read.colour.shape == (30, 60, 3)
+    assert read.colour[5, 10, 0] == 2.0
+    assert read.colour[4, 10, 0] == 0.0
+
+
+def test_picture_and_depth_may_lie_apart_in_8_and_16_bits(tmp_path):
+    bits = np.clip(colours(), 0, 1)
+    write(tmp_path / "p.png", ("R", "G", "B"), bits, oiio.UINT8)
+    near_white = np.where(np.isfinite(scene_depth()), 1.0 - scene_depth() / 10.0, 0.0)[..., None]
+    write(tmp_path / "d.tif", ("Y",), near_white, oiio.UINT16)
+    finished, pixels = opened(tmp_path / "p.png", tmp_path / "d.tif")
+    assert pixels.colour[30, 40, 0] == pytest.approx(((0.7 + 0.055) / 1.055) ** 2.4, abs=0.01)  # sRGB in
+    assert finished.rule.kind == "even"
+    assert finished.rule.flipped
+    rule = finished.rule.but(near_m=0.0001, far_m=10.0)
+    assert metres(pixels.depth, rule, FLAT)[30, 40] == pytest.approx(3.0, abs=0.01)
+    write(tmp_path / "d8.png", ("Y",), near_white, oiio.UINT8)
+    assert "steps only" in " ".join(opened(tmp_path / "p.png", tmp_path / "d8.png")[1].told)
+
+
+@pytest.mark.parametrize(
+    ("rule", "values", "expected"),
+    [
+        (DepthRule(unit_m=0.01), [300.0, 1e10, np.inf], [3.0, np.inf, np.inf]),
+        (DepthRule(negative=True), [-3.0, -0.5, 2.0], [3.0, 0.5, np.inf]),
+        (DepthRule(zero_is_nothing=True), [3.0, 0.0, np.nan], [3.0, np.inf, np.inf]),
+        (DepthRule(kind="inverse"), [0.5, 0.0, 2.0], [2.0, np.inf, 0.5]),
+        (DepthRule(kind="even", near_m=1.0, far_m=11.0), [0.0, 0.5, 1.0], [1.0, 6.0, 11.0]),
+        (DepthRule(kind="even", near_m=1.0, far_m=11.0, flipped=True), [0.0, 0.5, 1.0], [11.0, 6.0, 1.0]),
+        (DepthRule(kind="dioptres", near_m=1.0, far_m=4.0), [0.0, 1.0, 0.5], [1.0, 4.0, 1.6]),
+    ],
+)  # fmt: skip
+def test_depth_counts_as_its_rule_says(rule, values, expected):
+    row = np.asarray([values], np.float32)
+    assert metres(row, rule, (np.zeros(3), np.zeros(1)))[0] == pytest.approx(expected, rel=1e-5)
+
+
+def test_straight_distances_are_brought_to_the_axis():
+    straight = np.full((1, 2), 5.0, np.float32)
+    found = metres(straight, DepthRule(straight=True), (np.array([0.0, 0.75]), np.zeros(1)))
+    assert found[0] == pytest.approx([5.0, 4.0])
+
+
+@pytest.mark.parametrize(
+    ("factor", "unit"), [(1.0, 1.0), (100.0, 0.01), (1000.0, 0.001), (-1.0, 1.0)]
+)  # fmt: skip
+def test_unit_and_sign_are_guessed(factor, unit):
+    rule = guessed(scene_depth() * factor, False, 4.0)
+    assert rule.unit_m == unit
+    assert rule.negative == (factor < 0)
+    assert rule.kind == "distance"
+
+
+def test_a_known_distance_calibrates():
+    rule = calibrated(DepthRule(unit_m=1.0), 300.0, 3.0)
+    assert rule.unit_m == pytest.approx(0.01)
+    even = calibrated(DepthRule(kind="even", near_m=0.5, far_m=100.0), 10.0, 5.0)
+    assert (even.near_m, even.far_m) == pytest.approx((0.25, 50.0))
+
+
+# What is wrong
+
+
+def deep_file(path):
+    spec = oiio.ImageSpec(8, 8, 5, oiio.FLOAT)
+    spec.channelnames = ("R", "G", "B", "A", "Z")
+    spec.deep = True
+    data = oiio.DeepData()
+    data.init(spec)
+    for pixel in range(64):
+        data.set_samples(pixel, 1)
+    out = oiio.ImageOutput.create(str(path))
+    assert out.open(str(path), spec)
+    out.write_deep_image(data)
+    out.close()
+
+
+def test_what_cannot_be_read_is_told(tmp_path):
+    whole = frame_file(tmp_path / "whole.exr").read_bytes()
+    (tmp_path / "cut.exr").write_bytes(whole[: len(whole) // 2])
+    (tmp_path / "text.exr").write_text("no picture")
+    deep_file(tmp_path / "deep.exr")
+    write(tmp_path / "flat.exr", ("R", "G", "B"), colours())
+    write(tmp_path / "small.exr", ("Z",), scene_depth()[::2, ::2, None])
+    for name, said in (
+        ("cut.exr", "broken"), ("text.exr", "not a readable picture"), ("deep.exr", "deep picture"),
+        ("flat.exr", "no channel of depth"), ("gone.exr", "no such file"), ("whole.txt", "end in .exr"),
+    ):  # fmt: skip
+        with pytest.raises(KobrelError, match=said) as caught:
+            opened(tmp_path / name)
+        assert name in str(caught.value)
+    with pytest.raises(KobrelError, match="48 x 27, the picture 96 x 54"):
+        opened(tmp_path / "flat.exr", tmp_path / "small.exr")
+
+
+def test_numbers_that_are_none_are_told_and_harmless(tmp_path):
+    depth, colour = scene_depth(), colours()
+    depth[30, 30] = np.nan
+    colour[10, 10] = np.nan
+    finished, pixels = opened(frame_file(tmp_path / "nan.exr", depth, colour=colour))
+    assert len(pixels.told) == 2
+    plan, stage = plan_from_scene(tmp_path / "nan.exr", load_relief(finished), finished=finished)
+    made = blurred_frame(pixels, finished, camera_at(plan, plan.shots[0], 1001, stage), Choices())
+    assert np.isfinite(made.colour).all()
+
+
+# Sequences
+
+
+@pytest.fixture
+def sequence(tmp_path):
+    """A box that comes nearer; frame 12 is missing."""
+    for frame in (10, 11, 13):
+        depth = scene_depth()
+        depth[20:, 30:60] = 3.0 - 0.5 * (frame - 10)
+        frame_file(tmp_path / f"shot.{frame:04d}.exr", depth)
+    return tmp_path / "shot.0010.exr"
+
+
+def test_a_sequence_is_read_by_its_numbers(sequence):
+    assert frames_beside(sequence) == [10, 11, 13]
+    assert gaps([10, 11, 13]) == "12"
+    assert path_at(str(sequence), 13, True).name == "shot.0013.exr"
+    finished, _pixels = opened(sequence)
+    assert finished.sequence
+    assert read_frame(finished, 13).depth[30, 40] == pytest.approx(1.5)
+    with pytest.raises(KobrelError, match=r"shot\.0012\.exr"):
+        read_frame(finished, 12)
+
+
+def test_a_relief_stands_in_for_the_scene(sequence):
+    finished, _pixels = opened(sequence)
+    scene = load_relief(finished)
+    assert any("12 are missing" in text for text in scene.warnings)
+    plan, stage = plan_from_scene(sequence, scene, finished=finished)
+    shot = plan.shots[0]
+    assert (shot.first, shot.last, shot.finished) == (10, 13, plan.scenes[0].name)
+    stage.prepare()
+    for frame, expected in ((10, 3.0), (11, 2.5), (13, 1.5)):
+        camera = camera_at(plan, shot, frame, stage)
+        pick = stage.pick(frame, *camera.ray(45, 40, WIDE, TALL))
+        assert float(camera.see(pick.point).axial_m) == pytest.approx(expected, rel=0.01)
+        assert pick.place.path == PICTURE
+    wall = stage.pick(10, *camera.ray(20, 40, WIDE, TALL))
+    assert float(camera.see(wall.point).axial_m) == pytest.approx(8.0, rel=0.01)
+
+
+def test_opened_as_a_file_it_is_a_plan_ready_to_work_on(sequence):
+    made = open_file(sequence, no_progress)
+    assert made.plan.shots[0].finished
+    assert made.stage.built
+    library = Library()
+    library.read(made.plan)
+    assert library.problems == {}
+    assert stage_of(made.plan, library).triangle_count > 1000
+
+
+def test_a_finished_picture_is_not_on_the_stage_of_a_scene(sequence, looking_at, demo):
+    finished, _pixels = opened(sequence)
+    plan, _stage = plan_from_scene(sequence, load_relief(finished), finished=finished)
+    both = demo[0].but(scenes=(*demo[0].scenes, plan.scenes[0]))
+    library = Library()
+    library.read(both)
+    assert list(stage_of(both, library).scenes)[:1] == [demo[0].scenes[0].name]
+    assert plan.scenes[0].name not in stage_of(both, library).scenes
+
+
+def planned(sequence):
+    finished, _pixels = opened(sequence)
+    plan, stage = plan_from_scene(sequence, load_relief(finished), finished=finished)
+    marks = (Mark(frame=10, target=DistanceTarget(metres=3.0)),)
+    return plan.but(shots=(plan.shots[0].but(marks=marks),)), stage, finished
+
+
+def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):
+    plan, stage, finished = planned(sequence)
+    path, shot = tmp_path / "out.exr", plan.shots[0]
+    assert defocus(plan, shot, stage, finished, [10, 11], Choices(), path, no_progress) == []
+    first = target_of(path, 10)
+    source = oiio.ImageInput.open(str(first))
+    assert source.spec().channelnames == CHANNELS
+    pixels = source.read_image(oiio.FLOAT)
+    source.close()
+    assert pixels[30, 45, 3] == pytest.approx(3.0)
+    assert pixels[30, 45, 5] == 1.0  # in focus
+    assert pixels[30, 5, 4] > 0
+    before = first.stat().st_mtime_ns
+    target_of(path, 11).unlink()
+    defocus(plan, shot, stage, finished, [10, 11], Choices(), path, no_progress)
+    assert first.stat().st_mtime_ns == before
+    assert target_of(path, 11).exists()
+    assert not list(tmp_path.glob(".*part*"))
+    defocus(plan, shot, stage, finished, [10, 11], Choices(), tmp_path / "out.mp4", no_progress)
+    assert (tmp_path / "out.mp4").stat().st_size > 500
+    defocus(plan, shot, stage, finished, None, Choices(), tmp_path / "one.png", no_progress)
+    assert (tmp_path / "one.png").exists()
+
+
+def test_a_sequence_that_changes_its_size_is_told(sequence, tmp_path):
+    plan, stage, finished = planned(sequence)
+    write(tmp_path / "shot.0011.exr", ("R", "G", "B", "Z"), np.ones((20, 30, 4), np.float32))
+    with pytest.raises(KobrelError, match=r"30 x 20, the frames before it 96 x 54.*|shot\.0011"):
+        defocus(plan, plan.shots[0], stage, finished, [10, 11], Choices(), tmp_path / "x.exr", no_progress)
+    with pytest.raises(KobrelError, match="written as"):
+        defocus(plan, plan.shots[0], stage, finished, [10], Choices(), tmp_path / "x.gif", no_progress)
+
+
+def test_ways_to_blur_are_compared_with_the_exact_picture(tmp_path, looking_at):
+    plan, shot, stage = looking_at(
+        box_at((0.0, 0.0, -8.0), (30.0, 30.0, 0.1)), box_at((0.0, -1.0, -3.0), (1.0, 2.0, 0.1), "/b"),
+        marks=(Mark(frame=1, target=DistanceTarget(metres=3.0)),), width_px=96,
+    )  # fmt: skip
+    from kobrel.exchange.render import render_frame
+
+    path = tmp_path / "sharp.exr"
+    render_frame(plan, shot, 1, stage, (WIDE, 64), 16, path, no_progress, sharp=True)
+    finished, _pixels = opened(path)
+    found = compared(plan, stage, camera_at(plan, shot, 1, stage), finished, 1, no_progress)
+    assert next(way.method for way in found.ways) == "layered"
+    assert found.off_percent < 0.1
+    assert all(way.seconds > 0 for way in found.ways)
