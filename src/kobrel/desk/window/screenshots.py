@@ -1,5 +1,6 @@
 """A PNG of each main view, for the docs and for machines without a display."""
 
+import tempfile
 import time
 from collections.abc import Callable
 from functools import partial
@@ -50,14 +51,14 @@ VIEWS = (
     View("glass", 3, 1, 1025, "Lens"),
     View("brief", 3, 2, 1016, "Brief"),
     View("maps", 3, 1, 1025, "Weigh"),
-    View("exposure", 3, 3, 1100, "Light"),
-    View("readings", 3, 0, 1030, "Read"),
     View("iris", 4, 1, 1085, "Shape"),
     View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
     View("pull", 5, 1, 1049, "Marks"),
+    View("wall", 6, 1, 1049, "Wall"),
+    View("ladder", 6, 1, 1049, "Ladder"),
+    View("finished", 6, 1, 1049, "Frames"),
     View("beside", 6, 1, 1072, "Play", beside="Later, f/4"),
     View("shots", SHOTS, 1, 1049, ""),
-    View("wide", 3, 0, 1040, "Lens"),
     View("compass", 3, 2, 1010, "Lens"),
     View("departure", 5, 3, 1070, "Move"),
     View("light", 3, 1, 1068, "Read", look="light"),
@@ -82,7 +83,9 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
         if not fine or not wanted or view.shot >= len(window.session.plan.shots):
             continue
         _arrange(window, view)
-        fine = _wait(qt, lambda: _is_there(window), settle=_SETTLE_S)
+        if view.name in _PREPARED:
+            fine = _wait(qt, lambda: _is_there(window)) and _PREPARED[view.name](qt, window)
+        fine = _wait(qt, lambda: _is_there(window), settle=_SETTLE_S) and fine
         picture = window.grab()
         if view.sheet:
             fine = _draw_sheet(qt, window, picture) and fine
@@ -137,8 +140,65 @@ def _draw_sheet(qt: QApplication, window: Window, picture: QPixmap) -> bool:
     return fine
 
 
+def _hang(qt: QApplication, window: Window) -> bool:
+    """Three proofs at three stops, of which two are compared."""
+    session = window.session
+    for stop in (1.4, 2.8, 8.0):
+        count = len(session.plan.proofs)
+        session.set_keyed("Stop", "f_number", stop)
+        window.show_page(6, "Play")
+        if not _wait(qt, lambda: _is_there(window), settle=_SETTLE_S):
+            return False
+        session.want("keep")
+        if not _wait(qt, lambda n=count: len(session.plan.proofs) > n):  # type: ignore[misc]
+            return False
+    window.show_page(6, "Wall")
+    session.choose_proofs([session.plan.proofs[0].name, session.plan.proofs[2].name])
+    return True
+
+
+def _climb(qt: QApplication, window: Window) -> bool:
+    """A ladder of stops with blades."""
+    from kobrel.plan.measure.camera import camera_at
+    from kobrel.plan.variants.ladder import ladder
+
+    session, shot = window.session, window.session.shot
+    if shot is None:
+        return False
+    frame = float(session.frame)
+    rungs = ladder(
+        shot, frame, lambda way: camera_at(session.plan, way, frame, session.stage),
+        [("stop", [1.4, 2.8, 5.6]), ("blades", [0, 5, 8])],
+    )  # fmt: skip
+    window.proofing.draw(rungs, 480, 24, 3)
+    return _wait(qt, lambda: window.jobs.job is None and len(window.proofing.rungs) == len(rungs))
+
+
+def _open_finished(qt: QApplication, window: Window) -> bool:
+    """The frame rendered without blur, opened as a finished picture."""
+    from kobrel.desk.cards.proof.card import ProofCard
+    from kobrel.exchange.render import render_frame
+    from kobrel.stage.scene import no_progress
+
+    session, card, shot = window.session, window.cards[6], window.session.shot
+    if shot is None or not isinstance(card, ProofCard):
+        return False
+    path = Path(_FOLDER.name) / "night_ferry.exr"
+    render_frame(session.plan, shot, session.frame, session.stage, (960, 540), 48, path, no_progress, True)
+    card.frames.open(path)
+    return _wait(qt, lambda: window.jobs.job is None and window.picture.status.startswith("finished"))
+
+
+_FOLDER = tempfile.TemporaryDirectory(prefix="kobrel-pictures-")
+_PREPARED: dict[str, Callable[[QApplication, Window], bool]] = {
+    "wall": _hang, "ladder": _climb, "finished": _open_finished,
+}  # fmt: skip
+
+
 def _is_there(window: Window) -> bool:
     """Whether the picture is finished, or both of a pair."""
+    if window.session.seen == "wall" or window.picture.status.startswith("finished"):
+        return window.jobs.job is None
     if not window.screening.beside:
         return f"pass {PASSES} /" in window.picture.status
     return all(len(there) and there.all() for _frames, there in map(window.screening.filled, (0, 1)))
