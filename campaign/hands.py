@@ -56,7 +56,9 @@ class Hands:
 
     def _views(self) -> list[Any]:
         window = self.window
-        return [w for w in (window.picture, window.overhead, window.second, window.barrel, window.chart, window.shots)
+        wall = vars(window.body).get("wall")
+        hung = (wall.grid.viewport(), wall.compared) if wall is not None else ()
+        return [w for w in (window.picture, window.overhead, window.second, window.barrel, window.chart, window.shots, *hung)
                 if w.isVisible()]  # fmt: skip
 
     def _modifier(self) -> Any:

@@ -20,6 +20,7 @@ from kobrel.plan.file import open_plan
 from kobrel.plan.start import empty_plan
 from kobrel.session.journal.file import Journal, Work
 from kobrel.session.undo import History, Step
+from kobrel.stage.stage import Stage
 
 DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
 
@@ -35,7 +36,8 @@ def make_seeds(folder: Path) -> list[Path]:
     made = [
         *_usd(folder, picture), *_gltf(folder, picture), _alembic(folder), *_meshes(folder),
         *_plans(folder), *_tables(folder), _journal(folder),
-        *(folder / name for name in ("paint.png", "mask.jpg", "mask.tif")), _exr(folder), _hdr(folder),
+        *(folder / name for name in ("paint.png", "mask.jpg", "mask.tif")), _exr(folder), _proof(folder),
+        _hdr(folder),
     ]  # fmt: skip
     for path in made:
         assert path.stat().st_size, path
@@ -214,8 +216,20 @@ def _exr(folder: Path) -> Path:
 
     path = folder / "sky.exr"
     light = np.random.default_rng(2).random((8, 16, 3)).astype(np.float32)
-    write_exr(path, light, light[..., 0], light[..., 1])
+    write_exr(path, light, 1.0 + 9.0 * light[..., 0], light[..., 1])
     return path
+
+
+def _proof(folder: Path) -> Path:
+    from kobrel.exchange.proof.files import Kept, write_proof
+    from kobrel.plan.measure.camera import camera_at
+    from kobrel.plan.variants.proofs import proof_of
+
+    shot = empty_plan().shots[0]
+    light = np.random.default_rng(4).random((8, 16, 3)).astype(np.float32)
+    camera = camera_at(empty_plan(), shot, shot.first, Stage())
+    proof = proof_of(shot, camera, shot.first, (16, 8), 4, name="proof")
+    return Path(write_proof(folder, proof, Kept(light, 1.0 + light[..., 0], light[..., 1])).path)
 
 
 def _hdr(folder: Path) -> Path:

@@ -104,13 +104,14 @@ def _use_other(path: Path, suffix: str) -> None:
 
 
 def _use_picture(path: Path) -> None:
+    from kobrel.exchange.proof.files import read_proof
     from kobrel.plan.masks import read_mask
     from kobrel.stage.pictures.environment import load_environment
     from kobrel.stage.pictures.textures import pack
     from kobrel.stage.scene import Texture
 
     pack([Texture("x", path=path)])
-    for read in (load_environment, read_mask):
+    for read in (load_environment, read_mask, read_proof, _use_finished):
         try:
             read(path)
         except KobrelError as error:
@@ -119,6 +120,19 @@ def _use_picture(path: Path) -> None:
             refused = None
     if refused is not None:
         raise refused
+
+
+def _use_finished(path: Path) -> None:
+    """Blur a picture as a finished one with depth."""
+    from kobrel.exchange.finished.write import Choices, blurred_frame
+    from kobrel.plan.measure.camera import camera_at
+    from kobrel.plan.pictures.finished import opened
+    from kobrel.stage.read.finished.relief import load_relief
+
+    finished, pixels = opened(path)
+    plan, stage = plan_from_scene(path, load_relief(finished), finished=finished)
+    _look_at(plan, stage)
+    blurred_frame(pixels, finished, camera_at(plan, plan.shots[0], 1001, stage), Choices())
 
 
 def _use_table(path: Path, suffix: str) -> None:

@@ -105,9 +105,13 @@ def test_chosen_ones_stand_side_by_side_with_one_zoom(three):
     before = view._place(view._boxes()[0], boxes[0].center())
     three.drag(view, at, at + QPointF(30, 0))
     assert view._place(view._boxes()[0], boxes[0].center()).x() < before.x()
+    pictures = window.body.wall.pictures
+    three.wait(lambda: all(isinstance(pictures.whole(p), Whole) for p in session.plan.proofs[:2]))
+    QTest.mouseMove(view, (at + QPointF(3, 3)).toPoint())
     QTest.mouseMove(view, at.toPoint())
-    three.wait(lambda: "stops" in window.says.text() or "reading" in window.says.text(), 20)
+    QApplication.processEvents()
     assert "px blur" in window.says.text()
+    assert "stops" in window.says.text()
     QTest.keyPress(window, Qt.Key.Key_L)
     assert view.loupe_held
     view.grab()

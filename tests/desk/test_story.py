@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from kobrel.exchange.usd import read_usd
 from kobrel.plan.file import open_plan
@@ -435,3 +435,56 @@ def test_a_frame_is_rendered_to_a_file_beside_the_window(user, tmp_path):
     assert (tmp_path / "frame.exr").exists()
     user.rest()
     assert "Written" in window.says.text()
+
+
+def test_a_shot_is_planned_by_keyboard_alone(demo_user, tmp_path, monkeypatch):
+    """Stop, focus and a mark, an iris, a kept picture and its comparison, and saving, without the mouse."""
+    user, window, session = demo_user, demo_user.window, demo_user.window.session
+    keys, shift = Qt.Key, Qt.KeyboardModifier.ShiftModifier
+
+    def press(key, held=Qt.KeyboardModifier.NoModifier):
+        QTest.keyClick(QApplication.focusWidget() or window, key, held)
+        QApplication.processEvents()
+
+    def walk_to(name):
+        for _ in range(120):
+            press(keys.Key_Tab)
+            focused = QApplication.focusWidget()
+            if focused is not None and focused.accessibleName() == name:
+                return focused
+        raise AssertionError(name)
+
+    press(keys.Key_3)
+    press(keys.Key_Backtab, shift)  # from here on Tab walks
+    field = walk_to("Stop")
+    QTest.keyClicks(field, "4")
+    press(keys.Key_Return)
+    assert session.shot.glass.f_number.value == 4.0
+    field = walk_to("Focus distance")
+    QTest.keyClicks(field, "5 m")
+    press(keys.Key_Return)
+    assert float(session.camera.focus_m) == pytest.approx(5.0)
+    window.picture.setFocus()
+    press(keys.Key_End)
+    marks = len(session.shot.marks)
+    press(keys.Key_M)
+    assert len(session.shot.marks) >= marks
+    press(keys.Key_BracketRight)
+    assert session.shot.glass.f_number.value > 4.0
+    press(keys.Key_K)
+    user.wait(lambda: len(session.plan.proofs) == 1)
+    press(keys.Key_6)
+    assert session.seen == "wall"
+    grid = window.body.wall.grid
+    grid.setFocus()
+    press(keys.Key_Right)
+    press(keys.Key_Return)
+    assert session.wall_mode == "side"
+    press(keys.Key_Escape)
+    assert session.wall_mode == "all"
+    monkeypatch.setattr(
+        "kobrel.desk.window.document.ask_target", lambda *_args, **_more: tmp_path / "by_keys.kobrel"
+    )
+    QTest.keyClick(window, keys.Key_S, Qt.KeyboardModifier.ControlModifier)
+    user.wait((tmp_path / "by_keys.kobrel").exists)
+    assert (tmp_path / "by_keys.proofs").is_dir()
