@@ -23,6 +23,7 @@ import numpy as np
 from alive import copying, deforming
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
+from finished import defocusing
 from glass import dragging, solving
 from pulls import editing, playing
 from rich.console import Console
@@ -458,6 +459,7 @@ def main() -> None:
     blocking(table)
     emitting(table, stage, plan, shot)
     full_light(table, stage, plan)
+    defocusing(table, stage, plan)
     surveying(table, stage, plan, shot)
     solving(table, paired)
     with tempfile.TemporaryDirectory() as fresh:  # windows as they first open, not as they were left

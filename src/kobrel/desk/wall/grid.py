@@ -22,6 +22,7 @@ from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.toolkit.paint import draw_text, elided
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.wall.pictures import Pictures
+from kobrel.memo import Memo
 from kobrel.plan.model import Proof
 from kobrel.plan.variants.proofs import TAKES, differences
 from kobrel.session.commands import proving
@@ -50,6 +51,8 @@ class WallGrid(QAbstractScrollArea):
         super().__init__()
         self._session, self._proofing, self._pictures, self._opens = session, proofing, pictures, opens
         self._anchor = 0
+        self._layout = (1, float(_LEAST), float(_LEAST))
+        self._told = Memo[list[str]]()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -70,36 +73,29 @@ class WallGrid(QAbstractScrollArea):
     # Layout
 
     def columns(self) -> int:
-        """How many stand in a row: as many as make them largest without scrolling, or as are legible."""
-        hung = self._proofing.hung()
-        if self._session.wall == "ladder" and self._proofing.across:
-            return self._proofing.across
-        count, room = max(1, len(hung)), self.viewport().size()
-        best, largest = 1, 0.0
-        for columns in range(1, count + 1):
+        """How many stand in a row."""
+        return self._layout[0]
+
+    def _laid_out(self) -> tuple[int, float, float]:
+        """Columns, and width and height of a picture: as large as fit without scrolling, or legible."""
+        hung, room = self._proofing.hung(), self.viewport().size()
+        aspect = max((p.width_px / p.height_px for p in hung), default=16 / 9)
+        count, best, largest = max(1, len(hung)), 1, 0.0
+        fixed = self._proofing.across if self._session.wall == "ladder" else 0
+        for columns in (fixed,) if fixed else range(1, count + 1):
             wide = (room.width() - _GAP) / columns - _GAP
             tall = (room.height() - _GAP) / math.ceil(count / columns) - _GAP - _CAPTION
-            width = min(wide, tall * self._aspect())
+            width = min(wide, max(tall * aspect, min(wide, _LEAST) if fixed else 0.0))
             if width > largest:
                 best, largest = columns, width
-        return best if largest >= _LEAST else max(1, (room.width() - _GAP) // (_LEAST + _GAP))
-
-    def _aspect(self) -> float:
-        hung = self._proofing.hung()
-        return max((p.width_px / p.height_px for p in hung), default=16 / 9)
-
-    def _cell(self) -> tuple[int, float, float]:
-        """Columns, and width and height of a picture."""
-        columns, room = self.columns(), self.viewport().size()
-        wide = (room.width() - _GAP) / columns - _GAP
-        rows = math.ceil(max(1, len(self._proofing.hung())) / columns)
-        tall = (room.height() - _GAP) / rows - _GAP - _CAPTION
-        width = min(wide, max(tall * self._aspect(), min(wide, _LEAST)))
-        return columns, width, width / self._aspect()
+        if largest < _LEAST and not fixed:
+            best = max(1, (room.width() - _GAP) // (_LEAST + _GAP))
+            largest = (room.width() - _GAP) / best - _GAP
+        return best, largest, largest / aspect
 
     def box(self, index: int) -> QRectF:
         """Where a picture stands on the widget."""
-        columns, width, height = self._cell()
+        columns, width, height = self._layout
         row, column = divmod(index, columns)
         whole = columns * (width + _GAP) - _GAP
         left = (self.viewport().width() - whole) / 2 + column * (width + _GAP)
@@ -108,7 +104,8 @@ class WallGrid(QAbstractScrollArea):
 
     def rebuild(self) -> None:
         """Others hang there, or there is other room."""
-        columns, _width, height = self._cell()
+        self._layout = self._laid_out()
+        columns, _width, height = self._layout
         rows = math.ceil(len(self._proofing.hung()) / columns)
         whole = round(_GAP + rows * (height + _CAPTION + _GAP))
         bar = self.verticalScrollBar()
@@ -135,7 +132,8 @@ class WallGrid(QAbstractScrollArea):
                 at = middle + QPointF(0, -24 + 24 * line)
                 draw_text(painter, at, text, colour, 14 if line == 0 else 13, "centre", bold=line == 0)
             return
-        told = differences(hung, self._session.unit)
+        unit = self._session.unit
+        told = self._told.get((tuple(hung), unit), lambda: differences(hung, unit))
         seen = QRectF(event.rect())
         for index, proof in enumerate(hung):
             box = self.box(index)

@@ -162,7 +162,10 @@ def _settings(path: Path) -> Proof | None:
     """
     require_file(path, ExchangeError)
     source = oiio.ImageInput.open(str(path))
-    text = source.spec().getattribute(HEADER) if source is not None else None
+    try:
+        text = source.spec().getattribute(HEADER) if source is not None else None
+    except UnicodeDecodeError:
+        text = None
     if source is not None:
         source.close()
     if not isinstance(text, str) or len(text) > _MOST_HEADER:

@@ -32,7 +32,7 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
     require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        raise SceneError(f"not a readable picture ({_said(oiio.geterror)}).", file=path)
+        raise SceneError(f"not a readable picture ({said(oiio.geterror)}).", file=path)
     try:
         spec = source.spec()
         require_size(spec.width, spec.height, path)
@@ -43,7 +43,7 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
         pixels = source.read_image(oiio.FLOAT)
         if pixels is None:
             raise SceneError(
-                f"the picture is broken ({_said(source.geterror)}).", file=path, remedy="Export it again."
+                f"the picture is broken ({said(source.geterror)}).", file=path, remedy="Export it again."
             )
         return np.asarray(pixels, np.float32), tuple(spec.channelnames)
     except (UnicodeDecodeError, MemoryError) as error:
@@ -52,7 +52,7 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
         source.close()
 
 
-def _said(tell: Callable[[], str]) -> str:
+def said(tell: Callable[[], str]) -> str:
     """A library's reason in one line; some name what stands in a file, which may be no text."""
     try:
         text = tell()
@@ -101,5 +101,5 @@ def open_image(source: Path | bytes) -> Image.Image:
             raise
         except Exception as error:  # each of its readers fails in its own way on damaged files
             why = str(error)
-            raise SceneError(f"the picture is not readable ({_said(lambda: why)}).", file=name) from None
+            raise SceneError(f"the picture is not readable ({said(lambda: why)}).", file=name) from None
     return opened

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
-from kobrel.stage.pictures.pixels import require_size
+from kobrel.stage.pictures.pixels import require_size, said
 from kobrel.stage.read.finished.depth import Source
 
 if TYPE_CHECKING:
@@ -66,8 +66,11 @@ def _parts(path: Path) -> list[_Part]:
     require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        oiio.geterror()  # or the library tells it when the program ends
-        raise SceneError("not a readable picture.", file=path, remedy="Choose OpenEXR, PNG or TIFF.")
+        raise SceneError(
+            f"not a readable picture ({said(oiio.geterror)}).",
+            file=path,
+            remedy="Choose OpenEXR, PNG or TIFF.",
+        )
     parts = []
     try:
         number = 0
@@ -85,8 +88,9 @@ def _parts(path: Path) -> list[_Part]:
             )
             pixels = source.read_image(number, 0, 0, spec.nchannels, oiio.FLOAT)
             if pixels is None:
-                said = " ".join(source.geterror().split())[:160].rstrip(".")
-                raise SceneError(f"the picture is broken ({said}).", file=path, remedy="Export it again.")
+                raise SceneError(
+                    f"the picture is broken ({said(source.geterror)}).", file=path, remedy="Export it again."
+                )
             layer = str(spec.getattribute("name") or "") if number or source.seek_subimage(1, 0) else ""
             names = tuple(spec.channelnames)
             if layer and not any("." in name for name in names):
