@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.compiled import is_kept
+from kobrel.picture.defocus.simple import blurred_by
 from kobrel.picture.develop import developed
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, sharp_picture
@@ -23,6 +24,7 @@ from kobrel.stage.deform import Deformation, Skin, Still
 from kobrel.stage.engine import rays
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, matrix_motion
+from kobrel.stage.read.finished.relief import relief_points
 from kobrel.stage.scene import Cutout, Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Place, Stage
@@ -50,7 +52,8 @@ def prepare() -> None:
 
 
 def prepare_rare() -> None:
-    """Compile, to be kept on disk, what only scenes with skins or cut-outs need."""
+    """Compile, to be kept on disk, what only finished pictures and scenes with skins or cut-outs need."""
+    _prepare_finished()
     mesh = sphere(1.0, 8)
     count = len(mesh.points)
     skin = Skin(
@@ -63,6 +66,18 @@ def prepare_rare() -> None:
     stage = Stage([("rare", scene)])
     stage.pick(0, (0, 0, 5), (0, 0, -1))
     stage.surface_point(Place("rare", "/alive"), (0, 1, 2), (1.0, 0.0, 0.0), [0.0])
+
+
+def _prepare_finished() -> None:
+    shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
+    view = View(Stage().snapshot(0), camera_at(Plan(), shot, 1001, Stage()), Light(), 32, 18)
+    depth = np.full((18, 32), 5.0, np.float32)
+    depth[:, 16:] = 1.0
+    colour = np.ones((18, 32, 3), np.float32)
+    colour[4, 4] = 200.0
+    for method in ("layered", "gather"):
+        blurred_by(method, view, colour, depth)
+    relief_points(depth.astype(float), 0.36)
 
 
 if __name__ == "__main__":

@@ -2,7 +2,8 @@
 
 On the far side of each edge in depth there is a band of pixels that are seen. Their colours and depths are
 averaged over larger and larger squares and go to where nothing is known, the nearest first (push and pull;
-Gortler et al., "The Lumigraph", 1996). What is very bright counts less, so that no lamp is doubled.
+Gortler et al., "The Lumigraph", 1996). Lights smaller than a few pixels are left out, so that no lamp is
+doubled.
 """
 
 from typing import NamedTuple
@@ -15,6 +16,8 @@ from kobrel.compiled import kernel
 from kobrel.picture.defocus.edges import jump
 from kobrel.picture.tracer import in_bands, never
 
+_LAMP = 5
+"""Lights that are no larger than so many pixels are not continued behind what is before them."""
 BAND = 3
 """Pixels that the band on the far side of an edge goes on beside its first."""
 
@@ -53,7 +56,7 @@ def _band(blur, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _push(rows, band, blur, colour, usual, values, weights):  # type: ignore[no-untyped-def]
+def _push(rows, band, blur, colour, light, calm, values, weights):  # type: ignore[no-untyped-def]
     """Sums of the band's pixels over squares of two by two."""
     height, width = blur.shape
     for y in range(rows[0], rows[1]):
@@ -61,10 +64,10 @@ def _push(rows, band, blur, colour, usual, values, weights):  # type: ignore[no-
             for j in range(2 * y, min(2 * y + 2, height)):
                 for i in range(2 * x, min(2 * x + 2, width)):
                     if band[j, i]:
-                        light = colour[j, i, 0] + colour[j, i, 1] + colour[j, i, 2]
-                        w = np.float32(0.25) / (np.float32(1) + light / usual)
+                        w = np.float32(0.25)
+                        dim = min(np.float32(1), calm[j, i] / max(light[j, i], np.float32(1e-9)))
                         for c in range(3):
-                            values[y, x, c] += colour[j, i, c] * w
+                            values[y, x, c] += colour[j, i, c] * dim * w
                         values[y, x, 3] += blur[j, i] * w
                         weights[y, x] += w
 
@@ -94,8 +97,9 @@ def hidden_behind(blur: NDArray[np.float32], colour: NDArray[np.float32]) -> Hid
         return Hidden(empty, empty, np.zeros(0, np.float32), np.zeros((0, 3), np.float32))
     size = tuple(-(-side // 2) for side in blur.shape)
     values, weights = np.zeros((*size, 4), np.float32), np.zeros(size, np.float32)
-    usual = np.float32(max(3.0 * float(colour[::4, ::4].mean()), 1e-6))
-    in_bands(size[0], lambda rows: _push(rows, band, blur, colour, usual, values, weights), never)
+    light = colour.sum(axis=-1)
+    calm = ndimage.grey_opening(light, size=_LAMP)
+    in_bands(size[0], lambda rows: _push(rows, band, blur, colour, light, calm, values, weights), never)
     away = ndimage.distance_transform_edt(weights == 0).astype(np.float32)
     filled = _filled(values, weights)
     wanted = np.empty(blur.shape, np.bool_)

@@ -88,21 +88,32 @@ def _dimmed(colour: NDArray[np.float32], limit: float) -> tuple[NDArray[np.float
 
 def _singles(apart: Apart, surfaces: NDArray[np.float32], limit: float) -> list[_Pixels]:
     """What is laid down besides the pixels: what is hidden, what is nearer at edges, and glints."""
-    hidden = hidden_behind(apart.blur, surfaces)
-    near, near_bright = _dimmed(apart.near_colour, limit)
-    bright = apart.colour.sum(axis=-1) > limit
-    row, column = np.nonzero(bright)
-    cover, k = apart.cover[:, None], np.flatnonzero(near_bright)
-    full, none = np.ones(len(hidden.row), np.float32), np.zeros(len(row), np.float32)
+    hidden = hidden_behind(apart.blur, apart.colour)
+    row, column = np.nonzero(apart.colour.sum(axis=-1) > limit)
+    excess = (apart.colour - surfaces)[row, column]
     return [
-        _pixels(hidden.row, hidden.column, hidden.blur, hidden.colour, full),
-        _pixels(apart.row, apart.column, apart.near_blur, near * cover, apart.cover),
-        _pixels(row, column, apart.blur[row, column], (apart.colour - surfaces)[row, column], none),
-        _pixels(
-            apart.row[k], apart.column[k], apart.near_blur[k], ((apart.near_colour - near) * cover)[k],
-            np.zeros(len(k), np.float32),
-        ),
-    ]  # fmt: skip
+        *_parted(hidden.row, hidden.column, hidden.blur, hidden.colour, np.ones_like(hidden.blur), limit),
+        *_parted(apart.row, apart.column, apart.near_blur, apart.near_colour, apart.cover, limit),
+        _pixels(row, column, apart.blur[row, column], excess, np.zeros(len(row), np.float32)),
+    ]
+
+
+def _parted(
+    row: NDArray[np.int64],
+    column: NDArray[np.int64],
+    blur: NDArray[np.float32],
+    colour: NDArray[np.float32],
+    cover: NDArray[np.float32],
+    limit: float,
+) -> tuple[_Pixels, _Pixels]:
+    """Pixels no brighter than a limit, and what they have beyond it."""
+    dim, bright = _dimmed(colour, limit)
+    k = np.flatnonzero(bright)
+    rest = (colour[k] - dim[k]) * cover[k, None]
+    return (
+        _pixels(row, column, blur, dim * cover[:, None], cover),
+        _pixels(row[k], column[k], blur[k], rest, np.zeros(len(k), np.float32)),
+    )
 
 
 def _pixels(

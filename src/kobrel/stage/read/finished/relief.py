@@ -60,9 +60,13 @@ def _corners(depth, half_width, out):  # type: ignore[no-untyped-def]  # noqa: A
 
 def _points(finished: Source, frame: int | None) -> NDArray[np.float32]:
     """Corners of the relief's cells at a frame."""
-    depth = cells(finished, frame)
+    return relief_points(cells(finished, frame), finished.half_width)
+
+
+def relief_points(depth: NDArray[np.float64], half_width: float) -> NDArray[np.float32]:
+    """Corners of cells, four each, (n, 3), from the distances along the axis in their middles, (h, w)."""
     out = np.zeros((depth.size * 4, 3), np.float32)
-    _corners(depth, finished.half_width, out)
+    _corners(depth, half_width, out)
     return out
 
 
