@@ -197,6 +197,24 @@ def test_an_empty_wall_says_what_to_do_and_a_lost_proof_why(demo_user):
     grid.grab()
 
 
+def test_a_proof_is_seen_in_motion_beside_the_shot(three):
+    window, session = three.window, three.window.session
+    page = page_of(three, "Play")
+    window.screening.set_draft(width=96, passes=1)
+    window.screening.set_range(1001, 1003)
+    session.show_frame(1002)
+    pick(page.beside, "proof: Proof 1")
+    assert window.screening.beside == "proof: Proof 1"
+    three.wait(
+        lambda: window.screening.image(1002, 1) is not None and window.screening.image(1002) is not None
+    )
+    assert window.body.pair.isVisible()
+    assert window.screening.image(1002, 1) != window.screening.image(1002)
+    session.choose_proofs(["Proof 1"])
+    session.edit("Delete", session.plan.but(proofs=()))
+    three.wait(lambda: window.screening.beside == "")
+
+
 # Ladders
 
 

@@ -10,6 +10,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.picture.defocus.source import FrameSource
 from kobrel.picture.service import Request, Spare
 from kobrel.plan.look import Finish, Light
 from kobrel.plan.measure.camera import BY_FRAME, Camera
@@ -28,6 +29,7 @@ class Wanted:
     frames : (F,) in order
     width, height : of the pictures in pixels
     passes : exact passes for each
+    finished : the finished pictures that are blurred, instead of the stage
     """
 
     stage: Stage
@@ -38,12 +40,22 @@ class Wanted:
     height: int
     passes: int
     finish: Finish
+    finished: FrameSource | None = None
 
     @property
     def shared(self) -> tuple[object, ...]:
         """What all its frames depend on."""
         still = [getattr(self.camera, each.name) for each in fields(Camera) if each.name not in BY_FRAME]
-        return (self.stage, self.light, self.width, self.height, self.passes, self.finish, *still)
+        return (
+            self.stage,
+            self.light,
+            self.width,
+            self.height,
+            self.passes,
+            self.finish,
+            self.finished,
+            *still,
+        )
 
     def keys(self) -> list[bytes]:
         """What each frame depends on besides."""
@@ -55,7 +67,7 @@ class Wanted:
         """The picture of one of its frames."""
         return Request(
             self.stage, self.camera.frame(row), float(self.frames[row]), self.light, self.width, self.height,
-            passes=self.passes, finish=self.finish,
+            passes=self.passes, finish=self.finish, finished=self.finished,
         )  # fmt: skip
 
 

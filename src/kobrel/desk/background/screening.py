@@ -15,9 +15,9 @@ from kobrel.errors import KobrelError
 from kobrel.memo import Changed
 from kobrel.memory import bytes_text, total_memory
 from kobrel.plan.measure.survey import Survey, survey
-from kobrel.plan.model import Plan
+from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import stage_of, staged_alike
-from kobrel.plan.variants import alts
+from kobrel.plan.variants import alts, proofs
 from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.session.state import NUMBERS
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 SIZES = (320, 640, 960)
 BEFORE = "as before the last change"
+_PROOF = "proof: "
 _SETTLE_MS = 250
 _KEPT = {
     "width": settings.MEMORY_WIDTH, "passes": settings.MEMORY_PASSES, "every": settings.MEMORY_EVERY,
@@ -112,7 +113,7 @@ class Screening(QObject):
         self.changed.emit()
 
     def compare(self, beside: str, left: str = "") -> None:
-        """Show it beside one of the shot's Alts, or beside itself :data:`BEFORE`; "" alone.
+        """Show it beside one of :meth:`ways`, or beside itself :data:`BEFORE`; "" alone.
 
         First, on the left or above, stands the shot as it is, or one of its Alts too.
         """
@@ -203,7 +204,7 @@ class Screening(QObject):
             return
         from kobrel.picture.frame_cache import FrameCache
 
-        there = {"", BEFORE, *(alt.name for alt in shot.alts)}
+        there = {"", BEFORE, *self.ways(shot)}
         if self.beside not in there:
             self.beside = ""
         self.left = self.left if self.left in there and self.beside else ""
@@ -237,7 +238,10 @@ class Screening(QObject):
         light = plan.light.but(surfaces="clay") if self.draft.clay else plan.light
         height = max(2, round(self.draft.width / camera.aspect))
         frames = numbers.frames[rows].astype(np.int64)
-        return Wanted(stage, camera, frames, light, self.draft.width, height, self.draft.passes, plan.finish)
+        return Wanted(
+            stage, camera, frames, light, self.draft.width, height, self.draft.passes, plan.finish,
+            self._drawing.finished_of(self._session.shot),
+        )  # fmt: skip
 
     def _other(self, name: str) -> tuple[Plan, Stage, Survey] | None:
         """An Alt of the shot, or the shot before the last change; None where that is not there."""
@@ -254,12 +258,25 @@ class Screening(QObject):
                 plan = change.old
                 stage = stage if staged_alike(plan, session.plan) else stage_of(plan, session.library, stage)
             else:
-                other = alts.taken(shot, name)
+                other = self._way(shot, name)
             numbers = survey(plan, other, stage, np.arange(shot.first, shot.last + 1.0))
         except KobrelError as error:
             session.say(str(error))
             return None
         return plan, stage, numbers
+
+    def ways(self, shot: Shot) -> list[str]:
+        """What a shot can be seen beside in motion: its Alts, and the proofs of it."""
+        kept = [f"{_PROOF}{proof.name}" for proof in self._session.plan.proofs if proof.shot == shot.name]
+        return [*(alt.name for alt in shot.alts), *kept]
+
+    def _way(self, shot: Shot, name: str) -> Shot:
+        """The shot with the settings of an Alt or of a proof."""
+        plan = self._session.plan
+        proof = plan.proof(name.removeprefix(_PROOF)) if name.startswith(_PROOF) else None
+        if proof is None:
+            return alts.taken(shot, name)
+        return proofs.taken(plan, plan.shots.index(shot), proof, "all").shots[plan.shots.index(shot)]
 
     def _next(self) -> "Spare | None":
         """The next picture to make, of whichever side has fewer; called from the drawing's thread."""

@@ -261,11 +261,15 @@ class CompareView(GestureWidget):
             self._paint_wipe(painter, boxes[0], shown, told)
         self._paint_loupe(painter, boxes)
 
-    def _paint_one(self, painter: QPainter, box: QRectF, image: QImage | None) -> None:
-        painter.fillRect(box, theme().base)
+    def _paint_one(
+        self, painter: QPainter, box: QRectF, image: QImage | None, seen: QRectF | None = None
+    ) -> None:
+        """A picture in its panel, or the part of it that is seen."""
+        part = box if seen is None else seen
+        painter.fillRect(part, theme().base)
         if image is not None:
             painter.save()
-            painter.setClipRect(box)
+            painter.setClipRect(part)
             painter.drawImage(self._full(box), image)
             painter.restore()
 
@@ -276,13 +280,8 @@ class CompareView(GestureWidget):
 
     def _paint_wipe(self, painter: QPainter, box: QRectF, shown: list[Proof], told: dict[str, str]) -> None:
         line = box.left() + self.wiped * box.width()
-        right, image = QRectF(line, box.top(), box.right() - line, box.height()), self._image(shown[1])
-        painter.fillRect(right, theme().base)
-        if image is not None:
-            painter.save()
-            painter.setClipRect(right)
-            painter.drawImage(self._full(box), image)
-            painter.restore()
+        right = QRectF(line, box.top(), box.right() - line, box.height())
+        self._paint_one(painter, box, self._image(shown[1]), right)
         painter.setPen(QPen(theme().focus, 2))
         painter.drawLine(QPointF(line, box.top()), QPointF(line, box.bottom()))
         painter.setBrush(theme().focus)

@@ -120,11 +120,11 @@ class PlayPage(Card[Shot]):
         self.row("Range", self.cue)
         self.line()
         self.left = choice("Compare", [], "Which of two stands first, on the left or above", 186)
-        self.bind(self.left, lambda _shot: screening.left, self._compare, _firsts)
+        self.bind(self.left, lambda _shot: screening.left, self._compare, self._firsts)
         self.enable_if(self.left, lambda _shot: bool(screening.beside))
         self.row("Compare", self.left)
         self.beside = choice("Compare with", [], "What it is seen side by side with", 186)
-        self.bind(self.beside, lambda _shot: screening.beside, self._compare, _seconds)
+        self.bind(self.beside, lambda _shot: screening.beside, self._compare, self._seconds)
         self.row("with", self.beside)
         self.line()
         self.movie = self.buttons(
@@ -136,6 +136,12 @@ class PlayPage(Card[Shot]):
         )[0]
         self.column.addStretch(1)
         screening.changed.connect(self._refresh_if_seen)
+
+    def _firsts(self, shot: Shot) -> list[tuple[str, object]]:
+        return [("as it is now", ""), *((name, name) for name in self.screening.ways(shot))]
+
+    def _seconds(self, shot: Shot) -> list[tuple[str, object]]:
+        return [("nothing", ""), (BEFORE, BEFORE), *((name, name) for name in self.screening.ways(shot))]
 
     def _take_range(self, _value: float) -> None:
         self.screening.set_range(round(self.first.value), round(self.last.value))
@@ -154,11 +160,3 @@ class PlayPage(Card[Shot]):
 def _spans(shot: Shot) -> list[tuple[str, object]]:
     cues = [(cue.name, (cue.first, cue.end)) for cue in shot.cues if cue.end > cue.first]
     return [("The whole shot", (shot.first, shot.last)), *cues]
-
-
-def _firsts(shot: Shot) -> list[tuple[str, object]]:
-    return [("as it is now", ""), *((alt.name, alt.name) for alt in shot.alts)]
-
-
-def _seconds(shot: Shot) -> list[tuple[str, object]]:
-    return [("nothing", ""), (BEFORE, BEFORE), *((alt.name, alt.name) for alt in shot.alts)]
