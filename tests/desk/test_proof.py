@@ -317,6 +317,9 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
     page.write_to(tmp_path / "out.exr")
     user.wait(lambda: window.jobs.job is None and (tmp_path / "out.1050.exr").exists())
     assert "Written" in window.says.text()
+    window.exports.render(tmp_path / "frame.exr")
+    user.wait(lambda: window.jobs.job is None and (tmp_path / "frame.exr").exists())
+    assert (tmp_path / "frame.exr").read_bytes() == (tmp_path / "out.1050.exr").read_bytes()
     assert window.document.save_to(tmp_path / "on_picture.kobrel")
     plan = open_plan(tmp_path / "on_picture.kobrel")
     assert plan.scenes[0].finished.sequence

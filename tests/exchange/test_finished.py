@@ -6,7 +6,15 @@ import pytest
 
 from kobrel.errors import KobrelError
 from kobrel.exchange.finished.compare import compared
-from kobrel.exchange.finished.write import CHANNELS, Choices, blurred_frame, defocus, target_of
+from kobrel.exchange.finished.write import (
+    CHANNELS,
+    Choices,
+    blurred_frame,
+    defocus,
+    target_of,
+    write_frame,
+    write_range,
+)
 from kobrel.exchange.images import write_picture
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Mark
@@ -307,6 +315,13 @@ def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):
     assert (tmp_path / "out.mp4").stat().st_size > 500
     defocus(plan, shot, stage, finished, None, Choices(), tmp_path / "one.png", no_progress)
     assert (tmp_path / "one.png").exists()
+    assert write_range(plan, shot, stage, 10, 10, tmp_path / "r.exr", no_progress) == []
+    assert write_frame(plan, shot, 10, stage, tmp_path / "f.exr") == []
+    assert (tmp_path / "f.exr").read_bytes() == (tmp_path / "r.0010.exr").read_bytes()
+    with pytest.raises(KobrelError, match="no frame from 40 to 50"):
+        write_range(plan, shot, stage, 40, 50, tmp_path / "r.exr", no_progress)
+    with pytest.raises(KobrelError, match="no finished picture"):
+        write_frame(plan, shot.but(finished=""), 10, stage, tmp_path / "f.exr")
 
 
 def test_a_sequence_that_changes_its_size_is_told(sequence, tmp_path):

@@ -14,6 +14,7 @@ from kobrel.cli.shared import (
     open_shot,
     progress_bar,
     size_of,
+    warn,
 )
 
 
@@ -37,6 +38,11 @@ def render(
     document, chosen, stage = open_shot(plan, shot)
     at = chosen.first if frame is None else frame
     pixels = (round(wanted.width), round(wanted.height)) if wanted else None
+    if document.finished_of(chosen) is not None:
+        from kobrel.exchange.finished.write import write_frame
+
+        warn(write_frame(document, chosen, at, stage, output))
+        return
     with progress_bar() as progress:
         render_frame(document, chosen, at, stage, pixels, samples, output, progress, sharp)
 
@@ -75,6 +81,13 @@ def movie(
     )  # fmt: skip
     for there in written_over(chosen, made, output):
         free_output(there, force)
+    if document.finished_of(chosen) is not None:
+        from kobrel.exchange.finished.write import write_range
+
+        low, high = first if first is not None else chosen.first, last if last is not None else chosen.last
+        with progress_bar() as progress:
+            warn(write_range(document, chosen, stage, low, high, output, progress))
+        return
     with progress_bar() as progress:
         write_shot(document, chosen, stage, made, output, progress)
 

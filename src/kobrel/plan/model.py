@@ -468,6 +468,10 @@ class Plan(Part):
             return subject.name if subject else f"missing subject {target.number}"
         return "a free point" if isinstance(target, PointTarget) else None
 
+    def finished_of(self, shot: Shot) -> Finished | None:
+        """The finished picture that a shot is blurred on, if any."""
+        return next((s.finished for s in self.scenes if s.name == shot.finished and s.finished), None)
+
     def proof(self, name: str) -> Proof | None:
         """A proof by its name."""
         return next((proof for proof in self.proofs if proof.name == name), None)

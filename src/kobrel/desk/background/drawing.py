@@ -99,11 +99,10 @@ class Drawing(QObject):
 
     def finished_of(self, shot: Shot | None) -> "FrameSource | None":
         """The finished picture that a shot is blurred on, if any."""
-        plan = self._session.plan
-        ref = next((s for s in plan.scenes if shot is not None and s.name == shot.finished), None)
-        if ref is None or ref.finished is None:
+        found = self._session.plan.finished_of(shot) if shot is not None else None
+        if found is None:
             return None
-        key = ref.finished, self._session.file_as_it_is
+        key = found, self._session.file_as_it_is
         if key not in self._sources:
             from kobrel.picture.defocus.source import FrameSource
 

@@ -130,6 +130,9 @@ class SceneFiles(QObject):
             fresh += found + findings(session.plan, session.stage)
             session.say(f"Read again: {', '.join(Path(path).name for path in sorted(again))}.")
             self._look()
+        else:
+            read = sorted({Path(path).name for path, *_ in library.scenes.keys() - old.scenes.keys()})
+            session.say(f"Read {', '.join(read)}." if read else "")
         if fresh:
             self.told.emit("The scene was read; this is to be looked at", fresh)
 

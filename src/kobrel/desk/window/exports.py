@@ -82,6 +82,11 @@ class Exports(QObject):
             return
 
         def work(progress: Progress) -> None:
+            if plan.finished_of(shot) is not None:
+                from kobrel.exchange.finished.write import write_frame
+
+                write_frame(plan, shot, frame, stage, path)
+                return
             from kobrel.exchange.render import render_frame
 
             render_frame(plan, shot, frame, stage, None, samples, path, progress)
@@ -105,6 +110,13 @@ class Exports(QObject):
             return
 
         def work(progress: Progress) -> None:
+            if plan.finished_of(shot) is not None:
+                from kobrel.exchange.finished.write import write_range
+
+                first = shot.first if movie.first is None else movie.first
+                last = shot.last if movie.last is None else movie.last
+                write_range(plan, shot, stage, first, last, path, progress)
+                return
             write_shot(plan, shot, stage, movie, path, progress)
 
         self._run(work, path)

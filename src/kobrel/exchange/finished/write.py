@@ -20,7 +20,7 @@ from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.pictures.finished import Finished
 from kobrel.stage.read.finished.depth import metres
-from kobrel.stage.read.finished.frames import Pixels, path_at, read_frame
+from kobrel.stage.read.finished.frames import Pixels, frames_beside, path_at, read_frame
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -134,6 +134,46 @@ def write_blurred(path: Path, made: Blurred, camera: Camera, light: Light) -> No
     spec["compression"] = "zip"
     spec["oiio:ColorSpace"] = "lin_rec709"
     write_picture(path, spec, pixels)
+
+
+def write_frame(plan: Plan, shot: Shot, frame: int, stage: Stage, path: Path) -> list[str]:
+    """Write one frame of a shot that has a finished picture; what looked odd, in sentences.
+
+    Raises
+    ------
+    KobrelError
+        The shot has none, the frame is missing, or it cannot be written.
+    """
+    found = plan.finished_of(shot)
+    if found is None:
+        raise ExchangeError(f"Shot {shot.label} has no finished picture.")
+    camera = camera_at(plan, shot, frame, stage)
+    pixels = read_frame(found, frame if found.sequence else None)
+    made = blurred_frame(pixels, found, camera, Choices(most_px=shot.most_px))
+    write_blurred(path, made, camera, plan.light)
+    return list(made.told)
+
+
+def write_range(
+    plan: Plan, shot: Shot, stage: Stage, first: int, last: int, path: Path, progress: Progress
+) -> list[str]:
+    """Write the frames from first to last that a shot's finished picture has, as :func:`defocus` does, anew.
+
+    Raises
+    ------
+    KobrelError
+        As :func:`defocus`.
+    """
+    found = plan.finished_of(shot)
+    if found is None:
+        raise ExchangeError(f"Shot {shot.label} has no finished picture.")
+    frames = None
+    if found.sequence:
+        frames = [frame for frame in frames_beside(Path(found.path)) if first <= frame <= last]
+        if not frames:
+            raise ExchangeError(f"no frame from {first} to {last}.", file=found.path)
+    choices = Choices(most_px=shot.most_px, again=True)
+    return defocus(plan, shot, stage, found, frames, choices, path, progress)
 
 
 def defocus(

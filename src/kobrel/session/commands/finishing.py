@@ -22,8 +22,7 @@ def reference_of(session: Session) -> SceneRef | None:
 
 def finished_of(session: Session) -> Finished | None:
     """The finished picture of the shot in work."""
-    reference = reference_of(session)
-    return reference.finished if reference is not None else None
+    return session.plan.finished_of(session.shot) if session.shot is not None else None
 
 
 def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
