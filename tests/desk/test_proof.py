@@ -13,6 +13,7 @@ from kobrel.desk.wall.pictures import Whole
 from kobrel.exchange.render import render_frame
 from kobrel.plan.file import open_plan
 from kobrel.session import settings
+from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.scene import no_progress
 from tests.desk.conftest import pick
 
@@ -319,7 +320,7 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
     assert "Written" in window.says.text()
     window.exports.render(tmp_path / "frame.exr")
     user.wait(lambda: window.jobs.job is None and (tmp_path / "frame.exr").exists())
-    assert (tmp_path / "frame.exr").read_bytes() == (tmp_path / "out.1050.exr").read_bytes()
+    assert np.array_equal(*(read_pixels(tmp_path / name)[0] for name in ("frame.exr", "out.1050.exr")))
     assert window.document.save_to(tmp_path / "on_picture.kobrel")
     plan = open_plan(tmp_path / "on_picture.kobrel")
     assert plan.scenes[0].finished.sequence

@@ -217,6 +217,21 @@ def test_proofs_go_with_the_plan(shot, tmp_path):
     assert "no such file" in problem_of(gone)
 
 
+def test_a_plan_cannot_have_other_folders_read_or_copied(shot, tmp_path, monkeypatch):
+    from kobrel import trust
+    from kobrel.stage.read.finished.frames import layers
+
+    made = write_proof(tmp_path / "far", proof(shot), pixels())
+    monkeypatch.setattr(trust, "_ALLOWED", set())
+    with pytest.raises(KobrelError, match="another folder"):
+        small_pixels(made)
+    with pytest.raises(KobrelError, match="another folder"):
+        layers(Path(made.path))
+    placed = brought(Plan(shots=(shot,), proofs=(made,)), tmp_path / "near.proofs")
+    assert placed.proofs == (made,)
+    assert not list(tmp_path.glob("near.proofs/*.exr"))
+
+
 def test_damaged_proofs_are_refused(shot, tmp_path):
     made = write_proof(tmp_path, proof(shot), pixels())
     path = Path(made.path)

@@ -6,7 +6,17 @@ from typing import Annotated, cast
 
 import typer
 
-from kobrel.cli.shared import Force, Output, ShotName, app, free_output, open_shot, progress_bar, warn
+from kobrel.cli.shared import (
+    Force,
+    Output,
+    ShotName,
+    app,
+    free_output,
+    open_shot,
+    progress_bar,
+    trust_opened,
+    warn,
+)
 
 _RULES = {
     "straight": "Depth counts straight from the lens.", "negative": "Depth is below 0.",
@@ -57,6 +67,8 @@ def defocus(
     if not said <= set(_RULES):
         raise typer.BadParameter(f"--rules knows {', '.join(_RULES)}.")
     document, chosen, stage = open_shot(plan, shot)
+    for path in filter(None, (picture, depth)):
+        trust_opened(path)
     finished, pixels = opened(picture, depth)
     changes = {
         "kind": kind, "unit_m": unit, "near_m": near, "far_m": far, "straight": "straight" in said or None,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from kobrel import trust
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.jobs import Job
 from kobrel.plan.measure.camera import Camera
@@ -51,6 +52,8 @@ class Proofing(QObject):
         self.rungs: list[Proof] = []
         self.across = 0
         """Rungs in a row of the ladder's grid; 0 for as many as fit."""
+        if session.settings.state is not None:  # proofs of plans that were never saved lie there
+            trust.allow([session.settings.state])
         drawing.taken.connect(self._write)
         self._drawn.connect(self._add_rung)
         session.closing.connect(self._clear)
@@ -69,6 +72,7 @@ class Proofing(QObject):
             if state is not None:
                 state.mkdir(parents=True, exist_ok=True)
             self._spare = tempfile.TemporaryDirectory(prefix="proofs-", dir=state)
+            trust.allow([self._spare.name])
         return Path(self._spare.name)
 
     def _clear(self) -> None:

@@ -3,7 +3,6 @@
 import contextlib
 from collections import OrderedDict
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
@@ -35,12 +34,12 @@ class _Read(QRunnable):
         self._pictures, self._proof, self._whole = pictures, proof, whole
 
     def run(self) -> None:
-        from kobrel.exchange.proof.files import read_proof, small_pixels
+        from kobrel.exchange.proof.files import allowed_path, read_proof, small_pixels
 
         result: object
         try:
             if self._whole:
-                kept = read_proof(self._pictures.path_of(self._proof))[1]
+                kept = read_proof(allowed_path(self._proof))[1]
                 result = Whole(to_image(kept.shown(self._proof)), kept)
             else:
                 result = to_image(small_pixels(self._proof))
@@ -71,11 +70,6 @@ class Pictures(QObject):
         self._whole: OrderedDict[str, Whole | str] = OrderedDict()
         self._wanted: set[tuple[str, bool]] = set()
         self.read.connect(self._take)
-
-    @staticmethod
-    def path_of(proof: Proof) -> Path:
-        """Where a proof's file is."""
-        return Path(proof.path)
 
     def small(self, proof: Proof) -> QImage | str | None:
         """A proof's small copy, why there is none, or None while it is read."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from pydantic import ValidationError
 
+from kobrel import trust
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
 from kobrel.exchange.writing import whole_file
@@ -110,6 +111,19 @@ def _write_small(path: Path, pixels: NDArray[np.uint8]) -> None:
         image.save(beside, quality=90)
 
 
+def allowed_path(proof: Proof) -> Path:
+    """Where the file of a plan's proof is.
+
+    Raises
+    ------
+    ExchangeError
+        It lies where nothing may be read.
+    """
+    if not trust.is_allowed(proof.path):
+        raise ExchangeError(trust.refusal(proof.path), file=proof.path)
+    return Path(proof.path)
+
+
 def small_pixels(proof: Proof) -> NDArray[np.uint8]:
     """The small copy of a proof, sRGB bytes (h, w, 3); made anew where it is missing or older.
 
@@ -118,7 +132,7 @@ def small_pixels(proof: Proof) -> NDArray[np.uint8]:
     KobrelError
         The proof itself cannot be read.
     """
-    path = Path(proof.path)
+    path = allowed_path(proof)
     small = small_path(path)
     try:
         if small.stat().st_mtime >= path.stat().st_mtime:
@@ -210,7 +224,7 @@ def drawn_rung(
 def brought(plan: Plan, folder: Path) -> Plan:
     """The plan with all its proofs in a folder: those that lie elsewhere are copied, with their small copies.
 
-    A proof whose file is gone stays as it is.
+    A proof whose file is gone, or lies where nothing may be read, stays as it is.
 
     Raises
     ------
@@ -224,7 +238,7 @@ def brought(plan: Plan, folder: Path) -> Plan:
 
 def _brought(proof: Proof, folder: Path) -> Proof:
     source = Path(proof.path)
-    if source.parent == folder or not source.is_file():
+    if source.parent == folder or not source.is_file() or not trust.is_allowed(source):
         return proof
     try:
         (folder / SMALL).mkdir(parents=True, exist_ok=True)

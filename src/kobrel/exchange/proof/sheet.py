@@ -10,7 +10,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 import kobrel
 from kobrel.errors import ExchangeError
-from kobrel.exchange.proof.files import read_proof
+from kobrel.exchange.proof.files import allowed_path, read_proof
 from kobrel.exchange.writing import whole_file
 from kobrel.optics.units import LengthUnit, Measure
 from kobrel.plan.model import Proof
@@ -156,7 +156,7 @@ def png_paths(path: Path, pages: int) -> list[Path]:
 
 def _picture(cell: Cell, dpi: int) -> Image.Image:
     """A proof as large as its cell at a resolution, no larger than it is."""
-    _settings, kept = read_proof(Path(cell.proof.path))
+    _settings, kept = read_proof(allowed_path(cell.proof))
     image = Image.fromarray(kept.shown(cell.proof))
     most = round(cell.width / _MM * dpi), round(cell.height / _MM * dpi)
     image.thumbnail(most, Image.Resampling.LANCZOS)

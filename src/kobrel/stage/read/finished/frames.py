@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
@@ -59,10 +60,12 @@ def _parts(path: Path) -> list[_Part]:
     Raises
     ------
     SceneError
-        It cannot be read, is deep, or too large.
+        It cannot be read, is deep, or too large, or lies where nothing may be read.
     """
     import OpenImageIO as oiio  # noqa: N813
 
+    if not trust.is_allowed(path):
+        raise SceneError(trust.refusal(path), file=path)
     require_file(path, SceneError)
     source = oiio.ImageInput.open(str(path))
     if source is None:
