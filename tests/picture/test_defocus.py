@@ -142,6 +142,14 @@ def test_smoothed_edges_leave_no_line_of_mixed_colour():
     assert np.abs(made[:, :198] - (1.0, 0.9, 0.1)).max() < 0.04
 
 
+def test_bright_light_on_a_slanted_surface_is_not_hidden_by_that_surface():
+    depth = np.broadcast_to(np.linspace(0.9, 1.4, SIZE[0], dtype=np.float32), SIZE[::-1]).copy()
+    colour = np.full((SIZE[1], SIZE[0], 3), 0.1, np.float32)
+    colour[100:160, 200:260] = 60.0
+    made = defocused(view_of(camera_with(0.9)), colour, depth)
+    assert made.sum() == pytest.approx(colour.sum(), rel=0.01)
+
+
 def test_edges_are_taken_apart_by_their_colours():
     blur = np.full((9, 12), 8.0, np.float32)
     blur[:, :6] = -1.0

@@ -16,6 +16,8 @@ MOST_RADIUS = 512.0
 """The largest radius of a disc, pixels; larger ones are drawn as large as that."""
 _MARGIN = 48
 """Pixels that a picture is continued beyond its edges, at most: light comes in from there too."""
+_AHEAD = 0.25, np.float32(0.12)
+"""Half of what tells two things apart, as a radius: so many pixels, and such a part of the radius."""
 _GLINT = 6.0
 """What is so many times as bright as most of the picture is laid down for itself."""
 _STEP, _SHARP = 1.3, 0.35
@@ -123,7 +125,11 @@ def _pixels(
     colour: NDArray[np.float32],
     cover: NDArray[np.float32],
 ) -> _Pixels:
-    radius, number = _sizes(blur * np.float32(0.5))
+    meant = blur * np.float32(0.5)
+    radius, number = _sizes(meant)
+    # Light that covers nothing is not hidden by its own surface, whose parts lie in layers a little nearer.
+    ahead = layer_of(meant - (_AHEAD[0] + _AHEAD[1] * np.abs(meant)))
+    number = np.where(cover > 0.0, number, ahead).astype(np.int16)
     return row, column, number, radius, np.ascontiguousarray(colour, np.float32), cover
 
 
