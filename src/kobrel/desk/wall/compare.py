@@ -1,7 +1,6 @@
 """Proofs against each other: side by side, wiped, in turn, or by what they differ in; one zoom for all."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,16 +33,6 @@ _BLINK_MS, _GAP, _GRAB_PX, _MOST_ZOOM = 700, 6.0, 12.0, 32.0
 _LOUPE_RADIUS, _LOUPE = 90.0, 2.0
 _MOST_STOPS, _MOST_BLUR = 3.0, 20.0
 _PAIRS = ("wipe", "stops", "blur")
-
-
-@dataclass(frozen=True)
-class _Panel:
-    """A picture at a place: its box, its name, and what it differs in."""
-
-    box: QRectF
-    image: QImage | None
-    name: str
-    told: str
 
 
 class _Pan(Gesture):

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QMessageBox, QWidget
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.cards.base import ShotCard
-from kobrel.desk.cards.widgets import choice, word_table
+from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
@@ -271,8 +271,6 @@ class FramesPage(ShotCard):
 
         assert isinstance(found, Comparison)
         self.table.setRowCount(len(found.ways))
-        from kobrel.desk.cards.widgets import show_words
-
         for row, way in enumerate(found.ways):
             show_words(
                 self.table, row,
