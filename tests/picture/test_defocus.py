@@ -142,10 +142,9 @@ def test_smoothed_edges_leave_no_line_of_mixed_colour():
     assert np.abs(made[:, :198] - (1.0, 0.9, 0.1)).max() < 0.04
 
 
-def test_bright_light_on_a_slanted_surface_is_not_hidden_by_that_surface():
-    depth = np.broadcast_to(np.linspace(0.9, 1.4, SIZE[0], dtype=np.float32), SIZE[::-1]).copy()
-    colour = np.full((SIZE[1], SIZE[0], 3), 0.1, np.float32)
-    colour[100:160, 200:260] = 60.0
+def test_bright_light_in_a_hollow_of_a_surface_is_not_hidden_by_that_surface():
+    depth, colour = even(1.2), np.full((SIZE[1], SIZE[0], 3), 0.1, np.float32)
+    depth[120:126, 220:226], colour[120:126, 220:226] = 1.28, 60.0  # a hollow in it
     made = defocused(view_of(camera_with(0.9)), colour, depth)
     assert made.sum() == pytest.approx(colour.sum(), rel=0.01)
 
