@@ -22,6 +22,17 @@ _FIRST_STEPS = (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
 STATES = ("sharp", "soft", "gone")
 
 
+def round_up(metres: float) -> float:
+    """The next round distance from one on.
+
+    >>> round_up(3.2), round_up(11.0), round_up(2.0)
+    (4.0, 12.0, 2.0)
+    """
+    decade = 10.0 ** math.floor(math.log10(metres))
+    steps = (*_FIRST_STEPS, 10.0)
+    return min(step * decade for step in steps if step * decade >= metres * (1 - 1e-12))
+
+
 @dataclass(frozen=True, eq=False)
 class Survey:
     """Numbers of a shot at F frames, for S subjects.

@@ -1,0 +1,204 @@
+"""Values as people paste them: lines, tables and JSON in anybody's terms."""
+
+import csv
+import io
+import json
+import math
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from kobrel.errors import PlanError
+from kobrel.files import json_fault
+from kobrel.optics.lens import Numbers
+from kobrel.optics.units import METRES, Measure
+from kobrel.plan.terms.own import OwnTerm, OwnTerms
+from kobrel.plan.terms.quantities import QUANTITIES, SYMBOLS, Quantity
+
+MOST_VALUES = 2_000_000
+_LINE = re.compile(r"^\s*(?P<name>.*?\S)\s*(?:[:=\t]|\s{2,})\s*(?P<value>.*\S)\s*$")
+_VALUE = re.compile(
+    r"^(?:f/)?\s*(?P<number>[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?|[-+−]?(?:inf(?:inity)?|∞))\s*"
+    r"(?P<unit>[^\d\s].*)?$", re.IGNORECASE,
+)  # fmt: skip
+_FRAME_NAMES = ("frame", "frames", "frame number")
+_SPELLED = {"degrees": ("deg", "degrees"), "px": ("pixels", "pixel"), "seconds": ("seconds", "sec")}
+_LENGTHS = {**METRES, "km": 1000.0, '"': METRES["in"], "'": METRES["ft"]}
+
+
+@dataclass(frozen=True)
+class Values:
+    """What was given.
+
+    Parameters
+    ----------
+    frames : (F,) where values are given over frames, else None
+    given : by the keys of quantities, (F,) or (1,); lengths in metres
+    rounding : half a unit of the last place that was written, as it counts
+    unknown : names that mean nothing here
+    """
+
+    frames: Numbers | None
+    given: Mapping[str, Numbers]
+    rounding: Mapping[str, float] = field(default_factory=dict)
+    unknown: tuple[str, ...] = ()
+
+
+def read_values(text: str, unit: Measure, owns: Sequence[OwnTerms] = ()) -> Values:
+    """Values out of text: a line each (``f-number: 2.8``), a table with headings (commas, semicolons or
+    tabs; a column “frame” for several frames), or JSON (an object, or a list of them).
+
+    Names are those of quantities, on the screen or in files, or of own terms. Bare lengths are in the
+    unit of the scene; others say theirs.
+
+    Raises
+    ------
+    PlanError
+        Nothing of it is known, or a value is none; names its line or field.
+    """
+    words = text.strip()
+    if not words:
+        raise PlanError("There is nothing to read.", remedy="Copy values first, such as: f-number: 2.8")
+    rows = _from_json(words) if words[0] in "[{" else _from_table(words) or _from_lines(words)
+    names = _names(owns)
+    known = {name: names[name.strip().lower()] for name in rows[0] if name.strip().lower() in names}
+    unknown = tuple(n for n in rows[0] if n not in known and n.strip().lower() not in _FRAME_NAMES)
+    if not known:
+        raise PlanError(
+            f"none of these is a value that Kobrel knows: {', '.join(unknown[:5]) or 'no names'}.",
+            remedy="Write a line each, such as: f-number: 2.8",
+        )
+    if len(rows) * len(known) > MOST_VALUES:
+        raise PlanError(f"{len(rows)} frames of {len(known)} values are more than can be read.")
+    given: dict[str, Numbers] = {}
+    rounding: dict[str, float] = {}
+    for name, meaning in known.items():
+        term = meaning if isinstance(meaning, OwnTerm) else OwnTerm(name=name, quantity=meaning.key)
+        read = [_number(row.get(name), term, unit, k) for k, row in enumerate(rows, 1)]
+        numbers, halves = np.asarray(read).T
+        given[term.quantity] = term.back(numbers, unit)
+        rounding[term.quantity] = float(np.max(np.abs(term.back(halves, unit))))
+    return Values(_frames(rows), given, rounding, unknown)
+
+
+def _names(owns: Sequence[OwnTerms]) -> dict[str, Quantity | OwnTerm]:
+    """What names mean, in small letters; a person's own before Kobrel's."""
+    found: dict[str, Quantity | OwnTerm] = {}
+    for quantity in QUANTITIES.values():
+        for name in (quantity.key, quantity.label):
+            found.setdefault(name.lower(), quantity)
+    for own in owns:
+        found |= {term.name.lower(): term for term in own.terms}
+    return found
+
+
+def _from_json(words: str) -> list[dict[str, str]]:
+    fault = json_fault(words.encode("utf-8", "replace"))
+    try:
+        content = None if fault else json.loads(words)
+    except ValueError as error:
+        fault = f"this is no JSON ({error})."
+    if fault:
+        raise PlanError(fault)
+    if isinstance(content, dict) and isinstance(content.get("frames"), list):
+        content = content["frames"]
+    found = [
+        {str(name): _plain(value) for name, value in row.items()}
+        for row in (content if isinstance(content, list) else [content])
+        if isinstance(row, dict) and row
+    ]
+    if not found:
+        raise PlanError("JSON of values is an object of them, or a list of such with “frame” in each.")
+    return found
+
+
+def _plain(value: object) -> str:
+    if value is None:
+        return "inf"
+    if isinstance(value, float | int) and not isinstance(value, bool):
+        return repr(value)
+    return str(value)[:200]
+
+
+def _from_table(words: str) -> list[dict[str, str]]:
+    """Rows below headings; nothing where it is no table."""
+    lines = [line for line in words.splitlines() if line.strip()]
+    for delimiter in ("\t", ";", ","):
+        if (
+            len(lines) > 1
+            and lines[0].count(delimiter)
+            and _VALUE.match(lines[0].split(delimiter)[-1].strip()) is None
+        ):
+            table = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
+            heads = [name.strip() for name in table[0]]
+            if len({len(row) for row in table}) == 1 and len(set(heads)) == len(heads):
+                return [dict(zip(heads, row, strict=True)) for row in table[1:]]
+    return []
+
+
+def _from_lines(words: str) -> list[dict[str, str]]:
+    found: dict[str, str] = {}
+    for number, line in enumerate(words.splitlines(), 1):
+        if not line.strip() or line.lstrip().startswith("#"):
+            continue
+        match = _LINE.match(line)
+        if match is None:
+            continue  # a title between the lines
+        name = match["name"]
+        if found.get(name, match["value"]) != match["value"]:
+            raise PlanError(f"{name} is given twice.", place=f"line {number}")
+        found[name] = match["value"]
+    if not found:
+        raise PlanError("these are no values.", remedy="Write a line each, such as: f-number: 2.8")
+    return [found]
+
+
+def _number(text: str | None, term: OwnTerm, unit: Measure, row: int) -> tuple[float, float]:
+    """A value as it is written, in the unit of its term, and half a unit of its last place."""
+    words = (text or "").strip()
+    match = _VALUE.match(words)
+    if match is None:
+        raise PlanError(
+            f"{term.name}: “{words[:40]}” is no number." if words else f"{term.name} is missing.",
+            place=f"row {row}" if row > 1 else "",
+        )
+    number = match["number"].replace("−", "-").replace(",", ".").lstrip("+").lower()
+    value = math.inf if number in ("inf", "infinity", "∞") else float(number)
+    decimals = len(number.partition("e")[0].partition(".")[2])
+    half = 0.5 * 10.0**-decimals * 1.000001 if math.isfinite(value) else 0.0
+    factor = _factor((match["unit"] or "").strip(), term, unit)
+    return value * factor, half * factor
+
+
+def _factor(word: str, term: OwnTerm, unit: Measure) -> float:
+    """What a number with a unit behind it is multiplied by, to be in the unit of its term."""
+    kind, own = term.what.kind, term.measure(unit)
+    if word.lower() in _LENGTHS and kind in ("length", "mm"):
+        return _LENGTHS[word.lower()] / (own.metres if kind == "length" else METRES["mm"])
+    if word.lower() in ("", own.symbol if kind == "length" else SYMBOLS[kind], *_SPELLED.get(kind, ())):
+        return 1.0
+    raise PlanError(f"{term.name}: “{word[:20]}” is no unit of it.")
+
+
+def _frames(rows: list[dict[str, str]]) -> Numbers | None:
+    """The frames of rows, in order; None where there are none.
+
+    Raises
+    ------
+    PlanError
+        They are missing where there are several rows, or not in order.
+    """
+    heads = [name for name in rows[0] if name.strip().lower() in _FRAME_NAMES]
+    if not heads:
+        if len(rows) > 1:
+            raise PlanError("several rows of values need a column “frame”.")
+        return None
+    try:
+        frames = np.asarray([float(row.get(heads[0], "")) for row in rows])
+    except ValueError:
+        raise PlanError("a frame is no number.", place=f"column {heads[0]}") from None
+    if not np.all(np.isfinite(frames)) or np.any(np.diff(frames) <= 0):
+        raise PlanError("the frames are not in order, each once.", place=f"column {heads[0]}")
+    return frames
