@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from kobrel.cli import run_command
-from kobrel.exchange.usd import read_usd
+from kobrel.exchange.cameras.usd import read_usd
 from kobrel.plan.file import open_plan
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO

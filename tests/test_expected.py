@@ -16,7 +16,7 @@ from pydantic import BaseModel
 
 from kobrel.exchange import iris as iris_files
 from kobrel.exchange.table import survey_data
-from kobrel.exchange.usd import write_usd
+from kobrel.exchange.cameras.usd import write_usd
 from kobrel.optics import bend, ease, exposure, lens, motor, noise, projection, sensor, stencil
 from kobrel.optics.aperture import aperture as opened_aperture
 from kobrel.optics.aperture import passes, places, transmission

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from kobrel.exchange.usd import read_usd
+from kobrel.exchange.cameras.usd import read_usd
 from kobrel.plan.file import open_plan
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, SubjectTarget

@@ -8,7 +8,7 @@ from pxr import Usd, UsdGeom
 from kobrel.errors import ExchangeError, SceneError
 from kobrel.exchange.images import EXR_CHANNELS, write_exr, write_png
 from kobrel.exchange.table import csv_text, survey_data, write_csv
-from kobrel.exchange.usd import read_usd, write_usd
+from kobrel.exchange.cameras.usd import read_usd, write_usd
 from kobrel.plan import edit
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.measure.survey import survey

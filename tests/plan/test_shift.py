@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from pxr import Usd, UsdGeom
 
-from kobrel.exchange.usd import write_usd
+from kobrel.exchange.cameras.usd import write_usd
 from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.look import Light

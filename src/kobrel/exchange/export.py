@@ -19,7 +19,7 @@ def export(plan: Plan, shot: Shot, stage: Stage, kind: ExportKind, path: Path) -
         It cannot be written, or the shot has no camera.
     """
     if kind == "usd":
-        from kobrel.exchange.usd import write_usd
+        from kobrel.exchange.cameras.usd import write_usd
 
         write_usd(plan, shot, stage, path)
     else:

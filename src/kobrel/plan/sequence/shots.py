@@ -3,7 +3,10 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from kobrel.errors import PlanError
+from kobrel.optics.lens import Numbers
 from kobrel.plan.edit import unused, with_shot
 from kobrel.plan.model import ALT_FIELDS, Cue, FileCamera, Plan, Shot
 from kobrel.plan.parts import MOST_FRAMES
@@ -25,6 +28,11 @@ class Listed:
     fps: float
     handles: int = 0
     cues: tuple[Cue, ...] = ()
+
+
+def whole_range(shot: Shot) -> Numbers:
+    """(F,) all frames of a shot, its handles too."""
+    return np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0)
 
 
 def add_shot(plan: Plan, shot: Shot, at: int | None = None) -> Plan:

@@ -1,6 +1,6 @@
 """Values in anybody's terms become a shot's: what is given, what that changes, and the shot that has it."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -15,35 +15,32 @@ from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import DistanceTarget, Mark, Shot
 from kobrel.plan.parts import MOST, Key, Keyed
 from kobrel.plan.pull.marks import refocus, with_marks
-from kobrel.plan.terms.blocks import settle
+from kobrel.plan.terms.blocks import Term, settle
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES, Quantity, single
+from kobrel.plan.terms.reading import Values
 from kobrel.plan.terms.render_camera import RenderCamera, render_camera
 
 Given = Mapping[str, Numbers]
 """Values by the keys of their quantities, lengths in metres, one for each frame."""
 SAME = 1e-7
 """Values this near to each other, as a part of them, are alike."""
+_SHARES = 3
 _KEYED_PART = 1e-7
 _MARKED_PX = 1e-3
 
 
-def taken(camera: RenderCamera, given: Given, rounding: Mapping[str, float] | None = None) -> RenderCamera:
+def taken(camera: RenderCamera, given: Given) -> RenderCamera:
     """The camera that has some values.
 
     What is as it was keeps what it stands for: a radius that comes back with another focus stays. Of
     several values for the same thing the one that was changed counts. A near and a far limit that were both
     changed move the focus between them. Values that only follow from others are passed over.
 
-    Parameters
-    ----------
-    rounding : how far a value may be off by being rounded, and still count as it was
-
     Raises
     ------
     PlanError
         A value makes no sense, or two that were changed contradict each other; names them.
     """
-    slack = rounding or {}
     own, fresh = dict[str, Numbers](), set[str]()
     for key in given:
         quantity, values = QUANTITIES[key], np.asarray(given[key], float)
@@ -51,7 +48,7 @@ def taken(camera: RenderCamera, given: Given, rounding: Mapping[str, float] | No
             continue
         _require_sense(quantity, values)
         own[key] = quantity.values(camera)
-        if not _alike(own[key], values, slack.get(key, 0.0)):
+        if not _alike(own[key], values):
             own[key] = values
             fresh.add(key)
     if not fresh:
@@ -77,6 +74,22 @@ def taken(camera: RenderCamera, given: Given, rounding: Mapping[str, float] | No
     return made
 
 
+def as_printed(values: Values, camera: RenderCamera, shown: Iterable[Term]) -> Given:
+    """What was given, with values that are written as Kobrel shows them now in full precision again.
+
+    Parameters
+    ----------
+    shown : the terms of the camera's one frame as they can be copied
+    """
+    printed: dict[str, set[str]] = {}
+    for term in shown:
+        printed.setdefault(term.quantity.key, set()).add(term.text)
+    return {
+        key: QUANTITIES[key].values(camera) if values.written.get(key) in printed.get(key, ()) else given
+        for key, given in values.given.items()
+    }
+
+
 def _chosen(keys: Sequence[str], own: Given) -> str | None:
     """The first of values for the same thing that is finite throughout."""
     finite = [key for key in keys if np.all(np.isfinite(own[key]))]
@@ -99,9 +112,9 @@ def _require_sense(quantity: Quantity, values: Numbers) -> None:
         )
 
 
-def _alike(own: Numbers, given: Numbers, rounding: float = 0.0) -> bool:
+def _alike(own: Numbers, given: Numbers) -> bool:
     with np.errstate(invalid="ignore"):
-        near = np.abs(own - given) <= np.abs(own) * SAME + rounding
+        near = np.abs(own - given) <= np.abs(own) * SAME
     return bool(np.all(near | (own == given)))
 
 
@@ -244,7 +257,7 @@ def _corners(frames: Numbers, path: Numbers, slack: Numbers) -> Sequence[int]:
 
 
 def _with_focus(shot: Shot, before: RenderCamera, camera: RenderCamera) -> Shot:
-    if _alike(1.0 / before.focus_m, 1.0 / camera.focus_m, 1e-12):
+    if _alike(before.focus_m, camera.focus_m):
         return shot
     frames, focus = camera.frames, camera.focus_m
     if len(frames) == 1:

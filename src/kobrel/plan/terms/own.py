@@ -15,7 +15,7 @@ from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, measure
 from kobrel.plan.file import plain_reason
 from kobrel.plan.parts import Part, PositiveFinite, require_unique
-from kobrel.plan.terms.blocks import Block, Term, block, decimals, in_unit, symbol_of
+from kobrel.plan.terms.blocks import Block, Term, block, decimals, in_unit, symbol_of, terms
 from kobrel.plan.terms.quantities import QUANTITIES, Quantity
 from kobrel.plan.terms.render_camera import RenderCamera
 
@@ -161,3 +161,10 @@ def family(name: str, owns: Sequence[OwnTerms] = ()) -> Family:
 def as_block(which: Family) -> Block:
     """What terms tell, as a block."""
     return which if isinstance(which, Block) else own_block(which)
+
+
+def values_of(which: Family, camera: RenderCamera, unit: Measure, distances_m: Numbers) -> list[Term]:
+    """The values of any terms at the camera's one frame, see :func:`kobrel.plan.terms.blocks.terms`."""
+    if isinstance(which, Block):
+        return terms(which, camera, unit, distances_m)
+    return own_values(which, camera, unit, distances_m)

@@ -23,6 +23,7 @@ _VALUE = re.compile(
     r"^(?:f/)?\s*(?P<number>[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?|[-+−]?(?:inf(?:inity)?|∞))\s*"
     r"(?P<unit>[^\d\s].*)?$", re.IGNORECASE,
 )  # fmt: skip
+_BRACKETS = re.compile(r"^(?P<name>.*?)\s*\[(?P<unit>[^\]]*)\]$")
 _FRAME_NAMES = ("frame", "frames", "frame number")
 _SPELLED = {"degrees": ("deg", "degrees"), "px": ("pixels", "pixel"), "seconds": ("seconds", "sec")}
 _LENGTHS = {**METRES, "km": 1000.0, '"': METRES["in"], "'": METRES["ft"]}
@@ -36,13 +37,13 @@ class Values:
     ----------
     frames : (F,) where values are given over frames, else None
     given : by the keys of quantities, (F,) or (1,); lengths in metres
-    rounding : half a unit of the last place that was written, as it counts
+    written : the numbers themselves, where they are in the unit of their term and given once
     unknown : names that mean nothing here
     """
 
     frames: Numbers | None
     given: Mapping[str, Numbers]
-    rounding: Mapping[str, float] = field(default_factory=dict)
+    written: Mapping[str, str] = field(default_factory=dict)
     unknown: tuple[str, ...] = ()
 
 
@@ -63,7 +64,8 @@ def read_values(text: str, unit: Measure, owns: Sequence[OwnTerms] = ()) -> Valu
         raise PlanError("There is nothing to read.", remedy="Copy values first, such as: f-number: 2.8")
     rows = _from_json(words) if words[0] in "[{" else _from_table(words) or _from_lines(words)
     names = _names(owns)
-    known = {name: names[name.strip().lower()] for name in rows[0] if name.strip().lower() in names}
+    meant = {name: _meaning(name, names) for name in rows[0]}
+    known = {name: term for name, term in meant.items() if term is not None}
     unknown = tuple(n for n in rows[0] if n not in known and n.strip().lower() not in _FRAME_NAMES)
     if not known:
         raise PlanError(
@@ -73,14 +75,13 @@ def read_values(text: str, unit: Measure, owns: Sequence[OwnTerms] = ()) -> Valu
     if len(rows) * len(known) > MOST_VALUES:
         raise PlanError(f"{len(rows)} frames of {len(known)} values are more than can be read.")
     given: dict[str, Numbers] = {}
-    rounding: dict[str, float] = {}
-    for name, meaning in known.items():
-        term = meaning if isinstance(meaning, OwnTerm) else OwnTerm(name=name, quantity=meaning.key)
+    written: dict[str, str] = {}
+    for name, term in known.items():
         read = [_number(row.get(name), term, unit, k) for k, row in enumerate(rows, 1)]
-        numbers, halves = np.asarray(read).T
-        given[term.quantity] = term.back(numbers, unit)
-        rounding[term.quantity] = float(np.max(np.abs(term.back(halves, unit))))
-    return Values(_frames(rows), given, rounding, unknown)
+        given[term.quantity] = term.back(np.asarray([value for value, _ in read]), unit)
+        if len(read) == 1 and read[0][1]:
+            written[term.quantity] = read[0][1]
+    return Values(_frames(rows), given, written, unknown)
 
 
 def _names(owns: Sequence[OwnTerms]) -> dict[str, Quantity | OwnTerm]:
@@ -94,6 +95,24 @@ def _names(owns: Sequence[OwnTerms]) -> dict[str, Quantity | OwnTerm]:
     return found
 
 
+def _meaning(name: str, names: Mapping[str, Quantity | OwnTerm]) -> OwnTerm | None:
+    """What a name means; a unit may stand behind it in brackets, as in ``near_limit [cm]``."""
+    words, unit = name.strip().lower(), ""
+    match = _BRACKETS.match(words)
+    if words not in names and match is not None:
+        words, unit = match["name"], match["unit"]
+    found = names.get(words)
+    if found is None or isinstance(found, OwnTerm):
+        return found
+    if unit in METRES and found.kind == "length":
+        return OwnTerm.model_validate({"name": name.strip()[:80], "quantity": found.key, "unit": unit})
+    return (
+        OwnTerm(name=name.strip()[:80], quantity=found.key)
+        if unit in ("", "u", SYMBOLS.get(found.kind))
+        else None
+    )
+
+
 def _from_json(words: str) -> list[dict[str, str]]:
     fault = json_fault(words.encode("utf-8", "replace"))
     try:
@@ -102,16 +121,24 @@ def _from_json(words: str) -> list[dict[str, str]]:
         fault = f"this is no JSON ({error})."
     if fault:
         raise PlanError(fault)
+    unit = ""
     if isinstance(content, dict) and isinstance(content.get("frames"), list):
+        unit = str(content.get("unit", ""))[:10]
         content = content["frames"]
     found = [
-        {str(name): _plain(value) for name, value in row.items()}
+        {_with_unit(str(name), unit): _plain(value) for name, value in row.items()}
         for row in (content if isinstance(content, list) else [content])
         if isinstance(row, dict) and row
     ]
     if not found:
         raise PlanError("JSON of values is an object of them, or a list of such with “frame” in each.")
     return found
+
+
+def _with_unit(name: str, unit: str) -> str:
+    """A name with the unit of its file behind it, where that makes a difference."""
+    known = QUANTITIES.get(name)
+    return f"{name} [{unit}]" if unit and known is not None and known.kind == "length" else name
 
 
 def _plain(value: object) -> str:
@@ -155,8 +182,8 @@ def _from_lines(words: str) -> list[dict[str, str]]:
     return [found]
 
 
-def _number(text: str | None, term: OwnTerm, unit: Measure, row: int) -> tuple[float, float]:
-    """A value as it is written, in the unit of its term, and half a unit of its last place."""
+def _number(text: str | None, term: OwnTerm, unit: Measure, row: int) -> tuple[float, str]:
+    """A value in the unit of its term, and as it is written if that is its unit."""
     words = (text or "").strip()
     match = _VALUE.match(words)
     if match is None:
@@ -166,10 +193,9 @@ def _number(text: str | None, term: OwnTerm, unit: Measure, row: int) -> tuple[f
         )
     number = match["number"].replace("−", "-").replace(",", ".").lstrip("+").lower()
     value = math.inf if number in ("inf", "infinity", "∞") else float(number)
-    decimals = len(number.partition("e")[0].partition(".")[2])
-    half = 0.5 * 10.0**-decimals * 1.000001 if math.isfinite(value) else 0.0
     factor = _factor((match["unit"] or "").strip(), term, unit)
-    return value * factor, half * factor
+    plain = number.rstrip("0").rstrip(".") if "." in number and "e" not in number else number
+    return value * factor, plain if factor == 1.0 else ""
 
 
 def _factor(word: str, term: OwnTerm, unit: Measure) -> float:

@@ -5,9 +5,11 @@ Source: glTF 2.0 specification, chapter 5, and the registry of its extensions.
 What an object's `extensions` holds is named as in the file; what is not named here is not read.
 """
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+
+from kobrel.optics.lens import FocusSurface, LensModel
 
 Index = Annotated[int, Field(ge=0, lt=2**31)]
 Count = Annotated[int, Field(ge=0, lt=2**40)]
@@ -17,6 +19,9 @@ _AcrossTexture = tuple[_InTexture, _InTexture]
 Vector3 = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
 Vector4 = tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat]
 Kind = Literal["SCALAR", "VEC2", "VEC3", "VEC4", "MAT2", "MAT3", "MAT4"]
+OwnTrack = Annotated[
+    tuple[Annotated[FiniteFloat, Field(gt=0, le=1e9)], ...], Field(min_length=1, max_length=60_000)
+]
 ComponentType = Literal[5120, 5121, 5122, 5123, 5125, 5126]
 
 
@@ -26,9 +31,37 @@ class _Object(BaseModel):
     name: str = ""
 
 
+class OwnClock(BaseModel):
+    """How frames are counted in a file that Kobrel wrote, under ``kobrel`` in the asset's extras."""
+
+    fps: Annotated[FiniteFloat, Field(ge=0.1, le=1000)]
+    first: Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
+
+
+class OwnLens(BaseModel):
+    """A lens in a file that Kobrel wrote, under ``kobrel`` in its camera's extras: a number for each frame,
+    or one that does not change.
+    """
+
+    focalMm: OwnTrack
+    fNumber: OwnTrack
+    focusM: OwnTrack
+    sensorWidthMm: Annotated[FiniteFloat, Field(gt=0, le=1e5)]
+    sensorHeightMm: Annotated[FiniteFloat, Field(gt=0, le=1e5)]
+    squeeze: Annotated[FiniteFloat, Field(ge=1, le=4)] = 1.0
+    lensModel: LensModel = "render"
+    focusSurface: FocusSurface = "plane"
+    coneDeg: Annotated[FiniteFloat, Field(gt=0, lt=90)] = 1.0
+    shiftMm: tuple[FiniteFloat, FiniteFloat] = (0.0, 0.0)
+    irisBlades: Annotated[int, Field(ge=0, le=100)] = 0
+    irisRoundness: Annotated[FiniteFloat, Field(ge=0, le=1)] = 0.0
+    irisRotationDeg: FiniteFloat = 0.0
+
+
 class Asset(BaseModel):
     version: str
     generator: str = ""
+    extras: Any = None
 
 
 class Buffer(_Object):
@@ -278,6 +311,7 @@ class Orthographic(BaseModel):
 
 
 class CameraPart(_Object):
+    extras: Any = None
     perspective: Perspective | None = None
     orthographic: Orthographic | None = None
 
@@ -321,3 +355,16 @@ class Document(BaseModel):
     skins: tuple[SkinPart, ...] = ()
     animations: tuple[Animation, ...] = ()
     cameras: tuple[CameraPart, ...] = ()
+
+
+Own = TypeVar("Own", OwnClock, OwnLens)
+
+
+def own(kind: type[Own], extras: Any) -> Own | None:
+    """What Kobrel wrote into extras; None where there is nothing, or somebody broke it."""
+    if not isinstance(extras, dict) or "kobrel" not in extras:
+        return None
+    try:
+        return kind.model_validate(extras["kobrel"])
+    except ValidationError:
+        return None

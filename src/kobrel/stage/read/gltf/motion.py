@@ -6,10 +6,11 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.stage.motion import Array, Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.read.gltf.container import Container
-from kobrel.stage.read.gltf.document import Animation, NodePart
+from kobrel.stage.read.gltf.document import Animation, NodePart, OwnClock, own
 
 FPS = 24.0
 """Frames a second: the format counts in seconds."""
+_WHOLE = 3e-7
 _PARTS = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -23,6 +24,7 @@ class Animations:
     """
 
     def __init__(self, container: Container, chosen: int | None, warnings: list[str]) -> None:
+        self.clock = own(OwnClock, container.document.asset.extras) or OwnClock(fps=FPS, first=0.0)
         self.tracks: dict[tuple[int, str], Track] = {}
         self._container, self._warnings = container, warnings
         played = container.document.animations
@@ -40,11 +42,19 @@ class Animations:
                     self._warnings.append(told)
                 continue
             sampler = container.of(animation.samplers, channel.sampler, "sampler")
-            times = np.asarray(container.numbers(sampler.input), float).ravel() * FPS
+            times = self._frames(np.asarray(container.numbers(sampler.input), float).ravel())
             values = np.asarray(container.numbers(sampler.output), float)
             track = self._track(times, values, target.path, sampler.interpolation)
             if track is not None:
                 self.tracks[target.node, target.path] = track
+
+    def _frames(self, seconds: Array) -> Array:
+        """The frames of times; whole ones are rid of the digits that single precision made up."""
+        frames = self.clock.first + seconds * self.clock.fps
+        whole = np.round(frames)
+        return np.where(
+            np.abs(frames - whole) < _WHOLE * np.maximum(np.abs(seconds * self.clock.fps), 1.0), whole, frames
+        )
 
     def _track(self, times: Array, values: Array, path: str, way: str) -> Track | None:
         steps = 3 if way == "CUBICSPLINE" else 1
@@ -62,7 +72,7 @@ class Animations:
             shaped = shaped[..., [3, 0, 1, 2]]
         if steps == 1:
             return Track(times, shaped[:, 0], held=way == "STEP")
-        slopes = shaped[:, [0, 2]] / FPS
+        slopes = shaped[:, [0, 2]] / self.clock.fps
         return Track(times, shaped[:, 1], tangents=slopes if len(times) > 1 else None)
 
     @property

@@ -8,16 +8,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
+from kobrel.optics.iris import Iris
+from kobrel.optics.lens import closest_focus_m, image_distance_mm
 from kobrel.stage import shapes
 from kobrel.stage.copies import Copies
 from kobrel.stage.deform import Blend, Deformation, Skin, Still
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Array, Motion, Track
 from kobrel.stage.read.gltf.container import Container
-from kobrel.stage.read.gltf.document import Instancing, NodePart
+from kobrel.stage.read.gltf.document import CameraPart, Instancing, NodePart, OwnClock, OwnLens, own
 from kobrel.stage.read.gltf.materials import Materials
 from kobrel.stage.read.gltf.meshes import Meshes, MeshOf
-from kobrel.stage.read.gltf.motion import FPS, Animations
+from kobrel.stage.read.gltf.motion import Animations
 from kobrel.stage.read.normals import shared_corners
 from kobrel.stage.scene import (
     CameraSource,
@@ -48,6 +50,7 @@ _COPY_PARTS = {"TRANSLATION": 3, "ROTATION": 4, "SCALE": 3}
 _BULB_M = 0.01
 _NEVER = Track.constant([0.0])
 _FLAT = 1e-12
+_SAME_VIEW = 1e-4
 
 
 def load_gltf(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
@@ -142,12 +145,12 @@ class _Reader:
             self._container.path,
             tuple(self._nodes),
             tuple(cameras),
-            fps=FPS,
+            fps=self._animations.clock.fps,
             first_frame=ends[0] if ends else None,
             last_frame=ends[1] if ends else None,
             warnings=tuple(dict.fromkeys(self.warnings + self._container.beside.warnings)),
             light=self._light(),
-            says_rate=False,
+            says_rate=own(OwnClock, self._document.asset.extras) is not None,
             choices=tuple(self._choices),
             cameras_in=lambda unit_m: (tuple(_scaled(camera, unit_m) for camera in cameras), []),
         )
@@ -319,6 +322,9 @@ class _Reader:
         if part.camera is None:
             return None
         camera = self._container.of(self._document.cameras, part.camera, "camera")
+        lens = own(OwnLens, camera.extras)
+        if lens is not None and (found := self._own_camera(camera, lens, placed)) is not None:
+            return found
         if camera.perspective is not None:
             view = camera.perspective
             aspect, half = view.aspectRatio or 16 / 9, min(view.yfov / 2, 1.55)
@@ -336,6 +342,39 @@ class _Reader:
             placed.path, placed.node, Track.constant([50.0]), Track.constant([36.0]),
             Track.constant([36.0 / aspect]), near_clip_m=max(flat.znear, 0.0), projection="orthographic",
             field_m=2 * abs(flat.xmag),
+        )  # fmt: skip
+
+    def _own_camera(self, camera: CameraPart, lens: OwnLens, placed: _Placed) -> CameraSource | None:
+        """A camera with the lens that Kobrel wrote; None where its angle of view was changed since."""
+        flat, view = camera.orthographic, camera.perspective
+
+        def track(values: tuple[float, ...]) -> Track:
+            return Track(
+                self._animations.clock.first + np.arange(len(values), dtype=float), np.array(values)[:, None]
+            )
+
+        focal, focus = track(lens.focalMm), track(lens.focusM)
+        if view is not None:
+            first = float(focal.values[0, 0])
+            closest = float(closest_focus_m(first, lens.lensModel))
+            image = image_distance_mm(first, max(float(focus.values[0, 0]), closest), lens.lensModel)
+            wanted = lens.sensorHeightMm / 2 / float(image)
+            if abs(float(np.tan(min(view.yfov, 3.1) / 2)) / wanted - 1) > _SAME_VIEW:
+                self.warnings.append(
+                    f"{placed.path}: its angle of view was changed since Kobrel wrote it; the angle counts, "
+                    "the lens beside it is passed over."
+                )
+                return None
+        elif flat is None:
+            return None
+        near = view.znear if view is not None else flat.znear if flat is not None else 0.0
+        return CameraSource(
+            placed.path, placed.node, focal, Track.constant([lens.sensorWidthMm]),
+            Track.constant([lens.sensorHeightMm]), track(lens.fNumber), focus, near_clip_m=max(near, 0.0),
+            squeeze=lens.squeeze, model=lens.lensModel, surface=lens.focusSurface,
+            projection="perspective" if flat is None else "orthographic",
+            field_m=4.0 if flat is None else 2 * abs(flat.xmag), cone_deg=lens.coneDeg,
+            iris=Iris(lens.irisBlades, lens.irisRoundness, lens.irisRotationDeg), shift_mm=lens.shiftMm,
         )  # fmt: skip
 
 

@@ -13,13 +13,14 @@ import numpy as np
 from pxr import Usd, UsdGeom
 
 from kobrel.optics.iris import Iris
-from kobrel.optics.lens import FocusSurface, LensModel
+from kobrel.optics.lens import FocusSurface, LensModel, closest_focus_m, image_distance_mm
 from kobrel.stage.motion import Track
 from kobrel.stage.read.usd.motion import FIRST, Clock
 from kobrel.stage.scene import CameraSource
 
 POSSIBLE_SENSOR_MM = (1.0, 400.0)
 ASSUMED_F_NUMBER = 2.8
+_SAME = 2e-5
 
 OWN_FOCAL = "kobrel:focalMm"
 OWN_F_NUMBER = "kobrel:fNumber"
@@ -74,8 +75,21 @@ def read_camera(
     f_number = track(camera.GetFStopAttr())
     focus = track(camera.GetFocusDistanceAttr())
     focal_scale = focal_scale if field_m else scale
-    focal = track(prim.GetAttribute(OWN_FOCAL)) or _scaled(track(camera.GetFocalLengthAttr()), focal_scale)
     model: LensModel = "thin" if _own(prim, OWN_MODEL, "render") == "thin" else "render"
+    render = (
+        _scaled(track(camera.GetFocalLengthAttr()), focal_scale), _scaled(_positive(f_number), 1.0),
+        _scaled(_positive(focus), unit_m),
+    )  # fmt: skip
+    lens = (
+        track(prim.GetAttribute(OWN_FOCAL)), track(prim.GetAttribute(OWN_F_NUMBER)),
+        track(prim.GetAttribute(OWN_FOCUS)),
+    )  # fmt: skip
+    if any(lens) and not _is_that(lens, render, model):
+        warnings.append(
+            f"{prim.GetPath()}: its lens was changed since Kobrel wrote it; the lens beside it is passed over."
+        )
+        lens, model = (None, None, None), "render"
+    focal, stop, sharp_at = (own or written for own, written in zip(lens, render, strict=True))
     surface: FocusSurface = "sphere" if _own(prim, OWN_SURFACE, "plane") == "sphere" else "plane"
     source = CameraSource(
         path=str(prim.GetPath()),
@@ -83,8 +97,8 @@ def read_camera(
         focal_mm=_positive(focal) or Track.constant([50.0]),
         width_mm=(_scaled(width, scale / squeeze) if sized else None) or Track.constant([36.0]),
         height_mm=(_positive(_scaled(height, scale)) if sized else None) or Track.constant([24.0]),
-        f_number=track(prim.GetAttribute(OWN_F_NUMBER)) or _scaled(_positive(f_number), 1.0),
-        focus_m=track(prim.GetAttribute(OWN_FOCUS)) or _scaled(_positive(focus), unit_m),
+        f_number=stop,
+        focus_m=sharp_at,
         near_clip_m=_clip(camera)[0] * unit_m,
         far_clip_m=_clip(camera)[1] * unit_m,
         squeeze=squeeze,
@@ -103,6 +117,20 @@ def read_camera(
     if source.f_number is None:
         warnings.append(f"{source.path}: it has no f-number; f/{ASSUMED_F_NUMBER:g} is assumed.")
     return source, warnings
+
+
+def _is_that(lens: tuple[Track | None, ...], render: tuple[Track | None, ...], model: LensModel) -> bool:
+    """Whether the schema's values are still those of the render camera that makes a lens's picture."""
+    if None in lens or None in render:
+        return None not in lens
+    times = np.unique(np.concatenate([track.times for track in (*lens, *render) if track is not None]))
+    focal, stop, focus = (track.at(times)[:, 0] for track in lens if track is not None)
+    image = image_distance_mm(focal, np.maximum(focus, closest_focus_m(focal, model)), model)
+    with np.errstate(divide="ignore"):
+        wanted = (image, stop * image / focal, 1.0 / focus)
+    written = [track.at(times)[:, 0] for track in render if track is not None]
+    written[2] = 1.0 / written[2]
+    return all(np.allclose(a, b, rtol=_SAME, atol=_SAME * 0.1) for a, b in zip(wanted, written, strict=True))
 
 
 def _shift_mm(camera: UsdGeom.Camera, source: CameraSource, warnings: list[str]) -> tuple[float, float]:

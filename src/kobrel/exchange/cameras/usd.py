@@ -9,7 +9,6 @@ written under the schema's names is the render camera that makes the same pictur
 lens's own values stand beside it in the ``kobrel`` namespace, and win when read back.
 """
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +17,12 @@ from pxr import Gf, Sdf, Tf, Usd, UsdGeom
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import whole_file
+from kobrel.optics import lens
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import FileCamera, Plan, Shot
+from kobrel.plan.sequence.shots import whole_range
 from kobrel.stage.motion import rigid
-from kobrel.stage.read.load import load_scene
 from kobrel.stage.read.usd.camera import (
     OWN_BLADES,
     OWN_CONE,
@@ -37,31 +37,21 @@ from kobrel.stage.read.usd.camera import (
     OWN_SURFACE,
     tenths_mm,
 )
-from kobrel.stage.scene import CameraSource
+from kobrel.stage.scene import CameraSource, Scene
 from kobrel.stage.stage import Stage
 
+_TRANSFORM = "xformOp:transform"
 _FAR_M = 1e6
 """Written for a focus at infinity, which renderers do not read."""
 
 
-@dataclass(frozen=True, eq=False)
-class CameraNumbers:
-    """A camera read back: numbers for F frames.
-
-    `pose` is (F, 4, 4) in metres, Y up; the others are (F,).
-    """
-
-    frames: Numbers
-    pose: Numbers
-    focal_mm: Numbers
-    f_number: Numbers
-    focus_m: Numbers
-    width_mm: Numbers
-    height_mm: Numbers
-
-
-def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
+def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path, only_changes: bool = False) -> None:
     """Write a shot's camera, sampled at each of its frames.
+
+    Parameters
+    ----------
+    only_changes : write no more than what differs from the scene that the camera comes from, as opinions
+        over it, so that a render's own layer can lie above or below
 
     Raises
     ------
@@ -70,7 +60,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     ExchangeError
         The file cannot be written.
     """
-    numbers = survey(plan, shot, stage, np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0))
+    numbers = survey(plan, shot, stage, whole_range(shot))
     if shot.glass.projection == "fisheye":
         raise ExchangeError(
             f"Shot {shot.label}: USD's camera knows no fisheye. Export its numbers as CSV instead."
@@ -98,7 +88,15 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
     camera = UsdGeom.Camera.Define(target, prim_path)
     target.SetDefaultPrim(target.GetPrimAtPath(Sdf.Path(prim_path).GetPrefixes()[0]))
     _write_samples(camera, shot, numbers.frames, numbers.camera, unit_m, to_file)
-    _write_clip(camera, scene.camera(prim_path) if scene else None, numbers.camera.near_clip_m, unit_m)
+    source = scene.camera(prim_path) if scene else None
+    _write_clip(camera, source, numbers.camera.near_clip_m, unit_m)
+    if only_changes:
+        if scene is None or source is None:
+            raise ExchangeError(
+                f"Shot {shot.label}: its camera is of no scene file, so there is nothing that it changes.",
+                remedy="Export the whole camera instead.",
+            )
+        _keep_changes(layer, camera, _as_it_was(scene, source, numbers.frames), shot)
     with whole_file(path) as beside:
         try:
             written = layer.Export(str(beside))
@@ -106,6 +104,50 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
             written = False
         if not written:
             raise ExchangeError("the file cannot be written.", file=path, remedy="Choose another place.")
+
+
+def _as_it_was(scene: Scene, source: CameraSource, frames: Numbers) -> dict[str, Numbers]:
+    """What the scene's own camera has at frames, (F, ...) by the names of the schema, in its unit."""
+    tenths, one = 1.0 / tenths_mm(scene.unit_m), np.ones(len(frames))
+    model = source.model if source.focus_m is not None else "render"
+    focal = source.focal_mm.at(frames)[:, 0] * one
+    focus = source.focus_m.at(frames)[:, 0] * one if source.focus_m is not None else None
+    image = focal if focus is None else lens.image_distance_mm(focal, focus, model)
+    found = {
+        "focalLength": image * tenths,
+        "horizontalAperture": source.width_mm.at(frames)[:, 0] * source.squeeze * tenths * one,
+        "verticalAperture": source.height_mm.at(frames)[:, 0] * tenths * one,
+    }
+    if source.f_number is not None:
+        found["fStop"] = source.f_number.at(frames)[:, 0] * image / focal
+    if focus is not None:
+        found["focusDistance"] = focus / scene.unit_m
+    poses = rigid(np.linalg.inv(scene.root) @ scene.world(source.node, frames))
+    return {**found, _TRANSFORM: np.broadcast_to(poses, (len(frames), 4, 4))}
+
+
+def _keep_changes(layer: Sdf.Layer, camera: UsdGeom.Camera, was: dict[str, Numbers], shot: Shot) -> None:
+    """Leave in a layer only what is not as it was, as opinions over the scene's camera."""
+    prim = camera.GetPrim()
+    spec = layer.GetPrimAtPath(prim.GetPath())
+    gone = [name for name, values in was.items() if _stays(prim.GetAttribute(name), values)]
+    if _TRANSFORM in gone:
+        gone.append("xformOpOrder")
+    gone += ["clippingRange", *([] if shot.glass.projection == "orthographic" else ["projection"])]
+    for name in gone:
+        if name in spec.properties:
+            spec.RemoveProperty(spec.properties[name])
+    while spec is not None and spec.path != Sdf.Path.absoluteRootPath:
+        spec.specifier = Sdf.SpecifierOver
+        spec.ClearInfo("typeName")
+        spec = spec.nameParent
+
+
+def _stays(attribute: Usd.Attribute, values: Numbers) -> bool:
+    """Whether an attribute's samples are as they were."""
+    times = attribute.GetTimeSamples()
+    written = np.asarray([np.array(attribute.Get(time)).T for time in times])
+    return written.shape == values.shape and bool(np.allclose(written, values, rtol=2e-6, atol=1e-6))
 
 
 def _axes(shot: Shot, stage: Stage) -> tuple[float, Numbers]:
@@ -183,34 +225,3 @@ def _write_clip(camera: UsdGeom.Camera, source: CameraSource | None, near_m: flo
 
 def _own(prim: Usd.Prim, name: str, kind: Sdf.ValueTypeName) -> Usd.Attribute:
     return prim.CreateAttribute(name, kind, custom=True)
-
-
-def read_usd(path: Path, camera_path: str | None = None) -> CameraNumbers:
-    """Read a camera back, at each frame of the file's range.
-
-    Raises
-    ------
-    SceneError
-        The file cannot be read.
-    ExchangeError
-        It has no such camera, or one without focus distance or stop.
-    """
-    scene = load_scene(path)
-    source = scene.camera(camera_path) if camera_path else next(iter(scene.cameras), None)
-    if source is None or source.focus_m is None or source.f_number is None:
-        raise ExchangeError(f"no camera {camera_path or ''} with a focus distance and an f-stop.", file=path)
-    first, last = scene.first_frame or 0, scene.last_frame or 0
-    frames = np.arange(first, last + 1.0)
-
-    def at(track: Any) -> Numbers:
-        return np.broadcast_to(track.at(frames)[:, 0], frames.shape)
-
-    return CameraNumbers(
-        frames,
-        np.broadcast_to(rigid(scene.world(source.node, frames)), (len(frames), 4, 4)),
-        at(source.focal_mm),
-        at(source.f_number),
-        at(source.focus_m),
-        at(source.width_mm),
-        at(source.height_mm),
-    )

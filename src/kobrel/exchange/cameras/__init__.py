@@ -1,0 +1,1 @@
+"""Cameras of shots as files of other people's, and back."""
