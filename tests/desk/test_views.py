@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
 
-from kobrel.desk.toolkit.scales import DioptreScale
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
 from kobrel.plan.measure.survey import survey

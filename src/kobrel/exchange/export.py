@@ -1,28 +1,195 @@
-"""What a shot is exported as: its camera as a USD layer, or its numbers as a table."""
+"""What a plan is handed over as: each kind of file, and one way to write any of them."""
 
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
+from kobrel import trust
+from kobrel.errors import ExchangeError, KobrelError
+from kobrel.exchange.writing import replaced_if_changed
+from kobrel.optics.units import Measure
+from kobrel.plan.handover import HandKind, HandOut
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
+from kobrel.plan.staging import unit_of
+from kobrel.plan.terms.blocks import blocks_for
+from kobrel.plan.terms.own import Family, OwnTerms, family
+from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Stage
 
-ExportKind = Literal["usd", "csv"]
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of file.
+
+    Parameters
+    ----------
+    endings : of its files, the usual one first
+    of : whether it is of a shot, or of several
+    hint : what it is good for, a sentence
+    """
+
+    key: HandKind
+    title: str
+    endings: tuple[str, ...]
+    of: Literal["shot", "shots"]
+    hint: str
 
 
-def export(plan: Plan, shot: Shot, stage: Stage, kind: ExportKind, path: Path) -> None:
-    """Write a shot's camera (usd) or numbers (csv) to a file.
+KINDS: dict[HandKind, Kind] = {
+    kind.key: kind
+    for kind in (
+        Kind("usd", "Camera, USD", (".usda", ".usdc", ".usd"), "shot",
+             "The camera at each frame as a layer that fits over its scene"),
+        Kind("usd-changes", "Changes, USD", (".usda", ".usdc", ".usd"), "shot",
+             "Only what differs from the scene's own camera, so that other layers stay above or below"),
+        Kind("gltf", "Camera, glTF", (".gltf", ".glb"), "shot",
+             "The moving camera; focus and stop stand in its extras"),
+        Kind("alembic", "Camera, Alembic", (".abc",), "shot", "The moving camera, in centimetres"),
+        Kind("csv", "Frames, CSV", (".csv",), "shot",
+             "A line a frame: numbers and subjects, or values in chosen terms"),
+        Kind("json", "Frames, JSON", (".json",), "shot", "All frames in chosen terms"),
+        Kind("otio", "Shots, OpenTimelineIO", (".otio",), "shots",
+             "All shots with cues, marks and lens, for the edit"),
+        Kind("edl", "Shots, edit list", (".edl",), "shots", "All shots with cues and marks as locators"),
+        Kind("sheet", "Sheet, PDF", (".pdf",), "shots", "What the crew needs on set, on paper"),
+        Kind("html", "Sheet, one page", (".html",), "shots", "The same for a phone, without a network"),
+    )
+}  # fmt: skip
+"""All kinds, in the order in which they are offered."""
+PageSize = Literal["A4", "Letter"]
+
+
+@dataclass(frozen=True)
+class Options:
+    """How a file is written.
+
+    Parameters
+    ----------
+    unit : of lengths; the plan's if none
+    terms : families of CSV and JSON; CSV without any has the numbers and all subjects, JSON every block
+    frames : first and last one of CSV and JSON; the shot's if none
+    shots : of a list or a sheet; all if none
+    page : of a sheet on paper
+    """
+
+    unit: Measure | None = None
+    terms: Sequence[Family] = ()
+    frames: tuple[int, int] | None = None
+    shots: Sequence[Shot] = field(default=())
+    page: PageSize = "A4"
+
+
+def export(
+    plan: Plan,
+    shot: Shot,
+    stage: Stage,
+    kind: HandKind,
+    path: Path,
+    options: Options = Options(),
+    progress: Progress = no_progress,
+) -> None:
+    """Write a shot, or all shots, as some kind of file.
 
     Raises
     ------
     KobrelError
-        It cannot be written, or the shot has no camera.
+        It cannot be written, the shot has no camera, or its kind has no such view.
+    Cancelled
+        `progress` said so.
     """
-    if kind == "usd":
+    if kind in ("usd", "usd-changes"):
         from kobrel.exchange.cameras.usd import write_usd
 
-        write_usd(plan, shot, stage, path)
+        write_usd(plan, shot, stage, path, only_changes=kind == "usd-changes")
+    elif kind == "gltf":
+        from kobrel.exchange.cameras.gltf import write_gltf
+
+        write_gltf(plan, shot, stage, path)
+    elif kind == "alembic":
+        from kobrel.exchange.cameras.alembic import write_alembic
+
+        write_alembic(plan, shot, stage, path)
+    elif kind in ("csv", "json"):
+        _write_frames(plan, shot, stage, kind, path, options)
+    elif kind in ("otio", "edl"):
+        from kobrel.exchange.timeline import write_list
+
+        write_list(plan, stage, path)
     else:
+        from kobrel.exchange.sheet.write import SheetOptions, write_sheet
+
+        unit = options.unit or unit_of(plan, stage)
+        write_sheet(
+            plan, options.shots or plan.shots, stage, path, SheetOptions(unit, options.page), progress
+        )
+
+
+def _write_frames(plan: Plan, shot: Shot, stage: Stage, kind: HandKind, path: Path, options: Options) -> None:
+    import numpy as np
+
+    first, last = options.frames or (shot.first, shot.last)
+    if last < first:
+        raise ExchangeError(f"frames {first} to {last}: the last comes before the first.", file=path)
+    numbers = survey(plan, shot, stage, np.arange(first, last + 1.0))
+    if kind == "csv" and not options.terms:
         from kobrel.exchange.table import write_csv
 
-        write_csv(plan, shot, survey(plan, shot, stage), path)
+        write_csv(plan, shot, numbers, path)
+        return
+    from kobrel.exchange.terms import write_terms
+
+    terms = options.terms or blocks_for(numbers.camera.projection)
+    write_terms(plan, shot, numbers, terms, options.unit or unit_of(plan, stage), path)
+
+
+def hand_over(
+    plan: Plan,
+    stage: Stage,
+    owns: Sequence[OwnTerms] = (),
+    progress: Progress = no_progress,
+    beside: Path | None = None,
+) -> tuple[list[Path], list[str]]:
+    """Write the plan's files anew that are kept up to date, those that changed alone.
+
+    Parameters
+    ----------
+    owns : own terms that are known here
+    beside : folder of the plan, in which its files may be written
+
+    Returns
+    -------
+    The files that changed, and what went wrong, in sentences.
+    """
+    written: list[Path] = []
+    told: list[str] = []
+    for number, out in enumerate(plan.handed):
+        progress(f"Handing over {Path(out.path).name}", number / len(plan.handed))
+        try:
+            if _handed(plan, stage, out, owns, beside):
+                written.append(Path(out.path))
+        except KobrelError as error:
+            told.append(str(error) if out.path in str(error) else f"{out.path}: {error}")
+    return written, told
+
+
+def _handed(plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], beside: Path | None) -> bool:
+    """Write one file if it changed, and say whether it did."""
+    target = Path(out.path)
+    if not trust.is_allowed(target, beside):
+        raise ExchangeError(trust.refusal(target), file=target)
+    shot = next((each for each in plan.shots if each.name == out.shot), None)
+    if shot is None and (out.shot or KINDS[out.kind].of == "shot"):
+        raise ExchangeError(f"shot {out.shot or '(none)'} is not in the plan any more.", file=target)
+    options = Options(
+        unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms],
+        shots=() if shot is None or KINDS[out.kind].of == "shot" else (shot,), page=out.page,
+    )  # fmt: skip
+    if not target.absolute().parent.is_dir():
+        raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
+    with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:
+        fresh = Path(folder) / target.name
+        export(plan, shot or plan.shots[0], stage, out.kind, fresh, options)
+        return replaced_if_changed(fresh, target)

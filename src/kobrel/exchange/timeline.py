@@ -1,4 +1,4 @@
-"""Lists of shots from and for the edit: OpenTimelineIO, and CMX 3600 edit lists as a source."""
+"""Lists of shots from and for the edit: OpenTimelineIO, and CMX 3600 edit lists."""
 
 import math
 import zipfile
@@ -7,16 +7,22 @@ from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
-from kobrel.errors import ExchangeError
+import numpy as np
+
+from kobrel.errors import ExchangeError, PlanError
 from kobrel.exchange.writing import write_text
 from kobrel.files import MOST_TEXT_BYTES, bytes_of, json_fault, require_file
+from kobrel.optics.units import format_length, timecode
 from kobrel.plan.edit import unused
-from kobrel.plan.model import MOST_SHOTS, Cue, Plan, Shot
+from kobrel.plan.measure.survey import Survey, survey
+from kobrel.plan.model import MOST_SHOTS, Cue, Mark, Plan, Shot
 from kobrel.plan.parts import MOST_FRAME, MOST_FRAMES
 from kobrel.plan.sequence.shots import Listed
 from kobrel.stage.read.probe import require_opens
+from kobrel.stage.stage import Stage
 
 OTIO_SUFFIXES, EDL_SUFFIXES = (".otio", ".otioz"), (".edl",)
+_OWN, _MARK = "kobrel", "mark"
 _MOST_NAME = _MOST_TEXT = 200  # characters kept of a name and of a library's complaint
 
 
@@ -138,10 +144,16 @@ def _listed(clip: Any, taken: Collection[str]) -> Listed | None:
         before = first - round(whole.start_time.rescaled_to(rate).value)
         after = round(whole.end_time_exclusive().rescaled_to(rate).value) - 1 - last
         handles = max(0, min(before, after))
-    cues = tuple(_cue(marker, rate) for marker in clip.markers)
+    cues = tuple(_cue(marker, rate) for marker in clip.markers if not _is_mark(marker))
     return Listed(
         unused(clip.name.strip()[:_MOST_NAME] or "Shot", taken), first, last, rate, min(handles, 10_000), cues
     )
+
+
+def _is_mark(marker: Any) -> bool:
+    """Whether a marker tells a mark of the focus, which the plan itself has."""
+    own = marker.metadata.get(_OWN)
+    return own is not None and hasattr(own, "get") and own.get("kind") == _MARK
 
 
 def _cue(marker: Any, rate: float) -> Cue:
@@ -154,39 +166,118 @@ def _cue(marker: Any, rate: float) -> Cue:
     )
 
 
-def write_list(plan: Plan, path: Path) -> None:
-    """Write a plan's shots, one after the other, with their cues as markers.
+def write_list(plan: Plan, stage: Stage, path: Path) -> None:
+    """Write a plan's shots, one after the other: OpenTimelineIO (.otio), with cues and marks as markers and
+    the lens as metadata; or an edit list (.edl), with cues and marks as locators.
 
     Raises
     ------
     ExchangeError
-        The file cannot be written.
+        The file cannot be written; or its shots have several frame rates, of which an edit list has one.
     """
     import opentimelineio as otio
 
-    if path.suffix.lower() not in OTIO_SUFFIXES[:1]:
-        raise ExchangeError("lists of shots are written as .otio.", file=path)
+    kind = path.suffix.lower()
+    if kind not in (OTIO_SUFFIXES[0], *EDL_SUFFIXES):
+        raise ExchangeError("lists of shots are written as .otio or .edl.", file=path)
     track = otio.schema.Track(name="Shots", kind=otio.schema.TrackKind.Video)
-    track.extend([_clip(shot) for shot in plan.shots])
+    track.extend([_clip(plan, shot, _survey(plan, shot, stage)) for shot in plan.shots])
     timeline = otio.schema.Timeline(name=plan.name)
     timeline.tracks.append(track)
-    write_text(path, timeline.to_json_string())
+    if kind in OTIO_SUFFIXES:
+        write_text(path, timeline.to_json_string())
+        return
+    rates = {round(shot.fps, 3) for shot in plan.shots}
+    if len(rates) != 1:
+        raise ExchangeError(
+            "an edit list has one frame rate, these shots have several.", file=path,
+            remedy="Write OpenTimelineIO (.otio) instead.",
+        )  # fmt: skip
+    try:
+        text = otio.adapters.write_to_string(timeline, "cmx_3600", rate=rates.pop())
+    except Exception as error:  # adapters raise whatever their formats make them
+        why = " ".join(str(error).split())[:_MOST_TEXT]
+        raise ExchangeError(f"this edit list cannot be written: {why}", file=path) from None
+    write_text(path, text)
 
 
-def _clip(shot: Shot) -> Any:
+def _survey(plan: Plan, shot: Shot, stage: Stage) -> Survey | None:
+    """A shot's numbers; none where its camera is missing, which its list does without."""
+    try:
+        return survey(plan, shot, stage)
+    except PlanError:
+        return None
+
+
+def _clip(plan: Plan, shot: Shot, numbers: Survey | None) -> Any:
     import opentimelineio as otio
 
-    def span(first: int, last: int) -> Any:
+    def span(first: float, last: float) -> Any:
         time = otio.opentime.RationalTime
         return otio.opentime.TimeRange(time(first, shot.fps), time(last - first + 1, shot.fps))
+
+    def marker(name: str, first: float, last: float, colour: str, **more: object) -> Any:
+        return otio.schema.Marker(
+            name=name, marked_range=span(first, last), color=colour, metadata={_OWN: more} if more else {}
+        )
 
     whole = span(shot.first - shot.handles, shot.last + shot.handles)
     clip = otio.schema.Clip(
         name=shot.name,
         media_reference=otio.schema.MissingReference(name=shot.label, available_range=whole),
         source_range=span(shot.first, shot.last),
+        metadata={_OWN: _lens(shot, numbers)},
     )
+    colours = otio.schema.MarkerColor
+    clip.markers.extend(marker(cue.name, cue.first, cue.end, colours.GREEN) for cue in shot.cues)
     clip.markers.extend(
-        otio.schema.Marker(name=cue.name, marked_range=span(cue.first, cue.end)) for cue in shot.cues
+        marker(
+            f"Focus: {_target(plan, mark)}",
+            mark.frame,
+            mark.leaves,
+            colours.YELLOW,
+            **_mark(shot, mark, numbers),
+        )
+        for mark in shot.marks
+        if shot.first <= mark.frame <= shot.last
     )
     return clip
+
+
+def _target(plan: Plan, mark: Mark) -> str:
+    name = plan.name_of(mark.target)
+    return name if name is not None else format_length(getattr(mark.target, "metres", math.nan))
+
+
+def _mark(shot: Shot, mark: Mark, numbers: Survey | None) -> dict[str, object]:
+    """What a mark's marker tells besides."""
+    found: dict[str, object] = {"kind": _MARK, "timecode": timecode(mark.frame, shot.fps)}
+    if numbers is not None:
+        row = numbers.index_of(mark.frame)
+        camera = numbers.camera
+        found |= {"focus_m": _plain(camera.focus_m[row]), "f_number": _plain(camera.f_number[row])}
+        found |= {"near_m": _plain(numbers.near_m[row]), "far_m": _plain(numbers.far_m[row])}
+    return found
+
+
+def _lens(shot: Shot, numbers: Survey | None) -> dict[str, object]:
+    """The lens of a shot, at its first frame where it moves; lengths in mm and m."""
+    glass = shot.glass
+    found: dict[str, object] = {
+        "kind": "lens", "lens": glass.lens.name if glass.lens else "", "model": glass.model,
+        "focus_surface": glass.surface, "squeeze": glass.squeeze, "blades": shot.iris.blades,
+        "sensor_mm": [glass.sensor.width_mm, glass.sensor.height_mm],
+        "shutter_deg": shot.exposure.shutter_deg, "iso": shot.exposure.iso,
+        "nd_stops": shot.exposure.nd_stops,
+    }  # fmt: skip
+    if numbers is not None:
+        camera = numbers.camera
+        found |= {
+            "focal_mm": _plain(camera.focal_mm[0]), "f_number": _plain(camera.f_number[0]),
+            "t_stop": _plain(np.ravel(camera.t_stop)[0]), "focus_m": _plain(camera.focus_m[0]),
+        }  # fmt: skip
+    return found
+
+
+def _plain(value: Any) -> float | None:
+    return float(value) if math.isfinite(value) else None

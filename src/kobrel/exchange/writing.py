@@ -1,6 +1,7 @@
 """Files that other libraries write: whole or not at all."""
 
 import csv
+import filecmp
 import io
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -54,3 +55,22 @@ def write_text(path: Path, text: str) -> None:
         raise ExchangeError(
             f"cannot be written ({error.strerror}).", file=path, remedy="Choose another place."
         ) from None
+
+
+def replaced_if_changed(fresh: Path, target: Path) -> bool:
+    """Put a fresh file in the place of another, unless that has the very same content; whether it was put.
+
+    Raises
+    ------
+    ExchangeError
+        The system refuses.
+    """
+    try:
+        if target.is_file() and filecmp.cmp(fresh, target, shallow=False):
+            return False
+        fresh.replace(target)
+    except OSError as error:
+        raise ExchangeError(
+            f"cannot be written ({error.strerror or error}).", file=target, remedy="Choose another place."
+        ) from None
+    return True

@@ -25,6 +25,9 @@ class Measure(NamedTuple):
     metres: float
 
 
+METRE = Measure("m", 1.0)
+
+
 def measure(unit: "LengthUnit | Measure") -> Measure:
     """The measure of a unit."""
     return unit if isinstance(unit, Measure) else Measure(unit, METRES[unit])
@@ -137,6 +140,19 @@ def format_lengths(metres: Sequence[float], unit: "LengthUnit | Measure" = "m") 
         if len(set(told.values())) == len(told):
             return [told.get(each, text) for each, text in zip(metres, texts, strict=True)]
     return texts
+
+
+def timecode(frame: float, fps: float) -> str:
+    """A frame as hours, minutes, seconds and frames, counted from frame 0; no frame is dropped.
+
+    >>> timecode(1001, 24), timecode(90, 29.97)
+    ('00:00:41:17', '00:00:03:00')
+    """
+    rate = max(round(fps), 1)
+    seconds, rest = divmod(abs(round(frame)), rate)
+    minutes, seconds = divmod(seconds, 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{'-' if frame < 0 else ''}{hours:02d}:{minutes:02d}:{seconds:02d}:{rest:02d}"
 
 
 def _figures(value: float, more: int = 0) -> str:

@@ -46,6 +46,7 @@ UPGRADES: Mapping[int, Upgrade] = {
     4: dict,  # so did format 5
     5: _surfaces_of_clay,
     6: dict,  # format 7 only added proofs
+    7: dict,  # format 8 only added files that are kept up to date
 }
 """For each older format, the step that turns its JSON into the next format's."""
 
@@ -158,6 +159,7 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
         scenes=tuple(_with_scene_path(scene, change) for scene in plan.scenes),
         shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
         proofs=tuple(_with_proof_path(proof, change) for proof in plan.proofs),
+        handed=tuple(out.but(path=change(out.path)) for out in plan.handed),
         light=light,
     )
 

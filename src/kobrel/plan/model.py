@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
+from kobrel.plan.handover import HandOut
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.look import Finish, Guides, Light
@@ -36,7 +37,7 @@ from kobrel.plan.parts import (
 )
 from kobrel.plan.pictures.finished import Finished
 
-FORMAT = 7
+FORMAT = 8
 SUFFIX = ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
@@ -443,6 +444,7 @@ class Plan(Part):
     tapes: tuple[Tape, ...] = Field((), max_length=2000)
     readings: tuple[Reading, ...] = Field((), max_length=100_000)
     proofs: tuple[Proof, ...] = Field((), max_length=5000)
+    handed: tuple[HandOut, ...] = Field((), max_length=100, description="Files that are kept up to date.")
     light: Light = Field(default_factory=Light)
     guides: Guides = Field(default_factory=Guides)
     finish: Finish = Field(default_factory=Finish)

@@ -8,9 +8,10 @@ import numpy as np
 from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
 from kobrel.optics.lens import Numbers
+from kobrel.optics.units import Measure, PlanUnit, measure, scene_measure
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.pictures.finished import Finished
-from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
+from kobrel.plan.space.stand_ins import number_of, scene_of, stand_in_scene
 from kobrel.stage.pictures.environment import Environment, load_environment
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
@@ -18,6 +19,15 @@ from kobrel.stage.stage import Setting, Stage
 
 Source = tuple[str, Choices, Finished | None]
 """A scene file and what of it is chosen; or how a finished picture counts."""
+
+
+def unit_of(plan: Plan, stage: Stage, unit: PlanUnit | None = None) -> Measure:
+    """The unit in which a plan's lengths are shown, or another: a scene's own is that of the first one."""
+    wanted = unit or plan.unit
+    if wanted != "scene":
+        return measure(wanted)
+    own = [scene.unit_m for name, scene in stage.scenes.items() if number_of(name) is None]
+    return scene_measure(own[0] if own else 1.0)
 
 
 def source_of(reference: SceneRef) -> Source:

@@ -7,7 +7,7 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.memo import Memo, Parts, same
-from kobrel.optics.units import Measure, format_length, format_lengths, measure, scene_measure
+from kobrel.optics.units import Measure, format_length, format_lengths
 from kobrel.plan import edit
 from kobrel.plan.arrival import Doubt
 from kobrel.plan.instrument import Glass
@@ -17,8 +17,7 @@ from kobrel.plan.measure.pace import Pace, UnseenRack, pace, unseen_racks
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import DistanceTarget, MadeCamera, Plan, Shot, SubjectTarget, Target
 from kobrel.plan.solve.brief import Judged, judge
-from kobrel.plan.space.stand_ins import number_of
-from kobrel.plan.staging import Library
+from kobrel.plan.staging import Library, unit_of
 from kobrel.session.evented import Evented, Field, MadeField
 from kobrel.stage.stage import Stage
 
@@ -214,10 +213,7 @@ class State(Evented):
     @property
     def unit(self) -> Measure:
         """The unit in which lengths are shown: the plan's, or that of its first scene."""
-        if self.plan.unit != "scene":
-            return measure(self.plan.unit)
-        first = next((s.unit_m for name, s in self.stage.scenes.items() if number_of(name) is None), 1.0)
-        return scene_measure(first)
+        return unit_of(self.plan, self.stage)
 
     def length(self, metres: SupportsFloat) -> str:
         """A length in the chosen unit."""

@@ -30,13 +30,13 @@ from kobrel.desk.toolkit.paint import (
     text_width,
 )
 from kobrel.desk.toolkit.panel import Panel
-from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.memo import Memo
 from kobrel.optics.exposure import FULL_STOPS
 from kobrel.optics.lens import Numbers
 from kobrel.optics.reach import StopRange, focus_bands, nearness_of
 from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import GONE, NEAREST_M
 from kobrel.plan.model import SubjectTarget
 from kobrel.session.commands import briefing, taping

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.chart.lines import Plot
 from kobrel.desk.toolkit.panel import Panel
-from kobrel.desk.toolkit.scales import DioptreScale
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
 from kobrel.session.session import Session

@@ -20,10 +20,10 @@ from kobrel.desk.toolkit.paint import (
     state_colour,
     text_width,
 )
-from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.pace import breathing_percent
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import GONE, SHARP, Survey
 from kobrel.plan.measure.tapes import measure_with
 from kobrel.plan.model import Shot

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from kobrel.desk.toolkit.paint import across, draw_text, polygon
-from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.instrument import BACKGROUND, Wish
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import index_runs
 from kobrel.plan.solve.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.session.session import Session

@@ -25,7 +25,6 @@ from PySide6.QtGui import (
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.panel import Panel
-from kobrel.desk.toolkit.scales import DioptreScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.errors import OpticsError
 from kobrel.memo import Memo
@@ -33,6 +32,7 @@ from kobrel.optics.exposure import FULL_STOPS, marked_stop
 from kobrel.plan import edit
 from kobrel.plan import glass as glasses
 from kobrel.plan.measure.camera import Camera
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import index_runs, survey
 from kobrel.plan.model import DistanceTarget, Shot
 from kobrel.plan.pull import marks as pulls

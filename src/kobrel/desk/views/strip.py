@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.toolkit.paint import columns, draw_label, draw_text, elided, polygon, polyline
 from kobrel.desk.toolkit.panel import Panel
-from kobrel.desk.toolkit.scales import RatioScale
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.errors import PlanError
 from kobrel.memo import Memos
 from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.scales import RatioScale
 from kobrel.plan.measure.survey import SHARP, Survey, index_runs, survey
 from kobrel.plan.model import Shot
 from kobrel.plan.sequence.cuts import Cut, cut_between

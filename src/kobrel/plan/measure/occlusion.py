@@ -64,7 +64,7 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
     from kobrel.stage.engine.rays import closest_hits
 
     numbers = survey(plan, shot, stage)
-    own = [set(_own_rows(stage, subject.anchor)) for subject in plan.subjects]
+    own = [set(own_rows(stage, subject.anchor)) for subject in plan.subjects]
     hidden = np.zeros((len(own), len(numbers.frames)), np.bool_)
     by: list[str] = [""] * len(own)
     nearest, nearest_row = np.full(len(numbers.frames), np.inf), -1
@@ -103,7 +103,7 @@ def _rays(numbers: Survey, column: int) -> tuple[Numbers, Numbers]:
     return np.concatenate([starts, grid_from]), np.concatenate([goals - starts, grid_toward])
 
 
-def _own_rows(stage: Stage, anchor: Anchor) -> list[int]:
+def own_rows(stage: Stage, anchor: Anchor) -> list[int]:
     """Rows of the thing that a subject is on: they do not hide it."""
     if isinstance(anchor, PointAnchor):
         return []

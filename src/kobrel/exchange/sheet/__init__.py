@@ -1,0 +1,1 @@
+"""The crew's sheet: what is needed on set, on paper and on a phone."""

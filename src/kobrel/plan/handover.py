@@ -1,0 +1,23 @@
+"""Files that a plan is handed over as, written anew whenever it is saved."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from kobrel.optics.units import PlanUnit
+from kobrel.plan.parts import FilePath, Part
+
+HandKind = Literal[
+    "usd", "usd-changes", "gltf", "alembic", "csv", "json", "otio", "edl", "sheet", "html"
+]  # fmt: skip
+
+
+class HandOut(Part):
+    """A file that the plan keeps up to date."""
+
+    kind: HandKind
+    path: FilePath = Field(description="In the plan's file it is relative to it.")
+    shot: str = Field("", description="Name of its shot; of lists and sheets none is all of them.")
+    unit: PlanUnit | None = Field(None, description="Of lengths; the plan's if none.")
+    terms: tuple[str, ...] = Field((), max_length=50, description="Families of terms, of CSV and JSON.")
+    page: Literal["A4", "Letter"] = Field("A4", description="Of a sheet.")
