@@ -12,7 +12,6 @@ from kobrel.cli.shared import (
     Force,
     Output,
     PlanPath,
-    ShotName,
     app,
     free_output,
     hint_refused,
@@ -56,22 +55,6 @@ def new(
         plan = metered(plan, plan.shots[0], stage)
     save_plan(plan, output)
     warn(stage.warnings + told)
-
-
-@app.command()
-def export(
-    plan: PlanPath,
-    output: Output,
-    kind: Annotated[Literal["usd", "csv"], typer.Option("--as", help="Format.")],
-    shot: ShotName = None,
-    force: Force = False,
-) -> None:
-    """Write a shot's camera for a renderer (USD), or its numbers (CSV)."""
-    free_output(output, force)
-    document, chosen, stage = open_shot(plan, shot)
-    from kobrel.exchange.export import export as write
-
-    write(document, chosen, stage, kind, output)
 
 
 @app.command()

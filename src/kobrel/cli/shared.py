@@ -1,6 +1,7 @@
 """What the commands share: the plan, its shot and stage, progress, and numbers as they are typed."""
 
 import math
+import re
 import sys
 from dataclasses import dataclass
 from pathlib import Path
@@ -53,6 +54,45 @@ ShotName = Annotated[
 ]
 Force = Annotated[bool, typer.Option("--force", help="Write over what is there.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
+
+
+def frames_of(text: str | None) -> tuple[int, int] | None:
+    """First and last frame out of text such as 1001-1096."""
+    if text is None:
+        return None
+    match = re.fullmatch(r"\s*(-?\d+)\s*(?:[-–:]\s*(-?\d+))?\s*", text)
+    if match is None:
+        raise typer.BadParameter(f"“{text}” is no range of frames. Write it like 1001-1096.")
+    first = int(match[1])
+    last = first if match[2] is None else int(match[2])
+    if last < first:
+        raise typer.BadParameter(f"“{text}”: the last frame comes before the first.")
+    return first, last
+
+
+def unit_named(name: str | None) -> Any:
+    """The measure of a unit, which may be a number of metres; none for none."""
+    from kobrel.optics.units import METRES, Measure, scene_measure
+
+    if name is None or name in METRES:
+        return None if name is None else Measure(name, METRES[name])
+    try:
+        metres = float(name)
+    except ValueError:
+        metres = math.nan
+    if not 1e-6 <= metres <= 1e6:
+        known = ", ".join(METRES)
+        raise typer.BadParameter(f"“{name}” is no unit. Write {known}, or the metres in one such as 0.1.")
+    return scene_measure(metres)
+
+
+def own_terms() -> list[Any]:
+    """The own terms of this person; what is wrong with others is told."""
+    from kobrel.plan.terms.own import read_folder
+
+    found, told = read_folder(kept_settings().folder / "terms")
+    warn(told)
+    return found
 
 
 def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:

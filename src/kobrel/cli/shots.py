@@ -16,7 +16,8 @@ def shots(
     ] = None,
     fps: Annotated[float, typer.Option(min=1, max=1000, help="Frames a second of an .edl.")] = 24.0,
     output: Annotated[
-        Path | None, typer.Option("-o", "--output", help="Write the list (.otio), or the plan (.kobrel).")
+        Path | None,
+        typer.Option("-o", "--output", help="Write the list (.otio, .edl), or the plan (.kobrel)."),
     ] = None,
     force: Force = False,
 ) -> None:
@@ -34,8 +35,10 @@ def shots(
     if take is not None:
         document = with_list(document, read_list(take, fps), 0, stage)
     if output is not None:
-        write = save_plan if output.suffix == SUFFIX else write_list
-        write(document, output)
+        if output.suffix == SUFFIX:
+            save_plan(document, output)
+        else:
+            write_list(document, stage, output)
         return
     before = None
     for shot in document.shots:

@@ -59,7 +59,15 @@ KINDS: dict[HandKind, Kind] = {
     )
 }  # fmt: skip
 """All kinds, in the order in which they are offered."""
-PageSize = Literal["A4", "Letter"]
+
+
+@dataclass(frozen=True)
+class SheetChoices:
+    """What is on a sheet besides the shots: see :class:`kobrel.exchange.sheet.write.SheetOptions`."""
+
+    ring_mm: float = 80.0
+    strips: bool = True
+    tables: bool = True
 
 
 @dataclass(frozen=True)
@@ -72,14 +80,15 @@ class Options:
     terms : families of CSV and JSON; CSV without any has the numbers and all subjects, JSON every block
     frames : first and last one of CSV and JSON; the shot's if none
     shots : of a list or a sheet; all if none
-    page : of a sheet on paper
+    page, sheet : of a sheet
     """
 
     unit: Measure | None = None
     terms: Sequence[Family] = ()
     frames: tuple[int, int] | None = None
     shots: Sequence[Shot] = field(default=())
-    page: PageSize = "A4"
+    page: Literal["A4", "Letter"] = "A4"
+    sheet: SheetChoices = SheetChoices()
 
 
 def export(
@@ -121,10 +130,11 @@ def export(
     else:
         from kobrel.exchange.sheet.write import SheetOptions, write_sheet
 
-        unit = options.unit or unit_of(plan, stage)
-        write_sheet(
-            plan, options.shots or plan.shots, stage, path, SheetOptions(unit, options.page), progress
+        chosen = options.sheet
+        made = SheetOptions(
+            options.unit or unit_of(plan, stage), options.page, chosen.ring_mm, chosen.strips, chosen.tables
         )
+        write_sheet(plan, options.shots or plan.shots, stage, path, made, progress)
 
 
 def _write_frames(plan: Plan, shot: Shot, stage: Stage, kind: HandKind, path: Path, options: Options) -> None:
@@ -183,13 +193,27 @@ def _handed(plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], be
     shot = next((each for each in plan.shots if each.name == out.shot), None)
     if shot is None and (out.shot or KINDS[out.kind].of == "shot"):
         raise ExchangeError(f"shot {out.shot or '(none)'} is not in the plan any more.", file=target)
-    options = Options(
-        unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms],
-        shots=() if shot is None or KINDS[out.kind].of == "shot" else (shot,), page=out.page,
-    )  # fmt: skip
+    options = options_of(plan, stage, out, owns)
     if not target.absolute().parent.is_dir():
         raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
     with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:
         fresh = Path(folder) / target.name
         export(plan, shot or plan.shots[0], stage, out.kind, fresh, options)
         return replaced_if_changed(fresh, target)
+
+
+def options_of(
+    plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], sheet: SheetChoices = SheetChoices()
+) -> Options:
+    """How a file of a plan is written.
+
+    Raises
+    ------
+    PlanError
+        Its terms are not known.
+    """
+    shots = [each for each in plan.shots if out.shot and each.name == out.shot]
+    return Options(
+        unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms], shots=shots,
+        page=out.page, sheet=sheet,
+    )  # fmt: skip

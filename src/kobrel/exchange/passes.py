@@ -3,7 +3,6 @@
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 import OpenImageIO as oiio  # noqa: N813
@@ -16,6 +15,7 @@ from kobrel.exchange.writing import write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.picture.tracer import in_bands, never, signed_blur
 from kobrel.picture.view import View
+from kobrel.plan.handover import Pass
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
@@ -25,12 +25,6 @@ from kobrel.stage.scene import Progress
 from kobrel.stage.snapshot import Snapshot
 from kobrel.stage.stage import Stage
 
-Pass = Literal["depth", "straight", "depth01", "inverse01", "blur", "focus", "mattes"]
-PASSES: dict[Pass, str] = {
-    "depth": "Depth along the axis", "straight": "Straight distance", "depth01": "Depth, 0 to 1",
-    "inverse01": "One over depth, 0 to 1", "blur": "Blur in pixels, signed", "focus": "Focus mask",
-    "mattes": "Matte of each subject",
-}  # fmt: skip
 _CHANNELS: dict[Pass, str] = {
     "depth": "Z", "straight": "distance", "depth01": "depth01", "inverse01": "inverse01", "blur": "blur",
     "focus": "focus",

@@ -11,6 +11,14 @@ HandKind = Literal[
     "usd", "usd-changes", "gltf", "alembic", "csv", "json", "otio", "edl", "sheet", "html"
 ]  # fmt: skip
 
+Pass = Literal["depth", "straight", "depth01", "inverse01", "blur", "focus", "mattes"]
+PASSES: dict[Pass, str] = {
+    "depth": "Depth along the axis", "straight": "Straight distance", "depth01": "Depth, 0 to 1",
+    "inverse01": "One over depth", "blur": "Blur, signed", "focus": "Focus mask",
+    "mattes": "Subject mattes",
+}  # fmt: skip
+"""Passes for finishing elsewhere, and how they are called."""
+
 
 class HandOut(Part):
     """A file that the plan keeps up to date."""

@@ -18,6 +18,7 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.model import MadeCamera, Plan, Shot
 from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of, staged_alike
+from kobrel.plan.terms.own import OwnTerms
 from kobrel.plan.variants.proofs import ORDERS, Order
 from kobrel.session import settings as keys
 from kobrel.session.evented import Field
@@ -63,6 +64,8 @@ class Session(State):
     wall, wall_mode : what hangs on the wall, and how it is seen
     card, below, seen : what is seen
     file_as_it_is : whether a finished picture is shown without the shot's blur
+    pointed_term : key of the quantity under the pointer, which the views show
+    own_terms : a person's own terms that are known
     thrown, throw_px : whether all is shown out of focus, and by how many pixels
     picture_scale : pixels on the screen for each at delivery
     """
@@ -87,6 +90,8 @@ class Session(State):
     stop_steps: Field[StopSteps] = Field("free")
     subject_order = Field("")
     file_as_it_is = Field(False)
+    pointed_term = Field("")
+    own_terms: Field[tuple[OwnTerms, ...]] = Field(())
     thrown = Field(False)
     throw_px = Field(60.0)
     picture_scale = Field(0.5)
@@ -187,6 +192,14 @@ class Session(State):
         """Choose the order of the wall, and remember it."""
         self.settings.put(keys.PROOF_ORDER, order)
         self._set(proof_order=order)
+
+    def point_at_term(self, key: str) -> None:
+        """Show a quantity in the views, or none."""
+        self._set(pointed_term=key)
+
+    def set_own_terms(self, owns: Sequence[OwnTerms]) -> None:
+        """Know a person's own terms."""
+        self._set(own_terms=tuple(owns))
 
     def choose_proofs(self, names: Sequence[str]) -> None:
         """Choose proofs by their names, the first one first."""

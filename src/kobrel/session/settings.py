@@ -111,6 +111,17 @@ LADDER_WIDTH, LADDER_PASSES = Setting("ladder/width", 640), Setting("ladder/pass
 SHEET_PAGE, SHEET_COLUMNS = Setting("sheet/page", "A4"), Setting("sheet/columns", 3)
 SHEET_WIDE, SHEET_CAPTIONS = Setting("sheet/wide", True), Setting("sheet/captions", True)
 
+TERMS_UNIT = Setting("terms/unit", "")
+TERMS_OPEN = Setting[list[str]]("terms/open", ["f_number", "aperture"])
+"""Unit of terms ("" is the plan's), and the blocks that are open."""
+HAND_KIND, HAND_TERMS = Setting("hand/kind", "usd"), Setting[list[str]]("hand/terms", [])
+PASSES_CHOSEN = Setting[list[str]]("hand/passes", ["depth", "blur", "focus", "mattes"])
+CREW_PAGE, CREW_RING, CREW_HAS = (
+    Setting("crew/page", "A4"), Setting("crew/ring", 80.0),
+    Setting[list[str]]("crew/has", ["strips", "tables"]),
+)  # fmt: skip
+"""What the crew's sheet is like."""
+
 # The window
 THEME = Setting("theme", "dark")
 GEOMETRY = Setting("window/geometry", "")

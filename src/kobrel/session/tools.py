@@ -6,9 +6,9 @@ from typing import Literal
 from kobrel.plan.instrument import WishKind
 from kobrel.plan.model import End, StandInKind
 
-Below = Literal["", "maps", "discs", "mask", "strip"]
-"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, or the strip
-across shots."""
+Below = Literal["", "maps", "discs", "mask", "strip", "depths"]
+"""What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, the strip across
+shots, or the map of depth of field."""
 Seen = Literal["", "wall"]
 """What stands in Picture's room: Picture, or the wall of proofs."""
 WallSource = Literal["wall", "ladder"]

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
@@ -18,11 +19,11 @@ _MODULES = [
     for module in (
         "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "shots",
         "pull.card", "proof.wall", "proof.ladder", "proof.card", "block.scenes", "block.stand_ins",
-        "block.card",
+        "block.card", "handing.card",
     )
 ]  # fmt: skip
 """In the order in which they are loaded while nothing else is to be done."""
-NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof"}
+NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Hand over"}
 SHOTS = 0
 """The card of the column of shots, which has no tab."""
 
@@ -30,9 +31,16 @@ SHOTS = 0
 class Deck(QStackedWidget):
     """Cards by their numbers."""
 
-    def __init__(self, session: Session, files: SceneFiles, screening: Screening, proofing: Proofing) -> None:
+    def __init__(
+        self,
+        session: Session,
+        files: SceneFiles,
+        screening: Screening,
+        proofing: Proofing,
+        exports: Exports,
+    ) -> None:
         super().__init__()
-        self._session, self._files = session, files
+        self._session, self._files, self._exports = session, files, exports
         self._screening, self._proofing = screening, proofing
         self._cards: dict[int, Card] = {}
         self._index: dict[int, int] = {}
@@ -98,6 +106,10 @@ class Deck(QStackedWidget):
             from kobrel.desk.cards.shots import ShotsCard
 
             return ShotsCard(session)
+        if key == 7:
+            from kobrel.desk.cards.handing.card import HandCard
+
+            return HandCard(session, self._exports)
         from kobrel.desk.cards.proof.card import ProofCard
 
         return ProofCard(session, self._screening, self._proofing)

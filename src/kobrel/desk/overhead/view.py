@@ -17,6 +17,7 @@ from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
     PEG_RADIUS,
     draw_free_point,
+    draw_label,
     draw_peg,
     draw_text,
     hull,
@@ -24,6 +25,7 @@ from kobrel.desk.toolkit.paint import (
     text_width,
     xy,
 )
+from kobrel.desk.toolkit.pointed import cone_of, distance_of, shape_of
 from kobrel.desk.toolkit.theme import faded, font, theme
 from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
@@ -78,7 +80,7 @@ class Overhead(FlatView):
 
     depends = (
         *AT_FRAME, "dragging", "tool", "selected_stand_in", "selected_tape", "selected_mark", "library",
-        "sight",
+        "sight", "pointed_term",
     )  # fmt: skip
     order = 2
 
@@ -144,7 +146,32 @@ class Overhead(FlatView):
             draw_peg(painter, at, numbers.subjects[row], colour, gone)
         for point in pulling.free_points(self._session):
             draw_free_point(painter, self.where(point))
+        if self._session.pointed_term and self.mode != "Front":
+            self._paint_pointed(painter, now, self._session.pointed_term)
         self._paint_tool(painter, now)
+
+    def _paint_pointed(self, painter: QPainter, now: Now, key: str) -> None:
+        """What the pointer is on among the terms: a distance, the angle of view, or the cone of light."""
+        camera = now.camera
+        edges = _edges(camera, 1 if self.mode == "Side" else 0)
+        painter.setPen(QPen(theme().focus, 3.0))
+        distance, cone = distance_of(now, key), cone_of(now, key)
+        if distance is not None:
+            painter.drawPolyline(QPolygonF(self._surface(camera, edges, distance)))
+            beside = self.beside_axis(0, distance) + QPointF(8, -6)
+            draw_label(painter, beside, self._session.length(distance), theme().focus)
+        elif cone is not None:
+            half, focus = cone
+            tip = self.beside_axis(0, focus)
+            for side in (-half, half):
+                painter.drawLine(self.beside_axis(side, 0), tip)
+                painter.drawLine(tip, self.beside_axis(-side * 0.5, focus * 1.5))
+        elif shape_of(key) == ("up" if self.mode == "Side" else "across"):
+            for edge in edges:
+                aside, ahead = (
+                    float(v) for v in projection.edge(camera.projection, edge, self.reach_m() * 1.6)
+                )
+                painter.drawLine(self.beside_axis(0, 0), self.beside_axis(aside, ahead))
 
     def _paint_extent(self, painter: QPainter, now: Now, row: int, colour: QColor) -> None:
         """How deep a subject is, as a bar along the line of sight."""

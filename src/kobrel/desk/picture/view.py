@@ -34,6 +34,7 @@ from kobrel.desk.toolkit.paint import (
     xy,
 )
 from kobrel.desk.toolkit.panel import follow
+from kobrel.desk.toolkit.pointed import paint_pointed
 from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.bend import bent, unbent
@@ -58,7 +59,7 @@ _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 _DEPENDS = (
     *AT_FRAME, "dragging", "tool", "sight", "thrown", "throw_px", "selected_subject", "selected_tape",
-    "selected_mark",
+    "selected_mark", "pointed_term",
 )  # fmt: skip
 _WALKING = "Walking about.  Enter makes this the shot's camera, Esc goes back."
 Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
@@ -267,6 +268,8 @@ class PictureView(GestureWidget):
             self._paint_free_points(painter, box, now)
             self._paint_lengths(painter, ends, labels)
             self._paint_probe(painter, box)
+            if self._session.pointed_term:
+                paint_pointed(painter, box, now, self._session.pointed_term)
         if self.alone and self._session.shot is not None:
             self._paint_frames(painter, self._session.shot)
         self.loupe.paint(painter, box)

@@ -141,6 +141,11 @@ def _sheet(c: Theme) -> str:
     QPushButton:focus {{ border-color: {n["focus"]}; }}
     QPushButton:pressed {{ background: {n["line"]}; }}
     QPushButton:checked {{ background: {n["focus"]}; color: {n["on_focus"]}; border-color: {n["focus"]}; }}
+    QPushButton#term {{ background: transparent; border: 1px solid transparent; padding: 0; }}
+    QPushButton#term:hover, QPushButton#term:focus {{
+        background: {n["raised"]}; border-color: {n["focus"]}; }}
+    QToolButton#head {{ background: transparent; border: 1px solid transparent; padding: 3px 4px; }}
+    QToolButton#head:hover, QToolButton#head:focus {{ border-color: {n["focus"]}; }}
     QPushButton:disabled {{ color: {n["quiet"]}; background: {n["panel"]}; }}
     QTableView, QListView, QTreeView {{ background: {n["panel"]}; border: none; gridline-color: {n["line"]};
         selection-background-color: {n["raised"]}; selection-color: {n["text"]}; outline: none; }}

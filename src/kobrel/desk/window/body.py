@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
@@ -34,6 +35,7 @@ from kobrel.session.session import Session
 from kobrel.session.tools import Below
 
 if TYPE_CHECKING:
+    from kobrel.desk.views.depths import Depths
     from kobrel.desk.views.discs import Discs
     from kobrel.desk.views.maps import Maps
     from kobrel.desk.views.mask import MaskView
@@ -63,13 +65,14 @@ class _Room(NamedTuple):
 _ROOMS = {
     1: _Room(34, (0, 50, 50)), 2: _Room(34, (0, 50, 50)), 3: _Room(25, (66, 34, 0), slim=False),
     4: _Room(34, (72, 28, 0)), 5: _Room(40, (100, 0, 0), beside=22),
-    6: _Room(26, (100, 0, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
+    6: _Room(26, (100, 0, 0)), 7: _Room(32, (50, 50, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
 }  # fmt: skip
 _WIDE: dict[Below, _Room] = {"maps": _Room(36, (100, 0, 0)), "mask": _Room(34, (100, 0, 0))}
 """What stands in the chart's room and needs all of its width."""
 _BARE = _Room(0, (100, 0, 0))
 _VIEW_BELOW: dict[Below, str] = {
     "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
+    "depths": "depths",
 }  # fmt: skip
 _TWO_VIEWS = (1, 2)
 _LEAST_BELOW = 110
@@ -86,6 +89,7 @@ class Body(QWidget):
         files: SceneFiles,
         screening: Screening,
         proofing: Proofing,
+        exports: Exports,
     ) -> None:
         super().__init__()
         self._session, self._screening, self._proofing = session, screening, proofing
@@ -97,7 +101,7 @@ class Body(QWidget):
         self.welcome = Welcome(document)
         self.welcome.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self._build_views()
-        self.cards = Deck(session, files, screening, proofing)
+        self.cards = Deck(session, files, screening, proofing, exports)
         self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)
@@ -199,6 +203,13 @@ class Body(QWidget):
         from kobrel.desk.views.strip import Strip
 
         return self._put_below(Strip(self._session))
+
+    @cached_property
+    def depths(self) -> "Depths":
+        """The map of depth of field, made when it is first wanted."""
+        from kobrel.desk.views.depths import Depths
+
+        return self._put_below(Depths(self._session))
 
     @cached_property
     def mask_view(self) -> "MaskView":

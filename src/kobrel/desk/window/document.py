@@ -41,6 +41,7 @@ class Document(QObject):
     -------
     opened : another plan is shown; what was left out or assumed
     titled : path or saved state changed
+    saved : the plan was saved, in this folder
     job_wanted : long work to be run with progress
     said : a short message for the person
     left : a list of unsaved work that a crash left
@@ -49,6 +50,7 @@ class Document(QObject):
 
     opened = Signal(list)
     titled = Signal()
+    saved = Signal(object)
     job_wanted = Signal(object)
     said = Signal(str)
     left = Signal(list)
@@ -243,6 +245,7 @@ class Document(QObject):
         self._remember_file(path)
         self.titled.emit()
         self.said.emit(f"Saved {path}")
+        self.saved.emit(path.absolute().parent)
         return True
 
     def _with_proofs(self, plan: Plan, path: Path) -> Plan:

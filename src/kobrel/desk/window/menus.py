@@ -8,14 +8,15 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar, QMessageBox
 
 from kobrel import __version__
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.toolkit.theme import THEMES
 from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
-from kobrel.desk.window.exports import Exports
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.sheets.help import Help
+from kobrel.exchange.export import KINDS
 from kobrel.session.commands import pulling, shot_list, taping
 from kobrel.session.commands.focusing import set_mark, step_iris
 from kobrel.session.commands.walking import cameras_of_scenes, choose_camera, dolly, orbit, pan
@@ -72,8 +73,14 @@ def build(host: Host) -> None:
     versions = file.addMenu("Earlier versions")
     versions.aboutToShow.connect(lambda: fill_versions(host, versions))
     file.addSeparator()
-    file.addAction(host.add_action("Export camera as USD …", "Ctrl+E", exports.ask_usd))
-    file.addAction(host.add_action("Export numbers as CSV …", "", exports.ask_csv))
+    hand = file.addMenu("Hand over")
+    for kind in KINDS.values():
+        shortcut = "Ctrl+E" if kind.key == "usd" else ""
+        action = host.add_action(f"{kind.title} …", shortcut, partial(exports.ask_and_write, kind.key))
+        action.setToolTip(kind.hint)
+        hand.addAction(action)
+    hand.addSeparator()
+    hand.addAction(host.add_action("Write what is kept up to date", "", exports.hand_over))
     file.addAction(host.add_action("Render this frame …", "Ctrl+R", exports.ask_render))
     file.addAction(host.add_action("Write a movie …", "Ctrl+M", partial(session.want, "movie")))
     file.addAction(host.add_action("Write the focus motor's sound …", "", exports.ask_sound))
@@ -107,7 +114,7 @@ def build(host: Host) -> None:
         ("Delete", "", partial(shot_list.remove, session)),
         ("Add from the scenes' cameras", "", partial(shot_list.add_from_cameras, session)),
         ("Read a list of shots …", "", exports.ask_list),
-        ("Write the list of shots …", "", exports.ask_write_list),
+        ("Write the list of shots …", "", partial(exports.ask_and_write, "otio")),
     ):
         shot.addAction(host.add_action(text, shortcut, work))
     shot.addSeparator()

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from kobrel import notices, trust
 from kobrel.desk.background.drawing import Drawing
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.safekeeping import Safekeeping
@@ -43,7 +44,6 @@ from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
-from kobrel.desk.window.exports import Exports
 from kobrel.desk.window.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
@@ -96,8 +96,7 @@ class Window(QMainWindow):
         self.player = Player(self.session, lambda: self.screening.span, self)
         self._summed = Changed()
         self.help = Help(self)
-        self._newer: list[str] = []
-        self._said = ""
+        self._newer, self._said = list[str](), ""
         self._state_before = Qt.WindowState.WindowNoState
         self.arrival: ArrivalSheet | None = None
         kept = self.session.settings.get(remembered.CARD)
@@ -118,7 +117,8 @@ class Window(QMainWindow):
             application.installEventFilter(self._keys)
 
     def _build(self) -> None:
-        self.body = body = Body(self.session, self.document, self.files, self.screening, self.proofing)
+        helpers = self.files, self.screening, self.proofing, self.exports
+        self.body = body = Body(self.session, self.document, *helpers)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
         self.cards, self.tabs, self.welcome = body.cards, body.tabs, body.welcome
@@ -163,13 +163,11 @@ class Window(QMainWindow):
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
         self.newer, self.mend, self.changed = QPushButton(), QPushButton(), QPushButton()
-        for button in (self.newer, self.mend, self.changed):
-            button.hide()
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
-        line.addWidget(self.mend)
-        line.addWidget(self.newer)
-        line.addWidget(self.changed)
+        for button in (self.mend, self.newer, self.changed):
+            button.hide()
+            line.addWidget(button)
         line.addWidget(self.jobs)
         return line
 
@@ -189,13 +187,14 @@ class Window(QMainWindow):
         self.document.left.connect(self.show_left)
         self.document.outdated.connect(self._show_changed)
         self.document.said.connect(session.say)
+        self.document.saved.connect(self.exports.hand_over)
         self.safe.told.connect(session.say)
         self.safe.found.connect(self._show_found)
         self.drawing.drawn.connect(self._keep_picture)
         for asks in (self.document, self.exports, self.files, self.proofing):
             asks.job_wanted.connect(self.jobs.run)
         self.jobs.ended.connect(self.files.read_missing)
-        self.jobs.ended.connect(lambda: ask_allowed(self, self.session, self.files))
+        self.jobs.ended.connect(lambda: ask_allowed(self, session, self.files))
         self.jobs.refused.connect(self.files.drop)
         self.jobs.said.connect(session.say)
         self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))

@@ -38,7 +38,7 @@ class Loss:
     @property
     def told(self) -> str:
         """The sentence with its amount."""
-        return f"{self.text}: {self.px:.2g} px" if self.px < 100 else f"{self.text}: {self.px:.0f} px"
+        return f"{self.text} {self.px:.2g} px" if self.px < 100 else f"{self.text} {self.px:.0f} px"
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,10 +103,8 @@ def _other_surface(scene: _Scene) -> Iterator[Loss]:
     seen = scene.seen
     if seen:
         worst = max(seen, key=lambda k: float(off[k]))
-        kinds = {"plane": "A renderer that focuses on a sphere", "sphere": "A renderer with a flat focus"}
-        yield Loss(
-            "surface", f"{kinds[camera.surface]} blurs {scene.name(worst)} otherwise", float(off[worst])
-        )
+        kind = {"plane": "spherical", "sphere": "flat"}[camera.surface]
+        yield Loss("surface", f"On a {kind} focus {scene.name(worst)} is off by", float(off[worst]))
 
 
 def _straight(scene: _Scene) -> Iterator[Loss]:
@@ -121,7 +119,7 @@ def _straight(scene: _Scene) -> Iterator[Loss]:
         )
         if abs(along / float(camera.focus_m) - 1) < 1e-6:
             off = float(replace(camera, focus_m=np.asarray(straight)).blur_px(along))
-            yield Loss("straight", f"{scene.name(k)}’s straight distance typed as the focus blurs it", off)
+            yield Loss("straight", f"Typed straight, {scene.name(k)} is off by", off)
             return
 
 
@@ -131,16 +129,16 @@ def _own_numbers(scene: _Scene) -> Iterator[Loss]:
     if camera.model != "thin":
         return
     part = float(camera.focal_mm[0] / camera.image_mm[0])
-    yield Loss("thin", "The thin lens’s own focal length typed here moves the picture’s edge",
+    yield Loss("thin", "The lens’s own focal length typed, framing is off by",
                float(camera.width_px / 2 * (1 / part - 1)))  # fmt: skip
-    yield Loss("thin_blur", "The thin lens’s own focal length and stop typed here change blur",
+    yield Loss("thin_blur", "The lens’s own length and stop typed, blur is off by",
                scene.largest_px * (1 - part))  # fmt: skip
 
 
 def _breathing(scene: _Scene, whole: RenderCamera) -> Iterator[Loss]:
     """One value held over the shot, where the lens breathes or zooms."""
     off = np.abs(whole.image_mm / scene.camera.image_mm - 1.0)
-    yield Loss("held", "Held over the shot, where the view changes, the picture’s edge is off",
+    yield Loss("held", "Held over the shot, framing is off by up to",
                float(np.max(off) * whole.width_px / 2))  # fmt: skip
 
 
@@ -148,30 +146,28 @@ def _shape(scene: _Scene, which: Block) -> Iterator[Loss]:
     """Discs that are round where they should not be."""
     camera, largest = scene.camera, scene.largest_px
     if "squeeze" not in which.carries and camera.squeeze > 1:
-        yield Loss("squeeze", "Without the squeeze discs are too wide", largest * (1 - 1 / camera.squeeze))
+        yield Loss("squeeze", "No squeeze: discs too wide by", largest * (1 - 1 / camera.squeeze))
     if "iris" not in which.carries and camera.blades:
         outline = shapes.outline(Iris(round(camera.blades), camera.roundness))
         off = np.abs(np.linalg.norm(outline, axis=1) - 1.0)
-        yield Loss("blades", "Without the blades the edge of discs is off", largest / 2 * float(off.max()))
+        yield Loss("blades", "No blades: edge of discs off by", largest / 2 * float(off.max()))
 
 
 def _within(scene: _Scene) -> Iterator[Loss]:
     """What no block can say: cut discs, masks, the rim's weight, and what flaws do."""
     camera, largest = scene.numbers.camera.frame(scene.row), scene.largest_px
-    yield Loss(
-        "cat_eye", "Without cat’s eye discs in the corners are wider", largest * cat_eye_amount(camera)
-    )
+    yield Loss("cat_eye", "No cat’s eye: corner discs too wide by", largest * cat_eye_amount(camera))
     iris = scene.shot.iris
     if iris.mask is not None:
-        yield Loss("mask", "Without the mask discs are plain, up to", largest)
+        yield Loss("mask", "No mask: within discs of up to", largest)
     elif iris.rim:
-        yield Loss("rim", "Without the rim’s weight discs are even, up to", largest)
+        yield Loss("rim", "No rim’s weight: within discs of up to", largest)
     flaws = scene.shot.flaws
     shifts = [abs(flaws.colour_mm), abs(flaws.swirl_mm) / 2, abs(flaws.spherical_mm) / 2]
     if any(shifts):
         # the image lies as much before or behind the sensor, seen through the pupil at its distance
         spread = max(shifts) / float(camera.image_distance_mm) * float(camera.pupil_mm)
-        yield Loss("flaws", "Without the lens’s flaws blur is off by about",
+        yield Loss("flaws", "No flaws of the lens: blur off by about",
                    spread / scene.camera.film_mm[0] * camera.width_px)  # fmt: skip
 
 
@@ -188,7 +184,7 @@ def _ramp(scene: _Scene) -> Iterator[Loss]:
     exact = camera.blur_px(places)
     full = float(camera.full_px[0])
     off = np.abs(np.minimum(exact, full) - ramp_px(camera, places))
-    yield Loss("ramp", "A straight ramp is no lens: between its ends blur is off", float(off.max()))
+    yield Loss("ramp", "Ramp even in distance: blur off by up to", float(off.max()))
 
 
 def ramp_px(camera: RenderCamera, distance_m: Numbers) -> Numbers:
@@ -214,11 +210,11 @@ def _straight_depth(scene: _Scene) -> Iterator[Loss]:
     at_black = float(camera.blur_px(near)[0])
     places = _places(scene)
     even = np.abs(places - focus) / abs(focus - near) * at_black
-    yield Loss("even_depth", "Blur that is even in depth is off, between black and white",
+    yield Loss("even_depth", "Blur even in depth: off by up to",
                float(np.max(np.abs(even - camera.blur_px(places)))))  # fmt: skip
 
 
 def _cut(scene: _Scene) -> Iterator[Loss]:
     """Blur that is larger than the ramp's largest."""
     largest = max(scene.largest_px, float(scene.camera.blur_px(scene.camera.ends_m[0])[0]))
-    yield Loss("cut", "Blur beyond the largest is cut", largest - float(scene.camera.full_px[0]))
+    yield Loss("cut", "Largest blur cut by", largest - float(scene.camera.full_px[0]))

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from kobrel.errors import PlanError
-from kobrel.files import json_of
+from kobrel.files import json_of, reason, write_whole
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, measure
 from kobrel.plan.file import plain_reason
@@ -126,6 +126,23 @@ def read_own(path: Path) -> OwnTerms:
 def own_text(own: OwnTerms) -> str:
     """An own block as its file has it."""
     return json.dumps(own.model_dump(mode="json", exclude_none=True), indent=2, ensure_ascii=False) + "\n"
+
+
+def write_own(folder: Path, own: OwnTerms) -> Path:
+    """Keep an own block in a folder of them; returns its file.
+
+    Raises
+    ------
+    PlanError
+        It cannot be written.
+    """
+    path = folder / f"{own.key}{SUFFIX}"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        write_whole(path, own_text(own).encode())
+    except OSError as error:
+        raise PlanError(f"cannot be written ({reason(error)}).", file=path) from None
+    return path
 
 
 def read_folder(folder: Path) -> tuple[list[OwnTerms], list[str]]:

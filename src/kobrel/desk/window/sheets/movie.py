@@ -13,10 +13,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.saving import ask_target
-from kobrel.desk.window.exports import Exports
 from kobrel.session import settings
 from kobrel.session.session import Session
 

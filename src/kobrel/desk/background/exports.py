@@ -1,7 +1,7 @@
 """What the window writes and reads besides the plan: cameras, numbers, pictures, movies, lists of shots."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,12 +11,15 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
-from kobrel.exchange.export import ExportKind, export
+from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, options_of
+from kobrel.plan.handover import HandKind, HandOut, Pass
+from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
 if TYPE_CHECKING:
     from kobrel.exchange.movie import Movie
+    from kobrel.plan.measure.depth_table import DepthTable
 
 RENDER_PASSES = 256
 _MOST_NAME = 120
@@ -50,23 +53,98 @@ class Exports(QObject):
         endings = [ending, *re.findall(r"\*(\.\w+)", kinds)]
         return ask_target(self._window, title, start, kinds, endings)
 
-    def ask_usd(self) -> None:
-        """Export the shot's camera as a USD layer."""
-        path = self._ask_target("Export the camera", ".usda", "USD layers (*.usda *.usdc *.usd)")
-        if path:
-            self.export(path, "usd")
+    def ask_kind(self, kind: HandKind) -> Path | None:
+        """Ask where to write a kind of file to."""
+        about = KINDS[kind]
+        kinds = f"{about.title} ({' '.join(f'*{ending}' for ending in about.endings)})"
+        return self._ask_target(about.title, about.endings[0], kinds)
 
-    def ask_csv(self) -> None:
-        """Export the shot's numbers as CSV."""
-        path = self._ask_target("Export the numbers", ".csv", "CSV (*.csv)")
-        if path:
-            self.export(path, "csv")
+    def ask_and_write(self, kind: HandKind) -> None:
+        """Ask where to, and write the shot or the shots as a kind of file."""
+        path, shot = self.ask_kind(kind), self._session.shot
+        if path is not None and shot is not None:
+            self.write(HandOut(kind=kind, path=str(path), shot=shot.name if KINDS[kind].of == "shot" else ""))
 
-    def export(self, path: Path, kind: ExportKind) -> None:
-        """Write the shot's camera or numbers."""
-        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
-        if shot is not None:
-            self._run(lambda _progress: export(plan, shot, stage, kind, path), path)
+    def write(self, out: HandOut) -> None:
+        """Write one file."""
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        plan, stage = session.plan, session.stage
+        kept, owns = session.settings, session.own_terms
+        has = kept.get(settings.CREW_HAS)
+        sheet = SheetChoices(kept.get(settings.CREW_RING), "strips" in has, "tables" in has)
+
+        def work(progress: Progress) -> None:
+            options = options_of(plan, stage, out, owns, sheet)
+            chosen = next((each for each in plan.shots if each.name == out.shot), shot)
+            export(plan, chosen, stage, out.kind, Path(out.path), options, progress)
+
+        self._run(work, Path(out.path))
+
+    def hand_over(self, beside: Path | None = None) -> None:
+        """Write the files anew that the plan keeps up to date.
+
+        Parameters
+        ----------
+        beside : folder of the plan; that of the plan in work if none
+        """
+        session = self._session
+        plan, stage, owns = session.plan, session.stage, session.own_terms
+        if not plan.handed:
+            return
+        folder = beside or Path(self._folder())
+
+        def work(progress: Progress) -> tuple[list[Path], list[str]]:
+            return hand_over(plan, stage, owns, progress, folder)
+
+        job = Job(work, self)
+        job.done.connect(self._tell_handed)
+        self.job_wanted.emit(job)
+
+    def _tell_handed(self, result: tuple[list[Path], list[str]]) -> None:
+        written, told = result
+        names = ", ".join(path.name for path in written)
+        self._session.say(" ".join([*told, f"Handed over: {names}" if names else "Nothing has changed"]))
+
+    def ask_passes(self, passes: Sequence[Pass], one: bool) -> None:
+        """Ask where to, and write passes of the shot, or of the frame alone."""
+        if not passes:
+            self._session.say("Tick the passes that are wanted.")
+            return
+        path = self._ask_target("Write passes", ".exr", "OpenEXR (*.exr)")
+        if path is not None:
+            self.write_passes(passes, one, path)
+
+    def write_passes(self, passes: Sequence[Pass], one: bool, path: Path) -> None:
+        """Write passes of the shot, or of the frame alone."""
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        plan, stage, unit, frame = session.plan, session.stage, session.unit, session.frame
+        frames = [frame] if one else list(range(shot.first, shot.last + 1))
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.passes import write_passes
+
+            write_passes(plan, shot, stage, frames, passes, path, progress, unit)
+
+        self._run(work, path)
+
+    def ask_table(self) -> Path | None:
+        """Ask where to write tables of depth of field to."""
+        return self._ask_target("Write tables of depth of field", ".csv", "CSV (*.csv)")
+
+    def write_tables(self, tables: Sequence["DepthTable"], path: Path) -> None:
+        """Write tables of depth of field as CSV."""
+        unit = self._session.unit
+
+        def work(_progress: Progress) -> None:
+            from kobrel.exchange.sheet.tables import write_tables
+
+            write_tables(tables, unit, path)
+
+        self._run(work, path)
 
     def ask_render(self) -> None:
         """Render the frame at delivery size."""
@@ -173,20 +251,6 @@ class Exports(QObject):
             return
         session.edit(f"Shots of {path.name}", plan)
         session.say(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
-
-    def ask_write_list(self) -> None:
-        """Write the plan's shots for the edit."""
-        path = self._ask_target("Write the list of shots", ".otio", "OpenTimelineIO (*.otio)")
-        plan = self._session.plan
-        if path is None:
-            return
-
-        def work(_progress: Progress) -> None:
-            from kobrel.exchange.timeline import write_list
-
-            write_list(plan, path)
-
-        self._run(work, path)
 
     def _run(self, work: Callable[[Progress], None], path: Path) -> None:
         job = Job(work, self)

@@ -1,0 +1,1 @@
+"""The Hand over card."""

@@ -1,0 +1,225 @@
+"""Back: values and cameras that return, what they would change, and taking them."""
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QTableWidget, QTableWidgetItem, QWidget
+
+from kobrel.desk.background.jobs import Job
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.widgets import show_words, word_table
+from kobrel.errors import KobrelError, PlanError
+from kobrel.exchange.cameras.back import Comparison, Part
+from kobrel.plan.terms.changes import Taken
+from kobrel.plan.terms.reading import Values
+from kobrel.session.commands import handing
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+from kobrel.stage.scene import SCENE_SUFFIXES, Progress
+
+_KINDS = "*.csv *.json *.txt *.usd *.usda *.usdc *.gltf *.glb *.abc"
+
+
+class BackPage(ShotCard):
+    """See the module."""
+
+    name = "Back"
+    is_page = True
+    depends = (*AT_FRAME, "dragging", "own_terms")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.note("Paste values in any of the terms, or open a file of values or a camera that came back.")
+        self.text = QPlainTextEdit()
+        self.text.setAccessibleName("Values that came back")
+        self.text.setPlaceholderText("Radius: 1.25 cm\nFocus distance: 3.2 m")
+        self.text.setToolTip("A line each, a table with headings, or JSON; lengths in the unit of Terms")
+        self.text.setFixedHeight(118)
+        self.text.setTabChangesFocus(True)
+        self.text.textChanged.connect(self._read)
+        self.column.addWidget(self.text)
+        self.paste, self.open, self.clear = self.buttons(
+            ("Paste", "What was copied elsewhere", self._paste),
+            ("From a file …", "Values over frames (CSV, JSON), or a camera (USD, glTF, Alembic)", self._ask),
+            ("Clear", "Forget what came back", self._clear),
+        )  # fmt: skip
+        self.said = self.note()
+        self.table = word_table("What it would change", ("What", "Now", "Then"), 24, (0,))
+        self.table.setMinimumHeight(190)
+        self.table.itemChanged.connect(lambda _item: self._show_take())
+        self.column.addWidget(self.table, 1)
+        (self.take,) = self.buttons(("Take", "Make this the shot’s", self.take_it))
+        self.values: Values | None = None
+        self.found: Taken | None = None
+        self.camera: Comparison | None = None
+        self._asked: object = None
+
+    # What came back
+
+    def _paste(self) -> None:
+        self.text.setPlainText(QGuiApplication.clipboard().text())
+
+    def _clear(self) -> None:
+        self.text.blockSignals(True)
+        self.text.clear()
+        self.text.blockSignals(False)
+        self.values = self.found = self.camera = None
+        self.refresh()
+
+    def _read(self) -> None:
+        """Read the text."""
+        self.values = self.camera = None
+        words = self.text.toPlainText()
+        if not words.strip():
+            self.refresh()
+            return
+        try:
+            self.values = handing.read_pasted(self.session, words)
+        except PlanError as error:
+            self._show_fault(str(error))
+            return
+        self.refresh()
+
+    def _ask(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Take back", str(Path.home()), f"Values and cameras ({_KINDS})"
+        )
+        if name:
+            self.read_file(Path(name))
+
+    def read_file(self, path: Path) -> None:
+        """Read values, or a camera beside the window."""
+        if path.suffix.lower() in SCENE_SUFFIXES:
+            self._read_camera(path)
+            return
+        from kobrel.exchange.terms import read_terms
+
+        self.camera = self.values = None
+        try:
+            self.values = read_terms(path, handing.terms_unit(self.session), self.session.own_terms)
+        except KobrelError as error:
+            self._show_fault(str(error))
+            return
+        self.text.blockSignals(True)
+        self.text.setPlainText(f"# {path.name}")
+        self.text.blockSignals(False)
+        self.refresh()
+
+    def _read_camera(self, path: Path) -> None:
+        session, shot = self.session, self.session.shot
+        if shot is None:
+            return
+        plan, stage, unit = session.plan, session.stage, session.unit
+        metres = handing.terms_unit(session).metres
+
+        def work(progress: Progress) -> Comparison:
+            from kobrel.exchange.cameras.back import compare, read_camera
+
+            return compare(plan, shot, stage, read_camera(path, None, metres, progress), unit)
+
+        job = Job(work, self)
+        self._asked = job
+        job.done.connect(lambda found: self._show_camera(found) if self._asked is job else None)
+        job.failed.connect(self._show_fault)
+        self.said.setText(f"Reading {path.name}")
+        job.start()
+
+    def _show_camera(self, found: object) -> None:
+        assert isinstance(found, Comparison)
+        self._clear()
+        self.camera = found
+        self.refresh()
+
+    # What it would change
+
+    def show_more(self, subject: Now) -> None:
+        if self.camera is not None and self.camera.shot is not subject.shot:
+            self.camera = None
+            self._show_fault("The shot has changed since; open the camera again.")
+        elif self.camera is not None:
+            self._show_differences(self.camera)
+        elif self.values is not None:
+            self._show_changes(self.values)
+        elif not self.text.toPlainText().strip():
+            self._show_rows([])
+            self.said.setText("")
+        self._show_take()
+
+    def _show_changes(self, values: Values) -> None:
+        try:
+            self.found = handing.with_values(self.session, values)
+        except PlanError as error:
+            self._show_fault(str(error))
+            return
+        unknown = f"Not known, passed over: {', '.join(values.unknown[:6])}." if values.unknown else ""
+        told = "" if self.found.changes else "The shot has these values already."
+        self.said.setText(" ".join(filter(None, (unknown, told))))
+        self._show_rows([(c.label, c.before, c.after) for c in self.found.changes])
+
+    def _show_differences(self, camera: Comparison) -> None:
+        told = list(camera.told) or ([] if camera.differences else ["It is the shot’s own camera."])
+        self.said.setText(" ".join(told))
+        rows = [(each.title, each.before, f"{each.after}\n{each.told}") for each in camera.differences]
+        if self.table.rowCount() == len(rows) and self.table.item(0, 0) is not None:
+            return
+        self._show_rows(rows)
+        for row in range(len(rows)):
+            item = self.table.item(row, 0)
+            assert item is not None
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked)
+            self.table.setRowHeight(row, 42)
+
+    def _show_rows(self, rows: list[tuple[str, str, str]]) -> None:
+        table: QTableWidget = self.table
+        table.blockSignals(True)
+        table.setRowCount(len(rows))
+        for row, words in enumerate(rows):
+            items = show_words(table, row, words)
+            table.setRowHeight(row, 24)
+            self._bold(items[2])
+        table.blockSignals(False)
+
+    @staticmethod
+    def _bold(item: QTableWidgetItem) -> None:
+        shown = item.font()
+        shown.setBold(True)
+        item.setFont(shown)
+
+    def _show_fault(self, text: str) -> None:
+        self.found = None
+        self.said.setText(text)
+        self._show_rows([])
+        self._show_take()
+
+    def _show_take(self) -> None:
+        able = bool(self.chosen_parts()) if self.camera else bool(self.found and self.found.changes)
+        self.take.setEnabled(able and (self.camera is not None or self.values is not None))
+
+    # Taking
+
+    def chosen_parts(self) -> list[Part]:
+        """Which parts of the camera are ticked."""
+        if self.camera is None:
+            return []
+        return [
+            each.part
+            for row, each in enumerate(self.camera.differences)
+            if (item := self.table.item(row, 0)) is not None and item.checkState() == Qt.CheckState.Checked
+        ]
+
+    def take_it(self) -> None:
+        """Take what came back; undo brings back what was."""
+        try:
+            if self.camera is not None:
+                changed, name = self.camera.taken(self.chosen_parts()), "Take the camera that came back"
+            elif self.found is not None:
+                changed, name = self.found.shot, "Take values"
+            else:
+                return
+        except KobrelError as error:
+            self._show_fault(str(error))
+            return
+        self._clear()
+        handing.take_shot(self.session, changed, name)

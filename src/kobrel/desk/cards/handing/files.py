@@ -1,0 +1,156 @@
+"""Files: what leaves for the renderer and the edit, passes, and files that are kept up to date."""
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+
+from kobrel.desk.background.exports import Exports
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.widgets import choice, show_words, word_table
+from kobrel.desk.toolkit.theme import font
+from kobrel.exchange.export import KINDS
+from kobrel.plan.handover import PASSES, HandKind, HandOut, Pass
+from kobrel.plan.terms.own import as_block
+from kobrel.session import settings
+from kobrel.session.commands import handing
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+_SHEETS = ("sheet", "html")
+
+
+class FilesPage(ShotCard):
+    """See the module."""
+
+    name = "Files"
+    is_page = True
+    depends = (*AT_FRAME, "own_terms")
+
+    def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._exports = exports
+        kept = session.settings
+        kinds: list[tuple[str, object]] = [(k.title, k.key) for k in KINDS.values() if k.key not in _SHEETS]
+        self.kind = choice("Kind of file", kinds, "What it is written as", 190)
+        self.bind(
+            self.kind, lambda _now: kept.get(settings.HAND_KIND),
+            lambda value: kept.put(settings.HAND_KIND, value),
+        )  # fmt: skip
+        self.row("As", self.kind)
+        self.hint = self.note()
+        self.terms = choice("Terms of the frames", [], "Which values stand in it", 190)
+        self.bind(self.terms, lambda _now: self._chosen_terms(), self._choose_terms, self._term_options)
+        self.row("Values", self.terms)
+        self.show_if(self.terms, lambda _now: self.kind.currentData() in ("csv", "json"))
+        self.keeps = QCheckBox("Keep it up to date")
+        self.keeps.setToolTip("Write it anew whenever the plan is saved, if it has changed")
+        self.column.addWidget(self.keeps)
+        (self.write,) = self.buttons(
+            ("Write …", "Choose the file; progress is in the bottom line", self._write)
+        )
+        self.line()
+        self.handed = word_table("Files that are kept up to date", ("Kept up to date", "As"), 24, (0,))
+        self.handed.setFixedHeight(112)
+        self.column.addWidget(self.handed)
+        self.now, self.stop = self.buttons(
+            ("Write now", "Write all of them anew that have changed", exports.hand_over),
+            ("No more", "Write the chosen one no more; the file stays", self._stop),
+        )
+        self.line()
+        self.passes = self._add_passes()
+        self.write_passes, self.write_frame = self.buttons(
+            ("Write passes …", "All frames of the shot as EXR, and a note of what is what", self._ask_passes),
+            ("This frame …", "Passes of this frame alone", lambda: self._ask_passes(one=True)),
+        )
+        self.column.addStretch(1)
+
+    def _add_passes(self) -> dict[Pass, QCheckBox]:
+        self.note("Passes for finishing elsewhere")
+        chosen = self.session.settings.get(settings.PASSES_CHOSEN)
+        boxes: dict[Pass, QCheckBox] = {}
+        for key, text in PASSES.items():
+            box = boxes[key] = QCheckBox(text)
+            box.setFont(font(12))
+            box.setToolTip(f"Pass: {text.lower()}")
+            box.setChecked(key in chosen)
+            box.toggled.connect(lambda _on: self._keep_passes())
+        names = list(boxes)
+        for first, second in zip(names[::2], [*names[1::2], None], strict=False):
+            line = QHBoxLayout()
+            line.addWidget(boxes[first], 1)
+            if second is not None:
+                line.addWidget(boxes[second], 1)
+            self.column.addLayout(line)
+        return boxes
+
+    def _keep_passes(self) -> None:
+        chosen: list[str] = [key for key, box in self.passes.items() if box.isChecked()]
+        self.session.settings.put(settings.PASSES_CHOSEN, chosen)
+
+    # Terms
+
+    def _term_options(self, now: Now) -> list[tuple[str, object]]:
+        first: tuple[str, object] = ("Numbers and subjects", "")
+        if self.kind.currentData() == "json":
+            first = ("Everything", "")
+        names = [
+            (as_block(family).title, as_block(family).key) for family in handing.families(self.session, now)
+        ]
+        return [first, *names]
+
+    def _chosen_terms(self) -> str:
+        kept: list[str] = self.session.settings.get(settings.HAND_TERMS)
+        return kept[0] if kept else ""
+
+    def _choose_terms(self, key: str) -> None:
+        self.session.settings.put(settings.HAND_TERMS, [key] if key else [])
+
+    # Showing and writing
+
+    def show_more(self, subject: Now) -> None:
+        kind = KINDS[self.kind.currentData() or "usd"]
+        self.hint.setText(f"{kind.hint}.")
+        handed = subject.plan.handed
+        self.handed.setRowCount(len(handed))
+        for row, out in enumerate(handed):
+            items = show_words(self.handed, row, (Path(out.path).name, KINDS[out.kind].title))
+            items[0].setToolTip(out.path)
+        self.now.setEnabled(bool(handed))
+        self.stop.setEnabled(bool(handed))
+
+    def out(self, path: Path) -> HandOut | None:
+        """What is chosen, as a file at a path."""
+        shot = self.session.shot
+        kind: HandKind = self.kind.currentData()
+        if shot is None:
+            return None
+        terms = tuple(filter(None, [self._chosen_terms()])) if kind in ("csv", "json") else ()
+        unit = self.session.settings.get(settings.TERMS_UNIT) or None
+        return HandOut(
+            kind=kind, path=str(path), shot=shot.name if KINDS[kind].of == "shot" else "",
+            unit=unit, terms=terms,  # type: ignore[arg-type]
+        )  # fmt: skip
+
+    def _write(self) -> None:
+        kind = KINDS[self.kind.currentData()]
+        path = self._exports.ask_kind(kind.key)
+        if path is not None:
+            self.write_to(path)
+
+    def write_to(self, path: Path) -> None:
+        """Write what is chosen, and keep it up to date if that is ticked."""
+        out = self.out(path)
+        if out is None:
+            return
+        self._exports.write(out)
+        if self.keeps.isChecked():
+            handing.keep_handing(self.session, out)
+
+    def _stop(self) -> None:
+        row = max(self.handed.currentRow(), 0)
+        if row < len(self.session.plan.handed):
+            handing.stop_handing(self.session, self.session.plan.handed[row].path)
+
+    def _ask_passes(self, one: bool = False) -> None:
+        chosen = [key for key, box in self.passes.items() if box.isChecked()]
+        self._exports.ask_passes(chosen, one)

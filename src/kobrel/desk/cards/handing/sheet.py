@@ -1,0 +1,105 @@
+"""Sheet: what the crew needs on set, as PDF or as one page for a phone."""
+
+import math
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtWidgets import QCheckBox, QWidget
+
+from kobrel.desk.background.exports import Exports
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.fields import number_field
+from kobrel.exchange.sheet.content import brief_lines
+from kobrel.plan.handover import HandOut
+from kobrel.plan.measure.pace import closest_m
+from kobrel.session import settings
+from kobrel.session.commands import handing
+from kobrel.session.session import Session
+from kobrel.session.state import Now
+
+_HAS = (
+    ("strips", "Focus strips", "In true size, to be stuck about the ring"),
+    ("tables", "Tables of depth of field", "Of each lens that the shots have"),
+)
+
+
+class SheetPage(ShotCard):
+    """See the module."""
+
+    name = "Sheet"
+    is_page = True
+
+    def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._exports = exports
+        kept = session.settings
+        self.note("A page a shot: pictures, plan to scale, the pull, marks with distances, lens and brief.")
+        self.which = choice("Shots", [("All shots", ""), ("This shot", "one")], "Which shots are on it")
+        self.row("Shots", self.which)
+        self.page = choice("Page", [("A4", "A4"), ("Letter", "Letter")], "Size of the pages")
+        self.bind(
+            self.page, lambda _now: kept.get(settings.CREW_PAGE), lambda v: kept.put(settings.CREW_PAGE, v)
+        )
+        self.row("Page", self.page)
+        self.ring = number_field("Diameter of the focus ring", "mm", 1.0, 5.0, 1000.0)
+        self.bind(
+            self.ring, lambda _now: kept.get(settings.CREW_RING), lambda v: kept.put(settings.CREW_RING, v)
+        )
+        self.row("Ring", self.ring)
+        self.strip = self.reading(
+            "Strip", hint="Length of the focus strip about that ring, as far as this shot’s ring turns",
+            read=self._strip_length,
+        )  # fmt: skip
+        self.has: dict[str, QCheckBox] = {}
+        for key, text, hint in _HAS:
+            self.has[key] = self.tick(text, hint, partial(self._is_on, key), partial(self._keep, key))
+        self.keeps = QCheckBox("Keep it up to date")
+        self.keeps.setToolTip("Write it anew whenever the plan is saved, if it has changed")
+        self.column.addWidget(self.keeps)
+        self.write_pdf, self.write_page = self.buttons(
+            (
+                "Write PDF …",
+                "For paper; progress and Cancel are in the bottom line",
+                lambda: self._ask("sheet"),
+            ),
+            ("For a phone …", "One page of HTML that needs no network", lambda: self._ask("html")),
+        )
+        self.line()
+        self.brief = self.note()
+        self.column.addStretch(1)
+
+    def _strip_length(self, now: Now) -> str:
+        length = math.pi * self.session.settings.get(settings.CREW_RING) * now.shot.ring.throw_deg / 360.0
+        return f"{length:.1f} mm, {self.session.length(closest_m(now.shot))} to ∞"
+
+    def _is_on(self, key: str, _now: Now) -> bool:
+        return key in self.session.settings.get(settings.CREW_HAS)
+
+    def _keep(self, key: str, on: bool) -> None:
+        kept = self.session.settings
+        chosen = [k for k in kept.get(settings.CREW_HAS) if k != key]
+        kept.put(settings.CREW_HAS, [*chosen, key] if on else chosen)
+
+    def show_more(self, subject: Now) -> None:
+        lines = brief_lines(subject.plan, subject.shot, subject.survey)
+        told = [f"{words}: {fares}" for words, fares, _met in lines]
+        self.brief.setText("\n".join(["Brief of this shot", *told]) if told else "This shot has no brief.")
+
+    def _ask(self, kind: str) -> None:
+        path = self._exports.ask_kind("sheet" if kind == "sheet" else "html")
+        if path is not None:
+            self.write_to(path)
+
+    def write_to(self, path: Path) -> None:
+        """Write the sheet, and keep it up to date if that is ticked."""
+        shot = self.session.shot
+        if shot is None:
+            return
+        out = HandOut(
+            kind="html" if path.suffix.lower() == ".html" else "sheet", path=str(path),
+            shot=shot.name if self.which.currentData() else "", page=self.page.currentData(),
+        )  # fmt: skip
+        self._exports.write(out)
+        if self.keeps.isChecked():
+            handing.keep_handing(self.session, out)

@@ -1,0 +1,103 @@
+"""Terms: the shot's values at the frame in each family of terms, to be copied."""
+
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QWidget
+
+from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.handing.blocks import TermBlock
+from kobrel.desk.cards.handing.own_terms import OwnTermsDialog
+from kobrel.desk.cards.widgets import choice
+from kobrel.plan.terms.lost import losses
+from kobrel.plan.terms.own import Family, as_block
+from kobrel.session import settings
+from kobrel.session.commands import handing
+from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME, Now
+
+
+class TermsPage(ShotCard):
+    """See the module."""
+
+    name = "Terms"
+    is_page = True
+    depends = (*AT_FRAME, "dragging", "own_terms")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        handing.load_own_terms(session)
+        kept = session.settings
+        units: list[tuple[str, object]] = [(text, key) for key, text in handing.UNITS.items()]
+        unit = choice("Unit of terms", units, "What lengths are told and read in")
+        self.unit = self.bind(
+            unit,
+            lambda _now: kept.get(settings.TERMS_UNIT),
+            lambda value: kept.put(settings.TERMS_UNIT, value),
+        )
+        self.row("Lengths in", unit)
+        self.blocks: dict[str, TermBlock] = {}
+        opened: list[str] = kept.get(settings.TERMS_OPEN)
+        self._opened = set(opened)
+        self._first = self.column.count()
+        self.copy_text, self.copy_table, self.own = self.buttons(
+            ("Copy all", "All terms as lines", lambda: self._copy(table=False)),
+            ("As table", "All terms as a table with tabs", lambda: self._copy(table=True)),
+            ("Own terms …", "Terms of your own: names, quantities, units, scale, sign", self.show_own),
+        )  # fmt: skip
+        self.dialog: OwnTermsDialog | None = None
+        self.column.addStretch(1)
+
+    def show_more(self, subject: Now) -> None:
+        wanted = handing.families(self.session, subject)
+        names = [as_block(family).key for family in wanted]
+        for key in [key for key in self.blocks if key not in names]:
+            self.blocks.pop(key).deleteLater()
+        for place, family in enumerate(wanted):
+            block = self._block(family, self._first + place)
+            if block.is_open:
+                self._show(block, family, subject)
+
+    def _block(self, family: Family, place: int) -> TermBlock:
+        which = as_block(family)
+        known = self.blocks.get(which.key)
+        if known is not None:
+            known.head.setText(which.title)
+            return known
+        block = self.blocks[which.key] = TermBlock(self.session, which.title, which.key in self._opened)
+        block.folded.connect(lambda on, key=which.key: self._fold(key, on))
+        block.copied.connect(lambda key=which.key: self._copy_block(key))
+        self.column.insertWidget(place, block)
+        return block
+
+    def _show(self, block: TermBlock, family: Family, now: Now) -> None:
+        which = as_block(family)
+        lost = [] if self.session.dragging else losses(which, now.plan, now.shot, now.survey, now.row)
+        block.show_terms(handing.values_now(self.session, now, family), lost)
+
+    def _fold(self, key: str, opened: bool) -> None:
+        (self._opened.add if opened else self._opened.discard)(key)
+        self.session.settings.put(settings.TERMS_OPEN, sorted(self._opened))
+        self.refresh()
+
+    def _copy_block(self, key: str) -> None:
+        now = self.session.now
+        if now is not None:
+            which = [family for family in handing.families(self.session, now) if as_block(family).key == key]
+            QGuiApplication.clipboard().setText(handing.as_text(self.session, now, which))
+            self.session.say(f"Copied: {as_block(which[0]).title}")
+
+    def _copy(self, table: bool) -> None:
+        now = self.session.now
+        if now is not None:
+            which = handing.families(self.session, now)
+            make = handing.as_table if table else handing.as_text
+            QGuiApplication.clipboard().setText(make(self.session, now, which))
+            self.session.say(f"Copied {len(which)} families of terms at frame {now.frame}")
+
+    def show_own(self) -> None:
+        """Make or change own terms."""
+        self.dialog = OwnTermsDialog(self.session, self.window())
+        self.dialog.open()
+
+    def hideEvent(self, event: object) -> None:
+        self.session.point_at_term("")
+        super().hideEvent(event)

@@ -1,0 +1,153 @@
+"""Commands that hand over: terms and their unit, own terms, values taken back, files kept up to date."""
+
+import contextlib
+from collections.abc import Sequence
+
+from kobrel.errors import PlanError
+from kobrel.optics.units import Measure, PlanUnit
+from kobrel.plan.handover import HandOut
+from kobrel.plan.measure.survey import GONE
+from kobrel.plan.model import Shot
+from kobrel.plan.staging import unit_of
+from kobrel.plan.terms.blocks import Term, blocks_for
+from kobrel.plan.terms.changes import Taken, taken_values
+from kobrel.plan.terms.own import SUFFIX, Family, OwnTerms, as_block, read_folder, values_of, write_own
+from kobrel.plan.terms.reading import Values, read_values
+from kobrel.plan.terms.render_camera import render_camera
+from kobrel.session import settings
+from kobrel.session.needs import needs_shot
+from kobrel.session.session import Session
+from kobrel.session.state import Now
+
+UNITS: dict[str, str] = {
+    "": "The plan's", "scene": "The scene's", "m": "m", "cm": "cm", "mm": "mm", "in": "in", "ft": "ft",
+}  # fmt: skip
+"""Units of terms, and how they are called."""
+
+
+def terms_unit(session: Session) -> Measure:
+    """The unit that terms are told in; feet count in tenths, as renderers take them."""
+    name = session.settings.get(settings.TERMS_UNIT)
+    unit: PlanUnit | None = next((u for u in ("scene", "m", "cm", "mm", "in", "ft") if u == name), None)  # type: ignore[assignment]
+    return unit_of(session.plan, session.stage, unit)
+
+
+def families(session: Session, now: Now) -> list[Family]:
+    """The terms that can describe a shot, Kobrel's and then a person's own."""
+    return [*blocks_for(now.camera.projection), *session.own_terms]
+
+
+def values_now(session: Session, now: Now, which: Family) -> list[Term]:
+    """The values of terms at the frame."""
+    survey = now.survey
+    seen = survey.state[:, now.row] != GONE
+    camera = render_camera(now.shot, survey).at(now.row)
+    return values_of(which, camera, terms_unit(session), survey.focus_distance_m[seen, now.row])
+
+
+def as_text(session: Session, now: Now, which: Sequence[Family]) -> str:
+    """Terms as lines, a title above each family."""
+    parts = []
+    for family in which:
+        lines = [f"{term.label}: {term.shown}" for term in values_now(session, now, family)]
+        parts.append("\n".join([as_block(family).title, *lines]))
+    return "\n\n".join(parts) + "\n"
+
+
+def as_table(session: Session, now: Now, which: Sequence[Family]) -> str:
+    """Terms as a table with tabs, for a spreadsheet."""
+    rows = [
+        "\t".join((as_block(family).title, term.label, term.text, term.symbol))
+        for family in which
+        for term in values_now(session, now, family)
+    ]
+    return "\n".join(["Terms\tName\tValue\tUnit", *rows]) + "\n"
+
+
+# Own terms
+
+
+def load_own_terms(session: Session) -> None:
+    """Read a person's own terms; what is wrong with a file is told."""
+    found, told = read_folder(session.settings.folder / "terms")
+    session.set_own_terms(found)
+    if told:
+        session.say(told[0])
+
+
+def keep_own_terms(session: Session, own: OwnTerms, instead_of: str = "") -> None:
+    """Keep own terms, in place of those of a key.
+
+    Raises
+    ------
+    PlanError
+        They cannot be written.
+    """
+    write_own(session.settings.folder / "terms", own)
+    others = [each for each in session.own_terms if each.key not in (own.key, instead_of)]
+    if instead_of and instead_of != own.key:
+        _forget_file(session, instead_of)
+    session.set_own_terms(sorted([*others, own], key=lambda each: each.title.casefold()))
+
+
+def remove_own_terms(session: Session, key: str) -> None:
+    """Forget own terms, and their file."""
+    _forget_file(session, key)
+    session.set_own_terms([each for each in session.own_terms if each.key != key])
+
+
+def _forget_file(session: Session, key: str) -> None:
+    with contextlib.suppress(OSError):
+        (session.settings.folder / "terms" / f"{key}{SUFFIX}").unlink(missing_ok=True)
+
+
+# Back
+
+
+def read_pasted(session: Session, text: str) -> Values:
+    """What values a text gives, lengths without a unit in that of the terms.
+
+    Raises
+    ------
+    PlanError
+        It gives none; says why.
+    """
+    return read_values(text, terms_unit(session), session.own_terms)
+
+
+def with_values(session: Session, values: Values) -> Taken:
+    """The shot with values, and what that would change.
+
+    Raises
+    ------
+    PlanError
+        It cannot have them.
+    """
+    shot = session.shot
+    if shot is None:
+        raise PlanError("There is no shot that could have them.")
+    return taken_values(
+        session.plan, shot, session.stage, values, session.frame, terms_unit(session), session.own_terms
+    )
+
+
+@needs_shot
+def take_shot(session: Session, shot: Shot, changed: Shot, name: str) -> None:
+    """Take a shot with values or parts of a camera in place of the one in work."""
+    session.edit_shot(name, lambda _old: changed)
+    session.say(f"{name}: {shot.label} has them. Undo brings back what it had.")
+
+
+# Files that are kept up to date
+
+
+def keep_handing(session: Session, out: HandOut) -> None:
+    """Write a file anew at each save from now on."""
+    others = [each for each in session.plan.handed if each.path != out.path]
+    session.edit("Keep a file up to date", session.plan.but(handed=(*others, out)))
+
+
+def stop_handing(session: Session, path: str) -> None:
+    """Write a file no more; it stays as it is."""
+    kept = tuple(each for each in session.plan.handed if each.path != path)
+    session.edit("Keep a file up to date no more", session.plan.but(handed=kept))
