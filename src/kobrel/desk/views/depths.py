@@ -29,7 +29,6 @@ _SIZE = (240, 96)
 _STOPS = (1.0, 32.0)
 _DEPTHS = tuple(step * 10.0**k for k in range(-3, 4) for step in (1.0, 2.0, 5.0))
 _HINT = "Click or drag to take a focus distance and a stop. Up and down keys step the stop."
-_APART_PX = 26
 
 
 class _TakePoint(Drag):
@@ -148,6 +147,7 @@ class Depths(Panel):
         distances, stops = self._across(scale), self._stops()
         depth = self._depth(camera, distances, stops)
         unit, places = self._session.unit, scale.px_of(distances)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         taken: list[QPointF] = []
         for wanted in (*(step * unit.metres for step in _DEPTHS), math.inf):
             path, label, begun = QPainterPath(), QPointF(), False
@@ -164,10 +164,12 @@ class Depths(Panel):
             endless = math.isinf(wanted)
             painter.setPen(QPen(faded(theme().sharp, 0.95 if endless else 0.5), 1.8 if endless else 1.0))
             painter.drawPath(path)
-            if all(math.hypot(label.x() - o.x(), label.y() - o.y()) > _APART_PX for o in taken):
+            words = "hyperfocal" if endless else self._session.length(wanted)
+            wide = text_width(words, 11)
+            label = QPointF(min(label.x() + 5, self.box().right() - wide - 3), label.y() + 4)
+            if all(abs(label.x() - o.x()) > wide + 8 or abs(label.y() - o.y()) > 13 for o in taken):
                 taken.append(label)
-                words = "hyperfocal" if endless else self._session.length(wanted)
-                draw_text(painter, label + QPointF(4, 4), words, theme().sharp, 11)
+                draw_text(painter, label, words, theme().sharp, 11)
 
     @staticmethod
     def _between(depth: Numbers, places: Numbers, first: int, wanted: float) -> float:

@@ -67,7 +67,9 @@ _ROOMS = {
     4: _Room(34, (72, 28, 0)), 5: _Room(40, (100, 0, 0), beside=22),
     6: _Room(26, (100, 0, 0)), 7: _Room(32, (50, 50, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
 }  # fmt: skip
-_WIDE: dict[Below, _Room] = {"maps": _Room(36, (100, 0, 0)), "mask": _Room(34, (100, 0, 0))}
+_WIDE: dict[Below, _Room] = {
+    "maps": _Room(36, (100, 0, 0)), "mask": _Room(34, (100, 0, 0)), "depths": _Room(34, (74, 26, 0)),
+}  # fmt: skip
 """What stands in the chart's room and needs all of its width."""
 _BARE = _Room(0, (100, 0, 0))
 _VIEW_BELOW: dict[Below, str] = {
