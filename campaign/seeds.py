@@ -15,8 +15,12 @@ from tests.stage.characters import Walker
 from tests.stage.gltf_files import FACES, SQUARE, GltfFile
 
 import kobrel.demo
+from kobrel.exchange.cameras.alembic import write_alembic
+from kobrel.exchange.cameras.gltf import write_gltf
+from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.timeline import write_list
 from kobrel.plan.file import open_plan
+from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.start import empty_plan
 from kobrel.session.journal.file import Journal, Work
 from kobrel.session.undo import History, Step
@@ -36,7 +40,7 @@ def make_seeds(folder: Path) -> list[Path]:
     made = [
         *_usd(folder, picture), *_gltf(folder, picture), _alembic(folder), *_meshes(folder),
         *_plans(folder), *_tables(folder), _journal(folder),
-        *(folder / name for name in ("paint.png", "mask.jpg", "mask.tif")), _exr(folder), _proof(folder),
+        *_cameras(folder), *(folder / name for name in ("paint.png", "mask.jpg", "mask.tif")), _exr(folder), _proof(folder),
         _hdr(folder),
     ]  # fmt: skip
     for path in made:
@@ -146,6 +150,18 @@ def _alembic(folder: Path) -> Path:
     return path
 
 
+def _cameras(folder: Path) -> list[Path]:
+    """Cameras as Kobrel hands them over, of a short shot."""
+    plan = empty_plan()
+    keys = tuple(Key(frame=frame, value=value) for frame, value in ((1001, 50.0), (1004, 60.0)))
+    glass = plan.shots[0].glass.but(focal_mm=Keyed(value=50.0, keys=keys), model="thin")
+    shot = plan.shots[0].but(last=1004, glass=glass)
+    paths = [folder / name for name in ("camera.gltf", "camera.abc", "camera.usda")]
+    for write, path in zip((write_gltf, write_alembic, write_usd), paths, strict=True):
+        write(plan, shot, Stage(), path)
+    return paths
+
+
 def _meshes(folder: Path) -> list[Path]:
     ball = trimesh.creation.icosphere(subdivisions=1)
     made = []
@@ -173,7 +189,7 @@ def _plans(folder: Path) -> list[Path]:
 def _tables(folder: Path) -> list[Path]:
     plan = open_plan(DEMO)
     listed, edl, packed = folder / "list.otio", folder / "list.edl", folder / "list.otioz"
-    write_list(plan, listed)
+    write_list(plan, Stage(), listed)
     otio.adapters.write_to_file(
         otio.adapters.read_from_file(str(listed)), str(packed), media_policy="ALL_MISSING"
     )
@@ -188,6 +204,10 @@ def _tables(folder: Path) -> list[Path]:
         ("marks.txt", "1010\tLantern\n1030\t3.2 m\n"),
         ("kit.csv", "name,focal_mm,widest\nA,50,1.4\nB,85,1.8\n"),
         ("kit.json", json.dumps({"kit": "Mine", "lenses": [{"name": "A", "focal_mm": [24, 70], "widest": 2.8}]})),
+        ("values.csv", "frame,aperture_radius [cm],focus_distance [cm]\n1001,1.2,300\n1002,1.3,310\n"),
+        ("values.json", json.dumps({"unit": "cm", "frames": [{"frame": 1001, "f_number": 2.0, "near_limit": 250.0}]})),
+        ("values.txt", "Radius: 1.25 cm\nFocus distance: 3.2 m\nBlades: 7\n"),
+        ("mine.terms.json", json.dumps({"title": "Mine", "terms": [{"name": "ap", "quantity": "aperture_radius"}]})),
         ("soft.iris.json", json.dumps({"format": 1, "name": "Soft", "iris": {"blades": 6, "roundness": 0.5}})),
         ("settings.json", json.dumps({"recent": json.dumps(["/a"]), "throw_px": "3.0", "window/card": "4"})),
     ):  # fmt: skip

@@ -40,6 +40,42 @@ def _use_scene(path: Path) -> None:
     scene = load_scene(path)
     plan, stage = plan_from_scene(path, scene)
     _look_at(plan, stage)
+    if scene.cameras:
+        _take_camera(path)
+
+
+def _take_camera(path: Path) -> None:
+    """Compare a file's camera with a shot's, and take it."""
+    from kobrel.exchange.cameras.back import PARTS, compare, read_camera
+    from kobrel.optics.units import METRE
+    from kobrel.plan.start import empty_plan
+
+    plan, stage = empty_plan(), Stage()
+    found = compare(plan, plan.shots[0], stage, read_camera(path), METRE)
+    survey(plan, found.taken(list(PARTS)), stage)
+
+
+def _take_values(path: Path) -> None:
+    """Take values into a shot."""
+    from kobrel.exchange.terms import read_terms
+    from kobrel.optics.units import METRE
+    from kobrel.plan.start import empty_plan
+    from kobrel.plan.terms.changes import taken_values
+
+    plan = empty_plan()
+    taken_values(plan, plan.shots[0], Stage(), read_terms(path, METRE), 1001, METRE)
+
+
+def _use_terms(path: Path) -> None:
+    """Tell a shot in terms of a person's own."""
+    from kobrel.optics.units import METRE
+    from kobrel.plan.start import empty_plan
+    from kobrel.plan.terms.own import own_values, read_own
+    from kobrel.plan.terms.render_camera import render_camera
+
+    plan = empty_plan()
+    numbers = survey(plan, plan.shots[0], Stage())
+    own_values(read_own(path), render_camera(plan.shots[0], numbers).at(0), METRE, numbers.frames[:0])
 
 
 def _use_plan(path: Path) -> None:
@@ -91,6 +127,10 @@ def _use_other(path: Path, suffix: str) -> None:
         from kobrel.plan.masks import iris_of
 
         iris_of(read_preset(path).iris)
+    elif path.name.endswith(".terms.json"):
+        _use_terms(path)
+    elif "values" in path.name:
+        _take_values(path)
     elif "settings" in path.name:
         from kobrel.session import settings as keys
         from kobrel.session.settings import Settings

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from kobrel.cli import run_command
-from kobrel.exchange.cameras.usd import read_usd
+from kobrel.exchange.cameras.back import read_camera
 from kobrel.plan.file import open_plan
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
@@ -98,7 +98,7 @@ def test_new_survey_export_check_render(capsys, moving_scene, tmp_path):
     assert "Camera" in run(capsys, "survey", plan)[1]
 
     assert run(capsys, "export", plan, "--as", "usd", "-o", tmp_path / "c.usda")[0] == 0
-    np.testing.assert_allclose(read_usd(tmp_path / "c.usda").focus_m[[0, -1]], [4, 3], rtol=1e-6)
+    np.testing.assert_allclose(read_camera(tmp_path / "c.usda").focus_m[[0, -1]], [4, 3], rtol=1e-6)
     assert run(capsys, "export", plan, "--as", "csv", "-o", tmp_path / "c.csv")[0] == 0
     assert (tmp_path / "c.csv").read_text() == out
 

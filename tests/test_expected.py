@@ -15,8 +15,8 @@ from campaign.seeds import make_seeds
 from pydantic import BaseModel
 
 from kobrel.exchange import iris as iris_files
-from kobrel.exchange.table import survey_data
 from kobrel.exchange.cameras.usd import write_usd
+from kobrel.exchange.table import survey_data
 from kobrel.optics import bend, ease, exposure, lens, motor, noise, projection, sensor, stencil
 from kobrel.optics.aperture import aperture as opened_aperture
 from kobrel.optics.aperture import passes, places, transmission
@@ -28,6 +28,7 @@ from kobrel.plan.masks import corners, draw
 from kobrel.plan.measure import limits, pace
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import sightlines
+from kobrel.plan.measure.summary import lens_words, summary
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.measure.tapes import measure
 from kobrel.plan.model import (
@@ -53,7 +54,6 @@ from kobrel.plan.space.anchors import subject_points as anchor_points
 from kobrel.plan.space.overview import overview_camera
 from kobrel.plan.space.stand_ins import stand_in_scene
 from kobrel.plan.start import plan_from_scene
-from kobrel.plan.summary import lens_words, summary
 from kobrel.stage import people, shapes
 from kobrel.stage.emitters import glow_of
 from kobrel.stage.read.load import load_scene

@@ -6,10 +6,10 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
-from kobrel.plan.measure.scales import DioptreScale
 from kobrel.desk.toolkit.spread import spread
 from kobrel.optics.units import METRES, Measure, measure
 from kobrel.plan.instrument import Wish
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.solve.brief import UNMET
 from kobrel.session.commands import lens_choice

@@ -149,7 +149,7 @@ def test_the_strip_shows_all_shots_and_goes_where_one_clicks(user):
 def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     window, session = user.window, user.window.session
     plan = session.plan
-    write_list(plan.but(shots=plan.shots[::-1]), tmp_path / "edit.otio")
+    write_list(plan.but(shots=plan.shots[::-1]), session.stage, tmp_path / "edit.otio")
     window.exports.read_list(tmp_path / "edit.otio")
     user.wait(lambda: session.plan is not plan)
     assert names(session) == ["04", "03", "02", "01"]
@@ -172,7 +172,7 @@ def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     assert "a shot already" in window.says.text()
     out = tmp_path / "out.otio"
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_a: (str(out), ""))
-    window.exports.ask_write_list()
+    window.exports.ask_and_write("otio")
     user.wait(out.exists)
 
 

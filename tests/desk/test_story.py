@@ -8,8 +8,9 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from kobrel.exchange.cameras.usd import read_usd
+from kobrel.exchange.cameras.back import read_camera
 from kobrel.plan.file import open_plan
+from kobrel.plan.handover import HandOut
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, SubjectTarget
 from kobrel.session.commands import walking
@@ -131,15 +132,15 @@ def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
     # The values for a renderer, reread.
     layer = tmp_path / "rack.usda"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(layer), ""))
-    window.exports.ask_usd()
+    window.exports.ask_and_write("usd")
     user.wait(lambda: window.jobs.job is None and layer.exists())
-    back = read_usd(layer)
+    back = read_camera(layer)
     expected = survey(session.plan, session.shot, session.stage).camera
     np.testing.assert_allclose(back.focus_m, expected.focus_m, rtol=1e-12)
     np.testing.assert_allclose(back.f_number, 2.0)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     table = tmp_path / "rack.csv"
-    window.exports.export(table, "csv")
+    window.exports.write(HandOut(kind="csv", path=str(table), shot=session.shot.name))
     user.wait(lambda: window.jobs.job is None and table.exists())
     assert table.read_text().startswith("frame,focus_m")
 

@@ -10,9 +10,9 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
 
-from kobrel.plan.measure.scales import DioptreScale
 from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
+from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import SubjectTarget
 from kobrel.session import settings

@@ -6,9 +6,10 @@ import pytest
 from pxr import Usd, UsdGeom
 
 from kobrel.errors import ExchangeError, SceneError
+from kobrel.exchange.cameras.back import read_camera
+from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.images import EXR_CHANNELS, write_exr, write_png
 from kobrel.exchange.table import csv_text, survey_data, write_csv
-from kobrel.exchange.cameras.usd import read_usd, write_usd
 from kobrel.plan import edit
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.measure.survey import survey
@@ -35,14 +36,15 @@ def test_a_camera_written_as_usd_reads_back_the_same(demo, tmp_path, which):
     plan, stage = demo
     shot = list(variants(plan.shots[1]))[which]
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
-    back = read_usd(tmp_path / "cam.usda")
+    back = read_camera(tmp_path / "cam.usda")
     first, last = shot.first - shot.handles, shot.last + shot.handles
     expected = survey(plan, shot, stage, np.arange(first, last + 1.0)).camera
     assert (back.frames[0], back.frames[-1]) == (first, last)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
-    for name in ("focal_mm", "f_number", "focus_m"):
-        np.testing.assert_allclose(getattr(back, name), getattr(expected, name), rtol=1e-12)
-    np.testing.assert_allclose(back.width_mm, expected.sensor_width_mm, rtol=1e-6)
+    np.testing.assert_allclose(back.focal_mm, expected.image_distance_mm, rtol=1e-12)
+    np.testing.assert_allclose(back.f_number, expected.image_distance_mm / expected.pupil_mm, rtol=1e-12)
+    np.testing.assert_allclose(back.focus_m, expected.focus_m, rtol=1e-12)
+    np.testing.assert_allclose(back.width_mm, expected.sensor_width_mm * expected.squeeze, rtol=1e-6)
     np.testing.assert_allclose(back.height_mm, expected.sensor_height_mm, rtol=1e-6)
 
 
@@ -106,7 +108,7 @@ def test_units_and_axes_of_the_scene_are_kept(moving_scene, tmp_path):
 def test_a_camera_made_here_gets_a_prim_of_its_own(looking_at, tmp_path):
     plan, shot, stage = looking_at()
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
-    assert read_usd(tmp_path / "cam.usda", "/shot_1").focal_mm[0] == 50
+    assert read_camera(tmp_path / "cam.usda", "/shot_1").focal_mm[0] == 50
 
 
 def test_a_focus_at_infinity_is_far_for_others_and_exact_for_kobrel(looking_at, tmp_path):
@@ -115,7 +117,7 @@ def test_a_focus_at_infinity_is_far_for_others_and_exact_for_kobrel(looking_at, 
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
     _, _, plain = usd_camera(tmp_path / "cam.usda", 5)
     assert plain.focusDistance == 1e6
-    assert np.isinf(read_usd(tmp_path / "cam.usda").focus_m).all()
+    assert np.isinf(read_camera(tmp_path / "cam.usda").focus_m).all()
 
 
 def test_usd_that_cannot_be_written_or_read(demo, moving_scene, tmp_path):
@@ -125,9 +127,9 @@ def test_usd_that_cannot_be_written_or_read(demo, moving_scene, tmp_path):
     with pytest.raises(ExchangeError, match="ends in"):
         write_usd(plan, plan.shots[0], stage, tmp_path / "cam.txt")
     with pytest.raises(SceneError, match="no such file"):
-        read_usd(tmp_path / "none.usda")
+        read_camera(tmp_path / "none.usda")
     with pytest.raises(ExchangeError, match="no camera /Other"):
-        read_usd(moving_scene, "/Other")
+        read_camera(moving_scene, "/Other")
 
 
 def test_csv_has_a_row_a_frame_in_full_precision(demo, tmp_path):
@@ -211,6 +213,6 @@ def test_a_camera_of_a_placed_scene_fits_that_scenes_file(moving_scene, tmp_path
     stage = stage_of(moved, Library({(plan.scenes[0].path, ()): scene}), plain)
     assert not np.allclose(survey(moved, shot, stage).camera.pose, survey(plan, shot, plain).camera.pose)
     write_usd(moved, shot, stage, tmp_path / "b.usda")
-    one, other = read_usd(tmp_path / "a.usda"), read_usd(tmp_path / "b.usda")
+    one, other = read_camera(tmp_path / "a.usda"), read_camera(tmp_path / "b.usda")
     np.testing.assert_allclose(other.pose, one.pose, atol=1e-9)
     np.testing.assert_allclose(other.focus_m, one.focus_m)

@@ -10,6 +10,7 @@ from kobrel.exchange.cues import read_cues, write_cues
 from kobrel.exchange.timeline import read_list, write_list
 from kobrel.plan.model import Cue
 from kobrel.plan.sequence.shots import Listed, with_list
+from kobrel.stage.stage import Stage
 
 EDL = """TITLE: QUAY
 FCM: NON-DROP FRAME
@@ -25,7 +26,7 @@ FCM: NON-DROP FRAME
 def test_a_plan_goes_through_a_list_of_shots_and_back(demo, tmp_path):
     plan, stage = demo
     path = tmp_path / "quay.otio"
-    write_list(plan, path)
+    write_list(plan, Stage(), path)
     found = read_list(path)
     assert [entry.name for entry in found] == [shot.name for shot in plan.shots]
     for entry, shot in zip(found, plan.shots, strict=True):
@@ -87,9 +88,9 @@ def test_a_list_that_is_none_is_refused_by_name(tmp_path, name, content, why):
 
 
 def test_lists_are_written_where_they_can_be(demo, tmp_path):
-    for wrong in (tmp_path / "x.edl", tmp_path / "missing" / "x.otio"):
+    for wrong in (tmp_path / "x.xml", tmp_path / "missing" / "x.otio"):
         with pytest.raises(ExchangeError, match=wrong.name):
-            write_list(demo[0], wrong)
+            write_list(demo[0], demo[1], wrong)
 
 
 def test_cues_go_through_csv_and_lists_of_shots(demo, tmp_path):
@@ -99,7 +100,7 @@ def test_cues_go_through_csv_and_lists_of_shots(demo, tmp_path):
     write_cues(odd, path)
     assert path.read_text().splitlines()[:2] == ["name,first,last", "He turns,1037,1052"]
     assert read_cues(path, rack) == odd
-    write_list(plan, tmp_path / "x.otio")
+    write_list(plan, Stage(), tmp_path / "x.otio")
     assert read_cues(tmp_path / "x.otio", rack) == rack.cues
     with pytest.raises(ExchangeError, match="no cues for shot 01"):
         read_cues(tmp_path / "x.otio", plan.shots[0])

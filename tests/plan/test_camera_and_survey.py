@@ -13,6 +13,7 @@ from kobrel.plan import edit
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
 from kobrel.plan.measure.camera import Camera, camera_at, cameras_at
+from kobrel.plan.measure.summary import lens_words, summary
 from kobrel.plan.measure.survey import GONE, SHARP, SOFT, survey
 from kobrel.plan.model import (
     BoundsAnchor,
@@ -28,7 +29,6 @@ from kobrel.plan.pull import marks as pulls
 from kobrel.plan.pull.interpolation import focus_dpt, keyed_at
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import fewest, plan_from_scene
-from kobrel.plan.summary import lens_words, summary
 from kobrel.stage.read.load import load_scene
 from tests.conftest import ball_at, box_at
 

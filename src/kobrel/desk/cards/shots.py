@@ -12,9 +12,9 @@ from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.errors import KobrelError
+from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.model import Shot
 from kobrel.plan.sequence import shots
-from kobrel.plan.summary import lens_words
 from kobrel.session.commands import shot_list
 from kobrel.session.session import Session
 

@@ -17,10 +17,10 @@ from kobrel.errors import PlanError
 from kobrel.memo import Memos
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.scales import RatioScale
+from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.measure.survey import SHARP, Survey, index_runs, survey
 from kobrel.plan.model import Shot
 from kobrel.plan.sequence.cuts import Cut, cut_between
-from kobrel.plan.summary import lens_words
 from kobrel.session.session import Session
 
 _SURVEYS_S = 0.03

@@ -55,7 +55,7 @@ from kobrel.desk.window.sheets.left import LeftSheet
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.memo import Changed
-from kobrel.plan.summary import summary
+from kobrel.plan.measure.summary import summary
 from kobrel.session import settings as remembered
 from kobrel.session.commands import arrival
 from kobrel.session.journal.file import Left

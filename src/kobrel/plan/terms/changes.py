@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.survey import GONE, Survey, survey
 from kobrel.plan.model import Plan, Shot
@@ -51,11 +52,13 @@ def taken_values(
         The shot cannot have them, or none of the frames is its own; names the value.
     """
     if values.frames is None:
+        whole = survey(plan, shot, stage)
+        if frame not in whole.frames:
+            whole = survey(plan, shot, stage, [frame])
+        row = whole.index_of(frame)
+        camera = render_camera(shot, whole).at(row)
+        given = as_printed(values, camera, _shown(camera, whole.focus_distance_m[:, row], unit, owns))
         numbers = survey(plan, shot, stage, [frame])
-        camera = render_camera(shot, numbers)
-        given = as_printed(values, camera, _shown(camera, numbers, unit, owns))
-        one = survey(plan, shot, stage)
-        whole = one if frame in one.frames else numbers
     else:
         everything = survey(plan, shot, stage)
         frames, given = matched_frames(everything, values.frames, values.given)
@@ -66,9 +69,8 @@ def taken_values(
     return Taken(changed, tuple(changes(plan, shot, changed, numbers, after, unit)))
 
 
-def _shown(camera: RenderCamera, numbers: Survey, unit: Measure, owns: tuple[OwnTerms, ...]) -> list[Term]:
+def _shown(camera: RenderCamera, distances: Numbers, unit: Measure, owns: tuple[OwnTerms, ...]) -> list[Term]:
     """Every value as it can be copied now."""
-    distances = numbers.focus_distance_m[:, 0]
     found = [
         term for block in blocks_for(camera.projection) for term in terms(block, camera, unit, distances)
     ]

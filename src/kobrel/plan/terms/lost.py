@@ -180,19 +180,22 @@ def _places(scene: _Scene) -> Numbers:
 def _ramp(scene: _Scene) -> Iterator[Loss]:
     """A ramp that is straight in distance, where blur is not."""
     camera = scene.camera
-    places = _places(scene)
+    places = np.append(_places(scene), [end for end in _ramp_ends(camera) if np.isfinite(end)])
     exact = camera.blur_px(places)
     full = float(camera.full_px[0])
     off = np.abs(np.minimum(exact, full) - ramp_px(camera, places))
     yield Loss("ramp", "Ramp even in distance: blur off by up to", float(off.max()))
 
 
+def _ramp_ends(camera: RenderCamera) -> list[float]:
+    """Where a ramp is full, begins, begins and is full again, metres."""
+    keys = ("full_before", "begins_before", "begins_behind", "full_behind")
+    return [float(QUANTITIES[key].values(camera)[0]) for key in keys]
+
+
 def ramp_px(camera: RenderCamera, distance_m: Numbers) -> Numbers:
     """Blur of a ramp at distances: none between where it begins, then even in distance to the full one."""
-    ends = [
-        float(QUANTITIES[key].values(camera)[0])
-        for key in ("full_before", "begins_before", "begins_behind", "full_behind")
-    ]
+    ends = _ramp_ends(camera)
     full = float(camera.full_px[0])
     before = np.clip((ends[1] - distance_m) / (ends[1] - ends[0]), 0.0, 1.0)
     if np.isinf(ends[3]):  # it never is full, so there is no end to be typed

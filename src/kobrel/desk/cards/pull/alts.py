@@ -8,8 +8,8 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.errors import KobrelError
+from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.model import Alt, Shot
-from kobrel.plan.summary import lens_words
 from kobrel.plan.variants import alts
 from kobrel.session.session import Session
 

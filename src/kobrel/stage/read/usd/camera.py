@@ -122,7 +122,7 @@ def read_camera(
 def _is_that(lens: tuple[Track | None, ...], render: tuple[Track | None, ...], model: LensModel) -> bool:
     """Whether the schema's values are still those of the render camera that makes a lens's picture."""
     if None in lens or None in render:
-        return None not in lens
+        return True  # nothing to be told by
     times = np.unique(np.concatenate([track.times for track in (*lens, *render) if track is not None]))
     focal, stop, focus = (track.at(times)[:, 0] for track in lens if track is not None)
     image = image_distance_mm(focal, np.maximum(focus, closest_focus_m(focal, model)), model)
