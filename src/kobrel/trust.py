@@ -36,7 +36,11 @@ def is_allowed(path: Path | str, beside: Path | None = None) -> bool:
 
 def refusal(path: Path | str) -> str:
     """What is said of a file that may not be read."""
-    return f"it lies in another folder. Allow {Path(path).resolve().parent} to read it."
+    try:
+        folder = Path(path).resolve().parent
+    except (OSError, ValueError, RuntimeError):  # a link that leads to itself
+        return "it leads nowhere."
+    return f"it lies in another folder. Allow {folder} to read it."
 
 
 def take_refused() -> list[Path]:

@@ -1,0 +1,410 @@
+"""Handing over: cameras out and back, frames in terms, lists for the edit, passes, files kept up to date."""
+
+import json
+import re
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from pxr import Sdf, Usd, UsdGeom
+
+from kobrel import trust
+from kobrel.errors import ExchangeError, SceneError
+from kobrel.exchange.cameras.alembic import write_alembic
+from kobrel.exchange.cameras.back import PARTS, compare, read_camera
+from kobrel.exchange.cameras.gltf import write_gltf
+from kobrel.exchange.cameras.usd import write_usd
+from kobrel.exchange.export import KINDS, Options, export, hand_over
+from kobrel.exchange.passes import matte_channel, write_passes
+from kobrel.exchange.terms import read_terms, write_terms
+from kobrel.exchange.timeline import read_list, write_list
+from kobrel.optics.units import METRE, measure
+from kobrel.plan.edit import with_shot
+from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.handover import PASSES, HandOut
+from kobrel.plan.measure.occlusion import own_rows
+from kobrel.plan.measure.survey import survey
+from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
+from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.terms.back import taken
+from kobrel.plan.terms.blocks import BLOCKS, block
+from kobrel.plan.terms.changes import taken_values
+from kobrel.plan.terms.own import OwnTerm, OwnTerms
+from kobrel.plan.terms.render_camera import render_camera
+from kobrel.stage.read.load import load_scene
+from kobrel.stage.scene import Cancelled, no_progress
+from kobrel.stage.stage import Stage
+
+WRITERS = {
+    ".usda": write_usd,
+    ".usdc": write_usd,
+    ".gltf": write_gltf,
+    ".glb": write_gltf,
+    ".abc": write_alembic,
+}
+
+
+def breathing(plan):
+    """The rack with a thin lens and a zoom, seen a little beside the axis."""
+    glass = plan.shots[1].glass
+    keys = (Key(frame=1001, value=50.0), Key(frame=1096, value=65.0))
+    glass = glass.but(model="thin", focal_mm=Keyed(value=50.0, keys=keys), shift_mm=(1.0, -0.5))
+    return plan.shots[1].but(glass=glass)
+
+
+@pytest.mark.parametrize("ending", WRITERS)
+@pytest.mark.parametrize("which", ["plain", "breathing"])
+def test_a_camera_that_comes_back_as_it_was_differs_in_nothing(demo, tmp_path, ending, which):
+    plan, stage = demo
+    shot = plan.shots[3] if which == "plain" else breathing(plan)
+    path = tmp_path / f"camera{ending}"
+    WRITERS[ending](plan, shot, stage, path)
+    back = read_camera(path)
+    assert (back.frames[0], back.frames[-1]) == (shot.first - shot.handles, shot.last + shot.handles)
+    found = compare(plan, shot, stage, back, METRE)
+    # The format of glTF has no lens shift; Kobrel's own extras have it.
+    assert found.differences == ()
+    assert found.taken(list(PARTS)) == shot
+
+
+def elsewhere(path, frames=None):
+    """A camera of USD changed as another program would: stop and focus."""
+    stage = Usd.Stage.Open(str(path))
+    camera = UsdGeom.Camera(next(prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Camera)))
+    for attribute, by in ((camera.GetFStopAttr(), 2.0), (camera.GetFocusDistanceAttr(), 1.05)):
+        for frame in attribute.GetTimeSamples():
+            attribute.Set(attribute.Get(frame) * by, frame)
+    stage.Save()
+    return path
+
+
+@pytest.mark.parametrize("which", ["plain", "breathing"])
+def test_two_differences_are_found_and_taken_in_part(demo, tmp_path, which):
+    plan, stage = demo
+    shot = plan.shots[1] if which == "plain" else breathing(plan)
+    path = tmp_path / "camera.usda"
+    write_usd(plan, shot, stage, path)
+    back = read_camera(elsewhere(path))
+    assert any("was changed since Kobrel wrote it" in line for line in back.told)
+    found = compare(plan, shot, stage, back, measure("cm"))
+    assert [each.part for each in found.differences] == ["focus", "stop"]
+    before = survey(plan, shot, stage)
+    for each in found.differences:
+        after = survey(plan, found.taken([each.part]), stage)
+        with np.errstate(invalid="ignore"):
+            seen = before.sight.in_frame | after.sight.in_frame
+            off = np.nanmax(np.where(seen, abs(after.sight.blur_px - before.sight.blur_px), 0.0))
+        assert each.blur_px >= off - 1e-9
+        assert each.blur_px > 1
+        assert each.before != each.after
+    taken_whole = found.taken([each.part for each in found.differences])
+    after = survey(plan, taken_whole, stage)
+    with np.errstate(invalid="ignore"):
+        rendered = survey(plan, shot, stage).camera
+    np.testing.assert_allclose(after.camera.focus_m, rendered.focus_m * 1.05, rtol=2e-4)
+    ratio = (after.camera.image_distance_mm / after.camera.pupil_mm) / (
+        rendered.image_distance_mm / rendered.pupil_mm
+    )
+    np.testing.assert_allclose(ratio, 2.0, rtol=1e-4)
+    only_stop = found.taken(["stop"])
+    assert only_stop.marks == shot.marks
+
+
+def test_a_camera_made_elsewhere_is_taken_with_its_place(demo, tmp_path):
+    """Another place, lens, film back and frame count: each difference by itself, then everything."""
+    plan, stage = demo
+    shot = plan.shots[1]
+    keys = (
+        CameraKey(frame=1001, position_m=(0.0, 1.6, 1.0), aim_m=(0.2, 1.2, -4.0), ease="even"),
+        CameraKey(frame=1096, position_m=(0.6, 1.9, 0.4), aim_m=(0.4, 1.1, -4.0), roll_deg=4.0, ease="even"),
+    )
+    other = shot.but(
+        camera=MadeCamera(position_m=(0, 1, 0), aim_m=(0, 1, -1), keys=keys), handles=0,
+        glass=shot.glass.but(focal_mm=Keyed(value=35.0), squeeze=1.0, lens=None,
+                             sensor=shot.glass.sensor.but(width_mm=30.0, height_mm=18.0)),
+    )  # fmt: skip
+    path = tmp_path / "made.glb"
+    write_gltf(plan, other, stage, path)
+    found = compare(plan, shot, stage, read_camera(path), METRE)
+    parts = [each.part for each in found.differences]
+    assert parts == ["place", "squeeze", "film", "lens", "stop"] or set(parts) >= {"place", "film", "lens"}
+    made = found.taken(list(PARTS))
+    after, wanted = survey(plan, made, stage), survey(plan, other, stage)
+    np.testing.assert_allclose(after.camera.pose, wanted.camera.pose, atol=2e-5)
+    for x, y in ((after.sight.x_px, wanted.sight.x_px), (after.sight.blur_px, wanted.sight.blur_px)):
+        np.testing.assert_allclose(x, y, atol=0.05)
+
+
+def test_frames_that_are_counted_from_elsewhere_are_matched_by_length(demo, tmp_path):
+    plan, stage = demo
+    shot = plan.shots[1].but(handles=0)
+    path = tmp_path / "camera.gltf"
+    write_gltf(plan, shot, stage, path)
+    content = json.loads(path.read_text())
+    content["asset"]["extras"]["kobrel"]["first"] = 1
+    path.write_text(json.dumps(content))
+    found = compare(plan, shot, stage, read_camera(path), METRE)
+    assert found.differences == ()
+    assert "begin at 1; they are taken from 1001" in found.told[0]
+    content["asset"]["extras"]["kobrel"] = {"fps": 24, "first": 5000}
+    path.write_text(json.dumps(content))
+    with pytest.raises(ExchangeError, match="are none of shot 03"):
+        compare(plan, plan.shots[2], stage, read_camera(path), METRE)
+    short = plan.shots[1].but(first=1050, last=1200)
+    content["asset"]["extras"]["kobrel"] = {"fps": 24, "first": 1001}
+    path.write_text(json.dumps(content))
+    assert "55 of the shot's 151 frames" in compare(plan, short, stage, read_camera(path), METRE).told[0]
+
+
+def test_what_somebody_broke_in_extras_does_not_count(demo, tmp_path):
+    plan, stage = demo
+    path = tmp_path / "camera.gltf"
+    write_gltf(plan, plan.shots[1], stage, path)
+    content = json.loads(path.read_text())
+    content["cameras"][0]["perspective"]["yfov"] *= 1.2
+    path.write_text(json.dumps(content))
+    back = read_camera(path)
+    assert back.f_number is None
+    assert any("its angle of view was changed" in line for line in back.told)
+    found = compare(plan, plan.shots[1], stage, back, METRE)
+    assert {"film", "lens"} & {each.part for each in found.differences}
+    assert any("says nothing of the stop" in line for line in found.told)
+    for extras in ({"kobrel": {"focalMm": [-1]}}, {"kobrel": "x"}, [], None):
+        content["cameras"][0]["extras"] = extras
+        path.write_text(json.dumps(content))
+        assert load_scene(path).cameras[0].focus_m is None
+
+
+def test_a_camera_that_is_not_there_is_told(demo, tmp_path, moving_scene):
+    plan, stage = demo
+    path = tmp_path / "camera.usda"
+    write_usd(plan, plan.shots[1], stage, path)
+    with pytest.raises(ExchangeError, match=r"no camera /x in it\. It has /NightFerry"):
+        read_camera(path, "/x")
+    (tmp_path / "none.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    with pytest.raises(ExchangeError, match="no camera in it"):
+        read_camera(tmp_path / "none.obj")
+    with pytest.raises(SceneError, match="no such file"):
+        read_camera(tmp_path / "gone.usda")
+    round_view = plan.shots[1].but(glass=plan.shots[1].glass.but(projection="fisheye"))
+    for ending, write in WRITERS.items():
+        with pytest.raises(ExchangeError, match="fisheye"):
+            write(plan, round_view, stage, tmp_path / f"x{ending}")
+    flat = plan.shots[1].but(glass=plan.shots[1].glass.but(projection="orthographic"))
+    write_gltf(plan, flat, stage, tmp_path / "flat.gltf")
+    source = load_scene(tmp_path / "flat.gltf").cameras[0]
+    assert (source.projection, source.field_m, source.cone_deg) == ("orthographic", 4.0, 1.0)
+    with pytest.raises(ExchangeError, match="orthographic view"):
+        read_camera(tmp_path / "flat.gltf")
+    for wrong, write in (("x.usda", write_gltf), ("x.gltf", write_alembic), ("x.txt", write_usd)):
+        with pytest.raises(ExchangeError, match=wrong):
+            write(plan, plan.shots[1], stage, tmp_path / wrong)
+
+
+def test_only_what_changed_lies_over_the_scene(demo, tmp_path):
+    plan, stage = demo
+    shot = plan.shots[1]
+    path = tmp_path / "changes.usda"
+    write_usd(plan, shot, stage, path, only_changes=True)
+    layer = Usd.Stage.Open(str(path))
+    prim = layer.GetPrimAtPath("/NightFerry/Cameras/Rack")
+    assert prim.GetSpecifier() == Sdf.SpecifierOver
+    authored = {name for name in prim.GetAuthoredPropertyNames() if not name.startswith("kobrel")}
+    assert "focusDistance" in authored
+    assert not authored & {"focalLength", "xformOp:transform", "horizontalAperture", "projection"}
+    path = tmp_path / "nearer.usda"
+    nearer = shot.but(ahead_m=0.3, glass=shot.glass.but(focal_mm=Keyed(value=60.0)))
+    write_usd(plan, nearer, stage, path, only_changes=True)
+    layer = Usd.Stage.Open(str(path))
+    authored = set(layer.GetPrimAtPath("/NightFerry/Cameras/Rack").GetAuthoredPropertyNames())
+    assert authored >= {"focalLength", "xformOp:transform", "xformOpOrder"}
+    # Laid over the scene it makes the plan's camera.
+    root = Usd.Stage.CreateInMemory()
+    root.GetRootLayer().subLayerPaths = [str(path), plan.scenes[0].path]
+    camera = UsdGeom.Camera(root.GetPrimAtPath("/NightFerry/Cameras/Rack")).GetCamera(1050)
+    numbers = survey(plan, nearer, stage).camera.frame(49)
+    assert camera.focusDistance == pytest.approx(float(numbers.focus_m), rel=1e-6)
+    assert camera.horizontalAperture == pytest.approx(
+        numbers.sensor_width_mm * numbers.squeeze / 100, rel=1e-5
+    )
+    fixed = shot.but(camera=MadeCamera(position_m=(0, 1, 0), aim_m=(0, 1, -1)))
+    with pytest.raises(ExchangeError, match="of no scene file"):
+        write_usd(plan, fixed, stage, path, only_changes=True)
+
+
+@pytest.mark.parametrize("ending", [".csv", ".json"])
+def test_frames_in_terms_go_out_and_come_back(demo, tmp_path, ending):
+    plan, stage = demo
+    shot = breathing(plan)
+    numbers, path = survey(plan, shot, stage), tmp_path / f"frames{ending}"
+    own = OwnTerms(
+        title="Mine", terms=(OwnTerm(name="ap", quantity="aperture_radius", scale=10.0, unit="in"),)
+    )
+    write_terms(plan, shot, numbers, [own, *BLOCKS[:9]], measure("cm"), path)
+    back = read_terms(path, METRE, [own])
+    assert back.frames.tolist() == numbers.frames.tolist()
+    assert back.unknown == ()
+    camera = render_camera(shot, numbers)
+    made = taken(camera, back.given)
+    np.testing.assert_allclose(made.blur_px(3.0), camera.blur_px(3.0), atol=1e-4)
+    other = shot.but(glass=shot.glass.but(f_number=Keyed(value=8.0)))
+    found = taken_values(plan, other, stage, back, 1001, METRE)
+    after = survey(plan, found.shot, stage)
+    np.testing.assert_allclose(after.sight.blur_px, numbers.sight.blur_px, atol=0.01)
+    with pytest.raises(ExchangeError, match=r"written as \.csv or \.json"):
+        write_terms(plan, shot, numbers, BLOCKS, METRE, tmp_path / "x.xml")
+    path.write_text("Radius,f-number\n1,2\n2,3")
+    with pytest.raises(ExchangeError, match=re.escape(str(path))):
+        read_terms(path, METRE)
+
+
+def test_lists_tell_marks_and_lens(demo, tmp_path):
+    plan, stage = demo
+    write_list(plan, stage, tmp_path / "cut.otio")
+    content = json.loads((tmp_path / "cut.otio").read_text())
+    clip = content["tracks"]["children"][0]["children"][1]
+    focus = [
+        marker for marker in clip["markers"] if marker["metadata"].get("kobrel", {}).get("kind") == "mark"
+    ]
+    assert [marker["name"] for marker in focus] == ["Focus: Lantern"] * 2 + ["Focus: Ferryman"] * 2
+    assert focus[0]["metadata"]["kobrel"]["timecode"] == "00:00:41:17"
+    numbers = survey(plan, plan.shots[1], stage)
+    assert focus[2]["metadata"]["kobrel"]["focus_m"] == pytest.approx(float(numbers.camera.focus_m[60]))
+    lens = clip["metadata"]["kobrel"]
+    assert (lens["focal_mm"], lens["squeeze"], lens["sensor_mm"]) == (50.0, 2.0, [12.445, 14.0])
+    assert [entry.cues for entry in read_list(tmp_path / "cut.otio")] == [shot.cues for shot in plan.shots]
+    write_list(plan, stage, tmp_path / "cut.edl")
+    assert [entry.name for entry in read_list(tmp_path / "cut.edl")] == [shot.name for shot in plan.shots]
+    assert "FOCUS: LANTERN" in (tmp_path / "cut.edl").read_text()
+    mixed = with_shot(plan, 0, plan.shots[0].but(fps=25))
+    with pytest.raises(ExchangeError, match="has one frame rate"):
+        write_list(mixed, stage, tmp_path / "mixed.edl")
+    bare = plan.but(scenes=())
+    write_list(bare, Stage(), tmp_path / "bare.otio")  # a camera that is missing is no reason
+
+
+def channels(path):
+    image = oiio.ImageInput.open(str(path))
+    pixels, spec = image.read_image(format="float"), image.spec()
+    image.close()
+    return dict(zip(spec.channelnames, np.moveaxis(np.asarray(pixels), -1, 0), strict=True))
+
+
+def test_passes_are_what_the_note_says(demo, tmp_path):
+    plan, stage = demo
+    shot = plan.shots[1]
+    size = (192, 108)
+    paths = write_passes(
+        plan, shot, stage, [1001, 1050], list(PASSES), tmp_path / "rack.exr", no_progress, measure("cm"), size
+    )
+    assert [path.name for path in paths] == ["rack.1001.exr", "rack.1050.exr", "rack.txt"]
+    made = channels(paths[0])
+    numbers = survey(plan, shot, stage)
+    camera = numbers.camera.frame(0)
+    # The ferryman's own pixel: depth, straight distance, blur, and his matte.
+    x, y = (int(float(v[1, 0]) / 1920 * 192) for v in (numbers.sight.x_px, numbers.sight.y_px))
+    depth = made["Z"][y, x] / 100
+    matte = made[matte_channel(2, "Ferryman")]
+    assert matte[y, x] == 1.0
+    assert depth == pytest.approx(float(numbers.sight.axial_m[1, 0]), abs=0.3)
+    start, toward = camera.ray(x + 0.5, y + 0.5, 192, 108)
+    pick = stage.pick(1001, start, toward)
+    assert depth == pytest.approx(pick.along, rel=1e-4)
+    assert made["distance"][y, x] / 100 == pytest.approx(float(np.linalg.norm(pick.point - start)), rel=1e-4)
+    blur = float(camera.blur_px(depth)) * 192 / 1920
+    assert abs(made["blur"][y, x]) == pytest.approx(blur, abs=1e-3)
+    near, far = (
+        float(v) / 100 for v in re.findall(r"0 at ([\d.]+) cm and 1 at ([\d.]+) cm", paths[2].read_text())[0]
+    )
+    assert made["depth01"][y, x] == pytest.approx((depth - near) / (far - near), abs=1e-4)
+    assert made["inverse01"][y, x] == pytest.approx(near / depth, abs=1e-4)
+    assert set(np.unique(made["focus"])) <= {0.0, 1.0}
+    assert made["blur"].min() < 0 < made["blur"].max()
+    # Edges of mattes are parts of a pixel, and hold as much as finer rays find.
+    assert ((matte > 0) & (matte < 1)).any()
+    rows = own_rows(stage, plan.subjects[1].anchor)
+    assert rows
+    for text in (
+        "Z: distance along the axis, cm",
+        matte_channel(2, "Ferryman"),
+        "below 0 nearer",
+    ):
+        assert text in paths[2].read_text()
+
+
+def test_passes_stop_and_refuse(demo, tmp_path):
+    plan, stage = demo
+    shot = plan.shots[0]
+
+    def stop(what, part):
+        if what.startswith("Frame") and part > 0:
+            raise Cancelled("Stopped.")
+
+    with pytest.raises(Cancelled):
+        write_passes(plan, shot, stage, [1001, 1002], ["blur"], tmp_path / "x.exr", stop, size=(32, 18))
+    assert [path.name for path in tmp_path.iterdir()] == ["x.1001.exr"]
+    with pytest.raises(ExchangeError, match=r"written as \.exr"):
+        write_passes(plan, shot, stage, [1001], ["blur"], tmp_path / "x.png", no_progress)
+    with pytest.raises(ExchangeError, match="no passes"):
+        write_passes(plan, shot, stage, [], ["blur"], tmp_path / "x.exr", no_progress)
+    with pytest.raises(ExchangeError, match="0 x 5"):
+        write_passes(plan, shot, stage, [1001], ["blur"], tmp_path / "x.exr", no_progress, size=(0, 5))
+
+
+@pytest.mark.parametrize("kind", [kind for kind in KINDS if kind not in ("sheet", "html")])
+def test_each_kind_is_written(demo, tmp_path, kind):
+    plan, stage = demo
+    path = tmp_path / f"out{KINDS[kind].endings[0]}"
+    export(plan, plan.shots[1], stage, kind, path)
+    assert path.stat().st_size > 100
+    export(plan, plan.shots[1], stage, kind, path, Options(measure("cm"), [block("aperture")], (1010, 1012)))
+    if kind in ("csv", "json"):
+        assert path.read_text().count("1012") == 1
+        with pytest.raises(ExchangeError, match="comes before the first"):
+            export(plan, plan.shots[1], stage, kind, path, Options(frames=(5, 4)))
+
+
+def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
+    plan, stage = demo
+    trust.allow([tmp_path])
+    outs = tuple(
+        HandOut(kind=kind, path=str(tmp_path / f"{kind}{KINDS[kind].endings[0]}"), shot="02",
+                terms=("aperture",) if kind == "json" else ())
+        for kind in ("usd", "gltf", "csv", "json")
+    )  # fmt: skip
+    plan = plan.but(handed=(*outs, HandOut(kind="otio", path=str(tmp_path / "cut.otio"))))
+    save_plan(plan, tmp_path / "ferry.kobrel")
+    text = (tmp_path / "ferry.kobrel").read_text()
+    assert '"path": "cut.otio"' in text
+    again = open_plan(tmp_path / "ferry.kobrel")
+    assert again.handed == plan.handed
+    written, told = hand_over(plan, stage)
+    assert (len(written), told) == (5, [])
+    assert hand_over(plan, stage) == ([], [])
+    stamps = {path: path.stat().st_mtime_ns for path in written}
+    changed = with_shot(
+        plan, 1, plan.shots[1].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
+    )
+    assert {path.name for path in hand_over(changed, stage)[0]} == {path.name for path in written}
+    assert all(path.stat().st_mtime_ns != stamp for path, stamp in stamps.items())
+    assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]
+    # What cannot be written is told, and the others are.
+    odd = (
+        HandOut(kind="usd", path=str(tmp_path / "a.usda"), shot="99"),
+        HandOut(kind="csv", path=str(tmp_path / "gone" / "a.csv"), shot="02"),
+        HandOut(kind="json", path=str(tmp_path / "b.json"), shot="02", terms=("nothing",)),
+        HandOut(kind="csv", path="/etc/kobrel_never.csv", shot="02"),
+        HandOut(kind="otio", path=str(tmp_path / "fresh.otio")),
+    )
+    written, told = hand_over(plan.but(handed=odd), stage)
+    assert [path.name for path in written] == ["fresh.otio"]
+    for line, why in zip(
+        told, ("not in the plan any more", "no folder", "no terms", "another folder"), strict=True
+    ):
+        assert why in line
+
+
+def test_an_empty_plan_hands_nothing_over():
+    assert hand_over(Plan(), Stage()) == ([], [])
+    plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))),))
+    assert hand_over(plan, Stage()) == ([], [])
