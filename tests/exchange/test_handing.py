@@ -408,3 +408,16 @@ def test_an_empty_plan_hands_nothing_over():
     assert hand_over(Plan(), Stage()) == ([], [])
     plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))),))
     assert hand_over(plan, Stage()) == ([], [])
+
+
+def test_a_camera_that_stands_nowhere_is_refused(demo, tmp_path):
+    plan, stage = demo
+    path = tmp_path / "odd.gltf"
+    write_gltf(plan, plan.shots[2], stage, path)
+    content = json.loads(path.read_text())
+    content["animations"] = []
+    for place in ({"scale": [0, 0, 0]}, {"translation": [1e30, 0, 0]}):
+        content["nodes"][0] = {"camera": 0, **place}
+        path.write_text(json.dumps(content))
+        with pytest.raises(ExchangeError, match="its camera's place makes no sense at frame 0"):
+            read_camera(path)

@@ -15,6 +15,7 @@ from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import FixedCamera, MadeCamera, Plan, Shot
+from kobrel.plan.parts import MOST
 from kobrel.plan.sequence.shots import whole_range
 from kobrel.plan.space.moves import key_of, made_from_pose
 from kobrel.plan.terms.back import shot_with, taken
@@ -38,6 +39,7 @@ _SAME_M, _SAME_TURN = 1e-5, 1e-6
 _SAME_PX = 0.005
 _FAR_M = 1e4
 _AIM_M = 1.0
+_RIGHT_ANGLED = 1e-3
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,11 +111,31 @@ def _numbers(scene: Scene, source: CameraSource, frames: Numbers) -> CameraNumbe
     missing = [name for name, values in (("stop", stop), ("focus", focus)) if values is None]
     told = [f"The file says nothing of the {name}; the shot’s stays." for name in missing]
     about = tuple(line for line in scene.warnings if source.path in line and "assumed" not in line)
+    pose = np.broadcast_to(rigid(scene.world(source.node, frames)), (len(frames), 4, 4))
+    _require_places(pose, frames, scene.path)
     return CameraNumbers(
-        frames,
-        np.broadcast_to(rigid(scene.world(source.node, frames)), (len(frames), 4, 4)),
+        frames, pose,
         focal, stop, focus, width * source.squeeze, height, source.squeeze, source.shift_mm, (*told, *about),
     )  # fmt: skip
+
+
+def _require_places(pose: Numbers, frames: Numbers, path: Path) -> None:
+    """See that a camera stands somewhere and looks somewhere at each frame.
+
+    Raises
+    ------
+    ExchangeError
+        It does not; names the first such frame.
+    """
+    with np.errstate(invalid="ignore"):
+        turned = np.abs(np.linalg.det(np.nan_to_num(pose[:, :3, :3])) - 1.0) < _RIGHT_ANGLED
+        placed = np.isfinite(pose).all(axis=(1, 2)) & (np.abs(pose[:, :3, 3]) < MOST).all(axis=1)
+    wrong = np.flatnonzero(~(turned & placed))
+    if len(wrong):
+        raise ExchangeError(
+            f"its camera's place makes no sense at frame {frames[wrong[0]]:g}.", file=path,
+            remedy="Export it without scale or shear.",
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -53,7 +53,7 @@ class Paper:
         return self.size[0] - 2 * _MARGIN
 
     def begin(self, heading: str, beside: str = "") -> None:
-        """A new page with its heading."""
+        """A new page with its heading; what goes on from the page before says so beside it."""
         self.pdf.add_page()
         self.heading, self.y = heading, _MARGIN
         canvas, right = self.canvas, self.size[0] - _MARGIN
@@ -62,8 +62,7 @@ class Paper:
         self.y += 8.0
         room = self.width - (text_width(beside, 8.0) + 4.0 if beside else 0.0)
         canvas.text(_MARGIN, self.y, fitted(heading, 15.0, room, True), 15.0, bold=True)
-        if beside:
-            canvas.text(right, self.y, beside, 8.0, anchor="right")
+        canvas.text(right, self.y, beside, 8.0, anchor="right")
         self.y += 2.2
         canvas.line([(_MARGIN, self.y), (right, self.y)], 0.5)
         self.y += 4.0
@@ -71,7 +70,7 @@ class Paper:
     def needs(self, tall: float) -> None:
         """Go to a new page where there is no room for so much."""
         if self.y + tall > self.size[1] - _MARGIN:
-            self.begin(f"{self.heading.removesuffix(', continued')}, continued")
+            self.begin(self.heading, "continued")
 
     def title(self, words: str) -> None:
         """A heading within a page."""

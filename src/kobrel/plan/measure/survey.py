@@ -18,6 +18,8 @@ from kobrel.stage.stage import Stage
 SHARP, SOFT, GONE = 0, 1, 2
 NEAREST_M = 0.002
 """The nearest distance that scales show and the focus is put to."""
+_NOTHING_M = 1.0
+"""Where a scale begins on which nothing stands."""
 _FIRST_STEPS = (1.0, 1.2, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
 STATES = ("sharp", "soft", "gone")
 
@@ -75,7 +77,7 @@ class Survey:
     @cached_property
     def nearest_of_interest_m(self) -> float:
         """Where a scale over the whole shot should begin: a round distance before all that matters."""
-        near = [float(np.min(self.near_m))]
+        near = [float(np.min(self.near_m))] if np.isfinite(self.near_m).any() else [_NOTHING_M]
         seen = self.focus_distance_m[(self.state != GONE) & (self.focus_distance_m > 0)]
         if seen.size:
             near.append(float(np.min(seen)))

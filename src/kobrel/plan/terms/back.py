@@ -3,12 +3,14 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
 import numpy as np
+from pydantic import ValidationError
 
 from kobrel.errors import OpticsError, PlanError
 from kobrel.optics import lens
 from kobrel.optics.lens import Numbers
 from kobrel.optics.path import fewest_corners
 from kobrel.plan.edit import set_value
+from kobrel.plan.file import plain_reason
 from kobrel.plan.glass import frame_width_mm, with_focal
 from kobrel.plan.instrument import Sensor
 from kobrel.plan.measure.survey import Survey
@@ -174,11 +176,17 @@ def shot_with(shot: Shot, numbers: Survey, camera: RenderCamera) -> Shot:
         A shot cannot have these values; says which.
     """
     before = render_camera(shot, numbers)
-    row = 0
     if len(camera.frames) == 1 and len(before.frames) > 1:
-        row = int(np.flatnonzero(before.frames == camera.frames[0])[0])
-        before = before.at(row)
+        before = before.at(int(np.flatnonzero(before.frames == camera.frames[0])[0]))
     _require_camera(camera)
+    try:
+        return _changed(shot, before, camera)
+    except ValueError as error:  # pydantic's, of a value beyond what a plan holds
+        why = plain_reason(error) if isinstance(error, ValidationError) else str(error)
+        raise PlanError(f"The shot cannot have these values: {why}") from None
+
+
+def _changed(shot: Shot, before: RenderCamera, camera: RenderCamera) -> Shot:
     shot = _with_glass(shot, before, camera)
     shot = _with_focus(shot, before, camera)
     iris = {
@@ -192,13 +200,10 @@ def shot_with(shot: Shot, numbers: Survey, camera: RenderCamera) -> Shot:
         name: getattr(camera, name) for name in ("shutter_deg", "iso", "nd_stops")
         if getattr(camera, name) != getattr(before, name)
     }  # fmt: skip
-    try:
-        if iris:
-            shot = shot.but(iris=shot.iris.but(**iris))
-        if exposure:
-            shot = shot.but(exposure=shot.exposure.but(**exposure))
-    except ValueError as error:
-        raise PlanError(f"The shot cannot have these values: {error}") from None
+    if iris:
+        shot = shot.but(iris=shot.iris.but(**iris))
+    if exposure:
+        shot = shot.but(exposure=shot.exposure.but(**exposure))
     if not np.array_equal(camera.full_px, before.full_px) and np.ptp(camera.full_px) == 0:
         shot = shot.but(most_px=float(camera.full_px[0]))
     return shot
