@@ -7,7 +7,9 @@ import pytest
 
 from kobrel.cli import run_command
 from kobrel.exchange.cameras.back import read_camera
-from kobrel.plan.file import open_plan
+from kobrel.plan.edit import with_shot
+from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.parts import Keyed
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 
@@ -280,3 +282,97 @@ def test_shots_are_told_taken_from_an_edit_list_and_written(capsys, tmp_path):
     assert [shot.name for shot in taken.shots] == ["03", "01", "02", "04"]
     assert (taken.shots[0].first, taken.shots[0].last, taken.shots[0].fps) == (1000, 1049, 25.0)
     assert "none.otio" in refused(capsys, "shots", DEMO, "--take", tmp_path / "none.otio")
+
+
+@pytest.fixture
+def rack(tmp_path):
+    """The demo as a plan of its own, with the rack's shot alone."""
+    plan = open_plan(DEMO)
+    path = tmp_path / "rack.kobrel"
+    save_plan(plan.but(shots=plan.shots[1:2]), path)
+    return path
+
+
+def test_terms_are_told_and_taken_back(capsys, rack, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    status, out, _ = run(capsys, "terms", rack, "--unit", "cm", "--frame", 1050)
+    assert status == 0
+    assert "Aperture size  (aperture)" in out
+    assert "lost: No squeeze: discs too wide by" in out
+    told = json.loads(run(capsys, "terms", rack, "--unit", "cm", "--terms", "aperture,limits", "--json")[1])
+    assert list(told) == ["aperture", "limits"]
+    radius = float(told["aperture"]["values"]["Radius"]["value"])
+    assert told["aperture"]["values"]["Radius"]["unit"] == "cm"
+    (tmp_path / "v.txt").write_text(f"Radius: {radius / 2} cm\nFocus distance: 3 m\nodd: 1\n")
+    again = tmp_path / "again.kobrel"
+    status, out, errors = run(capsys, "import", rack, tmp_path / "v.txt", "-o", again)
+    assert status == 0
+    assert "f-number                     f/1.4 → f/2.8" in out
+    assert "odd: not known, passed over" in errors
+    assert json.loads(run(capsys, "survey", again, "--json")[1])["frames"][0]["focus_m"] == pytest.approx(3.0)
+    assert run(capsys, "import", again, tmp_path / "v.txt")[1].startswith("The shot has these values already")
+    own = tmp_path / "mine.terms.json"
+    own.write_text(json.dumps({"title": "Mine", "terms": [{"name": "ap", "quantity": "aperture_radius"}]}))
+    assert "ap " in run(capsys, "terms", rack, "--terms", own)[1]
+    for arguments, why in (
+        (["terms", rack, "--terms", "none"], "there are no terms “none”"),
+        (["terms", rack, "--unit", "furlong"], "is no unit"),
+        (["import", rack, tmp_path / "none.csv"], "none.csv: no such file"),
+    ):
+        status, _, errors = run(capsys, *arguments)
+        assert status == 2
+        assert why in errors
+    (tmp_path / "v.txt").write_text("Radius: -3 cm\n")
+    status, _, errors = run(capsys, "import", rack, tmp_path / "v.txt", "-o", tmp_path / "no.kobrel")
+    assert (status, (tmp_path / "no.kobrel").exists()) == (2, False)
+    assert "v.txt: Radius of -0.03 makes no sense" in errors
+
+
+def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path):
+    for kind, name, more in (
+        ("usd-changes", "changes.usda", []), ("gltf", "cam.gltf", []), ("alembic", "cam.abc", []),
+        ("csv", "a.csv", ["--terms", "aperture", "--unit", "in", "--frames", "1010-1020"]),
+        ("json", "a.json", ["--unit", "0.1"]), ("otio", "cut.otio", []), ("edl", "cut.edl", []),
+        ("tables", "depth.csv", ["--unit", "ft"]),
+        ("passes", "p.exr", ["--frames", "1001", "--size", "32x18", "--passes", "blur,mattes"]),
+        ("sheet", "sheet.pdf", ["--page", "Letter", "--ring", "70"]), ("html", "sheet.html", ["--shot", "02"]),
+    ):  # fmt: skip
+        out = tmp_path / name
+        status, _, errors = run(capsys, "export", rack, "--as", kind, "-o", out, *more)
+        assert status == 0, (kind, errors)
+        assert (tmp_path / "p.txt" if kind == "passes" else out).stat().st_size > 60, kind
+    assert (tmp_path / "a.csv").read_text().splitlines()[0].startswith("frame,aperture_radius [in]")
+    assert len((tmp_path / "a.csv").read_text().splitlines()) == 12
+    assert json.loads((tmp_path / "a.json").read_text())["metres_in_unit"] == 0.1
+    assert (
+        run(capsys, "import", rack, tmp_path / "cam.abc")[1]
+        == "It is the shot's own camera; nothing differs.\n"
+    )
+    other = tmp_path / "other.kobrel"
+    plan = open_plan(rack)
+    save_plan(
+        with_shot(plan, 0, plan.shots[0].but(glass=plan.shots[0].glass.but(f_number=Keyed(value=4.0)))), other
+    )
+    status, out, _ = run(
+        capsys, "import", other, tmp_path / "cam.gltf", "-o", tmp_path / "back.kobrel", "--take", "stop"
+    )
+    assert status == 0
+    assert "Stop           f/4 → f/1.4" in out
+    assert open_plan(tmp_path / "back.kobrel").shots[0].glass.f_number.value == pytest.approx(1.4)
+    for more, why in (
+        (
+            ["export", rack, "--as", "csv", "-o", tmp_path / "x.csv", "--frames", "9-3"],
+            "last frame comes before",
+        ),
+        (["export", rack, "--as", "csv", "-o", tmp_path / "x.csv", "--frames", "a"], "is no range of frames"),
+        (
+            ["export", rack, "--as", "passes", "-o", tmp_path / "x.exr", "--passes", "light"],
+            "There is no pass “light”",
+        ),
+        (["export", rack, "--as", "gltf", "-o", tmp_path / "cam.gltf"], "--force writes over it"),
+        (["import", rack, tmp_path / "cam.gltf", "--take", "colour"], "There is no part “colour”"),
+        (["import", rack, tmp_path / "cam.gltf", "--camera", "/x"], "no camera /x in it"),
+    ):
+        status, _, errors = run(capsys, *more)
+        assert status == 2
+        assert why in errors

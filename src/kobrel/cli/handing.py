@@ -198,12 +198,13 @@ def import_values(
 
     if output is not None:
         free_output(output, force)
-    measure = unit_named(unit)
+    given = unit_named(unit)
     document, chosen, stage = open_shot(plan, shot)
-    measure = measure or unit_of(document, stage)
+    measure = given or unit_of(document, stage)
     trust_opened(source)
     if source.suffix.lower() in SCENE_SUFFIXES:
-        changed = _camera_taken(document, chosen, stage, source, camera, measure, take)
+        file_unit_m = given.metres if given else None
+        changed = _camera_taken(document, chosen, stage, source, camera, measure, file_unit_m, take)
     else:
         changed = _values_taken(document, chosen, stage, source, frame, measure)
     if output is not None:
@@ -211,7 +212,14 @@ def import_values(
 
 
 def _camera_taken(
-    document: Any, shot: Any, stage: Any, source: Path, camera: str | None, unit: Any, take: str
+    document: Any,
+    shot: Any,
+    stage: Any,
+    source: Path,
+    camera: str | None,
+    unit: Any,
+    file_unit_m: float | None,
+    take: str,
 ) -> Any:
     from kobrel.exchange.cameras.back import PARTS, compare, read_camera
 
@@ -219,7 +227,7 @@ def _camera_taken(
     unknown = [part for part in wanted if part not in PARTS]
     if unknown:
         raise typer.BadParameter(f"There is no part “{unknown[0]}”. There are: {', '.join(PARTS)}.")
-    found = compare(document, shot, stage, read_camera(source, camera, unit.metres), unit)
+    found = compare(document, shot, stage, read_camera(source, camera, file_unit_m), unit)
     warn(list(found.told))
     for each in found.differences:
         typer.echo(f"{each.title:14} {each.before} → {each.after}  at {each.frame:g}: {each.told}")

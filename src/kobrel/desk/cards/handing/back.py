@@ -13,6 +13,7 @@ from kobrel.errors import KobrelError, PlanError
 from kobrel.exchange.cameras.back import Comparison, Part
 from kobrel.plan.terms.changes import Taken
 from kobrel.plan.terms.reading import Values
+from kobrel.session import settings
 from kobrel.session.commands import handing
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -111,7 +112,8 @@ class BackPage(ShotCard):
         if shot is None:
             return
         plan, stage, unit = session.plan, session.stage, session.unit
-        metres = handing.terms_unit(session).metres
+        chosen = session.settings.get(settings.TERMS_UNIT)
+        metres = handing.terms_unit(session).metres if chosen else None  # of a file that tells no unit
 
         def work(progress: Progress) -> Comparison:
             from kobrel.exchange.cameras.back import compare, read_camera

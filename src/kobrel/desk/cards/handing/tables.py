@@ -64,6 +64,8 @@ class TablesPage(ShotCard):
 
     def tables(self, now: Now) -> list[DepthTable]:
         """The table of the shot's lens, or one for each lens of the chosen kit."""
+        if now.camera.projection == "orthographic":
+            return []
         kit = self._kits.get(self.lenses.currentData() or "")
         if kit is not None:
             return kit_tables(kit.lenses, now.camera, self.session.unit)
