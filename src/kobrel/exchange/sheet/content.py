@@ -1,6 +1,6 @@
 """What a shot's sheet says, in words and numbers, before it is laid out."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,7 +20,8 @@ from kobrel.plan.solve.brief import UNMET, judge
 from kobrel.stage.stage import Stage
 
 MOST_PICTURES = 6
-_PICTURE_PX, _PASSES = 400, 8
+MOST_PASSES = 8
+_PICTURE_PX, _LEAST_PASSES, _PASSES_IN_ALL = 340, 3, 200
 
 
 @dataclass(frozen=True)
@@ -90,11 +91,19 @@ class ShotSheet:
         return f"{shot.first}–{shot.last}, {shot.length} frames at {shot.fps:g}, from {begins}"
 
 
-def shot_sheet(plan: Plan, shot: Shot, stage: Stage, unit: Measure, tell: Callable[[str], None]) -> ShotSheet:
+def shot_sheet(
+    plan: Plan,
+    shot: Shot,
+    stage: Stage,
+    unit: Measure,
+    tell: Callable[[str], None],
+    passes: int = MOST_PASSES,
+) -> ShotSheet:
     """Gather a shot's sheet, its pictures drawn exactly.
 
     Parameters
     ----------
+    passes : of each picture
     tell : called with what is being done; may raise to stop
 
     Raises
@@ -106,9 +115,15 @@ def shot_sheet(plan: Plan, shot: Shot, stage: Stage, unit: Measure, tell: Callab
     made = pace(shot, numbers)
     marks = mark_rows(plan, shot, numbers, made, unit)
     return ShotSheet(
-        plan, shot, numbers, made, unit, marks, _pictures(plan, shot, stage, numbers, marks, tell),
+        plan, shot, numbers, made, unit, marks, _pictures(plan, shot, stage, numbers, marks, tell, passes),
         facts(shot, numbers, unit), brief_lines(plan, shot, numbers),
     )  # fmt: skip
+
+
+def passes_for(shots: Sequence[Shot]) -> int:
+    """Passes of each picture of a sheet: fewer where there are many shots, so that none waits long."""
+    pictures = sum(min(len(shot.marks) + 2, MOST_PICTURES) for shot in shots)
+    return min(max(_PASSES_IN_ALL // pictures, _LEAST_PASSES), MOST_PASSES)
 
 
 def mark_rows(plan: Plan, shot: Shot, numbers: Survey, made: Pace, unit: Measure) -> tuple[MarkRow, ...]:
@@ -219,6 +234,7 @@ def _pictures(
     numbers: Survey,
     marks: tuple[MarkRow, ...],
     tell: Callable[[str], None],
+    passes: int,
 ) -> tuple[tuple[str, bytes], ...]:
     """The picture at first, at the marks and at last."""
     named = {shot.first: "first"}
@@ -236,6 +252,6 @@ def _pictures(
         camera = numbers.camera.frame(numbers.index_of(frame))
         height = max(1, round(_PICTURE_PX / camera.aspect))
         view = View(stage.snapshot(frame), camera, plan.light, _PICTURE_PX, height)
-        pixels = as_shown(exposed(view, _PASSES), plan.light, camera)
+        pixels = as_shown(exposed(view, passes), plan.light, camera)
         found.append((f"{frame}, {named[frame]}", jpeg(pixels)))
     return tuple(found)

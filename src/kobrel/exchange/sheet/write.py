@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.sheet.content import ShotSheet, shot_sheet
+from kobrel.exchange.sheet.content import ShotSheet, passes_for, shot_sheet
 from kobrel.exchange.writing import whole_file, write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.plan.instrument import Lens
@@ -56,7 +56,7 @@ def write_sheet(
     if not shots:
         raise ExchangeError("there is no shot for a sheet.", file=path)
     stage.prepare(progress)
-    sheets = []
+    sheets, passes = [], passes_for(shots)
     for number, shot in enumerate(shots):
         part = number / (len(shots) + 1)
 
@@ -64,7 +64,7 @@ def write_sheet(
             progress(what, done)
 
         tell(f"Shot {shot.label}")
-        sheets.append(shot_sheet(plan, shot, stage, options.unit, tell))
+        sheets.append(shot_sheet(plan, shot, stage, options.unit, tell, passes))
     progress(f"Writing {path.name}", len(shots) / (len(shots) + 1))
     tables = _tables(sheets, options) if options.tables else []
     if path.suffix.lower() == ".html":
