@@ -25,6 +25,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from finished import defocusing
 from glass import dragging, solving
+from handing import handing
 from pulls import editing, playing
 from rich.console import Console
 from rich.table import Table
@@ -460,6 +461,7 @@ def main() -> None:
     emitting(table, stage, plan, shot)
     full_light(table, stage, plan)
     defocusing(table, stage, plan)
+    handing(table, stage, plan)
     surveying(table, stage, plan, shot)
     solving(table, paired)
     with tempfile.TemporaryDirectory() as fresh:  # windows as they first open, not as they were left

@@ -1,7 +1,7 @@
 """Passes for finishing elsewhere: depth, blur, focus and mattes as EXR, and a note of what is what."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -81,13 +81,17 @@ def write_passes(
     rows = [own_rows(stage, subject.anchor) for subject in plan.subjects]
     written = []
     for number, frame in enumerate(frames):
-        progress(f"Frame {frame}", number / len(frames))
+
+        def tell(frame: int = frame, part: float = number / len(frames)) -> None:
+            progress(f"Frame {frame}", part)
+
+        tell()
         camera = camera_at(plan, shot, frame, stage)
         width, height = size or (camera.width_px, camera.height_px)
         if not (1 <= width <= _MOST_PX and 1 <= height <= _MOST_PX):
             raise ExchangeError(f"{width} x {height}: passes are 1 to {_MOST_PX} pixels wide and high.")
         view = View(stage.snapshot(frame), camera, plan.light, width, height)
-        channels = _channels(plan, view, passes, ends, rows, unit)
+        channels = _channels(plan, view, passes, ends, rows, unit, tell)
         target = target_of(path, frame)
         _write(target, channels)
         written.append(target)
@@ -103,9 +107,10 @@ def _channels(
     ends: tuple[float, float],
     rows: list[list[int]],
     unit: Measure,
+    tell: Callable[[], None],
 ) -> dict[str, NDArray[np.float32]]:
     camera = view.camera
-    depth = _depth(view.snapshot, camera, view.width, view.height)
+    depth = _depth(view.snapshot, camera, view.width, view.height, tell)
     near, far = ends
     blur = signed_blur(view, depth)
     most = camera.coc_px * view.width / camera.width_px
@@ -120,7 +125,7 @@ def _channels(
         }
     found = {_CHANNELS[name]: made[name] for name in passes if name != "mattes"}
     if "mattes" in passes:
-        mattes = _mattes(view.snapshot, camera, view.width, view.height, rows)
+        mattes = _mattes(view.snapshot, camera, view.width, view.height, rows, tell)
         for subject, matte in zip(plan.subjects, mattes, strict=True):
             found[matte_channel(subject.number, subject.name)] = matte
     return found
@@ -133,11 +138,14 @@ def _straight(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     return (depth * np.linalg.norm(toward, axis=-1).reshape(depth.shape)).astype(np.float32)
 
 
-def _depth(shot: Snapshot, camera: Camera, width: int, height: int) -> NDArray[np.float32]:
+def _depth(
+    shot: Snapshot, camera: Camera, width: int, height: int, tell: Callable[[], None]
+) -> NDArray[np.float32]:
     """Distance along the axis in the middle of each pixel, (H, W); infinite where nothing is."""
     depth = np.empty((height, width), np.float32)
 
     def band(rows: tuple[int, int]) -> None:
+        tell()
         first, last = rows
         distance, _ = _hits(shot, camera, width, height, first, last, 0.5, 0.5)
         depth[first:last] = distance
@@ -147,19 +155,28 @@ def _depth(shot: Snapshot, camera: Camera, width: int, height: int) -> NDArray[n
 
 
 def _mattes(
-    shot: Snapshot, camera: Camera, width: int, height: int, own: list[list[int]]
+    shot: Snapshot,
+    camera: Camera,
+    width: int,
+    height: int,
+    own: list[list[int]],
+    tell: Callable[[], None],
 ) -> NDArray[np.float32]:
     """How much of each pixel a subject covers, (S, H, W), 0 to 1."""
     mattes = np.zeros((len(own), height, width), np.float32)
+    belongs = np.zeros((len(own), len(shot.matrices) + 1), np.bool_)  # the last is where nothing is met
+    for number, rows in enumerate(own):
+        belongs[number, rows] = True
     steps = (np.arange(_SIDE) + 0.5) / _SIDE
 
     def band(rows: tuple[int, int]) -> None:
         first, last = rows
         for y in steps:
+            tell()
             for x in steps:
                 _, met = _hits(shot, camera, width, height, first, last, float(x), float(y))
-                for number, wanted in enumerate(own):
-                    mattes[number, first:last] += np.isin(met, wanted)
+                for number in range(len(own)):
+                    mattes[number, first:last] += belongs[number, met]
 
     in_bands(height, band, never)
     return mattes / np.float32(_SIDE * _SIDE)
