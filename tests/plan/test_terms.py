@@ -2,7 +2,9 @@
 
 import json
 import math
+import sys
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -36,6 +38,8 @@ from kobrel.plan.terms.own import (
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES
 from kobrel.plan.terms.reading import read_values
 from kobrel.plan.terms.render_camera import render_camera, worst_blur_px
+
+sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
 
 UNITS = [measure(name) for name in METRES] + [scene_measure(0.1), scene_measure(2.5)]
 SETS_BLUR = [each for each in BLOCKS if any(q.group == "aperture" for q in each.quantities)]
@@ -464,3 +468,10 @@ def test_a_scene_far_off_and_another_unit_have_terms_too(demo):
             assert term.shown, which.key
     shown = {t.quantity.key: t for t in terms(block("f_number"), one, METRE, numbers.focus_distance_m[:, 0])}
     assert (shown["focus_distance"].shown, shown["focus_distance"].text) == ("∞ m", "inf")
+
+
+def test_the_docs_tell_every_quantity():
+    from make_terms import TARGET, made
+
+    assert TARGET.read_text(encoding="utf-8") == made(), "run: python scripts/make_terms.py"
+    assert all(f"`{key}`" in made() for key in QUANTITIES if key not in ("focus_dioptres",))

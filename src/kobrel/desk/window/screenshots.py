@@ -59,8 +59,7 @@ VIEWS = (
     View("finished", 6, 1, 1049, "Frames"),
     View("beside", 6, 1, 1072, "Play", beside="Later, f/4"),
     View("shots", SHOTS, 1, 1049, ""),
-    View("compass", 3, 2, 1010, "Lens"),
-    View("departure", 5, 3, 1070, "Move"),
+    View("hand_over", 7, 1, 1049, "Terms"),
     View("light", 3, 1, 1068, "Read", look="light"),
 )
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
-from kobrel.exchange.sheet.canvas import Canvas, Point
+from kobrel.exchange.sheet.canvas import Canvas, Point, text_width
 from kobrel.exchange.sheet.content import ShotSheet
 from kobrel.optics import projection
 from kobrel.optics.iris import polygon_area
@@ -131,6 +131,8 @@ def _draw_subjects(canvas: Canvas, plane: _Plane, sheet: ShotSheet) -> None:
         canvas.line([spot, peg], 0.15)
         if numbers.state[row, 0] != GONE:
             words = format_length(float(numbers.focus_distance_m[row, 0]), sheet.unit)
+            wide = text_width(words, _TICK_PT)
+            canvas.box(peg[0] + 1.6, peg[1] - 1.3, wide + 1.4, 2.7, fill="paper", line=0.0)
             canvas.text(peg[0] + 2.4, peg[1] + 0.8, words, _TICK_PT)
     for number, peg in zip(drawn, pegs, strict=True):
         canvas.peg(*peg, number)

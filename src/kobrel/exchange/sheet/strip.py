@@ -57,7 +57,8 @@ def draw_strip(
         if low - 0.01 <= at <= high + 0.01:
             canvas.line([(x + at - low, line), (x + at - low, line + 2.4)], 0.3)
             anchor: Anchor = "left" if at - low < 3.0 else "right" if high - at < 3.0 else "centre"
-            canvas.text(x + at - low, line + 5.8, label, 8.0, bold=True, anchor=anchor)
+            aside = {"left": 0.7, "right": -0.7, "centre": 0.0}[anchor]
+            canvas.text(x + at - low + aside, line + 5.8, label, 8.0, bold=True, anchor=anchor)
     canvas.text(x + 1.0, y + 2.8, sheet.unit.symbol, 6.0, shade="quiet")
     rows: list[list[float]] = [[], []]
     for mark in sheet.marks:
