@@ -9,6 +9,7 @@ from kobrel.cli import run_command
 from kobrel.exchange.cameras.back import read_camera
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.kits.lenses import shipped_kits
 from kobrel.plan.parts import Keyed
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
@@ -333,7 +334,7 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path):
         ("usd-changes", "changes.usda", []), ("gltf", "cam.gltf", []), ("alembic", "cam.abc", []),
         ("csv", "a.csv", ["--terms", "aperture", "--unit", "in", "--frames", "1010-1020"]),
         ("json", "a.json", ["--unit", "0.1"]), ("otio", "cut.otio", []), ("edl", "cut.edl", []),
-        ("tables", "depth.csv", ["--unit", "ft"]),
+        ("tables", "depth.csv", ["--unit", "ft"]), ("tables", "kit.csv", ["--kit", shipped_kits()[0].kit]),
         ("passes", "p.exr", ["--frames", "1001", "--size", "32x18", "--passes", "blur,mattes"]),
         ("sheet", "sheet.pdf", ["--page", "Letter", "--ring", "70"]), ("html", "sheet.html", ["--shot", "02"]),
     ):  # fmt: skip
@@ -368,6 +369,10 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path):
         (
             ["export", rack, "--as", "passes", "-o", tmp_path / "x.exr", "--passes", "light"],
             "There is no pass “light”",
+        ),
+        (
+            ["export", rack, "--as", "tables", "-o", tmp_path / "x.csv", "--kit", "none"],
+            "there is no kit “none”",
         ),
         (["export", rack, "--as", "gltf", "-o", tmp_path / "cam.gltf"], "--force writes over it"),
         (["import", rack, tmp_path / "cam.gltf", "--take", "colour"], "There is no part “colour”"),

@@ -295,7 +295,9 @@ def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
     demo_user.type(page.ring, "60")
     assert "141.4 mm" in page.strip.text()
     assert "Ferryman sharp: met" in page.brief.text()
-    pick(page.which, "This shot")
+    page.one.click()
+    assert page.ticked() == ["02"]
+    assert not page.kit.isVisible() or page.has["tables"].isChecked()
     page.has["tables"].click()
     saving_to(monkeypatch, tmp_path / "sheet.pdf")
     demo_user.click(page.write_pdf, QPointF(12, 12))
@@ -308,7 +310,7 @@ def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
     page.keeps.setChecked(True)
     page.write_to(tmp_path / "sheet.html")
     demo_user.wait(lambda: window.jobs.job is None and (tmp_path / "sheet.html").exists())
-    assert session.plan.handed == (HandOut(kind="html", path=str(tmp_path / "sheet.html"), shot="02"),)
+    assert session.plan.handed == (HandOut(kind="html", path=str(tmp_path / "sheet.html"), shots=("02",)),)
 
 
 def test_tables_and_their_map(demo_user, tmp_path, monkeypatch):

@@ -140,7 +140,7 @@ def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
     np.testing.assert_allclose(back.f_number, 2.0)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     table = tmp_path / "rack.csv"
-    window.exports.write(HandOut(kind="csv", path=str(table), shot=session.shot.name))
+    window.exports.write(HandOut(kind="csv", path=str(table), shots=(session.shot.name,)))
     user.wait(lambda: window.jobs.job is None and table.exists())
     assert table.read_text().startswith("frame,focus_m")
 

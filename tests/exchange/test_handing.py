@@ -156,6 +156,17 @@ def test_frames_that_are_counted_from_elsewhere_are_matched_by_length(demo, tmp_
     assert "55 of the shot's 151 frames" in compare(plan, short, stage, read_camera(path), METRE).told[0]
 
 
+@pytest.mark.parametrize("ending", WRITERS)
+def test_a_camera_that_stands_still_has_no_frames_to_match(tmp_path, ending):
+    plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 1, 3), aim_m=(0, 1, 0))),))
+    path = tmp_path / f"still{ending}"
+    WRITERS[ending](plan, plan.shots[0], Stage(), path)
+    other = plan.shots[0].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
+    found = compare(plan, other, Stage(), read_camera(path), METRE)
+    assert [each.part for each in found.differences] == ["focus"]
+    assert found.taken(["focus"]).marks == plan.shots[0].marks
+
+
 def test_what_somebody_broke_in_extras_does_not_count(demo, tmp_path):
     plan, stage = demo
     path = tmp_path / "camera.gltf"
@@ -368,7 +379,7 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     plan, stage = demo
     trust.allow([tmp_path])
     outs = tuple(
-        HandOut(kind=kind, path=str(tmp_path / f"{kind}{KINDS[kind].endings[0]}"), shot="02",
+        HandOut(kind=kind, path=str(tmp_path / f"{kind}{KINDS[kind].endings[0]}"), shots=("02",),
                 terms=("aperture",) if kind == "json" else ())
         for kind in ("usd", "gltf", "csv", "json")
     )  # fmt: skip
@@ -390,10 +401,10 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]
     # What cannot be written is told, and the others are.
     odd = (
-        HandOut(kind="usd", path=str(tmp_path / "a.usda"), shot="99"),
-        HandOut(kind="csv", path=str(tmp_path / "gone" / "a.csv"), shot="02"),
-        HandOut(kind="json", path=str(tmp_path / "b.json"), shot="02", terms=("nothing",)),
-        HandOut(kind="csv", path="/etc/kobrel_never.csv", shot="02"),
+        HandOut(kind="usd", path=str(tmp_path / "a.usda"), shots=("99",)),
+        HandOut(kind="csv", path=str(tmp_path / "gone" / "a.csv"), shots=("02",)),
+        HandOut(kind="json", path=str(tmp_path / "b.json"), shots=("02",), terms=("nothing",)),
+        HandOut(kind="csv", path="/etc/kobrel_never.csv", shots=("02",)),
         HandOut(kind="otio", path=str(tmp_path / "fresh.otio")),
     )
     written, told = hand_over(plan.but(handed=odd), stage)

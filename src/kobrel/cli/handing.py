@@ -62,6 +62,12 @@ def export(
     ring: Annotated[
         float, typer.Option("--ring", min=5.0, max=1000.0, help="Diameter of the focus ring, mm.")
     ] = 80.0,
+    kit: Annotated[
+        str,
+        typer.Option(
+            "--kit", help="Kit of lenses, by name or file, that tables are of; the shot's lens if none."
+        ),
+    ] = "",
     force: Force = False,
 ) -> None:
     """Write a shot's camera, frames, passes or tables, the list of shots, or the crew's sheet."""
@@ -75,7 +81,7 @@ def export(
         _write_passes(document, chosen, stage, output, passes, chosen_frames, measure, wanted)
         return
     if kind == "tables":
-        _write_tables(document, chosen, stage, output, measure)
+        _write_tables(document, chosen, stage, output, measure, _lenses(kit))
         return
     with progress_bar() as progress:
         if kind in ("sheet", "html"):
@@ -83,7 +89,8 @@ def export(
             from kobrel.plan.staging import unit_of
 
             shots = document.shots if shot is None else (chosen,)
-            options = SheetOptions(measure or unit_of(document, stage), page, ring)
+            unit_shown = measure or unit_of(document, stage)
+            options = SheetOptions(unit_shown, page, ring, kit=_lenses(kit))
             write_sheet(document, shots, stage, output, options, progress)
             return
         from kobrel.exchange.export import Options
@@ -112,17 +119,33 @@ def _write_passes(
         )  # fmt: skip
 
 
-def _write_tables(document: Any, shot: Any, stage: Any, output: Path, unit: Any) -> None:
+def _lenses(kit: str) -> Any:
+    """The lenses of a kit, by its name or its file; none for none."""
+    from kobrel.plan.kits.lenses import read_kit, shipped_kits
+
+    if not kit:
+        return ()
+    if kit.endswith((".json", ".csv")):
+        return read_kit(Path(kit)).lenses
+    found = next((each for each in shipped_kits() if each.kit.lower() == kit.lower()), None)
+    if found is None:
+        known = ", ".join(each.kit for each in shipped_kits())
+        raise PlanError(f"there is no kit “{kit}”.", remedy=f"There are: {known}; or name a file of one.")
+    return found.lenses
+
+
+def _write_tables(document: Any, shot: Any, stage: Any, output: Path, unit: Any, lenses: Any) -> None:
     from kobrel.exchange.sheet.tables import write_tables
     from kobrel.plan.measure.camera import camera_at
-    from kobrel.plan.measure.depth_table import shot_table
+    from kobrel.plan.measure.depth_table import kit_tables, shot_table
     from kobrel.plan.staging import unit_of
 
     measure = unit or unit_of(document, stage)
-    table = shot_table(shot, camera_at(document, shot, shot.first, stage), measure)
+    camera = camera_at(document, shot, shot.first, stage)
+    table = shot_table(shot, camera, measure)
     if table is None:
         raise ExchangeError(f"Shot {shot.label}: an orthographic view has no table of stops.")
-    write_tables([table], measure, output)
+    write_tables(kit_tables(lenses, camera, measure) if lenses else [table], measure, output)
 
 
 @app.command()

@@ -11,6 +11,7 @@ from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.writing import replaced_if_changed
 from kobrel.optics.units import Measure
 from kobrel.plan.handover import HandKind, HandOut
+from kobrel.plan.instrument import Lens
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import unit_of
@@ -68,6 +69,7 @@ class SheetChoices:
     ring_mm: float = 80.0
     strips: bool = True
     tables: bool = True
+    kit: Sequence[Lens] = ()
 
 
 @dataclass(frozen=True)
@@ -126,13 +128,18 @@ def export(
     elif kind in ("otio", "edl"):
         from kobrel.exchange.timeline import write_list
 
-        write_list(plan, stage, path)
+        write_list(plan.but(shots=tuple(options.shots)) if options.shots else plan, stage, path)
     else:
         from kobrel.exchange.sheet.write import SheetOptions, write_sheet
 
         chosen = options.sheet
         made = SheetOptions(
-            options.unit or unit_of(plan, stage), options.page, chosen.ring_mm, chosen.strips, chosen.tables
+            options.unit or unit_of(plan, stage),
+            options.page,
+            chosen.ring_mm,
+            chosen.strips,
+            chosen.tables,
+            chosen.kit,
         )
         write_sheet(plan, options.shots or plan.shots, stage, path, made, progress)
 
@@ -190,16 +197,32 @@ def _handed(plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], be
     target = Path(out.path)
     if not trust.is_allowed(target, beside):
         raise ExchangeError(trust.refusal(target), file=target)
-    shot = next((each for each in plan.shots if each.name == out.shot), None)
-    if shot is None and (out.shot or KINDS[out.kind].of == "shot"):
-        raise ExchangeError(f"shot {out.shot or '(none)'} is not in the plan any more.", file=target)
+    shots = shots_of(plan, out)
     options = options_of(plan, stage, out, owns)
     if not target.absolute().parent.is_dir():
         raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
     with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:
         fresh = Path(folder) / target.name
-        export(plan, shot or plan.shots[0], stage, out.kind, fresh, options)
+        export(plan, shots[0], stage, out.kind, fresh, options)
         return replaced_if_changed(fresh, target)
+
+
+def shots_of(plan: Plan, out: HandOut) -> list[Shot]:
+    """The shots that a file is of, in the plan's order.
+
+    Raises
+    ------
+    ExchangeError
+        One of them is not there.
+    """
+    names = [shot.name for shot in plan.shots]
+    gone = [name for name in out.shots if name not in names]
+    if gone or (KINDS[out.kind].of == "shot" and len(out.shots) != 1):
+        told = (
+            f"shot {gone[0]} is not in the plan any more." if gone else "it is not said of which shot it is."
+        )
+        raise ExchangeError(told, file=out.path)
+    return [shot for shot in plan.shots if not out.shots or shot.name in out.shots]
 
 
 def options_of(
@@ -212,8 +235,7 @@ def options_of(
     PlanError
         Its terms are not known.
     """
-    shots = [each for each in plan.shots if out.shot and each.name == out.shot]
     return Options(
-        unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms], shots=shots,
+        unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms], shots=shots_of(plan, out),
         page=out.page, sheet=sheet,
     )  # fmt: skip

@@ -25,7 +25,9 @@ class HandOut(Part):
 
     kind: HandKind
     path: FilePath = Field(description="In the plan's file it is relative to it.")
-    shot: str = Field("", description="Name of its shot; of lists and sheets none is all of them.")
+    shots: tuple[str, ...] = Field(
+        (), max_length=2000, description="Names of its shots, one of cameras and frames; none is all of them."
+    )
     unit: PlanUnit | None = Field(None, description="Of lengths; the plan's if none.")
     terms: tuple[str, ...] = Field((), max_length=50, description="Families of terms, of CSV and JSON.")
     page: Literal["A4", "Letter"] = Field("A4", description="Of a sheet.")

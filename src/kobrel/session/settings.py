@@ -116,8 +116,8 @@ TERMS_OPEN = Setting[list[str]]("terms/open", ["f_number", "aperture"])
 """Unit of terms ("" is the plan's), and the blocks that are open."""
 HAND_KIND, HAND_TERMS = Setting("hand/kind", "usd"), Setting[list[str]]("hand/terms", [])
 PASSES_CHOSEN = Setting[list[str]]("hand/passes", ["depth", "blur", "focus", "mattes"])
-CREW_PAGE, CREW_RING, CREW_HAS = (
-    Setting("crew/page", "A4"), Setting("crew/ring", 80.0),
+CREW_PAGE, CREW_RING, CREW_KIT, CREW_HAS = (
+    Setting("crew/page", "A4"), Setting("crew/ring", 80.0), Setting("crew/kit", ""),
     Setting[list[str]]("crew/has", ["strips", "tables"]),
 )  # fmt: skip
 """What the crew's sheet is like."""

@@ -11,9 +11,10 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
-from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, options_of
+from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, options_of, shots_of
 from kobrel.plan.handover import HandKind, HandOut, Pass
 from kobrel.session import settings
+from kobrel.session.commands import lens_choice
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -63,7 +64,9 @@ class Exports(QObject):
         """Ask where to, and write the shot or the shots as a kind of file."""
         path, shot = self.ask_kind(kind), self._session.shot
         if path is not None and shot is not None:
-            self.write(HandOut(kind=kind, path=str(path), shot=shot.name if KINDS[kind].of == "shot" else ""))
+            self.write(
+                HandOut(kind=kind, path=str(path), shots=(shot.name,) if KINDS[kind].of == "shot" else ())
+            )
 
     def write(self, out: HandOut) -> None:
         """Write one file."""
@@ -73,12 +76,14 @@ class Exports(QObject):
         plan, stage = session.plan, session.stage
         kept, owns = session.settings, session.own_terms
         has = kept.get(settings.CREW_HAS)
-        sheet = SheetChoices(kept.get(settings.CREW_RING), "strips" in has, "tables" in has)
+        kit = next((k for k in lens_choice.kits(session)[0] if k.kit == kept.get(settings.CREW_KIT)), None)
+        sheet = SheetChoices(
+            kept.get(settings.CREW_RING), "strips" in has, "tables" in has, kit.lenses if kit else ()
+        )
 
         def work(progress: Progress) -> None:
             options = options_of(plan, stage, out, owns, sheet)
-            chosen = next((each for each in plan.shots if each.name == out.shot), shot)
-            export(plan, chosen, stage, out.kind, Path(out.path), options, progress)
+            export(plan, shots_of(plan, out)[0], stage, out.kind, Path(out.path), options, progress)
 
         self._run(work, Path(out.path))
 

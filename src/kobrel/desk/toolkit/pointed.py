@@ -22,14 +22,14 @@ _SHAPES: dict[Shape, tuple[str, ...]] = {
     ),
     "disc": (
         "infinity_blur_px", "infinity_blur_percent", "infinity_blur_mm", "largest_blur", "blades",
-        "roundness", "turn_from_right", "turn_from_top", "squeeze", "disc_width", "stretch", "blur_at_black",
-        "inverse_blur",
+        "roundness", "turn_from_right", "clockwise_from_right", "turn_from_top", "back_from_top", "squeeze",
+        "disc_width", "stretch", "blur_at_black", "inverse_blur",
     ),
     "across": ("angle_across", "focal_length"), "up": ("angle_up",), "diagonal": ("angle_diagonal",),
     "frame": ("film_width", "film_height"),
     "cone": (
         "f_number", "aperture_radius", "aperture_diameter", "aperture_radius_mm", "aperture_diameter_mm",
-        "lens_radius", "t_stop",
+        "lens_radius", "t_stop", "pupil_width", "pupil_height",
     ),
 }  # fmt: skip
 _FOCUS = ("focus_dioptres", "focus_value", "inverse_focus_value")

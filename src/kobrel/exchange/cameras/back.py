@@ -234,6 +234,8 @@ def _aligned(shot: Shot, read: CameraNumbers) -> tuple[CameraNumbers, list[str]]
     """
     whole = whole_range(shot)
     frames, told = read.frames, list[str]()
+    if len(frames) == 1:  # it stands still
+        return _rows(read, whole, np.zeros(len(whole), int)), told
     if not np.isin(frames, whole).any():
         begins = {shot.length: float(shot.first), len(whole): float(whole[0])}
         if len(frames) not in begins:
@@ -243,8 +245,6 @@ def _aligned(shot: Shot, read: CameraNumbers) -> tuple[CameraNumbers, list[str]]
             )  # fmt: skip
         told.append(f"Its frames begin at {frames[0]:g}; they are taken from {begins[len(frames)]:g} on.")
         frames = frames - frames[0] + begins[len(frames)]
-    if len(frames) == 1:  # it stands still
-        return _rows(read, whole, np.zeros(len(whole), int)), told
     rows = np.flatnonzero(np.isin(frames, whole))
     if len(rows) < shot.length:
         told.append(f"It has {len(rows)} of the shot's {shot.length} frames; beyond them its ends are held.")

@@ -23,6 +23,13 @@ def draw_chart(canvas: Canvas, sheet: ShotSheet, x: float, y: float, width: floa
     def across(frame: float) -> float:
         return left + (frame - shot.first) / span * (right - left)
 
+    frames = [across(float(frame)) for frame in numbers.frames]
+    near, far, focus = (
+        np.clip(np.nan_to_num(scale.px_of(values), nan=top), top, foot)
+        for values in (numbers.near_m, numbers.far_m, numbers.camera.focus_m)
+    )
+    band = [*zip(frames, near.tolist(), strict=True), *reversed(list(zip(frames, far.tolist(), strict=True)))]
+    canvas.area(band, "wash")
     for metres, label in scale.ticks(sheet.unit, 5.0):
         at = scale.px(metres)
         canvas.line([(left, at), (right, at)], 0.08, "faint")
@@ -32,13 +39,6 @@ def draw_chart(canvas: Canvas, sheet: ShotSheet, x: float, y: float, width: floa
         at = across(frame)
         canvas.line([(at, foot), (at, foot + 1.0)], 0.15)
         canvas.text(at, foot + 3.8, f"{frame}", _TICK_PT, anchor="centre")
-    frames = [across(float(frame)) for frame in numbers.frames]
-    near, far, focus = (
-        np.clip(np.nan_to_num(scale.px_of(values), nan=top), top, foot)
-        for values in (numbers.near_m, numbers.far_m, numbers.camera.focus_m)
-    )
-    band = [*zip(frames, near.tolist(), strict=True), *reversed(list(zip(frames, far.tolist(), strict=True)))]
-    canvas.area(band, "wash")
     for row, number in enumerate(numbers.subjects):
         _draw_subject(canvas, sheet, scale, frames, row, number, (top, foot, right))
     canvas.line(list(zip(frames, focus.tolist(), strict=True)), 0.7)

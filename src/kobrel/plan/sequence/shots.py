@@ -69,7 +69,7 @@ def removed(plan: Plan, index: int) -> Plan:
 
 
 def renamed(plan: Plan, index: int, name: str) -> Plan:
-    """The plan with a shot under another name.
+    """The plan with a shot under another name; files that are handed over follow it.
 
     Raises
     ------
@@ -81,7 +81,11 @@ def renamed(plan: Plan, index: int, name: str) -> Plan:
         raise PlanError("A shot needs a name.")
     if any(shot.name == wanted for k, shot in enumerate(plan.shots) if k != index):
         raise PlanError(f"Another shot is called {wanted} already.", remedy="Choose another name.")
-    return with_shot(plan, index, plan.shots[index].but(name=wanted))
+    old = plan.shots[index].name
+    handed = tuple(
+        out.but(shots=tuple(wanted if each == old else each for each in out.shots)) for out in plan.handed
+    )
+    return with_shot(plan, index, plan.shots[index].but(name=wanted)).but(handed=handed)
 
 
 def with_frames(shot: Shot, first: int, last: int) -> Shot:

@@ -15,7 +15,7 @@ from kobrel.plan.glass import frame_width_mm, with_focal
 from kobrel.plan.instrument import Sensor
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import DistanceTarget, Mark, Shot
-from kobrel.plan.parts import MOST, Key, Keyed
+from kobrel.plan.parts import MOST, Key, Keyed, PullEase
 from kobrel.plan.pull.marks import refocus, with_marks
 from kobrel.plan.terms.blocks import Term, settle
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES, Quantity, single
@@ -273,8 +273,9 @@ def _with_focus(shot: Shot, before: RenderCamera, camera: RenderCamera) -> Shot:
     corners = _corners(frames, dioptres, slack)
     if len(corners) <= 2 and np.ptp(dioptres) <= float(np.min(slack)):
         corners = corners[:1]
+    ease: PullEase = "even" if len(corners) > 1 else "smooth"
     fresh = [
-        Mark(frame=float(frames[k]), target=DistanceTarget(metres=float(focus[k])), ease="even")
+        Mark(frame=float(frames[k]), target=DistanceTarget(metres=float(focus[k])), ease=ease)
         for k in corners
     ]
     outside = [mark for mark in shot.marks if not frames[0] <= mark.frame <= frames[-1]]

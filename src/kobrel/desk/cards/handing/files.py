@@ -127,7 +127,7 @@ class FilesPage(ShotCard):
         terms = tuple(filter(None, [self._chosen_terms()])) if kind in ("csv", "json") else ()
         unit = self.session.settings.get(settings.TERMS_UNIT) or None
         return HandOut(
-            kind=kind, path=str(path), shot=shot.name if KINDS[kind].of == "shot" else "",
+            kind=kind, path=str(path), shots=(shot.name,) if KINDS[kind].of == "shot" else (),
             unit=unit, terms=terms,  # type: ignore[arg-type]
         )  # fmt: skip
 

@@ -4,20 +4,23 @@ import math
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QCheckBox, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QListWidget, QListWidgetItem, QWidget
 
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.exchange.sheet.content import brief_lines
-from kobrel.plan.handover import HandOut
+from kobrel.plan.handover import HandKind, HandOut
 from kobrel.plan.measure.pace import closest_m
+from kobrel.plan.model import Plan, Shot
 from kobrel.session import settings
-from kobrel.session.commands import handing
+from kobrel.session.commands import handing, lens_choice
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
+_TICKS = {True: Qt.CheckState.Checked, False: Qt.CheckState.Unchecked}
 _HAS = (
     ("strips", "Focus strips", "In true size, to be stuck about the ring"),
     ("tables", "Tables of depth of field", "Of each lens that the shots have"),
@@ -35,8 +38,15 @@ class SheetPage(ShotCard):
         self._exports = exports
         kept = session.settings
         self.note("A page a shot: pictures, plan to scale, the pull, marks with distances, lens and brief.")
-        self.which = choice("Shots", [("All shots", ""), ("This shot", "one")], "Which shots are on it")
-        self.row("Shots", self.which)
+        self.shots = QListWidget()
+        self.shots.setAccessibleName("Shots on the sheet")
+        self.shots.setToolTip("Which shots are on the sheet")
+        self.shots.setFixedHeight(96)
+        self.column.addWidget(self.shots)
+        self.all, self.one = self.buttons(
+            ("All", "All shots on the sheet", lambda: self._tick(None)),
+            ("This shot alone", "The shot in work alone", lambda: self._tick(self.session.shot)),
+        )
         self.page = choice("Page", [("A4", "A4"), ("Letter", "Letter")], "Size of the pages")
         self.bind(
             self.page, lambda _now: kept.get(settings.CREW_PAGE), lambda v: kept.put(settings.CREW_PAGE, v)
@@ -54,6 +64,10 @@ class SheetPage(ShotCard):
         self.has: dict[str, QCheckBox] = {}
         for key, text, hint in _HAS:
             self.has[key] = self.tick(text, hint, partial(self._is_on, key), partial(self._keep, key))
+        self.kit = choice("Lenses of the tables", [], "Whose depth of field the tables tell", 190)
+        self.bind(self.kit, lambda _now: kept.get(settings.CREW_KIT), self._take_kit, self._kits)
+        self.row("Tables of", self.kit)
+        self.show_if(self.kit, partial(self._is_on, "tables"))
         self.keeps = QCheckBox("Keep it up to date")
         self.keeps.setToolTip("Write it anew whenever the plan is saved, if it has changed")
         self.column.addWidget(self.keeps)
@@ -81,25 +95,59 @@ class SheetPage(ShotCard):
         chosen = [k for k in kept.get(settings.CREW_HAS) if k != key]
         kept.put(settings.CREW_HAS, [*chosen, key] if on else chosen)
 
+    def _kits(self, _now: Now) -> list[tuple[str, object]]:
+        kits = lens_choice.kits(self.session)[0]
+        return [("the shots’ lenses", ""), *((kit.kit, kit.kit) for kit in kits)]
+
+    def _take_kit(self, name: str) -> None:
+        self.session.settings.put(settings.CREW_KIT, name)
+
+    def _tick(self, only: Shot | None) -> None:
+        """Tick all shots, or one alone."""
+        for row, shot in enumerate(self.session.plan.shots):
+            ticked = only is None or shot.name == only.name
+            self.shots.item(row).setCheckState(_TICKS[ticked])
+
+    def ticked(self) -> list[str]:
+        """Names of the shots that are on the sheet."""
+        names = [shot.name for shot in self.session.plan.shots]
+        return [n for row, n in enumerate(names) if self.shots.item(row).checkState() == _TICKS[True]]
+
+    def _show_shots(self, plan: Plan) -> None:
+        """List the plan's shots; a shot that is new is ticked."""
+        if [self.shots.item(row).text() for row in range(self.shots.count())] == [
+            s.label for s in plan.shots
+        ]:
+            return
+        off = {self.shots.item(row).text() for row in range(self.shots.count())
+               if self.shots.item(row).checkState() == _TICKS[False]}  # fmt: skip
+        self.shots.clear()
+        for shot in plan.shots:
+            item = QListWidgetItem(shot.label, self.shots)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(_TICKS[shot.label not in off])
+
     def show_more(self, subject: Now) -> None:
+        self._show_shots(subject.plan)
         lines = brief_lines(subject.plan, subject.shot, subject.survey)
         told = [f"{words}: {fares}" for words, fares, _met in lines]
         self.brief.setText("\n".join(["Brief of this shot", *told]) if told else "This shot has no brief.")
 
-    def _ask(self, kind: str) -> None:
-        path = self._exports.ask_kind("sheet" if kind == "sheet" else "html")
+    def _ask(self, kind: HandKind) -> None:
+        path = self._exports.ask_kind(kind)
         if path is not None:
             self.write_to(path)
 
     def write_to(self, path: Path) -> None:
         """Write the sheet, and keep it up to date if that is ticked."""
-        shot = self.session.shot
-        if shot is None:
+        names = self.ticked()
+        if not names:
+            self.session.say("Tick the shots that are wanted.")
             return
-        out = HandOut(
-            kind="html" if path.suffix.lower() == ".html" else "sheet", path=str(path),
-            shot=shot.name if self.which.currentData() else "", page=self.page.currentData(),
-        )  # fmt: skip
+        kind: HandKind = "html" if path.suffix.lower() == ".html" else "sheet"
+        every = len(names) == len(self.session.plan.shots)
+        shots = () if every else tuple(names)
+        out = HandOut(kind=kind, path=str(path), shots=shots, page=self.page.currentData())
         self._exports.write(out)
         if self.keeps.isChecked():
             handing.keep_handing(self.session, out)

@@ -8,11 +8,10 @@ from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.theme import font
-from kobrel.errors import PlanError
 from kobrel.exchange.sheet.tables import cell_words
-from kobrel.plan.kits.lenses import Kit, read_kit, shipped_kits
+from kobrel.plan.kits.lenses import Kit
 from kobrel.plan.measure.depth_table import DepthTable, kit_tables, shot_table
-from kobrel.session import settings
+from kobrel.session.commands import lens_choice
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -45,14 +44,7 @@ class TablesPage(ShotCard):
         )
 
     def _options(self, _now: Now) -> list[tuple[str, object]]:
-        if not self._kits:
-            kits = shipped_kits()
-            for name in self.session.settings.get(settings.KITS):
-                try:
-                    kits.append(read_kit(Path(name)))
-                except PlanError:
-                    continue  # told where kits are chosen
-            self._kits = {kit.kit: kit for kit in kits}
+        self._kits = self._kits or {kit.kit: kit for kit in lens_choice.kits(self.session)[0]}
         return [("The shot’s", ""), *((kit, kit) for kit in self._kits)]
 
     def _stops(self, now: Now) -> list[tuple[str, object]]:
