@@ -168,6 +168,7 @@ def hand_over(
     owns: Sequence[OwnTerms] = (),
     progress: Progress = no_progress,
     beside: Path | None = None,
+    sheet: SheetChoices = SheetChoices(),
 ) -> tuple[list[Path], list[str]]:
     """Write the plan's files anew that are kept up to date, those that changed alone.
 
@@ -175,6 +176,7 @@ def hand_over(
     ----------
     owns : own terms that are known here
     beside : folder of the plan, in which its files may be written
+    sheet : what is on sheets besides the shots
 
     Returns
     -------
@@ -185,20 +187,27 @@ def hand_over(
     for number, out in enumerate(plan.handed):
         progress(f"Handing over {Path(out.path).name}", number / len(plan.handed))
         try:
-            if _handed(plan, stage, out, owns, beside):
+            if _handed(plan, stage, out, owns, beside, sheet):
                 written.append(Path(out.path))
         except KobrelError as error:
             told.append(str(error) if out.path in str(error) else f"{out.path}: {error}")
     return written, told
 
 
-def _handed(plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], beside: Path | None) -> bool:
+def _handed(
+    plan: Plan,
+    stage: Stage,
+    out: HandOut,
+    owns: Sequence[OwnTerms],
+    beside: Path | None,
+    sheet: SheetChoices,
+) -> bool:
     """Write one file if it changed, and say whether it did."""
     target = Path(out.path)
     if not trust.is_allowed(target, beside):
         raise ExchangeError(trust.refusal(target), file=target)
     shots = shots_of(plan, out)
-    options = options_of(plan, stage, out, owns)
+    options = options_of(plan, stage, out, owns, sheet)
     if not target.absolute().parent.is_dir():
         raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
     with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:

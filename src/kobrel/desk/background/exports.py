@@ -74,18 +74,21 @@ class Exports(QObject):
         if shot is None:
             return
         plan, stage = session.plan, session.stage
-        kept, owns = session.settings, session.own_terms
-        has = kept.get(settings.CREW_HAS)
-        kit = next((k for k in lens_choice.kits(session)[0] if k.kit == kept.get(settings.CREW_KIT)), None)
-        sheet = SheetChoices(
-            kept.get(settings.CREW_RING), "strips" in has, "tables" in has, kit.lenses if kit else ()
-        )
+        owns, sheet = session.own_terms, self._sheet_choices()
 
         def work(progress: Progress) -> None:
             options = options_of(plan, stage, out, owns, sheet)
             export(plan, shots_of(plan, out)[0], stage, out.kind, Path(out.path), options, progress)
 
         self._run(work, Path(out.path))
+
+    def _sheet_choices(self) -> SheetChoices:
+        """What is on the crew's sheets, as it was last chosen."""
+        kept = self._session.settings
+        has, wanted = kept.get(settings.CREW_HAS), kept.get(settings.CREW_KIT)
+        kit = next((kit for kit in lens_choice.kits(self._session)[0] if kit.kit == wanted), None)
+        lenses = kit.lenses if kit else ()
+        return SheetChoices(kept.get(settings.CREW_RING), "strips" in has, "tables" in has, lenses)
 
     def hand_over(self, beside: Path | None = None) -> None:
         """Write the files anew that the plan keeps up to date.
@@ -98,10 +101,10 @@ class Exports(QObject):
         plan, stage, owns = session.plan, session.stage, session.own_terms
         if not plan.handed:
             return
-        folder = beside or Path(self._folder())
+        folder, sheet = beside or Path(self._folder()), self._sheet_choices()
 
         def work(progress: Progress) -> tuple[list[Path], list[str]]:
-            return hand_over(plan, stage, owns, progress, folder)
+            return hand_over(plan, stage, owns, progress, folder, sheet)
 
         job = Job(work, self)
         job.done.connect(self._tell_handed)
