@@ -1,6 +1,7 @@
 """The Hand over card by mouse and keys: terms copied and pasted back, a camera that returned, files, the sheet."""
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pypdfium2
@@ -106,6 +107,22 @@ def test_a_camera_with_two_differences_is_taken_in_part_and_whole(demo_user, tmp
     QApplication.processEvents()
     assert back.camera is None
     assert "has changed since" in back.said.text()
+
+
+def test_of_several_cameras_one_is_chosen(demo_user):
+    """The demo's own scene came back: the shot's camera in it is compared, or another."""
+    session = demo_user.window.session
+    show(demo_user)
+    back = page_of(demo_user, "Back")
+    back.read_file(Path(session.plan.scenes[0].path))
+    demo_user.wait(lambda: back.camera is not None)
+    assert back.which.isVisible()
+    assert back.which.currentText() == session.shot.camera.path
+    assert "place" not in {each.part for each in back.camera.differences}
+    other = next(name for name in back.camera.read.cameras if name != session.shot.camera.path)
+    pick(back.which, other)
+    demo_user.wait(lambda: back.camera is not None and back.camera.read.path == other)
+    assert "place" in {each.part for each in back.camera.differences}
 
 
 def test_what_comes_back_wrong_is_told_and_changes_nothing(demo_user, tmp_path):

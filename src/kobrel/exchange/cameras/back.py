@@ -47,6 +47,7 @@ class CameraNumbers:
     """A camera read back: numbers for F frames, of the render camera.
 
     `pose` is (F, 4, 4) in metres, Y up; the others are (F,). A value that the file does not have is None.
+    `path` is the camera's own, `cameras` those of all that the file has.
     """
 
     frames: Numbers
@@ -59,16 +60,22 @@ class CameraNumbers:
     squeeze: float = 1.0
     shift_mm: tuple[float, float] = (0.0, 0.0)
     told: tuple[str, ...] = field(default=())
+    path: str = ""
+    cameras: tuple[str, ...] = ()
 
 
 def read_camera(
-    path: Path, camera_path: str | None = None, unit_m: float | None = None, progress: Progress = no_progress
+    path: Path,
+    camera_path: str | None = None,
+    unit_m: float | None = None,
+    progress: Progress = no_progress,
+    like: str = "",
 ) -> CameraNumbers:
     """Read a camera of USD, glTF or Alembic, at each frame of the file's range.
 
     Parameters
     ----------
-    camera_path : which camera; the first if left out
+    camera_path : which camera; if left out, that of the path `like` or else the first
     unit_m : metres in the file's unit, where it does not say it
 
     Raises
@@ -81,7 +88,7 @@ def read_camera(
     scene = load_scene(path, progress)
     if unit_m is not None and not scene.says_unit:
         scene = scene.read_as(unit_m, scene.up)
-    source = scene.camera(camera_path) if camera_path else next(iter(scene.cameras), None)
+    source = scene.camera(camera_path or like) or (None if camera_path else next(iter(scene.cameras), None))
     if source is None:
         known = ", ".join(camera.path for camera in scene.cameras[:5])
         raise ExchangeError(
@@ -116,6 +123,7 @@ def _numbers(scene: Scene, source: CameraSource, frames: Numbers) -> CameraNumbe
     return CameraNumbers(
         frames, pose,
         focal, stop, focus, width * source.squeeze, height, source.squeeze, source.shift_mm, (*told, *about),
+        source.path, tuple(camera.path for camera in scene.cameras),
     )  # fmt: skip
 
 

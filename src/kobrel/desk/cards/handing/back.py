@@ -6,18 +6,20 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QTableWidget, QTableWidgetItem, QWidget
 
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.cards.base import ShotCard
-from kobrel.desk.cards.widgets import show_words, word_table
+from kobrel.desk.cards.widgets import choice, fill, show_words, word_table
 from kobrel.errors import KobrelError, PlanError
 from kobrel.exchange.cameras.back import Comparison, Part
+from kobrel.plan.model import FileCamera
 from kobrel.plan.terms.changes import Taken
 from kobrel.plan.terms.reading import Values
 from kobrel.session import settings
 from kobrel.session.commands import handing
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
-from kobrel.stage.scene import SCENE_SUFFIXES, Progress
+from kobrel.stage.scene import SCENE_SUFFIXES, Cancelled, Progress
 
 _KINDS = "*.csv *.json *.txt *.usd *.usda *.usdc *.gltf *.glb *.abc"
 
@@ -29,8 +31,9 @@ class BackPage(ShotCard):
     is_page = True
     depends = (*AT_FRAME, "dragging", "own_terms")
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
+        self._exports = exports
         self.note("Paste values in any of the terms, or open a file of values or a camera that came back.")
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Values that came back")
@@ -45,6 +48,10 @@ class BackPage(ShotCard):
             ("From a file …", "Values over frames (CSV, JSON), or a camera (USD, glTF, Alembic)", self._ask),
             ("Clear", "Forget what came back", self._clear),
         )  # fmt: skip
+        self.which = choice("Camera of the file", [], "Which camera came back", 190)
+        self.which.activated.connect(lambda _i: self._read_camera(self._path, self.which.currentText()))
+        self.row("Camera", self.which)
+        self.show_if(self.which, lambda _now: self.camera is not None and len(self.camera.read.cameras) > 1)
         self.said = self.note()
         self.table = word_table("What it would change", ("What", "Now", "Then"), 24, (0,))
         self.table.setMinimumHeight(190)
@@ -55,6 +62,7 @@ class BackPage(ShotCard):
         self.found: Taken | None = None
         self.camera: Comparison | None = None
         self._asked: object = None
+        self._path: Path = Path()
 
     # What came back
 
@@ -107,29 +115,39 @@ class BackPage(ShotCard):
         self.text.blockSignals(False)
         self.refresh()
 
-    def _read_camera(self, path: Path) -> None:
+    def _read_camera(self, path: Path, camera: str | None = None) -> None:
         session, shot = self.session, self.session.shot
+        self._path = path
         if shot is None:
             return
         plan, stage, unit = session.plan, session.stage, session.unit
         chosen = session.settings.get(settings.TERMS_UNIT)
         metres = handing.terms_unit(session).metres if chosen else None  # of a file that tells no unit
 
-        def work(progress: Progress) -> Comparison:
+        like = shot.camera.path if isinstance(shot.camera, FileCamera) else ""
+
+        def work(progress: Progress) -> Comparison | str:
             from kobrel.exchange.cameras.back import compare, read_camera
 
-            return compare(plan, shot, stage, read_camera(path, None, metres, progress), unit)
+            try:
+                return compare(plan, shot, stage, read_camera(path, camera, metres, progress, like), unit)
+            except Cancelled:
+                raise
+            except KobrelError as error:
+                return str(error)
 
         job = Job(work, self)
         self._asked = job
         job.done.connect(lambda found: self._show_camera(found) if self._asked is job else None)
-        job.failed.connect(self._show_fault)
         self.said.setText(f"Reading {path.name}")
-        job.start()
+        self._exports.job_wanted.emit(job)
 
-    def _show_camera(self, found: object) -> None:
-        assert isinstance(found, Comparison)
+    def _show_camera(self, found: Comparison | str) -> None:
+        if isinstance(found, str):
+            self._show_fault(found)
+            return
         self._clear()
+        fill(self.which, [(name, name) for name in found.read.cameras], found.read.path)
         self.camera = found
         self.refresh()
 

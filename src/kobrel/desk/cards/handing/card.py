@@ -18,7 +18,7 @@ class HandCard(PagedCard):
     name = "Hand over"
     depends = ()
     terms = Page(TermsPage)
-    back = Page(BackPage)
+    back = Page(BackPage, lambda card: (card.exports,))
     files = Page(FilesPage, lambda card: (card.exports,))
     sheet = Page(SheetPage, lambda card: (card.exports,))
     tables = Page(TablesPage, lambda card: (card.exports,))
