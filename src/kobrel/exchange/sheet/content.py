@@ -16,7 +16,7 @@ from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.pace import Pace, closest_m, pace
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Mark, Plan, Shot, SubjectTarget
-from kobrel.plan.solve.brief import UNMET, judge
+from kobrel.plan.solve.brief import UNMET, Judged, judge
 from kobrel.stage.stage import Stage
 
 MOST_PICTURES = 6
@@ -116,7 +116,7 @@ def shot_sheet(
     marks = mark_rows(plan, shot, numbers, made, unit)
     return ShotSheet(
         plan, shot, numbers, made, unit, marks, _pictures(plan, shot, stage, numbers, marks, tell, passes),
-        facts(shot, numbers, unit), brief_lines(plan, shot, numbers),
+        facts(shot, numbers, unit), brief_lines(judge(plan, shot, numbers)),
     )  # fmt: skip
 
 
@@ -214,9 +214,8 @@ def _range(values: Numbers, figures: int) -> str:
     return "–".join(dict.fromkeys(f"{end:.{figures}g}" for end in ends))
 
 
-def brief_lines(plan: Plan, shot: Shot, numbers: Survey) -> tuple[tuple[str, str, bool], ...]:
-    """Each wish of the brief, how it fares, and whether it is met."""
-    judged = judge(plan, shot, numbers)
+def brief_lines(judged: Judged | None) -> tuple[tuple[str, str, bool], ...]:
+    """Each wish of a brief, how it fares, and whether it is met; nothing where there is none."""
     if judged is None:
         return ()
     found = []

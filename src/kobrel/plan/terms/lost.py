@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -51,7 +52,7 @@ class _Scene:
     row: int
     camera: RenderCamera
 
-    @property
+    @cached_property
     def largest_px(self) -> float:
         return worst_blur_px(self.numbers, self.row)
 
@@ -64,9 +65,16 @@ class _Scene:
         return self.plan.subjects[subject].name
 
 
-def losses(which: Block, plan: Plan, shot: Shot, numbers: Survey, row: int) -> list[Loss]:
-    """What a block cannot say at a frame of a shot, the most first."""
-    whole = render_camera(shot, numbers)
+def losses(
+    which: Block, plan: Plan, shot: Shot, numbers: Survey, row: int, whole: RenderCamera | None = None
+) -> list[Loss]:
+    """What a block cannot say at a frame of a shot, the most first.
+
+    Parameters
+    ----------
+    whole : the camera at all frames of the survey, if it is known already
+    """
+    whole = whole or render_camera(shot, numbers)
     scene = _Scene(plan, shot, numbers, row, whole.at(row))
     if scene.camera.projection == "orthographic":
         return []

@@ -1,6 +1,7 @@
 """The camera that all terms describe, each in its own words."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Self
 
 import numpy as np
@@ -63,17 +64,17 @@ class RenderCamera:
     field_m: float
     cone_deg: float
 
-    @property
+    @cached_property
     def pupil_mm(self) -> Numbers:
         """Diameter of the entrance pupil."""
         return lens.pupil_mm(self.focal_mm, self.f_number)
 
-    @property
+    @cached_property
     def image_mm(self) -> Numbers:
         """Focal length of the render camera that makes the same picture: the image distance."""
         return lens.image_distance_mm(self.focal_mm, self.focus_m, self.model)
 
-    @property
+    @cached_property
     def px_per_dpt(self) -> Numbers:
         """Pixels of blur at delivery for each dioptre of defocus."""
         if self.projection == "orthographic":

@@ -13,7 +13,7 @@ from kobrel.plan.terms.blocks import Term, blocks_for
 from kobrel.plan.terms.changes import Taken, taken_values
 from kobrel.plan.terms.own import SUFFIX, Family, OwnTerms, as_block, read_folder, values_of, write_own
 from kobrel.plan.terms.reading import Values, read_values
-from kobrel.plan.terms.render_camera import render_camera
+from kobrel.plan.terms.render_camera import RenderCamera, render_camera
 from kobrel.session import settings
 from kobrel.session.needs import needs_shot
 from kobrel.session.session import Session
@@ -37,11 +37,16 @@ def families(session: Session, now: Now) -> list[Family]:
     return [*blocks_for(now.camera.projection), *session.own_terms]
 
 
-def values_now(session: Session, now: Now, which: Family) -> list[Term]:
-    """The values of terms at the frame."""
+def values_now(session: Session, now: Now, which: Family, whole: RenderCamera | None = None) -> list[Term]:
+    """The values of terms at the frame.
+
+    Parameters
+    ----------
+    whole : the camera at all frames, if it is known already
+    """
     survey = now.survey
     seen = survey.state[:, now.row] != GONE
-    camera = render_camera(now.shot, survey).at(now.row)
+    camera = (whole or render_camera(now.shot, survey)).at(now.row)
     return values_of(which, camera, terms_unit(session), survey.focus_distance_m[seen, now.row])
 
 

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QPlainTextEdit, QTableWidget, QTableWidgetItem, QWidget
 
@@ -21,6 +21,7 @@ from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 from kobrel.stage.scene import SCENE_SUFFIXES, Cancelled, Progress
 
+_LATER_MS = 120
 _KINDS = "*.csv *.json *.txt *.usd *.usda *.usdc *.gltf *.glb *.abc"
 
 
@@ -63,6 +64,10 @@ class BackPage(ShotCard):
         self.camera: Comparison | None = None
         self._asked: object = None
         self._path: Path = Path()
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LATER_MS)
+        self._later.timeout.connect(self._show_values)
 
     # What came back
 
@@ -88,7 +93,7 @@ class BackPage(ShotCard):
         except PlanError as error:
             self._show_fault(str(error))
             return
-        self.refresh()
+        self._show_values()
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -113,7 +118,7 @@ class BackPage(ShotCard):
         self.text.blockSignals(True)
         self.text.setPlainText(f"# {path.name}")
         self.text.blockSignals(False)
-        self.refresh()
+        self._show_values()
 
     def _read_camera(self, path: Path, camera: str | None = None) -> None:
         session, shot = self.session, self.session.shot
@@ -160,11 +165,16 @@ class BackPage(ShotCard):
         elif self.camera is not None:
             self._show_differences(self.camera)
         elif self.values is not None:
-            self._show_changes(self.values)
+            self._later.start()  # not at every frame that is gone through
         elif not self.text.toPlainText().strip():
             self._show_rows([])
             self.said.setText("")
         self._show_take()
+
+    def _show_values(self) -> None:
+        if self.values is not None:
+            self._show_changes(self.values)
+            self._show_take()
 
     def _show_changes(self, values: Values) -> None:
         try:

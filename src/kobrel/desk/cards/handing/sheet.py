@@ -129,7 +129,7 @@ class SheetPage(ShotCard):
 
     def show_more(self, subject: Now) -> None:
         self._show_shots(subject.plan)
-        lines = brief_lines(subject.plan, subject.shot, subject.survey)
+        lines = brief_lines(self.session.judged)
         told = [f"{words}: {fares}" for words, fares, _met in lines]
         self.brief.setText("\n".join(["Brief of this shot", *told]) if told else "This shot has no brief.")
 

@@ -9,6 +9,7 @@ from kobrel.desk.cards.handing.own_terms import OwnTermsDialog
 from kobrel.desk.cards.widgets import choice
 from kobrel.plan.terms.lost import losses
 from kobrel.plan.terms.own import Family, as_block
+from kobrel.plan.terms.render_camera import RenderCamera, render_camera
 from kobrel.session import settings
 from kobrel.session.commands import handing
 from kobrel.session.session import Session
@@ -51,10 +52,11 @@ class TermsPage(ShotCard):
         names = [as_block(family).key for family in wanted]
         for key in [key for key in self.blocks if key not in names]:
             self.blocks.pop(key).deleteLater()
+        whole = render_camera(subject.shot, subject.survey)
         for place, family in enumerate(wanted):
             block = self._block(family, self._first + place)
             if block.is_open:
-                self._show(block, family, subject)
+                self._show(block, family, subject, whole)
 
     def _block(self, family: Family, place: int) -> TermBlock:
         which = as_block(family)
@@ -68,10 +70,10 @@ class TermsPage(ShotCard):
         self.column.insertWidget(place, block)
         return block
 
-    def _show(self, block: TermBlock, family: Family, now: Now) -> None:
-        which = as_block(family)
-        lost = [] if self.session.dragging else losses(which, now.plan, now.shot, now.survey, now.row)
-        block.show_terms(handing.values_now(self.session, now, family), lost)
+    def _show(self, block: TermBlock, family: Family, now: Now, whole: RenderCamera) -> None:
+        which, moving = as_block(family), self.session.dragging or self.session.playing
+        lost = [] if moving else losses(which, now.plan, now.shot, now.survey, now.row, whole)
+        block.show_terms(handing.values_now(self.session, now, family, whole), lost)
 
     def _fold(self, key: str, opened: bool) -> None:
         (self._opened.add if opened else self._opened.discard)(key)
