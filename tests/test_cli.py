@@ -7,6 +7,7 @@ import pytest
 
 from kobrel.cli import run_command
 from kobrel.exchange.cameras.back import read_camera
+from kobrel.exchange.sheet import content
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.kits.lenses import shipped_kits
@@ -329,7 +330,8 @@ def test_terms_are_told_and_taken_back(capsys, rack, tmp_path, monkeypatch):
     assert "v.txt: Radius of -0.03 makes no sense" in errors
 
 
-def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path):
+def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, monkeypatch):
+    monkeypatch.setattr(content, "_PICTURE_PX", 48)
     for kind, name, more in (
         ("usd-changes", "changes.usda", []), ("gltf", "cam.gltf", []), ("alembic", "cam.abc", []),
         ("csv", "a.csv", ["--terms", "aperture", "--unit", "in", "--frames", "1010-1020"]),

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
 
 from kobrel import trust
 from kobrel.exchange.cameras.usd import write_usd
+from kobrel.exchange.sheet import content
 from kobrel.plan.handover import HandOut
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.terms.own import SUFFIX
@@ -305,6 +306,7 @@ def test_passes_of_a_frame_are_written(demo_user, tmp_path, monkeypatch):
 
 
 def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
+    monkeypatch.setattr(content, "_PICTURE_PX", 96)
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
     page = page_of(demo_user, "Sheet")

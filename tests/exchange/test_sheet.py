@@ -9,6 +9,7 @@ import pypdfium2
 import pytest
 
 from kobrel.errors import ExchangeError
+from kobrel.exchange.sheet import content
 from kobrel.exchange.sheet.canvas import SvgCanvas, fitted, text_width
 from kobrel.exchange.sheet.content import MARK_HEADS, brief_lines, facts, mark_rows, shot_sheet
 from kobrel.exchange.sheet.plan_view import draw_plan
@@ -35,6 +36,14 @@ from kobrel.stage.scene import Cancelled, no_progress
 
 MM = 72 / 25.4
 DPI_SCALE = 600 / 72
+
+
+@pytest.fixture(scope="module", autouse=True)
+def small_pictures():
+    """Pictures as small as stamps: what is on them is tested elsewhere."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(content, "_PICTURE_PX", 48)
+        yield
 
 
 @pytest.fixture(scope="module")
