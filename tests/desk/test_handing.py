@@ -1,6 +1,7 @@
 """The Hand over card by mouse and keys: terms copied and pasted back, a camera that returned, files, the sheet."""
 
 import json
+import time
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
 
 from kobrel import trust
+from kobrel.desk.background.jobs import Job
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.sheet import content
 from kobrel.plan.handover import HandOut
@@ -76,7 +78,7 @@ def test_copy_a_radius_in_centimetres_and_paste_a_changed_one_back(demo_user):
 
 
 def test_a_camera_with_two_differences_is_taken_in_part_and_whole(demo_user, tmp_path, monkeypatch):
-    session = demo_user.window.session
+    session, jobs = demo_user.window.session, demo_user.window.jobs
     show(demo_user)
     path = tmp_path / "back.usda"
     write_usd(session.plan, session.shot, session.stage, path)
@@ -96,8 +98,9 @@ def test_a_camera_with_two_differences_is_taken_in_part_and_whole(demo_user, tmp
     assert session.shot.marks == before.marks
     assert session.camera.f_number == pytest.approx(2.8, rel=1e-3)
     session.undo()
+    demo_user.wait(lambda: jobs.job is None)
     back.read_file(path)
-    demo_user.wait(lambda: back.camera is not None)
+    demo_user.wait(lambda: back.camera is not None and jobs.job is None)
     back.take.click()
     assert len(session.shot.marks) > len(before.marks)
     assert not any(isinstance(mark.target, SubjectTarget) for mark in session.shot.marks)
@@ -116,7 +119,7 @@ def test_of_several_cameras_one_is_chosen(demo_user):
     show(demo_user)
     back = page_of(demo_user, "Back")
     back.read_file(Path(session.plan.scenes[0].path))
-    demo_user.wait(lambda: back.camera is not None)
+    demo_user.wait(lambda: back.camera is not None and demo_user.window.jobs.job is None)
     assert back.which.isVisible()
     assert back.which.currentText() == session.shot.camera.path
     assert "place" not in {each.part for each in back.camera.differences}
@@ -273,6 +276,12 @@ def test_files_are_written_and_kept_up_to_date(demo_user, tmp_path, monkeypatch)
     ]  # fmt: skip
     assert [out.kind for out in session.plan.handed] == ["json", "otio"]
     assert [page.handed.item(row, 0).text() for row in range(2)] == ["frames.json", "cut.otio"]
+    # Handed over while other work goes on, it is made up for when that has ended.
+    busy = Job(lambda progress: time.sleep(0.3))
+    window.jobs.run(busy)
+    session.set_keyed("Stop", "f_number", 5.6)
+    window.document.save()
+    demo_user.wait(lambda: window.jobs.job is None and "Handed over" in window.says.text())
     # Saved after a change, the file is as the plan; saved again, nothing is written.
     session.set_keyed("Stop", "f_number", 4.0)
     window.document.save()

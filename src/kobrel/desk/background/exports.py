@@ -15,6 +15,7 @@ from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, optio
 from kobrel.plan.handover import HandKind, HandOut, Pass
 from kobrel.session import settings
 from kobrel.session.commands import lens_choice
+from kobrel.session.commands.handing import load_own_terms
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -43,6 +44,8 @@ class Exports(QObject):
     def __init__(self, session: Session, folder: Callable[[], str], window: QWidget) -> None:
         super().__init__(window)
         self._session, self._folder, self._window = session, folder, window
+        self._handing: Job | None = None
+        self._put_off = False
 
     def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
         shot = self._session.shot
@@ -98,17 +101,29 @@ class Exports(QObject):
         beside : folder of the plan; that of the plan in work if none
         """
         session = self._session
-        plan, stage, owns = session.plan, session.stage, session.own_terms
-        if not plan.handed:
+        if not session.plan.handed:
             return
+        if not session.own_terms:
+            load_own_terms(session)
+        plan, stage, owns = session.plan, session.stage, session.own_terms
         folder, sheet = beside or Path(self._folder()), self._sheet_choices()
 
         def work(progress: Progress) -> tuple[list[Path], list[str]]:
             return hand_over(plan, stage, owns, progress, folder, sheet)
 
-        job = Job(work, self)
+        self._handing = job = Job(work, self)
         job.done.connect(self._tell_handed)
         self.job_wanted.emit(job)
+
+    def put_off(self, job: Job) -> None:
+        """Work could not start while other work goes on; a hand-over is made up for afterwards."""
+        self._put_off = self._put_off or job is self._handing
+
+    def hand_over_again(self) -> None:
+        """Hand over now, if that had to wait."""
+        again, self._put_off = self._put_off, False
+        if again:
+            self.hand_over()
 
     def _tell_handed(self, result: tuple[list[Path], list[str]]) -> None:
         written, told = result

@@ -193,9 +193,11 @@ class Window(QMainWindow):
         self.drawing.drawn.connect(self._keep_picture)
         for asks in (self.document, self.exports, self.files, self.proofing):
             asks.job_wanted.connect(self.jobs.run)
-        self.jobs.ended.connect(self.files.read_missing)
+        for work in (self.files.read_missing, self.exports.hand_over_again):
+            self.jobs.ended.connect(work)
         self.jobs.ended.connect(lambda: ask_allowed(self, session, self.files))
-        self.jobs.refused.connect(self.files.drop)
+        for takes in (self.files.drop, self.exports.put_off):
+            self.jobs.refused.connect(takes)
         self.jobs.said.connect(session.say)
         self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
         self.files.told.connect(self.show_warning)
@@ -457,8 +459,7 @@ class Window(QMainWindow):
         if self.session.shot is None or path.suffix.lower() not in SCENE_SUFFIXES:
             self.document.open(path)
             return
-        menu = self.drop_menu(path)
-        menu.popup(self.mapToGlobal(event.position().toPoint()))
+        self.drop_menu(path).popup(self.mapToGlobal(event.position().toPoint()))
 
     def drop_menu(self, path: Path) -> QMenu:
         """What may be done with a scene that is dropped on a plan."""

@@ -2,6 +2,7 @@
 
 import contextlib
 from collections.abc import Sequence
+from typing import cast
 
 from kobrel.errors import PlanError
 from kobrel.optics.units import Measure, PlanUnit
@@ -25,11 +26,15 @@ UNITS: dict[str, str] = {
 """Units of terms, and how they are called."""
 
 
+def unit_chosen(session: Session) -> PlanUnit | None:
+    """The unit that is chosen for terms; none is the plan's."""
+    name = session.settings.get(settings.TERMS_UNIT)
+    return cast(PlanUnit, name) if name in UNITS and name else None
+
+
 def terms_unit(session: Session) -> Measure:
     """The unit that terms are told in; feet count in tenths, as renderers take them."""
-    name = session.settings.get(settings.TERMS_UNIT)
-    unit: PlanUnit | None = next((u for u in ("scene", "m", "cm", "mm", "in", "ft") if u == name), None)  # type: ignore[assignment]
-    return unit_of(session.plan, session.stage, unit)
+    return unit_of(session.plan, session.stage, unit_chosen(session))
 
 
 def families(session: Session, now: Now) -> list[Family]:

@@ -15,7 +15,6 @@ from kobrel.exchange.cameras.back import Comparison, Part
 from kobrel.plan.model import FileCamera
 from kobrel.plan.terms.changes import Taken
 from kobrel.plan.terms.reading import Values
-from kobrel.session import settings
 from kobrel.session.commands import handing
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -126,7 +125,7 @@ class BackPage(ShotCard):
         if shot is None:
             return
         plan, stage, unit = session.plan, session.stage, session.unit
-        chosen = session.settings.get(settings.TERMS_UNIT)
+        chosen = handing.unit_chosen(session)
         metres = handing.terms_unit(session).metres if chosen else None  # of a file that tells no unit
 
         like = shot.camera.path if isinstance(shot.camera, FileCamera) else ""

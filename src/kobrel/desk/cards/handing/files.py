@@ -125,11 +125,9 @@ class FilesPage(ShotCard):
         if shot is None:
             return None
         terms = tuple(filter(None, [self._chosen_terms()])) if kind in ("csv", "json") else ()
-        unit = self.session.settings.get(settings.TERMS_UNIT) or None
-        return HandOut(
-            kind=kind, path=str(path), shots=(shot.name,) if KINDS[kind].of == "shot" else (),
-            unit=unit, terms=terms,  # type: ignore[arg-type]
-        )  # fmt: skip
+        shots = (shot.name,) if KINDS[kind].of == "shot" else ()
+        unit = handing.unit_chosen(self.session)
+        return HandOut(kind=kind, path=str(path), shots=shots, unit=unit, terms=terms)
 
     def _write(self) -> None:
         kind = KINDS[self.kind.currentData()]
