@@ -61,16 +61,19 @@ def draw_strip(
             canvas.text(x + at - low + aside, line + 5.8, label, 8.0, bold=True, anchor=anchor)
     canvas.text(x + 1.0, y + 2.8, sheet.unit.symbol, 6.0, shade="quiet")
     rows: list[list[float]] = [[], []]
+    placed: list[tuple[float, float, int]] = []
     for mark in sheet.marks:
         at = scale.px(float(sheet.numbers.camera.focus_m[mark.row]))
         if not low - 0.01 <= at <= high + 0.01:
             continue
-        level = next((k for k, taken in enumerate(rows) if all(abs(at - other) > 4.4 for other in taken)), 1)
+        free = (k for k, taken in enumerate(rows) if all(abs(at - other) > 4.4 for other in taken))
+        level = next(free, 1)
         rows[level].append(at)
-        top = y + (6.2 if level == 0 else 2.3)
-        canvas.line([(x + at - low, line), (x + at - low, top)], 0.3)
-        canvas.ring(x + at - low, top, 1.9, "paper", 0.3)
-        canvas.text(x + at - low, top + 0.9, str(mark.number), 6.5, bold=True, anchor="centre")
+        placed.append((x + at - low, y + (2.3 if level else 6.2), mark.number))
+    for at, top, _number in placed:
+        canvas.line([(at, line), (at, top)], 0.3)
+    for at, top, number in placed:
+        canvas.peg(at, top, number)
     for end, joins in ((low, low > 0), (high, high < strip_length(sheet, ring_mm) - 0.01)):
         if joins:
             inner = x + (_OVERLAP if end == low else high - low - _OVERLAP)
