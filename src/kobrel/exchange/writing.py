@@ -5,10 +5,16 @@ import filecmp
 import io
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
+import kobrel
 from kobrel.errors import ExchangeError
 from kobrel.files import write_whole
+
+FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
+_UNDATED = datetime(1980, 1, 1, tzinfo=UTC)
 
 
 @contextmanager
@@ -32,6 +38,23 @@ def whole_file(path: Path) -> Iterator[Path]:
         ) from None
     finally:
         beside.unlink(missing_ok=True)
+
+
+def new_pdf(title: str, size: tuple[float, float]) -> Any:
+    """An empty PDF of pages, width and height in mm, with Kobrel's type; it says no date, so that the same
+    content is the same file.
+    """
+    from fpdf import FPDF
+
+    pdf = FPDF(unit="mm", format=size)
+    pdf.set_auto_page_break(False)
+    pdf.set_title(title)
+    pdf.set_creator("Kobrel")
+    pdf.set_producer("Kobrel")
+    pdf.set_creation_date(_UNDATED)
+    pdf.add_font("B612", "", FONTS / "B612-Regular.otf")
+    pdf.add_font("B612", "B", FONTS / "B612-Bold.otf")
+    return pdf
 
 
 def csv_text(rows: Iterable[Iterable[object]]) -> str:

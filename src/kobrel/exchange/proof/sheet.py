@@ -8,10 +8,9 @@ from typing import Literal
 
 from PIL import Image, ImageDraw, ImageFont
 
-import kobrel
 from kobrel.errors import ExchangeError
 from kobrel.exchange.proof.files import allowed_path, read_proof
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing import FONTS, new_pdf, whole_file
 from kobrel.optics.units import LengthUnit, Measure
 from kobrel.plan.model import Proof
 from kobrel.plan.variants.proofs import differences
@@ -26,7 +25,6 @@ _MARGIN, _HEAD, _GAP, _NAME_PT, _TOLD_PT, _TITLE_PT = 10.0, 8.0, 4.0, 9.0, 7.5, 
 _LINE = 0.45
 """Height of a line in mm for each point of its type."""
 _PRINT_DPI, _PNG_DPI, _MM = 300, 200, 25.4
-_FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
 _INK, _QUIET = (24, 30, 32), (84, 94, 96)
 
 
@@ -171,14 +169,7 @@ def _placed(cell: Cell, image: Image.Image) -> tuple[float, float, float, float]
 
 
 def _write_pdf(path: Path, pages: list[list[Cell]], sheet: Sheet, progress: Progress) -> None:
-    from fpdf import FPDF
-
-    pdf = FPDF(unit="mm", format=sheet.size)
-    pdf.set_auto_page_break(False)
-    pdf.set_title(sheet.title)
-    pdf.set_creator("Kobrel")
-    pdf.add_font("B612", "", _FONTS / "B612-Regular.otf")
-    pdf.add_font("B612", "B", _FONTS / "B612-Bold.otf")
+    pdf = new_pdf(sheet.title, sheet.size)
 
     def write(x: float, y: float, text: str, points: float, style: str, ink: tuple[int, int, int]) -> None:
         pdf.set_font("B612", style, points)
@@ -219,7 +210,7 @@ def _png_page(cells: list[Cell], sheet: Sheet, number: int, pages: int) -> Image
 
     def write(x: float, y: float, text: str, points: float, style: str, ink: tuple[int, int, int]) -> None:
         name = "B612-Bold.otf" if style else "B612-Regular.otf"
-        font = ImageFont.truetype(str(_FONTS / name), round(points * _PNG_DPI / 72))
+        font = ImageFont.truetype(str(FONTS / name), round(points * _PNG_DPI / 72))
         draw.text((x * scale, y * scale), text, fill=ink, font=font, anchor="ls")
 
     write(_MARGIN, _MARGIN + 4, sheet.title, _TITLE_PT, "B", _INK)

@@ -11,19 +11,17 @@ import io
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from functools import cache
-from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageFont
 
-import kobrel
+from kobrel.exchange.writing import FONTS
 
 Shade = Literal["ink", "quiet", "faint", "wash", "paper", "none"]
 Anchor = Literal["left", "centre", "right"]
 Point = tuple[float, float]
-FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
 PT_MM = 25.4 / 72.0
 GREYS: dict[Shade, int] = {"ink": 0, "quiet": 70, "faint": 170, "wash": 226, "paper": 255}
 _JPEG_QUALITY = 88

@@ -3,7 +3,7 @@
 import html
 from collections.abc import Sequence
 
-from kobrel.exchange.sheet.canvas import FONTS, SvgCanvas, data_url
+from kobrel.exchange.sheet.canvas import SvgCanvas, data_url
 from kobrel.exchange.sheet.content import MARK_HEADS, ShotSheet
 from kobrel.exchange.sheet.plan_view import draw_plan
 from kobrel.exchange.sheet.pull_chart import draw_chart
@@ -16,6 +16,7 @@ from kobrel.exchange.sheet.strip import (
     strip_length,
 )
 from kobrel.exchange.sheet.tables import cell_words, table_heads
+from kobrel.exchange.writing import FONTS
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.depth_table import DepthTable
 from kobrel.stage.stage import Stage

@@ -2,11 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from typing import Any, Literal
 
 from kobrel.exchange.proof.sheet import PAGES
-from kobrel.exchange.sheet.canvas import FONTS, PdfCanvas, fitted, text_width
+from kobrel.exchange.sheet.canvas import PdfCanvas, fitted, text_width
 from kobrel.exchange.sheet.content import MARK_HEADS, ShotSheet
 from kobrel.exchange.sheet.plan_view import draw_plan
 from kobrel.exchange.sheet.pull_chart import draw_chart
@@ -20,6 +19,7 @@ from kobrel.exchange.sheet.strip import (
     strip_parts,
 )
 from kobrel.exchange.sheet.tables import cell_words, table_heads
+from kobrel.exchange.writing import new_pdf
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.depth_table import DepthTable
 from kobrel.stage.stage import Stage
@@ -30,7 +30,6 @@ _STRIP_MARGIN = 8.0
 _DRAWING_TALL = 74.0
 _MARK_WIDTHS = (5.0, 12.0, 20.0, 32.0, 17.0, 16.0, 11.0, 16.0, 16.0, 16.0, 12.0, 13.0)
 _CONTACT_COLUMNS = 3
-_UNDATED = datetime(1980, 1, 1, tzinfo=UTC)
 
 
 @dataclass
@@ -81,18 +80,8 @@ class Paper:
 
 def paper(name: str, page: PageSize) -> Paper:
     """Paper to write on."""
-    from fpdf import FPDF
-
     size = PAGES[page]
-    pdf = FPDF(unit="mm", format=size)
-    pdf.set_auto_page_break(False)
-    pdf.set_title(name)
-    pdf.set_creator("Kobrel")
-    pdf.set_producer("Kobrel")
-    pdf.set_creation_date(_UNDATED)  # a sheet that says the same is the same file
-    pdf.add_font("B612", "", FONTS / "B612-Regular.otf")
-    pdf.add_font("B612", "B", FONTS / "B612-Bold.otf")
-    return Paper(pdf, size, name)
+    return Paper(new_pdf(name, size), size, name)
 
 
 def put_contact(page: Paper, sheets: Sequence[ShotSheet]) -> None:
