@@ -415,6 +415,23 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
         assert why in line
 
 
+def test_a_hand_over_is_stopped_within_a_file(demo, tmp_path):
+    plan, stage = demo
+    trust.allow([tmp_path])
+    seen = []
+
+    def stop(what, part):
+        seen.append(what)
+        if len(seen) > 3:
+            raise Cancelled("Stopped.")
+
+    out = HandOut(kind="sheet", path=str(tmp_path / "sheet.pdf"), shots=("03",))
+    with pytest.raises(Cancelled):
+        hand_over(plan.but(handed=(out,)), stage, progress=stop)
+    assert list(tmp_path.iterdir()) == []
+    assert set(seen) == {"Handing over sheet.pdf"}
+
+
 def test_an_empty_plan_hands_nothing_over():
     assert hand_over(Plan(), Stage()) == ([], [])
     plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))),))

@@ -177,6 +177,36 @@ def test_a_pasted_block_is_as_it_was(demo):
             assert found.changes == ()
 
 
+def test_a_block_of_another_shot_is_taken_as_it_was_copied(demo):
+    """Its rounded values never contradict each other, and blur comes out within what rounding does."""
+    plan, stage = demo
+    for source in plan.shots:
+        numbers = survey(plan, source, stage)
+        one = render_camera(source, numbers).at(20)
+        other = render_camera(scrambled(source), survey(plan, scrambled(source), stage)).at(20)
+        places = np.append(numbers.focus_distance_m[:, 20], np.inf)
+        for unit in UNITS:
+            for which in SETS_BLUR:
+                shown = terms(which, one, unit, places[:-1])
+                text = "\n".join(f"{term.label}: {term.shown}" for term in shown)
+                made = taken(other, read_values(text, unit).given)
+                assert np.abs(made.blur_px(places) - one.blur_px(places)).max() < 3 * EXACT_PX, which.key
+
+
+def test_an_own_name_does_not_make_another_value_the_old_one(demo):
+    plan, stage = demo
+    shot = plan.shots[1]
+    own = OwnTerms(title="Mine", terms=(OwnTerm(name="ap", quantity="aperture_radius", scale=100.0),))
+    one = render_camera(shot, survey(plan, shot, stage)).at(0)
+    (shown,) = own_values(own, one, METRE, np.zeros(0))
+    same = taken_values(
+        plan, shot, stage, read_values(f"ap: {shown.text}", METRE, [own]), 1001, METRE, (own,)
+    )
+    assert same.shot == shot
+    metres = read_values(f"Radius: {shown.text}", METRE, [own])
+    assert taken_values(plan, shot, stage, metres, 1001, METRE, (own,)).shot != shot
+
+
 def test_of_values_for_the_same_the_changed_one_counts(demo):
     plan, stage = demo
     shot = plan.shots[1]

@@ -17,7 +17,7 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import unit_of
 from kobrel.plan.terms.blocks import blocks_for
 from kobrel.plan.terms.own import Family, OwnTerms, family
-from kobrel.stage.scene import Progress, no_progress
+from kobrel.stage.scene import Cancelled, Progress, no_progress
 from kobrel.stage.stage import Stage
 
 
@@ -181,14 +181,25 @@ def hand_over(
     Returns
     -------
     The files that changed, and what went wrong, in sentences.
+
+    Raises
+    ------
+    Cancelled
+        `progress` said so; files that were finished stay.
     """
     written: list[Path] = []
     told: list[str] = []
     for number, out in enumerate(plan.handed):
-        progress(f"Handing over {Path(out.path).name}", number / len(plan.handed))
+
+        def tell(_what: str, part: float, name: str = Path(out.path).name, before: int = number) -> None:
+            progress(f"Handing over {name}", (before + part) / len(plan.handed))
+
+        tell("", 0.0)
         try:
-            if _handed(plan, stage, out, owns, beside, sheet):
+            if _handed(plan, stage, out, owns, beside, sheet, tell):
                 written.append(Path(out.path))
+        except Cancelled:
+            raise
         except KobrelError as error:
             told.append(str(error) if out.path in str(error) else f"{out.path}: {error}")
     return written, told
@@ -201,6 +212,7 @@ def _handed(
     owns: Sequence[OwnTerms],
     beside: Path | None,
     sheet: SheetChoices,
+    progress: Progress,
 ) -> bool:
     """Write one file if it changed, and say whether it did."""
     target = Path(out.path)
@@ -212,7 +224,7 @@ def _handed(
         raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
     with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:
         fresh = Path(folder) / target.name
-        export(plan, shots[0], stage, out.kind, fresh, options)
+        export(plan, shots[0], stage, out.kind, fresh, options, progress)
         return replaced_if_changed(fresh, target)
 
 

@@ -1,4 +1,4 @@
-"""A shot's camera as a USD layer, and back.
+"""A shot's camera as a USD layer.
 
 Lengths of lens and sensor are written the schema's way, in tenths of a scene unit. The
 layer stands alone and can be laid over the scene it came from: it uses that scene's
@@ -6,7 +6,8 @@ unit, up axis, rate and the camera's own path.
 
 USD's camera is a render camera: it does not breathe and knows no squeeze. What is
 written under the schema's names is the render camera that makes the same picture; the
-lens's own values stand beside it in the ``kobrel`` namespace, and win when read back.
+lens's own values stand beside it in the ``kobrel`` namespace, and count when read back as long as
+the schema's are still those that were written.
 """
 
 from pathlib import Path

@@ -17,7 +17,7 @@ from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import DistanceTarget, Mark, Shot
 from kobrel.plan.parts import MOST, Key, Keyed, PullEase
 from kobrel.plan.pull.marks import refocus, with_marks
-from kobrel.plan.terms.blocks import Term, settle
+from kobrel.plan.terms.blocks import EXACT_PX, Term, settle
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES, Quantity, single
 from kobrel.plan.terms.reading import Values
 from kobrel.plan.terms.render_camera import RenderCamera, render_camera
@@ -26,7 +26,7 @@ Given = Mapping[str, Numbers]
 """Values by the keys of their quantities, lengths in metres, one for each frame."""
 SAME = 1e-7
 """Values this near to each other, as a part of them, are alike."""
-_SHARES = 3
+_SHARES, _ROUNDED_PART = 3, 0.01
 _KEYED_PART = 1e-7
 _MARKED_PX = 1e-3
 
@@ -83,11 +83,12 @@ def as_printed(values: Values, camera: RenderCamera, shown: Iterable[Term]) -> G
     ----------
     shown : the terms of the camera's one frame as they can be copied
     """
-    printed: dict[str, set[str]] = {}
+    printed: set[tuple[str, str]] = set()
     for term in shown:
-        printed.setdefault(term.quantity.key, set()).add(term.text)
+        names = (term.label,) if term.name else (term.label, term.quantity.key)
+        printed.update((name.lower(), term.text) for name in names)
     return {
-        key: QUANTITIES[key].values(camera) if values.written.get(key) in printed.get(key, ()) else given
+        key: QUANTITIES[key].values(camera) if values.written.get(key) in printed else given
         for key, given in values.given.items()
     }
 
@@ -156,13 +157,15 @@ def _require_agreement(camera: RenderCamera, wanted: Given, fresh: Given) -> Non
 
 
 def _apart(one: RenderCamera, other: RenderCamera) -> bool:
-    """Whether two cameras differ by more than rounding does."""
-    blurs = [
-        (c.px_per_dpt, c.px_per_dpt / c.focus_m, c.image_mm, c.turn_deg % 360 + 1.0) for c in (one, other)
-    ]
+    """Whether two cameras differ by more than the rounding of a block does."""
+    places = (np.inf, one.ends_m[0])
+    pairs = [(one.blur_px(at), other.blur_px(at), EXACT_PX * _SHARES) for at in places]
+    pairs.append((one.image_mm, other.image_mm, 0.0))
+    turned = np.abs(np.exp(1j * np.radians(one.turn_deg)) - np.exp(1j * np.radians(other.turn_deg)))
     return (
-        any(bool(np.any(np.abs(a - b) > 0.01 * np.abs(a) + 1e-6)) for a, b in zip(*blurs, strict=True))
-        or abs(one.squeeze - other.squeeze) > 0.01
+        any(bool(np.any(np.abs(a - b) > _ROUNDED_PART * np.abs(a) + slack)) for a, b, slack in pairs)
+        or bool(np.any(turned > _ROUNDED_PART))
+        or abs(one.squeeze - other.squeeze) > _ROUNDED_PART
     )
 
 

@@ -37,13 +37,14 @@ class Values:
     ----------
     frames : (F,) where values are given over frames, else None
     given : by the keys of quantities, (F,) or (1,); lengths in metres
-    written : the numbers themselves, where they are in the unit of their term and given once
+    written : name, in small letters, and number as they stand there, where that is in the unit of its term
+        and given once
     unknown : names that mean nothing here
     """
 
     frames: Numbers | None
     given: Mapping[str, Numbers]
-    written: Mapping[str, str] = field(default_factory=dict)
+    written: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     unknown: tuple[str, ...] = ()
 
 
@@ -75,12 +76,12 @@ def read_values(text: str, unit: Measure, owns: Sequence[OwnTerms] = ()) -> Valu
     if len(rows) * len(known) > MOST_VALUES:
         raise PlanError(f"{len(rows)} frames of {len(known)} values are more than can be read.")
     given: dict[str, Numbers] = {}
-    written: dict[str, str] = {}
+    written: dict[str, tuple[str, str]] = {}
     for name, term in known.items():
         read = [_number(row.get(name), term, unit, k) for k, row in enumerate(rows, 1)]
         given[term.quantity] = term.back(np.asarray([value for value, _ in read]), unit)
         if len(read) == 1 and read[0][1]:
-            written[term.quantity] = read[0][1]
+            written[term.quantity] = (term.name.lower(), read[0][1])
     return Values(_frames(rows), given, written, unknown)
 
 
