@@ -180,7 +180,8 @@ def test_a_pasted_block_is_as_it_was(demo):
 def test_a_block_of_another_shot_is_taken_as_it_was_copied(demo):
     """Its rounded values never contradict each other, and blur comes out within what rounding does."""
     plan, stage = demo
-    for source in plan.shots:
+    closed = plan.shots[0].but(glass=plan.shots[0].glass.but(f_number=Keyed(value=22.0)))  # hardly any blur
+    for source in (*plan.shots, closed):
         numbers = survey(plan, source, stage)
         one = render_camera(source, numbers).at(20)
         other = render_camera(scrambled(source), survey(plan, scrambled(source), stage)).at(20)
