@@ -85,11 +85,15 @@ def test_a_camera_with_two_differences_is_taken_in_part_and_whole(demo_user, tmp
     elsewhere(path)
     back = page_of(demo_user, "Back")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    said: list[str] = []
+    session.said.connect(said.append)
     demo_user.click(back.open, QPointF(10, 10))
     demo_user.wait(lambda: back.camera is not None)
-    assert [back.table.item(row, 0).text() for row in range(2)] == ["Focus", "Stop"]
-    assert "blur" in back.table.item(1, 2).text()
-    assert "framing" in back.table.item(1, 2).text()
+    focus, stop = (back.table.item(row, 0).text().split("\n") for row in range(2))
+    assert [focus[0], stop[0]] == ["Focus", "Stop"]
+    assert "blur" in stop[1]
+    assert "framing" in stop[2]
+    assert said[-1] == "back.usda is read."
     before = session.shot
     box = back.table.visualItemRect(back.table.item(0, 0))
     demo_user.click(back.table.viewport(), QPointF(box.left() + 9, box.center().y()))

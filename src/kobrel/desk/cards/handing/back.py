@@ -147,6 +147,7 @@ class BackPage(ShotCard):
         self._exports.job_wanted.emit(job)
 
     def _show_camera(self, found: Comparison | str) -> None:
+        self.session.say("" if isinstance(found, str) else f"{self._path.name} is read.")
         if isinstance(found, str):
             self._show_fault(found)
             return
@@ -189,7 +190,10 @@ class BackPage(ShotCard):
     def _show_differences(self, camera: Comparison) -> None:
         told = list(camera.told) or ([] if camera.differences else ["It is the shot’s own camera."])
         self.said.setText(" ".join(told))
-        rows = [(each.title, each.before, f"{each.after}\n{each.told}") for each in camera.differences]
+        rows = [
+            ("\n".join((each.title, *each.told.split(", "))), each.before, each.after)
+            for each in camera.differences
+        ]
         if self.table.rowCount() == len(rows) and self.table.item(0, 0) is not None:
             return
         self._show_rows(rows)
@@ -198,7 +202,7 @@ class BackPage(ShotCard):
             assert item is not None
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked)
-            self.table.setRowHeight(row, 42)
+            self.table.setRowHeight(row, 60)
 
     def _show_rows(self, rows: list[tuple[str, str, str]]) -> None:
         table: QTableWidget = self.table
