@@ -66,9 +66,10 @@ class _Set:
     movie: Movie
 
     def view(self, row: int) -> View:
-        snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False)
+        camera = self.numbers.camera.frame(row)
+        snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False, eye=camera.eye)
         light = self.plan.light.but(surfaces="clay") if self.movie.clay else self.plan.light
-        return View(snapshot, self.numbers.camera.frame(row), light, self.width, self.height)
+        return View(snapshot, camera, light, self.width, self.height)
 
     def words(self, row: int) -> list[str]:
         """What is burnt into a frame."""

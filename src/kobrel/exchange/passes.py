@@ -90,7 +90,7 @@ def write_passes(
         width, height = size or (camera.width_px, camera.height_px)
         if not (1 <= width <= _MOST_PX and 1 <= height <= _MOST_PX):
             raise ExchangeError(f"{width} x {height}: passes are 1 to {_MOST_PX} pixels wide and high.")
-        view = View(stage.snapshot(frame), camera, plan.light, width, height)
+        view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, height)
         channels = _channels(plan, view, passes, ends, rows, unit, tell)
         target = target_of(path, frame)
         _write(target, channels)

@@ -71,7 +71,7 @@ def render_frame(
     if not (1 <= width <= MOST_PX and 1 <= height <= MOST_PX):
         raise ExchangeError(f"{width} x {height}: a picture is 1 to {MOST_PX} pixels wide and high.")
     stage.prepare(progress)
-    view = View(stage.snapshot(frame), camera, plan.light, width, height)
+    view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, height)
     what = f"Rendering frame {frame}"
     linear = exposed(view, samples, before=lambda done: progress(what, done / samples))
     progress(f"Writing {path.name}", 1.0)

@@ -54,7 +54,7 @@ def metered(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     camera = camera_at(plan, shot, shot.first, stage)
     height = max(8, round(_WIDTH / camera.aspect))
     light = plan.light.but(exposure_ev=0.0)
-    view = View(stage.snapshot(shot.first), camera, light, _WIDTH, height)
+    view = View(stage.snapshot(shot.first, eye=camera.eye), camera, light, _WIDTH, height)
     sharp = sharp_picture(view)
     things = np.isfinite(sharp.depth)
     counted = sharp.colour[things][None] if things.mean() > _ENOUGH else sharp.colour

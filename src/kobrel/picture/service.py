@@ -119,7 +119,7 @@ def finished(request: Request, stop: Callable[[], bool]) -> NDArray[np.uint8]:
         `stop` said so.
     """
     request.stage.prepare()
-    snapshot = request.stage.snapshot(request.frame, keep=False)
+    snapshot = request.stage.snapshot(request.frame, keep=False, eye=request.camera.eye)
     view = View(snapshot, request.camera, request.light, request.width, request.height)
     if request.finished is not None:
         sharp = request.finished.sharp(request.frame, view)
@@ -331,7 +331,7 @@ class DrawingService:
                 raise Cancelled("Another scene is wanted.")
 
         request.stage.prepare(progress)
-        snapshot = request.stage.snapshot(request.frame)
+        snapshot = request.stage.snapshot(request.frame, eye=request.camera.eye)
         return View(snapshot, request.camera, request.light, request.width, request.height)
 
     def _begin(self, request: Request) -> None:

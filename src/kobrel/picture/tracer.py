@@ -146,8 +146,8 @@ def _draw(
     def rows(band: tuple[int, int]) -> None:
         draw_rows(
             shot.handle, shot.first_rows, view.numbers, view.aperture, view.light_numbers, view.harmonics,
-            view.environment, shot.tables, shot.normal_matrices, shot.live_normals, drawn, lamps, slots,
-            gloss, number, lens, band, colour, depth,
+            view.environment, shot.tables, shot.normal_matrices, shot.live_normals, shot.plates, drawn, lamps,
+            slots, gloss, number, lens, band, colour, depth,
         )  # fmt: skip
 
     in_bands(view.height, rows, stop)

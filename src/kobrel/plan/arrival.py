@@ -11,10 +11,9 @@ from kobrel.plan.edit import add_subject
 from kobrel.plan.look import Light, Surround
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget
-from kobrel.plan.names import thing_name
+from kobrel.plan.names import is_of_a_file, thing_name
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.overview import overview_camera, overview_distance_m
-from kobrel.plan.space.stand_ins import number_of
 from kobrel.stage.scene import Scene
 from kobrel.stage.stage import Pick, Stage
 
@@ -52,7 +51,7 @@ def seen_distances_m(camera: Camera, stage: Stage, frame: float) -> Numbers:
     width, height = _GRID
     x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
     origins, ways = camera.ray(x.ravel(), y.ravel(), width, height)
-    snapshot = stage.snapshot(frame)
+    snapshot = stage.snapshot(frame, eye=camera.eye)
     hits = closest_hits(snapshot.handle, snapshot.first_rows, origins - snapshot.origin, ways)
     along = hits.distance.astype(float)
     if camera.surface == "sphere" and camera.projection == "perspective":
@@ -127,7 +126,8 @@ def middle_pick(plan: Plan, shot: Shot, stage: Stage) -> Pick | None:
     if not np.isfinite(away).any():
         return None
     row, column = np.unravel_index(int(np.argmin(away)), away.shape)
-    return stage.pick(shot.first, *camera.ray(float(column) + 0.5, float(row) + 0.5, width, height))
+    ray = camera.ray(float(column) + 0.5, float(row) + 0.5, width, height)
+    return stage.pick(shot.first, *ray, camera.eye)
 
 
 def light_of(scene: Scene, light: Light) -> Light:
@@ -161,4 +161,4 @@ def light_of(scene: Scene, light: Light) -> Light:
 
 def scene_names(stage: Stage) -> list[str]:
     """The stage's scenes that are files."""
-    return [name for name in stage.scenes if number_of(name) is None]
+    return [name for name in stage.scenes if is_of_a_file(name)]

@@ -14,9 +14,10 @@ from kobrel.plan.measure.occlusion import Sightlines, sightlines
 from kobrel.plan.measure.pace import pace_doubts
 from kobrel.plan.measure.survey import GONE, Survey, spans, survey
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
+from kobrel.plan.names import is_of_a_file
+from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.solve.brief import UNMET, judge
 from kobrel.plan.space.anchors import subject_points
-from kobrel.plan.space.stand_ins import number_of
 from kobrel.stage.scene import Progress, Scene, no_progress
 from kobrel.stage.stage import Place, Stage
 
@@ -37,7 +38,7 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
         f"Subject {subject.number} {subject.name}: its node {subject.anchor.node} is not in scene "
         f"{subject.anchor.scene}. Pick it again."
         for subject in plan.subjects
-        if not isinstance(subject.anchor, PointAnchor | StandInAnchor)
+        if not isinstance(subject.anchor, PointAnchor | StandInAnchor | PlateAnchor)
         and np.isnan(subject_points(subject.anchor, [0.0], stage)).any()
     ]
     found += [
@@ -46,13 +47,18 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
         if isinstance(subject.anchor, StandInAnchor) and plan.stand_in(subject.anchor.number) is None
     ]
     found += [
+        f"Subject {subject.number} {subject.name}: its plate is not there any more. Pick it again."
+        for subject in plan.subjects
+        if isinstance(subject.anchor, PlateAnchor) and plan.plate(subject.anchor.number) is None
+    ]
+    found += [
         f"Tape {tape.name}: subject {end.number} at its end is not there any more."
         for tape in plan.tapes
         for end in (tape.start, tape.end)
         if isinstance(end, SubjectEnd) and plan.subject(end.number) is None
     ]
     for name in stage.scenes:
-        if number_of(name) is None:
+        if is_of_a_file(name):
             found += [doubt.text for doubt in unit_doubts(name, stage)]
     found += mask_faults(plan)
     if not plan.shots:
@@ -69,7 +75,7 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
 
 def _rate_doubt(plan: Plan, shot: Shot, stage: Stage) -> list[str]:
     """Whether a scene that moves counts its frames at another rate than the shot."""
-    names = [name for name, scene in stage.scenes.items() if number_of(name) is None and scene.moving]
+    names = [name for name, scene in stage.scenes.items() if is_of_a_file(name) and scene.moving]
     return [
         f"Shot {shot.label} plays {shot.fps:g} frames a second, scene {name} has {stage.scenes[name].fps:g}: "
         f"it will seem {'slower' if stage.scenes[name].fps > shot.fps else 'faster'}."

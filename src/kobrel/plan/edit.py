@@ -25,6 +25,7 @@ from kobrel.plan.model import (
     Tape,
 )
 from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
+from kobrel.plan.pictures.plates import Plate, PlateAnchor
 
 _Placed = TypeVar("_Placed", bound=Placed)
 
@@ -185,6 +186,40 @@ def remove_stand_in(plan: Plan, number: int, place_m: Vector) -> Plan:
     tied, freed = StandInAnchor(number=number), PointAnchor(position_m=place_m)
     return plan.but(
         stand_ins=tuple(s for s in plan.stand_ins if s.number != number),
+        subjects=tuple(s.but(anchor=freed) if s.anchor == tied else s for s in plan.subjects),
+        tapes=_ends_exchanged(plan, tied, freed),
+    )
+
+
+def add_plate(plan: Plan, plate: Plate) -> tuple[Plan, Plate]:
+    """The plan with a new plate, and that with the next free number and name."""
+    number = max((p.number for p in plan.plates), default=0) + 1
+    fresh = plate.but(number=number, name=unused(plate.name, [p.name for p in plan.plates]))
+    return plan.but(plates=(*plan.plates, fresh)), fresh
+
+
+def with_plate(plan: Plan, plate: Plate) -> Plan:
+    """The plan with one plate exchanged, by its number."""
+    return plan.but(plates=tuple(plate if p.number == plate.number else p for p in plan.plates))
+
+
+def remove_plate(plan: Plan, number: int, place_m: Vector) -> Plan:
+    """The plan without a plate; what was tied to it stays at the place it had, what a dial drove of it goes,
+    and other plates are no longer filled for it.
+    """
+    tied, freed = PlateAnchor(number=number), PointAnchor(position_m=place_m)
+
+    def unfilled(plate: Plate) -> Plate:
+        if plate.fill is None or number not in plate.fill.of:
+            return plate
+        left = tuple(one for one in plate.fill.of if one != number)
+        return plate.but(fill=plate.fill.but(of=left) if left else None)
+
+    return plan.but(
+        plates=tuple(unfilled(p) for p in plan.plates if p.number != number),
+        dials=tuple(
+            dial.but(drives=tuple(d for d in dial.drives if d.plate != number)) for dial in plan.dials
+        ),
         subjects=tuple(s.but(anchor=freed) if s.anchor == tied else s for s in plan.subjects),
         tapes=_ends_exchanged(plan, tied, freed),
     )

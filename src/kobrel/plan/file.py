@@ -15,6 +15,7 @@ from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
 from kobrel.plan.model import FORMAT, Plan, Proof, SceneRef, Shot
+from kobrel.plan.pictures.plates import DepthRange, MaskFile, Plate
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -47,6 +48,7 @@ UPGRADES: Mapping[int, Upgrade] = {
     5: _surfaces_of_clay,
     6: dict,  # format 7 only added proofs
     7: dict,  # format 8 only added files that are kept up to date
+    8: dict,  # format 9 only added plates and dials
 }
 """For each older format, the step that turns its JSON into the next format's."""
 
@@ -157,6 +159,7 @@ def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
         light = light.but(surround=surround.but(path=change(surround.path)))
     return plan.but(
         scenes=tuple(_with_scene_path(scene, change) for scene in plan.scenes),
+        plates=tuple(_with_plate_paths(plate, change) for plate in plan.plates),
         shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
         proofs=tuple(_with_proof_path(proof, change) for proof in plan.proofs),
         handed=tuple(out.but(path=change(out.path)) for out in plan.handed),
@@ -171,6 +174,18 @@ def _with_scene_path(scene: SceneRef, change: Callable[[str], str]) -> SceneRef:
     apart = finished.depth_path
     placed = finished.but(path=change(finished.path), depth_path=None if apart is None else change(apart))
     return scene.but(path=placed.path, finished=placed)
+
+
+def _with_plate_paths(plate: Plate, change: Callable[[str], str]) -> Plate:
+    """The plate with its paths changed: those of its picture, and of pictures that it is cut out by."""
+    cut = plate.cut
+    if cut is not None:
+        shapes = tuple(
+            shape.but(path=change(shape.path)) if isinstance(shape, MaskFile | DepthRange) else shape
+            for shape in cut.shapes
+        )
+        cut = cut.but(shapes=shapes)
+    return plate.but(picture=plate.picture.but(path=change(plate.picture.path)), cut=cut)
 
 
 def _with_proof_path(proof: Proof, change: Callable[[str], str]) -> Proof:

@@ -36,8 +36,9 @@ from kobrel.plan.parts import (
     require_unique,
 )
 from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.plates import MOST_PLATES, Dial, Plate, PlateAnchor
 
-FORMAT = 8
+FORMAT = 9
 SUFFIX = ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
@@ -125,7 +126,7 @@ class StandInAnchor(Part):
 
 
 NodeAnchor = SurfaceAnchor | BoundsAnchor | OriginAnchor | NearestAnchor
-Anchor = Annotated[NodeAnchor | PointAnchor | StandInAnchor, Field(discriminator="kind")]
+Anchor = Annotated[NodeAnchor | PointAnchor | StandInAnchor | PlateAnchor, Field(discriminator="kind")]
 
 
 class Subject(Part):
@@ -153,7 +154,8 @@ class SubjectEnd(Part):
 
 
 End = Annotated[
-    CameraEnd | SubjectEnd | NodeAnchor | PointAnchor | StandInAnchor, Field(discriminator="kind")
+    CameraEnd | SubjectEnd | NodeAnchor | PointAnchor | StandInAnchor | PlateAnchor,
+    Field(discriminator="kind"),
 ]
 
 
@@ -441,6 +443,8 @@ class Plan(Part):
     subjects: tuple[Subject, ...] = Field((), max_length=2000)
     shots: tuple[Shot, ...] = Field((), max_length=MOST_SHOTS)
     stand_ins: tuple[StandIn, ...] = Field((), max_length=2000)
+    plates: tuple[Plate, ...] = Field((), max_length=MOST_PLATES)
+    dials: tuple[Dial, ...] = Field((), max_length=MOST_PLATES)
     tapes: tuple[Tape, ...] = Field((), max_length=2000)
     readings: tuple[Reading, ...] = Field((), max_length=100_000)
     proofs: tuple[Proof, ...] = Field((), max_length=5000)
@@ -454,6 +458,8 @@ class Plan(Part):
         require_unique([scene.name for scene in self.scenes], "scene name")
         require_unique([str(subject.number) for subject in self.subjects], "subject number")
         require_unique([str(stand_in.number) for stand_in in self.stand_ins], "stand-in number")
+        require_unique([str(plate.number) for plate in self.plates], "plate number")
+        require_unique([dial.name for dial in self.dials], "dial name")
         require_unique([tape.name for tape in self.tapes], "tape name")
         require_unique([shot.name for shot in self.shots], "shot name")
         require_unique([proof.name for proof in self.proofs], "proof name")
@@ -481,3 +487,7 @@ class Plan(Part):
     def stand_in(self, number: int) -> StandIn | None:
         """A stand-in by its number."""
         return next((stand_in for stand_in in self.stand_ins if stand_in.number == number), None)
+
+    def plate(self, number: int | None) -> Plate | None:
+        """A plate by its number."""
+        return next((plate for plate in self.plates if plate.number == number), None)

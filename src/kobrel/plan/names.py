@@ -3,12 +3,22 @@
 from pathlib import PurePath
 
 from kobrel.plan.model import STAND_IN_PREFIX, Plan
+from kobrel.plan.pictures.plates import PLATE_PREFIX
+from kobrel.plan.space.plates import plate_number
 from kobrel.plan.space.stand_ins import number_of
 from kobrel.stage.stage import Place
 
 
+def is_of_a_file(scene: str) -> bool:
+    """Whether a scene on the stage comes from a file, and is neither a stand-in nor a plate."""
+    return number_of(scene) is None and plate_number(scene) is None
+
+
 def thing_name(plan: Plan, place: Place) -> str:
-    """A stand-in's name, or the part's own with what it belongs to."""
+    """A stand-in's or plate's name, or the part's own with what it belongs to."""
+    plate = plan.plate(plate_number(place.scene))
+    if plate is not None:
+        return plate.name
     number = number_of(place.scene)
     stand_in = plan.stand_in(number) if number is not None else None
     if stand_in is not None:
@@ -25,7 +35,7 @@ def thing_name(plan: Plan, place: Place) -> str:
 def scene_name(path: str | PurePath, taken: set[str]) -> str:
     """A short unused name for a scene file."""
     stem = PurePath(path).stem or "scene"
-    if stem.startswith(STAND_IN_PREFIX):
+    if stem.startswith((STAND_IN_PREFIX, PLATE_PREFIX)):
         stem = f"scene of {stem}"
     name, count = stem, 2
     while name in taken:

@@ -124,3 +124,34 @@ class Keyed(Part):
     def _in_order(self) -> Self:
         require_rising([key.frame for key in self.keys], "keys")
         return self
+
+
+class Settle(Part):
+    """How a value overshoots and settles once it has arrived at a key."""
+
+    part: PositiveFinite = Field(0.15, description="Of the way, the first swing.")
+    swings: float = Field(1.5, ge=0.5, le=12, description="Whole swings, there and back.")
+    decay: float = Field(3.0, ge=0, le=12, description="How fast they die away; 0 evenly.")
+    frames: PositiveFinite = Field(24.0, description="How long it goes on.")
+
+
+class LevelKey(Part):
+    """Any value at a frame; `ease` is the way to the next key, where it may overshoot."""
+
+    frame: Frame
+    value: Finite
+    ease: PullEase = "smooth"
+    handles: EaseHandles = PLAIN
+    settle: Settle | None = None
+
+
+class Level(Part):
+    """Any value that stands still, or follows keys if there are any."""
+
+    value: Finite = 0.0
+    keys: tuple[LevelKey, ...] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        require_rising([key.frame for key in self.keys], "keys")
+        return self

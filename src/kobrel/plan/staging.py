@@ -10,8 +10,12 @@ from kobrel.errors import KobrelError, SceneError
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, PlanUnit, measure, scene_measure
 from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.names import is_of_a_file
 from kobrel.plan.pictures.finished import Finished
-from kobrel.plan.space.stand_ins import number_of, scene_of, stand_in_scene
+from kobrel.plan.plates.pixels import PlateKey, Shelf, plate_key
+from kobrel.plan.space.plates import dials_of, plate_scene
+from kobrel.plan.space.plates import scene_of as plate_scene_of
+from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
 from kobrel.stage.pictures.environment import Environment, load_environment
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
@@ -26,7 +30,7 @@ def unit_of(plan: Plan, stage: Stage, unit: PlanUnit | None = None) -> Measure:
     wanted = unit or plan.unit
     if wanted != "scene":
         return measure(wanted)
-    own = [scene.unit_m for name, scene in stage.scenes.items() if number_of(name) is None]
+    own = [scene.unit_m for name, scene in stage.scenes.items() if is_of_a_file(name)]
     return scene_measure(own[0] if own else 1.0)
 
 
@@ -44,6 +48,7 @@ class Library:
     scenes: dict[Source, Scene] = field(default_factory=dict)
     surrounds: dict[str, Environment] = field(default_factory=dict)
     problems: dict[str, str] = field(default_factory=dict)
+    shelf: Shelf = field(default_factory=Shelf)
     _in_other_units: dict[tuple[Scene, float, UpAxis], Scene] = field(default_factory=dict)
 
     def missing(self, plan: Plan) -> bool:
@@ -51,6 +56,8 @@ class Library:
         wanted = {r.path for r in plan.scenes if source_of(r) not in self.scenes}
         if plan.light.surround and plan.light.surround.path not in self.surrounds:
             wanted.add(plan.light.surround.path)
+        plates = {plate_key(plan, plate) for plate in plan.plates} - self.shelf.sources.keys()
+        wanted |= {key.path for key in plates}
         return bool(wanted - self.problems.keys())
 
     def read(self, plan: Plan, progress: Progress = no_progress) -> None:
@@ -80,6 +87,23 @@ class Library:
                 self.problems.pop(surround.path, None)
             except KobrelError as error:
                 self.problems[surround.path] = str(error)
+        self._read_plates(plan, progress)
+
+    def _read_plates(self, plan: Plan, progress: Progress) -> None:
+        keys: dict[PlateKey, str] = {plate_key(plan, plate): plate.name for plate in plan.plates}
+        fresh = [key for key in keys if key not in self.shelf.sources]
+        for number, key in enumerate(fresh):
+            progress(f"Making plate {keys[key]}", number / len(fresh))
+            try:
+                for path in key.paths:
+                    _require_allowed(path)
+                self.shelf.make(key, progress)
+                self.problems.pop(key.path, None)
+            except Cancelled:
+                raise
+            except KobrelError as error:
+                self.problems[key.path] = str(error)
+        self.shelf.keep_only(keys.keys())
 
     def scene(self, reference: SceneRef) -> Scene | None:
         """A scene in the unit and with the axis up that the plan asks for; None where it was not read. Until
@@ -98,12 +122,14 @@ class Library:
         """Let a file be read again."""
         self.scenes = {source: scene for source, scene in self.scenes.items() if source[0] != path}
         self.surrounds.pop(path, None)
+        self.shelf.forget(path)
         self.problems.pop(path, None)
 
     def problems_of(self, plan: Plan) -> list[str]:
         """Why files of the plan could not be read."""
         paths = [scene.path for scene in plan.scenes]
         paths += [plan.light.surround.path] if plan.light.surround else []
+        paths += [plate.picture.path for plate in plan.plates]
         return [self.problems[path] for path in dict.fromkeys(paths) if path in self.problems]
 
 
@@ -152,6 +178,14 @@ def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
         if (scene := library.scene(reference)) is not None
     ]
     settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
+    settings += [
+        Setting(
+            plate_scene_of(plate.number),
+            plate_scene(plate, dials_of(plate, plan.dials), library.shelf.source(plate_key(plan, plate))),
+            apart=True,
+        )
+        for plate in plan.plates
+    ]
     surround = plan.light.surround
     return Stage(settings, library.surrounds.get(surround.path) if surround else None, like)
 
@@ -162,6 +196,8 @@ def staged_alike(old: Plan, new: Plan) -> bool:
     return (
         old.scenes == new.scenes
         and old.stand_ins == new.stand_ins
+        and old.plates == new.plates
+        and (old.dials == new.dials or not new.plates)
         and (before.path if before else None) == (after.path if after else None)
     )
 

@@ -401,4 +401,6 @@ class Session(State):
 
     def pick(self, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
         """What a ray meets at the frame; None too while the stage is still being built."""
-        return self.stage.pick(self.frame, origin, direction) if self.stage.built else None
+        if not self.stage.built:
+            return None
+        return self.stage.pick(self.frame, origin, direction, self.camera.eye if self.camera else None)

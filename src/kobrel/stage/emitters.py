@@ -48,9 +48,9 @@ class Emitters(NamedTuple):
 
 def glow_of(mesh: Mesh, materials: tuple[Material, ...]) -> Glow | None:
     """The compact glowing parts of a mesh, told apart by which triangles touch; None if there are
-    none. Parts that glow by a texture stay with the tracer.
+    none. Parts that glow by a texture, and plates, stay with the tracer.
     """
-    glowing = [sum(m.emission) > 0 and m.emission_texture is None for m in materials]
+    glowing = [sum(m.emission) > 0 and m.emission_texture is None and m.plate is None for m in materials]
     if not any(glowing):
         return None
     slots = np.zeros(len(mesh.triangles), int) if mesh.slots is None else mesh.slots.astype(int)

@@ -26,7 +26,8 @@ class Tables(NamedTuple):
     `light_ids` says which emitter of the stage each triangle of a row belongs to, or -1, from
     where `light_start` says; a start of -1 means none. `base` and `emission` are (M, 3) linear;
     `gloss` is (M, 2), roughness and metal. `base_texture`, `emission_texture` and `gloss_texture` are (M,)
-    numbers into `texture_sizes`, or -1; `textured` (M,) says who has any.
+    numbers into `texture_sizes`, or -1; `textured` (M,) says who has any. An `emission_texture` of -2 or
+    less is the plate of number -2 less it among those of the snapshot.
     """
 
     normal_start: NDArray[np.int64]
@@ -162,10 +163,10 @@ class Geometry:
             base=np.asarray([m.base for m in materials], np.float32).reshape(-1, 3),
             emission=np.asarray([m.emission for m in materials], np.float32).reshape(-1, 3),
             base_texture=np.asarray([pictures.number(m.base_texture) for m in materials], np.int64),
-            emission_texture=np.asarray([pictures.number(m.emission_texture) for m in materials], np.int64),
+            emission_texture=_emission_textures(materials, pictures),
             gloss=np.asarray([(m.rough, m.metal) for m in materials], np.float32).reshape(-1, 2),
             gloss_texture=np.asarray([pictures.number(m.gloss_texture) for m in materials], np.int64),
-            textured=np.asarray([bool(_textures(m)) for m in materials], np.bool_),
+            textured=np.asarray([bool(_textures(m)) or m.plate is not None for m in materials], np.bool_),
             texture_sizes=pictures.block.sizes,
             texture_pixels=pictures.block.pixels,
             light_start=by_row[5],
@@ -173,6 +174,18 @@ class Geometry:
             colour_start=by_row[3],
             colours=corners.colours,
         )
+
+
+def _emission_textures(materials: list[Material], pictures: Pictures) -> NDArray[np.int64]:
+    """(M,) numbers of the pictures that materials glow by; of plates see :class:`Tables`."""
+    result, plates = [], 0
+    for material in materials:
+        if material.plate is not None:
+            result.append(LIVE - plates)
+            plates += 1
+        else:
+            result.append(pictures.number(material.emission_texture))
+    return np.asarray(result, np.int64)
 
 
 def _textures(material: Material) -> list[Texture]:

@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 from kobrel.stage.copies import Copies
 from kobrel.stage.emitters import Glow, glow_of
 from kobrel.stage.motion import Array, Track
+from kobrel.stage.plates import PlateFace
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
 
 if TYPE_CHECKING:
     from kobrel.stage.engine.embree import TriangleScene
-    from kobrel.stage.engine.meshes import LiveMesh
+    from kobrel.stage.engine.meshes import LiveMesh, PlateMesh
 
 # A still mesh that is used many times is merged, which rays like, up to this size.
 _MOST_TRIANGLES_TO_REPEAT = 2000
@@ -65,12 +66,20 @@ class Piece:
         self._below: dict[int, list[int]] = {}
         self._bounds: dict[int, tuple[Array, Array]] = {}
         self._lock = threading.Lock()
-        self._accelerators: list[TriangleScene | LiveMesh] | None = None
+        self._accelerators: list[TriangleScene | LiveMesh | PlateMesh] | None = None
 
     @property
     def changes(self) -> bool:
         """Whether anything changes over time."""
-        return bool(self.moving or self._flickering or self.live)
+        return bool(self.moving or self._flickering or self.live) or any(
+            face.changes for face in self.plates.values()
+        )
+
+    @cached_property
+    def plates(self) -> dict[int, PlateFace]:
+        """The plates among the nodes that are placed by themselves."""
+        found = {index: self.scene.nodes[index].materials[0].plate for index in self.placed}
+        return {index: face for index, face in found.items() if face is not None}
 
     @property
     def built(self) -> bool:
@@ -272,19 +281,19 @@ class Piece:
         corners = self.boxes(0.0)[: self.merged].reshape(-1, 3)
         return np.round((corners.min(axis=0) + corners.max(axis=0)) / 2)
 
-    def accelerators(self, progress: Progress = no_progress) -> "list[TriangleScene | LiveMesh]":
+    def accelerators(self, progress: Progress = no_progress) -> "list[TriangleScene | LiveMesh | PlateMesh]":
         """What rays hit: the merged meshes, if any, less :attr:`origin`; then one for each other node."""
         with self._lock:
             if self._accelerators is None:
                 self._accelerators = self._build(progress)
             return self._accelerators
 
-    def _build(self, progress: Progress) -> "list[TriangleScene | LiveMesh]":
+    def _build(self, progress: Progress) -> "list[TriangleScene | LiveMesh | PlateMesh]":
         from kobrel.stage.engine.cutouts import cutouts
         from kobrel.stage.engine.embree import TriangleScene
-        from kobrel.stage.engine.meshes import LiveMesh, triangle_scene
+        from kobrel.stage.engine.meshes import LiveMesh, PlateMesh, triangle_scene
 
-        result: list[TriangleScene | LiveMesh] = []
+        result: list[TriangleScene | LiveMesh | PlateMesh] = []
         total = sum(len(mesh.triangles) for mesh in self.meshes) or 1
         done = 0
         merged = TriangleScene()
@@ -296,6 +305,8 @@ class Piece:
                 matrix = self._still_matrices[number]
                 points = mesh.points @ matrix[:3, :3].T + (matrix[:3, 3] - self.origin)
                 merged.add(points, mesh.triangles, cutouts(mesh, materials))
+            elif index in self.plates:
+                result.append(PlateMesh(mesh, materials, self.plates[index]))
             elif mesh.deformation is not None:
                 live = LiveMesh(mesh, materials)
                 live.prepare()

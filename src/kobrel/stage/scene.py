@@ -17,6 +17,7 @@ from kobrel.optics.projection import Projection
 from kobrel.stage.copies import Copies, copy_of_path
 from kobrel.stage.deform import Deformation
 from kobrel.stage.motion import Array, Motion, Track
+from kobrel.stage.plates import PlateFace
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 GLTF_SUFFIXES = (".gltf", ".glb")
@@ -78,7 +79,8 @@ class Cutout:
 class Material:
     """Base colour and emission, linear RGB, each times its texture where it has one.
 
-    `rough` and `metal` are 0 to 1, times green and blue of `gloss_texture` where there is one.
+    `rough` and `metal` are 0 to 1, times green and blue of `gloss_texture` where there is one. A `plate`
+    glows by its own picture, times the emission.
     """
 
     name: str = "default"
@@ -90,6 +92,7 @@ class Material:
     metal: float = 0.0
     gloss_texture: Texture | None = None
     cutout: Cutout | None = None
+    plate: PlateFace | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -302,6 +305,7 @@ class Scene:
             or (node.shown is not None and node.shown.moves)
             or (node.copies is not None and (node.copies.moves or node.copies.flickers))
             or (node.mesh is not None and node.mesh.deformation is not None)
+            or any(material.plate is not None and material.plate.changes for material in node.materials)
             for node in self.nodes
         )
 

@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 from kobrel.stage.emitters import Emitters
 from kobrel.stage.motion import Array
 from kobrel.stage.piece import Piece
+from kobrel.stage.plates import Eye
 
 if TYPE_CHECKING:
     from kobrel.stage.engine.embree import InstanceScene, TriangleScene
-    from kobrel.stage.engine.meshes import Pose
+    from kobrel.stage.engine.meshes import PlatePose, Pose
     from kobrel.stage.geometry import Tables
     from kobrel.stage.pictures.environment import Environment
 
@@ -33,6 +34,7 @@ class Snapshot:
     first_rows : (I,) row at which each of the accelerator's instances begins
     live_normals : (n, 3, 3) normals of the corners of meshes that deform, see
         :class:`kobrel.stage.geometry.Tables`
+    plates : (P, 5) where the pixels of plates lie, see :func:`kobrel.stage.engine.cutouts.plate_row`
     held : what of it other frames must not change
     """
 
@@ -46,7 +48,8 @@ class Snapshot:
     environment: "Environment | None"
     emitters: Emitters
     live_normals: NDArray[np.float32]
-    held: "tuple[Pose, ...]" = ()
+    plates: NDArray[np.uint64]
+    held: "tuple[Pose | PlatePose, ...]" = ()
 
     @property
     def handle(self) -> int:
@@ -74,13 +77,18 @@ def snapshot_of(
     origin: Array,
     tables: "Tables",
     environment: "Environment | None",
+    eye: Eye | None = None,
 ) -> Snapshot:
-    """Pieces at a frame; what is not seen then, or squeezed to nothing, rays do not meet."""
+    """Pieces at a frame, as a camera has them; what is not seen then, or squeezed to nothing, rays do not
+    meet.
+    """
     from kobrel.stage.engine.embree import InstanceScene
 
     matrices = rows_at(placed, frame)
+    if eye is not None:
+        _turn_plates(placed, frame, eye, matrices)
     faces = matrices.copy()
-    found = _Instances()
+    found = _Instances(eye)
     for piece, placement, start in placed:
         faces[start : start + piece.merged] = placement
         found.add(PlacedPiece(piece, placement, start), frame, matrices)
@@ -99,23 +107,35 @@ def snapshot_of(
         environment,
         _emitters(placed, frame, matrices, origin),
         np.concatenate([np.zeros((0, 3, 3), np.float32), *normals]),
-        tuple(found.held),
+        np.asarray([pose.row for pose in found.plates], np.uint64).reshape(-1, 5),
+        (*found.held, *found.plates),
     )
+
+
+def _turn_plates(placed: list[PlacedPiece], frame: float, eye: Eye, matrices: Array) -> None:
+    """Turn the plates that face the camera, in the rows' places (R, 4, 4)."""
+    for piece, _placement, start in placed:
+        for index, face in piece.plates.items():
+            if face.faces:
+                row = start + piece.rows_of(index).start
+                matrices[row] = face.turned(frame, matrices[row], eye)
 
 
 class _Instances:
     """What the accelerator is made of: scenes, which of them each instance is of, and where it stands."""
 
-    def __init__(self) -> None:
+    def __init__(self, eye: Eye | None) -> None:
+        self._eye = eye
         self.scenes: list[TriangleScene] = []
         self.held: list[Pose] = []
+        self.plates: list[PlatePose] = []
         self.first_rows: list[NDArray[np.int64]] = [np.zeros(0, np.int64)]
         self.which: list[NDArray[np.int64]] = [np.zeros(0, np.int64)]
         self.places: list[Array] = [np.zeros((0, 4, 4))]
 
     def add(self, placed: PlacedPiece, frame: float, matrices: Array) -> None:
         """Add a piece: its merged meshes as one, then each other row that is seen."""
-        from kobrel.stage.engine.meshes import LiveMesh
+        from kobrel.stage.engine.meshes import LiveMesh, PlateMesh
 
         piece, placement, start = placed
         accelerators = iter(piece.accelerators())
@@ -124,10 +144,11 @@ class _Instances:
             there[:3, 3] = placement[:3, :3] @ piece.origin + placement[:3, 3]
             self._add_rows(np.array([start]), np.array([len(self.scenes)]), there[None])
             merged = next(accelerators)
-            assert not isinstance(merged, LiveMesh)
+            assert not isinstance(merged, LiveMesh | PlateMesh)
             self.scenes.append(merged)
         rows = np.arange(piece.merged, len(piece.nodes))
         rows = rows[np.abs(np.linalg.det(matrices[start + rows, :3, :3])) > _FLAT]
+        plates = iter(piece.plates)
         seen = piece.seen(frame)
         if seen is not None:
             rows = rows[seen[rows]]
@@ -138,6 +159,11 @@ class _Instances:
                 pose = accelerator.at(frame)
                 self.held.append(pose)
                 self.scenes.append(pose.scene)
+            elif isinstance(accelerator, PlateMesh):
+                place = matrices[start + piece.rows_of(next(plates)).start][:3, 3]
+                plate = accelerator.at(frame, accelerator.face.opacity_at(frame, place, self._eye))
+                self.plates.append(plate)
+                self.scenes.append(plate.scene)
             else:
                 self.scenes.append(accelerator)
 

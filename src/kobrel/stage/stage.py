@@ -14,6 +14,7 @@ from kobrel.stage.copies import copy_of_path
 from kobrel.stage.motion import Array
 from kobrel.stage.nearest import Closest, nearest_of, weights_in
 from kobrel.stage.piece import NO_COPY, Piece
+from kobrel.stage.plates import Eye
 from kobrel.stage.scene import Mesh, Progress, Scene, no_progress
 from kobrel.stage.snapshot import PlacedPiece, Snapshot, snapshot_of
 
@@ -102,7 +103,7 @@ class Stage:
         self._names = [setting.name for setting in settings]
         self._placements = [np.eye(4) if s.placement is None else s.placement for s in settings]
         self._starts = np.cumsum([0, *(len(piece.nodes) for piece in self._pieces)])
-        self._snapshots: OrderedDict[float, Snapshot] = OrderedDict()
+        self._snapshots: OrderedDict[Hashable, Snapshot] = OrderedDict()
         self._like: Geometry | None = like._geometry or like._like if like else None
         self._geometry: Geometry | None = None
         self._boxes: tuple[float, Array] | None = None
@@ -159,9 +160,26 @@ class Stage:
                     piece.accelerators(progress)
                 self._geometry, self._like = Geometry(self._pieces, self._like), None
 
-    def snapshot(self, frame: float, keep: bool = True) -> Snapshot:
-        """The stage at a frame; kept for the last few frames, or for all if nothing moves."""
-        key = float(frame) if self.moves else 0.0
+    @cached_property
+    def needs_eye(self) -> bool:
+        """Whether any plate depends on the camera that sees it."""
+        return any(face.needs_eye for piece in self._pieces for face in piece.plates.values())
+
+    def _eye_key(self, eye: Eye) -> Hashable:
+        """What of a camera the plates depend on: its place, and its focus only where one fades by blur."""
+        faces = (face for piece in self._pieces for face in piece.plates.values())
+        by_blur = any(face.fade is not None and face.fade.by == "blur" for face in faces)
+        return eye.key if by_blur else eye.pose.tobytes()
+
+    def snapshot(self, frame: float, keep: bool = True, eye: Eye | None = None) -> Snapshot:
+        """The stage at a frame; kept for the last few frames, or for all if nothing moves.
+
+        Parameters
+        ----------
+        eye : the camera that sees it, for plates that turn to it or fade by it
+        """
+        seen_by = eye if self.needs_eye else None
+        key = float(frame) if self.moves else 0.0, None if seen_by is None else self._eye_key(seen_by)
         with self._lock:
             if key in self._snapshots:
                 self._snapshots.move_to_end(key)
@@ -169,17 +187,17 @@ class Stage:
             if self.deforms and keep:  # what no kept frame needs any more is fitted to this one
                 while len(self._snapshots) >= _KEPT_LIVE:
                     self._snapshots.popitem(last=False)
-            made = self._make_snapshot(frame)
-            if keep or not self.moves:
+            made = self._make_snapshot(frame, seen_by)
+            if keep or not (self.moves or seen_by is not None):
                 self._snapshots[key] = made
                 if len(self._snapshots) > _KEPT_SNAPSHOTS:
                     self._snapshots.popitem(last=False)
             return made
 
-    def _make_snapshot(self, frame: float) -> Snapshot:
+    def _make_snapshot(self, frame: float, eye: Eye | None) -> Snapshot:
         self.prepare()
         assert self._geometry is not None
-        return snapshot_of(self._placed, frame, self.origin, self._geometry.tables, self.environment)
+        return snapshot_of(self._placed, frame, self.origin, self._geometry.tables, self.environment, eye)
 
     @cached_property
     def _placed(self) -> list[PlacedPiece]:
@@ -194,17 +212,20 @@ class Stage:
         piece = int(np.searchsorted(self._starts, row, side="right")) - 1
         return piece, int(self._pieces[piece].nodes[row - int(self._starts[piece])])
 
-    def pick(self, frame: float, origin: ArrayLike, direction: ArrayLike) -> Pick | None:
+    def pick(
+        self, frame: float, origin: ArrayLike, direction: ArrayLike, eye: Eye | None = None
+    ) -> Pick | None:
         """The first surface along a ray.
 
         Parameters
         ----------
         frame : when
         origin, direction : (3,) metres on the stage; the direction of any length
+        eye : see :meth:`snapshot`
         """
         from kobrel.stage.engine.rays import closest_hits
 
-        snapshot = self.snapshot(frame)
+        snapshot = self.snapshot(frame, eye=eye)
         start, toward = np.asarray(origin, dtype=float), np.asarray(direction, dtype=float)
         hits = closest_hits(
             snapshot.handle, snapshot.first_rows, (start - snapshot.origin)[None], toward[None], whole=True

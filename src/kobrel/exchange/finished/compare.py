@@ -63,7 +63,7 @@ def compared(
     flat = frame_view(camera, (width, height))
     depth = depth_of(pixels, finished, flat)
     stage.prepare(progress)
-    view = View(stage.snapshot(frame, keep=False), camera, plan.light, width, height)
+    view = View(stage.snapshot(frame, keep=False, eye=camera.eye), camera, plan.light, width, height)
     exact = exposed(view, PASSES, before=lambda done: progress("The exact picture", done / PASSES))
     shown = as_shown(exact, plan.light, camera).astype(int)
     ways = []

@@ -210,7 +210,7 @@ def drawn_rung(
     camera = camera_at(plan, rung.shot, rung.frame, stage)
     height = max(1, round(width / camera.aspect))
     stage.prepare(progress)
-    view = View(stage.snapshot(rung.frame, keep=False), camera, plan.light, width, height)
+    view = View(stage.snapshot(rung.frame, keep=False, eye=camera.eye), camera, plan.light, width, height)
     what = f"Drawing {rung.name}"
     linear = exposed(view, passes, before=lambda done: progress(what, done / passes))
     depth = sharp_picture(view).depth

@@ -250,7 +250,7 @@ def _pictures(
         tell(f"Shot {shot.label}, frame {frame}")
         camera = numbers.camera.frame(numbers.index_of(frame))
         height = max(1, round(_PICTURE_PX / camera.aspect))
-        view = View(stage.snapshot(frame), camera, plan.light, _PICTURE_PX, height)
+        view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, _PICTURE_PX, height)
         pixels = as_shown(exposed(view, passes), plan.light, camera)
         found.append((f"{frame}, {named[frame]}", jpeg(pixels)))
     return tuple(found)

@@ -183,6 +183,11 @@ def lobes_row(rays, ids, surfaces, sums, lobes):  # type: ignore[no-untyped-def]
         if ids[x, 1] < 0:
             lobes[x, 10] = -1.0
             continue
+        if surfaces[x, 9] < _NOUGHT:
+            for c in range(LOBES):
+                lobes[x, c] = _NOUGHT
+            lobes[x, 10] = -1.0
+            continue
         dx, dy, dz = rays[x, 3], rays[x, 4], rays[x, 5]
         long = np.sqrt(dx * dx + dy * dy + dz * dz)
         facing = -(surfaces[x, 0] * dx + surfaces[x, 1] * dy + surfaces[x, 2] * dz) / long

@@ -146,7 +146,7 @@ def _fewer(many, y, number, waiting, start, way, far, share, out):  # type: igno
 @kernel
 def draw_rows(  # type: ignore[no-untyped-def]
     scene, first_rows, view, hole, light, harmonics, environment, tables, normal_matrices, live_normals,
-    drawn, lamps, slots, gloss_sums, number, lens, rows, colour, depth,
+    plates, drawn, lamps, slots, gloss_sums, number, lens, rows, colour, depth,
 ):  # fmt: skip
     """Draw some rows of the picture.
 
@@ -159,7 +159,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     light : see :class:`kobrel.picture.numbers.LightNumbers`
     harmonics : (9, 3) float32, see :attr:`kobrel.picture.view.View.harmonics`
     environment : (h, w, 3) float32 picture all about, used where the light says so
-    live_normals : (n, 3, 3), see :class:`kobrel.stage.snapshot.Snapshot`
+    live_normals, plates : (n, 3, 3) and (P, 5), see :class:`kobrel.stage.snapshot.Snapshot`
     drawn : (E,) emitters that are drawn from the light, or (0,) for none
     lamps, slots : see :attr:`kobrel.picture.view.View.lamps`
     gloss_sums : see :func:`kobrel.picture.tracing.gloss.table`
@@ -190,7 +190,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     clay = light.clay > np.float32(0)
     for y in range(rows[0], rows[1]):
         _shoot_row(scene, own_first, view, hole, y, height, number, lens, packet, rays, met, ids, light_of)
-        surface_row(rays, met, ids, width, clay, normal_matrices, tables, live_normals, surfaces)
+        surface_row(rays, met, ids, width, clay, normal_matrices, tables, live_normals, plates, surfaces)
         own_light_row(rays, ids, surfaces, light, environment, drawn, out)
         if not full:
             many = plain_row(
@@ -207,8 +207,9 @@ def draw_rows(  # type: ignore[no-untyped-def]
             )  # fmt: skip
             _shoot_on(scene, own_first, packet, onward, count, met_on, ids_on)
             surface_row(
-                onward, met_on, ids_on, count, clay, normal_matrices, tables, live_normals, surfaces_on
-            )
+                onward, met_on, ids_on, count, clay, normal_matrices, tables, live_normals, plates,
+                surfaces_on,
+            )  # fmt: skip
             brought_row(
                 onward, ids_on, count, surfaces_on, surfaces, weight, kind, origin, shared, brought,
                 light, own_harmonics, environment, lobes_on, out,

@@ -3,11 +3,12 @@
 import numpy as np
 
 from kobrel.compiled import index_of, kernel
+from kobrel.stage.engine.plate_pixels import LINEAR, plate_colour
 
-_BYTES = np.arange(256) / 255.0
-_LINEAR = np.where(_BYTES <= 0.04045, _BYTES / 12.92, ((_BYTES + 0.055) / 1.055) ** 2.4).astype(np.float32)
 _NOUGHT, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-30)
 _CLAY = np.float32(0.55)
+UNLIT = np.float32(-1)
+"""Roughness of what throws no light back, as plates."""
 
 NORMAL, BASE, GLOW, ROUGH, METAL, LAMP, WIDE = 0, 3, 6, 9, 10, 11, 12
 """Where in a row's entry its parts stand, and how long it is: the normal, toward the ray; base colour;
@@ -26,13 +27,13 @@ def _corners(u, v, start, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_normals, out):  # type: ignore[no-untyped-def]
+def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_normals, plates, out):  # type: ignore[no-untyped-def]
     """What the first `count` rays met, to `out` (W, WIDE); of those that met nothing it is left as it is.
 
     Parameters
     ----------
     tables : see :class:`kobrel.stage.geometry.Tables`
-    normal_matrices, live_normals : see :class:`kobrel.stage.snapshot.Snapshot`
+    normal_matrices, live_normals, plates : see :class:`kobrel.stage.snapshot.Snapshot`
     """
     normal_start, uv_start, slot_start = tables.normal_start, tables.uv_start, tables.slot_start
     material_start, light_start, colour_start = tables.material_start, tables.light_start, tables.colour_start
@@ -85,9 +86,9 @@ def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_norma
         rough, metal = gloss[mat, 0], gloss[mat, 1]
         if colour_start[row] >= 0:
             k = colour_start[row] + prim
-            r *= w * _LINEAR[colours[k, 0, 0]] + u * _LINEAR[colours[k, 1, 0]] + v * _LINEAR[colours[k, 2, 0]]
-            g *= w * _LINEAR[colours[k, 0, 1]] + u * _LINEAR[colours[k, 1, 1]] + v * _LINEAR[colours[k, 2, 1]]
-            b *= w * _LINEAR[colours[k, 0, 2]] + u * _LINEAR[colours[k, 1, 2]] + v * _LINEAR[colours[k, 2, 2]]
+            r *= w * LINEAR[colours[k, 0, 0]] + u * LINEAR[colours[k, 1, 0]] + v * LINEAR[colours[k, 2, 0]]
+            g *= w * LINEAR[colours[k, 0, 1]] + u * LINEAR[colours[k, 1, 1]] + v * LINEAR[colours[k, 2, 1]]
+            b *= w * LINEAR[colours[k, 0, 2]] + u * LINEAR[colours[k, 1, 2]] + v * LINEAR[colours[k, 2, 2]]
         if uv_start[row] >= 0 and textured[mat]:
             k = uv_start[row] + prim
             tu = w * uvs[k, 0, 0] + u * uvs[k, 1, 0] + v * uvs[k, 2, 0]
@@ -100,6 +101,13 @@ def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_norma
                     if layer == 1
                     else gloss_texture[mat]
                 )
+                if layer == 1 and tex < -1:
+                    k = -2 - tex
+                    tr, tg, tb = plate_colour(
+                        plates[k, 0], np.int64(plates[k, 1]), np.int64(plates[k, 2]), np.int64(plates[k, 3]),
+                        np.int64(plates[k, 4]), tu, tv,
+                    )  # fmt: skip
+                    er, eg, eb = np.float32(er * tr), np.float32(eg * tg), np.float32(eb * tb)
                 if tex < 0:
                     continue
                 i00, i10, i01, i11, fx, fy = _corners(
@@ -114,14 +122,17 @@ def surface_row(rays, met, ids, count, clay, normal_matrices, tables, live_norma
                     rough, metal = np.float32(rough * tg / 255.0), np.float32(metal * tb / 255.0)
                     continue
                 for i, part in ((i00, w00), (i10, w10), (i01, w01), (i11, w11)):
-                    tr += part * _LINEAR[texture_pixels[i, 0]]
-                    tg += part * _LINEAR[texture_pixels[i, 1]]
-                    tb += part * _LINEAR[texture_pixels[i, 2]]
+                    tr += part * LINEAR[texture_pixels[i, 0]]
+                    tg += part * LINEAR[texture_pixels[i, 1]]
+                    tb += part * LINEAR[texture_pixels[i, 2]]
                 if layer == 1:
                     er, eg, eb = np.float32(er * tr), np.float32(eg * tg), np.float32(eb * tb)
                 else:
                     r, g, b = np.float32(r * tr), np.float32(g * tg), np.float32(b * tb)
-        if clay:
+        plate = textured[mat] and emission_texture[mat] < -1
+        if plate:
+            rough = UNLIT
+        elif clay:
             r = g = b = _CLAY
             rough, metal = _ONE, _NOUGHT
         own = np.int32(-1)

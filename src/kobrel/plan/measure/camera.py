@@ -16,12 +16,15 @@ from kobrel.optics.projection import Projection
 from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.masks import iris_of
 from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
-from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, ways
+from kobrel.plan.pull.dials import driven, lens_drives
+from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, level_at, ways
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import made_poses
 from kobrel.stage.motion import rigid
+from kobrel.stage.plates import Eye
 from kobrel.stage.stage import Stage
 
+_DRIVEN_WITHIN = {"focus": (1e-3, np.inf), "f_number": (0.1, 1e4), "focal_mm": (0.1, 1e5)}
 BY_FRAME = ("pose", "focal_mm", "f_number", "focus_m")
 _SURFACES: dict[Projection, FocusSurface] = {"orthographic": "plane", "fisheye": "sphere"}
 
@@ -107,6 +110,15 @@ class Camera:
         return np.logical_or.reduce(
             [poses, *(getattr(self, name) != getattr(other, name) for name in BY_FRAME[1:])]
         )
+
+    @property
+    def eye(self) -> Eye:
+        """The camera at its one frame as plates know it."""
+        if self.projection == "orthographic":
+            return Eye(self.pose, 0.0, 0.0)
+        per_mm = sensor.blur_px(1.0, self.sensor_width_mm, self.width_px, self.squeeze)
+        per_dpt = float(self.pupil_mm * self.image_distance_mm) / 1000.0
+        return Eye(self.pose, 1.0 / float(self.focus_m), per_dpt * float(per_mm))
 
     @property
     def aspect(self) -> float:
@@ -395,7 +407,8 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     # Parallel rays focus on a plane; a fisheye's discs have a shape of their own only on a sphere.
     surface = glass.surface if glass.projection == "perspective" else _SURFACES[glass.projection]
     model = glass.model if glass.projection == "perspective" else "render"
-    focal = keyed_at(glass.focal_mm, at)
+    dialled = _dialled(plan, shot, at)
+    focal = dialled["focal_mm"] if "focal_mm" in dialled else keyed_at(glass.focal_mm, at)
     gate = glass.sensor.width_mm, glass.sensor.height_mm
     frame = sensor.frame_on_sensor(*gate, glass.squeeze, glass.delivery.aspect, glass.delivery.fit)
     nearness = partial(_wanted_dpt, plan, shot, stage, surface)
@@ -405,11 +418,12 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         way = ways(shot.marks, nearness(arrivals, poses(plan, shot, arrivals, stage)))
     with np.errstate(divide="ignore"):
         focus = 1.0 / focus_dpt(shot.marks, at, nearness(at, pose), way)
+    focus = dialled.get("focus", focus)
     iris, mask = iris_of(shot.iris), shot.iris.mask
     return Camera(
         pose=pose,
         focal_mm=focal,
-        f_number=keyed_at(glass.f_number, at),
+        f_number=dialled["f_number"] if "f_number" in dialled else keyed_at(glass.f_number, at),
         focus_m=np.maximum(focus, lens.closest_focus_m(focal, model)),
         sensor_width_mm=frame[0],
         sensor_height_mm=frame[1],
@@ -436,6 +450,15 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         turn_per_stop_deg=shot.iris.turn_per_stop_deg,
         flaws=shot.flaws,
     )
+
+
+def _dialled(plan: Plan, shot: Shot, at: Numbers) -> dict[str, Numbers]:
+    """What dials drive of the shot's lens, (F,) each, within what a lens can be."""
+    found = lens_drives(plan.dials, shot.name)
+    return {
+        what: np.clip(driven(drive, level_at(dial.level, at)), *_DRIVEN_WITHIN[what])
+        for what, (dial, drive) in found.items()
+    }
 
 
 def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:

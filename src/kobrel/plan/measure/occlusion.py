@@ -9,6 +9,8 @@ from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE, Survey, survey
 from kobrel.plan.model import Anchor, NearestAnchor, Plan, PointAnchor, Shot, StandInAnchor
 from kobrel.plan.names import thing_name
+from kobrel.plan.pictures.plates import PlateAnchor
+from kobrel.plan.space import plates
 from kobrel.plan.space.stand_ins import scene_of
 from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Place, Stage
@@ -71,7 +73,7 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
     farthest = np.full(len(numbers.frames), np.inf)
     for column, frame in enumerate(numbers.frames):
         progress("Looking along the lines of sight", column / len(numbers.frames))
-        snapshot = stage.snapshot(float(frame), keep=False)
+        snapshot = stage.snapshot(float(frame), keep=False, eye=numbers.camera.frame(column).eye)
         origins, ways = _rays(numbers, column)
         hits = closest_hits(snapshot.handle, snapshot.first_rows, origins - snapshot.origin, ways)
         for row, rows in enumerate(own):
@@ -109,6 +111,8 @@ def own_rows(stage: Stage, anchor: Anchor) -> list[int]:
         return []
     if isinstance(anchor, StandInAnchor):
         return stage.rows_below(Place(scene_of(anchor.number), "/"))
+    if isinstance(anchor, PlateAnchor):
+        return stage.rows_below(Place(plates.scene_of(anchor.number), plates.ROOT))
     parts = anchor.node.strip("/").split("/")
     whole = (
         "/" + "/".join(parts[:-1])

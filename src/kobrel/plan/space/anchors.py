@@ -13,7 +13,10 @@ from kobrel.plan.model import (
     StandInAnchor,
     SurfaceAnchor,
 )
+from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.moves import vector
+from kobrel.plan.space.plates import ROOT
+from kobrel.plan.space.plates import scene_of as plate_scene_of
 from kobrel.plan.space.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Pick, Place, Stage
 
@@ -75,6 +78,8 @@ def _points(
         return np.array(place_track(anchor).at(frames))
     if isinstance(anchor, StandInAnchor):
         place = Place(scene_of(anchor.number), MEASURED)
+    elif isinstance(anchor, PlateAnchor):
+        place = Place(plate_scene_of(anchor.number), ROOT)
     else:
         place = Place(anchor.scene, anchor.node)
         if isinstance(anchor, NearestAnchor) and camera_places is not None:

@@ -15,6 +15,7 @@ from kobrel.plan.model import (
     SubjectTarget,
 )
 from kobrel.plan.parts import PlaceKey, Vector
+from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.anchors import at_surface, subject_points
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import place_track
@@ -124,7 +125,7 @@ def remove_chosen(session: Session, subject: Subject) -> None:
 def node_of(subject: Subject) -> Place | None:
     """The node that a subject is tied to."""
     anchor = subject.anchor
-    if isinstance(anchor, PointAnchor | StandInAnchor):
+    if isinstance(anchor, PointAnchor | StandInAnchor | PlateAnchor):
         return None
     return Place(anchor.scene, anchor.node)
 
@@ -133,7 +134,8 @@ def ties(subject: Subject) -> list[str]:
     """Kinds of anchors that a subject could have."""
     if node_of(subject) is not None:
         return ["surface", *_NODE_TIES, "point"]
-    return ["stand-in", "point"] if isinstance(subject.anchor, StandInAnchor) else ["point"]
+    own = [subject.anchor.kind] if isinstance(subject.anchor, StandInAnchor | PlateAnchor) else []
+    return [*own, "point"]
 
 
 def place_of(session: Session, subject: Subject) -> Vector:

@@ -21,6 +21,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.names import thing_name
 from kobrel.plan.parts import Vector
+from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.anchors import at_surface, on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.session.commands.focusing import focus_distance, focus_on
@@ -82,6 +83,9 @@ def end_name(session: Session, end: End) -> str:
     if isinstance(end, StandInAnchor):
         stand_in = plan.stand_in(end.number)
         return stand_in.name if stand_in else "missing stand-in"
+    if isinstance(end, PlateAnchor):
+        plate = plan.plate(end.number)
+        return plate.name if plate else "missing plate"
     if isinstance(end, PointAnchor):
         return "a point"
     return thing_name(plan, Place(end.scene, end.node))

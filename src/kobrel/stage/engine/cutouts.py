@@ -8,29 +8,19 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from llvmlite import ir
 from numba import carray, types
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from kobrel.compiled import callback, index_of, kernel
 from kobrel.stage.engine.chance import mixed
+from kobrel.stage.engine.plate_pixels import plate_alpha, pointer
 from kobrel.stage.pictures.textures import alpha
+from kobrel.stage.plates import PlatePixels
 from kobrel.stage.scene import Material, Mesh
 
 _AN_OPAQUE = (1.0, 0.0)
 _SEEN = 0.2
 """Opacity from which a click meets a surface."""
-
-
-@intrinsic
-def _pointer(_context, address):  # type: ignore[no-untyped-def]
-    """An address as a pointer."""
-
-    def make(_context, builder, _signature, arguments):  # type: ignore[no-untyped-def]
-        return builder.inttoptr(arguments[0], ir.IntType(8).as_pointer())
-
-    return types.voidptr(types.uint64), make
 
 
 @kernel
@@ -54,17 +44,21 @@ def _lets_through(table, triangle, u, v, a, b, c, whole):  # type: ignore[no-unt
     count = table[2]
     slot = np.int64(0)
     if table[1] != 0:
-        slot = np.int64(carray(_pointer(table[1]), table[3], np.uint8)[triangle])
+        slot = np.int64(carray(pointer(table[1]), table[3], np.uint8)[triangle])
     slot = min(slot, np.int64(count) - 1)
-    parts = carray(_pointer(table[4]), (np.int64(count), 2), np.float64)
+    parts = carray(pointer(table[4]), (np.int64(count), 2), np.float64)
     opacity, cutoff = parts[slot, 0], parts[slot, 1]
-    address, width, height = table[5 + 3 * slot], np.int64(table[6 + 3 * slot]), np.int64(table[7 + 3 * slot])
+    address, width, height = table[5 + 5 * slot], np.int64(table[6 + 5 * slot]), np.int64(table[7 + 5 * slot])
     if address != 0 and table[0] != 0:
-        corners = carray(_pointer(table[0]), (np.int64(table[3]), 3, 2), np.float32)
+        corners = carray(pointer(table[0]), (np.int64(table[3]), 3, 2), np.float32)
         w = 1.0 - u - v
         x = w * corners[triangle, 0, 0] + u * corners[triangle, 1, 0] + v * corners[triangle, 2, 0]
         y = w * corners[triangle, 0, 1] + u * corners[triangle, 1, 1] + v * corners[triangle, 2, 1]
-        opacity *= _opacity(carray(_pointer(address), width * height, np.uint8), width, height, x, y)
+        layout, beyond = np.int64(table[8 + 5 * slot]), np.int64(table[9 + 5 * slot])
+        if layout == 0:
+            opacity *= _opacity(carray(pointer(address), width * height, np.uint8), width, height, x, y)
+        else:
+            opacity *= plate_alpha(address, width, height, layout, beyond, x, y)
     if cutoff > 0.0:
         return opacity < cutoff
     if whole:
@@ -77,12 +71,12 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
     """Embree's ``RTCFilterFunctionN``: takes hits back where the surface lets the ray through."""
     given = carray(arguments, 6)
     many = np.int64(given[5] & np.uint64(0xFFFFFFFF))
-    valid = carray(_pointer(given[0]), many, np.int32)
-    head = carray(_pointer(given[1]), 3, np.uint64)
-    table = carray(_pointer(given[1]), 5 + 3 * np.int64(head[2]), np.uint64)
-    ray = carray(_pointer(given[3]), 12 * many, np.uint32)
-    hit = carray(_pointer(given[4]), 8 * many, np.float32)
-    numbers = carray(_pointer(given[4]), 8 * many, np.uint32)
+    valid = carray(pointer(given[0]), many, np.int32)
+    head = carray(pointer(given[1]), 3, np.uint64)
+    table = carray(pointer(given[1]), 5 + 3 * np.int64(head[2]), np.uint64)
+    ray = carray(pointer(given[3]), 12 * many, np.uint32)
+    hit = carray(pointer(given[4]), 8 * many, np.float32)
+    numbers = carray(pointer(given[4]), 8 * many, np.uint32)
     for i in range(many):
         if valid[i] == -1:
             triangle = np.int64(numbers[5 * many + i])
@@ -109,17 +103,33 @@ class CutoutTable:
 
     Eight bytes each: where the corners' texture coordinates and slots lie, how many materials and
     triangles there are, where opacity and cutoff lie; then for each material where its opacity's
-    picture lies, its width and height. An address of 0 is nothing.
+    picture lies, its width and height, how its pixels are kept (0 is bytes of opacity alone) and what is
+    seen beyond its edges. An address of 0 is nothing.
+
+    Parameters
+    ----------
+    plate : pixels that a plate shows now, and how opaque it is
     """
 
-    def __init__(self, mesh: Mesh, materials: tuple[Material, ...]) -> None:
+    def __init__(
+        self,
+        mesh: Mesh,
+        materials: tuple[Material, ...],
+        plate: tuple[PlatePixels, float] | None = None,
+    ) -> None:
         uv = None if mesh.uv is None else np.ascontiguousarray(mesh.uv, np.float32)
         slots = None if mesh.slots is None else np.ascontiguousarray(mesh.slots, np.uint8)
         cuts = [material.cutout for material in materials]
         parts = np.array([_AN_OPAQUE if c is None else (c.opacity, c.cutoff) for c in cuts], float)
-        pictures = [None if c is None or c.texture is None else alpha(c.texture, c.channel) for c in cuts]
-        self._kept: list[Any] = [uv, slots, parts, pictures]
+        pictures: list[Any] = [
+            None if c is None or c.texture is None else alpha(c.texture, c.channel) for c in cuts
+        ]
         pixels = [value for picture in pictures for value in _picture(picture)]
+        if plate is not None and materials[0].plate is not None:
+            parts = np.array([(plate[1], 0.0)])
+            pictures = [plate[0].rgba]
+            pixels = plate_row(plate[0], materials[0].plate.beyond)
+        self._kept: list[Any] = [uv, slots, parts, pictures]
         self._table = np.array(
             [_address(uv), _address(slots), len(cuts), len(mesh.triangles), _address(parts), *pixels],
             np.uint64,
@@ -140,8 +150,13 @@ def _address(array: NDArray[Any] | None) -> int:
     return 0 if array is None else array.ctypes.data
 
 
-def _picture(pixels: NDArray[np.uint8] | None) -> tuple[int, int, int]:
-    return (0, 0, 0) if pixels is None else (pixels.ctypes.data, pixels.shape[1], pixels.shape[0])
+def _picture(pixels: NDArray[np.uint8] | None) -> tuple[int, ...]:
+    return (0,) * 5 if pixels is None else (pixels.ctypes.data, pixels.shape[1], pixels.shape[0], 0, 0)
+
+
+def plate_row(pixels: PlatePixels, beyond: int) -> list[int]:
+    """Where a plate's pixels lie, their width and height, how they are kept, and what is beyond them."""
+    return [pixels.rgba.ctypes.data, pixels.width, pixels.height, pixels.layout, beyond]
 
 
 def cutouts(mesh: Mesh, materials: tuple[Material, ...]) -> CutoutTable | None:

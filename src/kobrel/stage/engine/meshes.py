@@ -1,6 +1,7 @@
 """Meshes made ready for rays and shading, each once."""
 
 import weakref
+from collections import OrderedDict
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -8,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.stage.bending import shared_normals
-from kobrel.stage.engine.cutouts import cutouts
+from kobrel.stage.engine.cutouts import CutoutTable, cutouts, plate_row
 from kobrel.stage.engine.embree import TriangleScene
+from kobrel.stage.plates import PlateFace, PlatePixels
 from kobrel.stage.scene import Material, Mesh
 
 
@@ -92,3 +94,38 @@ class Pose:
 
     scene: TriangleScene
     normals: NDArray[np.float32] | None
+
+
+class PlateMesh:
+    """A plate, ready for rays with the picture and the opacity that it has at a frame."""
+
+    def __init__(self, mesh: Mesh, materials: tuple[Material, ...], face: PlateFace) -> None:
+        self._mesh, self._materials, self.face = mesh, materials, face
+        self._kept: OrderedDict[tuple[PlatePixels, float], PlatePose] = OrderedDict()
+
+    def at(self, frame: float, opacity: float) -> "PlatePose":
+        """What rays and shading need of it at a frame."""
+        key = self.face.source.at(frame), opacity
+        pose = self._kept.get(key)
+        if pose is None:
+            scene = TriangleScene()
+            scene.add(self._mesh.points, self._mesh.triangles, CutoutTable(self._mesh, self._materials, key))
+            pose = PlatePose(scene.commit(), key[0], plate_row(key[0], self.face.beyond))
+            self._kept[key] = pose
+            if len(self._kept) > _POSES:
+                self._kept.popitem(last=False)
+        return pose
+
+
+_POSES = 3
+
+
+@dataclass(frozen=True, eq=False)
+class PlatePose:
+    """A plate at one frame: for rays, and where its pixels lie, see
+    :func:`kobrel.stage.engine.cutouts.plate_row`.
+    """
+
+    scene: TriangleScene
+    pixels: PlatePixels
+    row: list[int]

@@ -14,7 +14,7 @@ from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import Lens, Sensor
 from kobrel.plan.kits.lenses import SUFFIXES, Kit
 from kobrel.plan.measure.survey import NEAREST_M
-from kobrel.plan.space.stand_ins import number_of
+from kobrel.plan.names import is_of_a_file
 from kobrel.session.commands import focusing, lens_choice
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -361,7 +361,7 @@ def _keeping(now: Now) -> str:
 
 
 def _radius(now: Now) -> str:
-    files = [scene.unit_m for name, scene in now.stage.scenes.items() if number_of(name) is None]
+    files = [scene.unit_m for name, scene in now.stage.scenes.items() if is_of_a_file(name)]
     unit = scene_measure(files[0] if files else 1.0)
     return f"{float(now.camera.pupil_mm) / 2000.0 / unit.metres:.4g} {unit.symbol}"
 

@@ -1,0 +1,341 @@
+"""From a plate to its pixels: read, filled where something was lifted, cut out."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.plan.model import Plan
+from kobrel.plan.pictures.plates import (
+    BrightnessRange,
+    ColourRange,
+    Cut,
+    CutShape,
+    DepthRange,
+    Ellipse,
+    FillKind,
+    MaskFile,
+    Outline,
+    OwnAlpha,
+    Plate,
+    PlatePicture,
+    Playing,
+    Rectangle,
+)
+from kobrel.stage.pictures import masks
+from kobrel.stage.pictures.fill import Told, diffused, mirrored, patched
+from kobrel.stage.pictures.masks import Mask
+from kobrel.stage.pictures.pixels import read_pixels
+from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
+from kobrel.stage.read.plates.playing import (
+    Clock,
+    PlayingSource,
+    is_movie,
+    movie_reader,
+    sequence_reader,
+)
+from kobrel.stage.read.plates.stills import read_still
+from kobrel.stage.scene import Progress, no_progress
+
+_ORIGINALS = 2
+_SPARE_SOURCES = 6
+_MARGIN_PX = 2
+
+
+class PlateKey(NamedTuple):
+    """All that a plate's pixels depend on."""
+
+    path: str
+    layer: str
+    playing: Playing | None
+    cut: Cut | None
+    fill: tuple[FillKind, float] | None
+    lifted: tuple[Cut, ...]
+    whole: bool
+
+    @property
+    def paths(self) -> list[str]:
+        """The files that are read."""
+        cuts = (*self.lifted, *filter(None, (self.cut,)))
+        return [
+            self.path,
+            *(s.path for cut in cuts for s in cut.shapes if isinstance(s, MaskFile | DepthRange)),
+        ]
+
+
+def plate_key(plan: Plan, plate: Plate) -> PlateKey:
+    """What the pixels of a plate depend on."""
+    picture, fill = plate.picture, plate.fill
+    lifted: list[Cut] = []
+    if fill is not None:
+        others = (plan.plate(number) for number in fill.of)
+        lifted = [other.cut for other in others if other is not None and other.cut is not None]
+    return PlateKey(
+        picture.path, picture.layer, picture.playing, plate.cut,
+        (fill.kind, fill.grow_px) if fill is not None and lifted else None, tuple(lifted),
+        plate.beyond != "nothing" or plate.lies,
+    )  # fmt: skip
+
+
+@dataclass
+class Shelf:
+    """Pixels of plates that were made, by their keys; a few more than are wanted, for undo."""
+
+    sources: dict[PlateKey, PlateSource] = field(default_factory=dict)
+    told: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    _originals: OrderedDict[tuple[str, str], PlatePixels] = field(default_factory=OrderedDict)
+
+    def copy(self) -> "Shelf":
+        """Another with the same pixels."""
+        return Shelf(dict(self.sources), dict(self.told), OrderedDict(self._originals))
+
+    def source(self, key: PlateKey) -> PlateSource | None:
+        """The pixels of a key; until they are made, those of the same picture cut otherwise."""
+        if key in self.sources:
+            return self.sources[key]
+        alike = [
+            source for other, source in self.sources.items()
+            if other[:3] == key[:3] and (other.cut is None) == (key.cut is None)
+        ]  # fmt: skip
+        return alike[-1] if alike else None
+
+    def make(self, key: PlateKey, progress: Progress = no_progress) -> None:
+        """Read and make the pixels of a plate.
+
+        Raises
+        ------
+        SceneError
+            A file cannot be read.
+        Cancelled
+            `progress` asked to stop.
+        """
+        self.sources[key] = self._made(key, progress)
+
+    def original(self, path: str, layer: str) -> PlatePixels:
+        """A picture as its file has it.
+
+        Raises
+        ------
+        SceneError
+            The file cannot be read.
+        """
+        found = self._originals.pop((path, layer), None)
+        if found is None:
+            read = read_still(Path(path), layer)
+            self.told[path] = read.told
+            found = read.pixels
+        self._originals[path, layer] = found
+        while len(self._originals) > _ORIGINALS:
+            self._originals.popitem(last=False)
+        return found
+
+    def forget(self, path: str) -> None:
+        """Let a file be read again."""
+        self.sources = {key: source for key, source in self.sources.items() if path not in key.paths}
+        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k[0] != path)
+
+    def keep_only(self, keys: Iterable[PlateKey]) -> None:
+        """Let go of what is not wanted any more, but for the last few."""
+        wanted = set(keys)
+        spare = [key for key in self.sources if key not in wanted]
+        for key in spare[: max(0, len(spare) - _SPARE_SOURCES)]:
+            del self.sources[key]
+        uncut = {(key.path, key.layer) for key in wanted if key.cut is not None or key.fill is not None}
+        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k in uncut)
+
+    def _made(self, key: PlateKey, progress: Progress) -> PlateSource:
+        path = Path(key.path)
+        if key.playing is None:
+            pixels = self.original(key.path, key.layer)
+            if key.cut is None and key.fill is None:
+                return StillSource(pixels)
+            return _still(worked(pixels, key, lambda part: progress(f"Making {path.name}", part)), key)
+        playing = key.playing
+        clock = Clock(playing.at, playing.first, playing.last, playing.after, playing.speed)
+        read = movie_reader(path) if is_movie(path) else sequence_reader(path, key.layer)
+        return PlayingSource(clock, _each(read, key))
+
+
+def _each(read: Callable[[int], PlatePixels], key: PlateKey) -> Callable[[int], PlatePixels]:
+    """What reads the frames of a picture that plays, each filled and cut."""
+    if key.cut is None and key.fill is None:
+        return read
+    return lambda frame: worked(read(frame), key)
+
+
+def _still(pixels: PlatePixels, key: PlateKey) -> StillSource:
+    """Pixels as a source, less what is empty about them."""
+    if key.whole or key.cut is None:
+        return StillSource(pixels)
+    left, top, right, bottom = masks.bounds(pixels.rgba[..., 3] > 0)
+    if right <= left:
+        left, top, right, bottom = 0, 0, 1, 1
+    width, height = pixels.width, pixels.height
+    x0, y0 = max(left - _MARGIN_PX, 0), max(top - _MARGIN_PX, 0)
+    x1, y1 = min(right + _MARGIN_PX, width), min(bottom + _MARGIN_PX, height)
+    window: Window = (x0 / width, y0 / height, x1 / width, y1 / height)
+    if window == WHOLE:
+        return StillSource(pixels)
+    part: Rgba = pixels.rgba[y0:y1, x0:x1].copy()
+    return StillSource(PlatePixels(part), window)
+
+
+def worked(pixels: PlatePixels, key: PlateKey, told: Told = lambda _part: None) -> PlatePixels:
+    """A picture filled where others were lifted from it, and cut out.
+
+    Raises
+    ------
+    SceneError
+        The picture of a mask or of depth cannot be read.
+    """
+    rgba = pixels.rgba
+    if key.fill is not None:
+        kind, grow = key.fill
+        hole = np.zeros(rgba.shape[:2], bool)
+        for cut in key.lifted:
+            hole |= masks.shaped(cut_mask(pixels, cut), grow, 0.0, 0.0) > 0
+        rgba = _filled(rgba, hole, kind, told)
+    if key.cut is not None:
+        share = cut_mask(PlatePixels(rgba), key.cut)
+        rgba = rgba.copy()
+        alpha = rgba[..., 3] * share
+        rgba[..., 3] = np.round(alpha) if rgba.dtype == np.uint8 else alpha
+    return PlatePixels(rgba)
+
+
+def _filled(rgba: Rgba, hole: NDArray[np.bool_], kind: FillKind, told: Told) -> Rgba:
+    """Pixels with a hole filled; what is filled is as opaque as what is about it."""
+    if not hole.any():
+        return rgba
+    rows, columns = _room(hole)
+    part, inner = rgba[rows, columns], hole[rows, columns]
+    colours = part[..., :3].astype(np.float32)
+    unseen = part[..., 3] == 0
+    lost = inner | unseen  # nothing is taken from where nothing is seen
+    if lost.all():
+        return rgba
+    if kind == "mirrored":
+        filled = mirrored(colours, lost)
+    elif kind == "patches":
+        filled = patched(colours, lost, told)
+    else:
+        filled = diffused(colours, lost, told)
+    result = rgba.copy()
+    inside = result[rows, columns]
+    if rgba.dtype == np.uint8:
+        filled = np.clip(np.round(filled), 0, 255)
+    inside[inner, :3] = filled[inner].astype(rgba.dtype)
+    inside[inner & ~unseen, 3] = part[inner & ~unseen, 3]
+    return result
+
+
+def _room(hole: NDArray[np.bool_]) -> tuple[slice, slice]:
+    """Rows and columns of a hole and as much again about it, from which it is filled."""
+    left, top, right, bottom = masks.bounds(hole)
+    across, down = right - left + 32, bottom - top + 32
+    height, width = hole.shape
+    return (
+        slice(max(top - down, 0), min(bottom + down, height)),
+        slice(max(left - across, 0), min(right + across, width)),
+    )
+
+
+def cut_mask(pixels: PlatePixels, cut: Cut) -> Mask:
+    """What of a picture a cut leaves, (H, W).
+
+    Raises
+    ------
+    SceneError
+        The picture of a mask or of depth cannot be read.
+    """
+    result = np.zeros((pixels.height, pixels.width), np.float32)
+    if cut.shapes[0].takes_away:  # from all of it
+        result[:] = 1.0
+    for shape in cut.shapes:
+        own = _shape_mask(pixels, shape)
+        result = np.minimum(result, 1.0 - own) if shape.takes_away else np.maximum(result, own)
+    return masks.shaped(result, cut.grow_px, cut.smooth_px, cut.feather_px)
+
+
+def _shape_mask(pixels: PlatePixels, shape: CutShape) -> Mask:
+    size = pixels.height, pixels.width
+    scale = np.array([pixels.width, pixels.height], float)
+    if isinstance(shape, Outline):
+        return masks.inside(outline_line(shape) * scale, size)
+    if isinstance(shape, Rectangle):
+        (left, top), (right, bottom) = shape.one, shape.other
+        return masks.inside(
+            np.array([(left, top), (right, top), (right, bottom), (left, bottom)]) * scale, size
+        )
+    if isinstance(shape, Ellipse):
+        return masks.ellipse(np.asarray(shape.one) * scale, np.asarray(shape.other) * scale, size)
+    if isinstance(shape, ColourRange):
+        return masks.near_colour(as_srgb(pixels), shape.colour, shape.reach, shape.soft)
+    if isinstance(shape, BrightnessRange):
+        return masks.as_bright(as_srgb(pixels), shape.low, shape.high, shape.soft)
+    if isinstance(shape, OwnAlpha):
+        alpha = pixels.rgba[..., 3].astype(np.float32)
+        return alpha / np.float32(255) if pixels.rgba.dtype == np.uint8 else alpha
+    values = read_plane(shape.path, size)
+    if isinstance(shape, DepthRange):
+        return masks.between(values, shape.low, shape.high, shape.soft)
+    return values
+
+
+def outline_line(outline: Outline) -> NDArray[np.float64]:
+    """The line of an outline as points (n, 2), in parts of the picture."""
+    points = outline.points
+    return masks.bent([p.at for p in points], [p.before for p in points], [p.after for p in points])
+
+
+def as_srgb(pixels: PlatePixels) -> NDArray[np.float32]:
+    """Colours (H, W, 3) as they are seen, 0 to 1."""
+    colours = pixels.rgba[..., :3].astype(np.float32)
+    if pixels.rgba.dtype == np.uint8:
+        return colours / np.float32(255)
+    colours = np.clip(colours, 0.0, 1.0)
+    curved = 1.055 * np.maximum(colours, 1e-9) ** np.float32(1 / 2.4) - np.float32(0.055)
+    return np.where(colours <= 0.0031308, colours * np.float32(12.92), curved)
+
+
+def read_plane(path: str, size: tuple[int, int]) -> Mask:
+    """The first channel of a picture, stretched to a size and to the range 0 to 1.
+
+    Raises
+    ------
+    SceneError
+        It cannot be read.
+    """
+    found, _names = read_pixels(Path(path))
+    values = np.nan_to_num(found[..., 0], nan=0.0, posinf=0.0, neginf=0.0)
+    low, high = float(values.min()), float(values.max())
+    if low < 0.0 or high > 1.0:
+        values = (values - low) / max(high - low, 1e-30)
+    rows = np.minimum((np.arange(size[0]) + 0.5) * values.shape[0] / size[0], values.shape[0] - 1).astype(int)
+    columns = np.minimum((np.arange(size[1]) + 0.5) * values.shape[1] / size[1], values.shape[1] - 1).astype(
+        int
+    )
+    return np.ascontiguousarray(values[rows][:, columns], np.float32)
+
+
+def picture_of(path: Path, layer: str = "", playing: Playing | None = None) -> PlatePicture:
+    """A picture as the document names it, with its size.
+
+    Raises
+    ------
+    SceneError
+        It cannot be read.
+    """
+    from kobrel.stage.read.plates.playing import movie_frames
+    from kobrel.stage.read.plates.stills import size_of
+
+    if is_movie(path):
+        count, size = movie_frames(path)
+        playing = playing or Playing(last=count - 1)
+    else:
+        size = size_of(path, layer)
+    return PlatePicture(path=str(path.absolute()), layer=layer, size_px=size, playing=playing)

@@ -1,0 +1,165 @@
+"""Flat pictures that stand on the stage: their pixels over time, and how far they are seen through."""
+
+from dataclasses import dataclass
+from typing import Literal, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kobrel.stage.motion import Array, Track
+
+STRETCHED, MIRRORED, REPEATED = 0, 1, 2
+"""What is seen beyond a picture's edges."""
+BYTES, HALVES = 1, 2
+"""How pixels are kept: sRGB bytes, or halves in linear light; both with straight alpha."""
+
+
+Rgba = NDArray[np.uint8] | NDArray[np.float16]
+
+
+@dataclass(frozen=True, eq=False)
+class PlatePixels:
+    """A picture in memory.
+
+    Parameters
+    ----------
+    rgba : (H, W, 4), the top row first, alpha straight: uint8 in sRGB, or float16 in linear light
+    """
+
+    rgba: Rgba
+
+    @property
+    def layout(self) -> int:
+        """:data:`BYTES` or :data:`HALVES`."""
+        return BYTES if self.rgba.dtype == np.uint8 else HALVES
+
+    @property
+    def width(self) -> int:
+        """Pixels across."""
+        return int(self.rgba.shape[1])
+
+    @property
+    def height(self) -> int:
+        """Pixels down."""
+        return int(self.rgba.shape[0])
+
+
+Window = tuple[float, float, float, float]
+"""Left, top, right and bottom of a part of a picture, in parts of its width and height."""
+WHOLE: Window = (0.0, 0.0, 1.0, 1.0)
+
+
+class PlateSource(Protocol):
+    """Pixels over time; the same only if it is the very same."""
+
+    def __hash__(self) -> int:
+        """Of itself."""
+
+    @property
+    def plays(self) -> bool:
+        """Whether they change."""
+
+    @property
+    def window(self) -> "Window":
+        """What of the whole picture they are."""
+
+    def at(self, frame: float) -> PlatePixels:
+        """The picture at a frame."""
+
+
+@dataclass(frozen=True, eq=False)
+class StillSource:
+    """A picture that does not change."""
+
+    pixels: PlatePixels
+    window: Window = WHOLE
+    plays: bool = False
+
+    def at(self, _frame: float) -> PlatePixels:
+        """See :class:`PlateSource`."""
+        return self.pixels
+
+
+class Eye(NamedTuple):
+    """The camera as plates know it: its pose (4, 4), focus in dioptres, and pixels of blur at delivery for
+    each dioptre off; 0 where blur is not of that kind.
+    """
+
+    pose: Array
+    focus_dpt: float
+    px_per_dpt: float
+
+    @property
+    def key(self) -> tuple[bytes, float, float]:
+        """What tells it from others."""
+        return self.pose.tobytes(), self.focus_dpt, self.px_per_dpt
+
+
+class FadeRule(NamedTuple):
+    """Opacity that follows blur in pixels or distance in metres: whole up to one value, gone from another
+    on; the other way round where the first is larger.
+    """
+
+    by: Literal["blur", "distance"]
+    whole: float
+    gone: float
+
+    def opacity(self, eye: Eye, depth_m: float) -> float:
+        """Of a plate so far along the axis, 0 to 1."""
+        value = depth_m
+        if self.by == "blur":
+            value = abs(eye.focus_dpt - 1.0 / max(depth_m, 1e-6)) * eye.px_per_dpt
+        span = self.gone - self.whole
+        if span == 0:
+            return float(value <= self.whole)
+        return float(np.clip(1.0 - (value - self.whole) / span, 0.0, 1.0))
+
+
+@dataclass(frozen=True, eq=False)
+class PlateFace:
+    """What a plate's surface shows.
+
+    Parameters
+    ----------
+    source : its pixels
+    opacity : (K, 1), 0 to 1
+    faces : whether it is turned parallel to the camera's sensor
+    roll : (K, 1) degrees about its own axis, where it faces the camera
+    beyond : what is seen beyond its edges, one of those above
+    """
+
+    source: PlateSource
+    opacity: Track
+    faces: bool
+    roll: Track
+    fade: FadeRule | None = None
+    beyond: int = STRETCHED
+
+    @property
+    def changes(self) -> bool:
+        """Whether its picture or its opacity changes over time."""
+        return self.source.plays or self.opacity.moves or (self.faces and self.roll.moves)
+
+    @property
+    def needs_eye(self) -> bool:
+        """Whether it depends on the camera."""
+        return self.faces or self.fade is not None
+
+    def opacity_at(self, frame: float, place: Array, eye: Eye | None) -> float:
+        """How much of the light it stops at a frame, where its pivot stands at a place (3,)."""
+        own = float(np.clip(self.opacity.at([frame])[0, 0], 0.0, 1.0))
+        if self.fade is None or eye is None:
+            return own
+        depth = float((eye.pose[:3, 3] - place) @ eye.pose[:3, 2])
+        return own * self.fade.opacity(eye, depth)
+
+    def turned(self, frame: float, matrix: Array, eye: Eye) -> Array:
+        """Its place (4, 4) turned parallel to the sensor; its size and pivot stay."""
+        size = np.linalg.norm(matrix[:3, :3], axis=0)
+        roll = np.radians(float(self.roll.at([frame])[0, 0]))
+        spin = np.array(
+            [[np.cos(roll), -np.sin(roll), 0.0], [np.sin(roll), np.cos(roll), 0.0], [0.0, 0.0, 1.0]]
+        )
+        result = matrix.copy()
+        result[:3, :3] = eye.pose[:3, :3] @ spin * size
+        return result
