@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from PIL import Image, ImageDraw
 from scipy import ndimage
+from skimage.draw import polygon
 
 Mask = NDArray[np.float32]
 _FINER = 4
@@ -32,12 +32,11 @@ def inside(points: ArrayLike, size: tuple[int, int]) -> Mask:
     finer = _FINER
     while finer > 1 and (x1 - x0) * (y1 - y0) * finer * finer > _FINEST_PIXELS:
         finer //= 2
-    canvas = Image.new("L", (int(x1 - x0) * finer, int(y1 - y0) * finer))
-    # Pillow draws whole pixels by their middles
-    corners = [tuple(p) for p in ((at - (x0, y0)) * finer - 0.5).tolist()]
-    ImageDraw.Draw(canvas).polygon(corners, fill=255)
-    drawn = np.asarray(canvas, np.float32).reshape(int(y1 - y0), finer, int(x1 - x0), finer)
-    result[y0:y1, x0:x1] = drawn.mean(axis=(1, 3)) / 255.0
+    tall, wide = int(y1 - y0), int(x1 - x0)
+    drawn = np.zeros((tall * finer, wide * finer), np.float32)
+    corners = (at - (x0, y0)) * finer - 0.5  # of pixels their middles count
+    drawn[polygon(corners[:, 1], corners[:, 0], drawn.shape)] = 1.0
+    result[y0:y1, x0:x1] = drawn.reshape(tall, finer, wide, finer).mean(axis=(1, 3))
     return result
 
 
@@ -99,12 +98,11 @@ def _falling(off: NDArray[np.float32], reach: float, soft: float) -> Mask:
 
 def shaped(mask: Mask, grow_px: float, smooth_px: float, feather_px: float) -> Mask:
     """A mask with its edge moved outward, made rounder, and made to fade over a width, in this order."""
+    if not mask.any():
+        return mask
     rows, columns = _about(mask, abs(grow_px) + 3 * smooth_px + feather_px + 4)
-    part = mask[rows, columns]
-    if part.size:
-        part = _shaped(part, grow_px, smooth_px, feather_px)
     result = np.zeros_like(mask)
-    result[rows, columns] = part
+    result[rows, columns] = _shaped(mask[rows, columns], grow_px, smooth_px, feather_px)
     return result
 
 
