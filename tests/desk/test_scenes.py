@@ -180,7 +180,7 @@ def test_a_changed_file_is_noticed_and_read_again_with_subjects_kept(make_window
 
 def test_a_scene_dropped_on_a_plan_may_be_added_to_it(opened, tmp_path):
     user, window, session = opened, opened.window, opened.window.session
-    menu = window.drop_menu(triangle(tmp_path / "prop.usda"))
+    menu = window.drop_menu([triangle(tmp_path / "prop.usda")])
     texts = [action.text() for action in menu.actions()]
     assert texts == ["Add prop.usda to this plan", "Open it by itself"]
     menu.actions()[0].trigger()

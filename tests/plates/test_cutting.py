@@ -67,7 +67,10 @@ def test_an_ellipse_and_a_bent_outline_have_their_areas():
 
 
 def test_shapes_add_and_take_away_in_their_order():
-    whole, hole = Rectangle(one=(0.1, 0.1), other=(0.9, 0.9)), Rectangle(one=(0.4, 0.4), other=(0.6, 0.6), takes_away=True)
+    whole, hole = (
+        Rectangle(one=(0.1, 0.1), other=(0.9, 0.9)),
+        Rectangle(one=(0.4, 0.4), other=(0.6, 0.6), takes_away=True),
+    )
     mask = cut_mask(blank(), plain(whole, hole))
     assert mask[50, 80] == 0
     assert mask[20, 30] == 1
@@ -191,7 +194,9 @@ def test_a_lifted_plate_and_the_one_it_was_lifted_from(tmp_path):
 
 def test_making_pixels_can_be_cancelled(tmp_path):
     back = plate_at(picture(tmp_path / "a.png"), 8.0, 1, fill=Fill(kind="patches", of=(2,)))
-    front = plate_at(tmp_path / "a.png", 3.0, 2, cut=Cut(shapes=(Rectangle(one=(0.3, 0.3), other=(0.6, 0.6)),)))
+    front = plate_at(
+        tmp_path / "a.png", 3.0, 2, cut=Cut(shapes=(Rectangle(one=(0.3, 0.3), other=(0.6, 0.6)),))
+    )
 
     def stop(_what, _part):
         raise Cancelled("no more")

@@ -38,7 +38,9 @@ def a_plate(camera, distance_m=3.0, **changes):
 
 def aslant():
     """A camera that looks down and is rolled, far from the origin."""
-    shot = a_shot().but(camera=MadeCamera(position_m=(120.0, 30.0, -40.0), aim_m=(100.0, 22.0, -80.0), roll_deg=7))
+    shot = a_shot().but(
+        camera=MadeCamera(position_m=(120.0, 30.0, -40.0), aim_m=(100.0, 22.0, -80.0), roll_deg=7)
+    )
     return camera_at(Plan(shots=(shot,)), shot, 1001, Stage())
 
 
@@ -51,7 +53,9 @@ def corners_px(plate, camera):
 @pytest.mark.parametrize("distance", [0.1, 0.7, 12.0, 300.0, 10_000.0])
 def test_a_plate_that_keeps_its_framing_looks_the_same_at_every_distance(distance, faces):
     camera = aslant()
-    plate = a_plate(camera, faces=faces, turn_deg=Level(value=20.0), tilt_deg=Level(value=-8.0), pivot=(0.3, 0.6))
+    plate = a_plate(
+        camera, faces=faces, turn_deg=Level(value=20.0), tilt_deg=Level(value=-8.0), pivot=(0.3, 0.6)
+    )
     moved = at_distance(plate, (), camera, 1001, distance, True)
     assert axial_m(camera, pivot_at(moved, (), [1001])[0]) == pytest.approx(distance, rel=1e-9)
     assert corners_px(moved, camera) == pytest.approx(corners_px(plate, camera), abs=0.01)
@@ -82,12 +86,21 @@ def test_turn_tilt_and_roll_that_face_a_camera():
     camera = aslant()
     turn, tilt, roll = facing_deg(camera)
     plate = a_plate(
-        camera, faces=False, turn_deg=Level(value=turn), tilt_deg=Level(value=tilt), roll_deg=Level(value=roll)
+        camera,
+        faces=False,
+        turn_deg=Level(value=turn),
+        tilt_deg=Level(value=tilt),
+        roll_deg=Level(value=roll),
     )
     assert poses_at(plate, (), [1001])[0][:3, :3] == pytest.approx(camera.pose[:3, :3], abs=1e-9)
 
 
-@given(st.floats(0.1, 50), st.floats(1.1, 100), st.integers(2, 20), st.sampled_from(["metres", "ratio", "dioptres"]))
+@given(
+    st.floats(0.1, 50),
+    st.floats(1.1, 100),
+    st.integers(2, 20),
+    st.sampled_from(["metres", "ratio", "dioptres"]),
+)
 def test_a_spread_goes_from_near_to_far_in_even_steps(near, times, count, by):
     found = distances_between(near, near * times, count, by)
     assert found[0] == pytest.approx(near)
@@ -102,7 +115,12 @@ def test_gaps_are_kept():
     assert gap_kept(4.0, 2.0, 2.5, "dioptres") == pytest.approx(1 / 0.15)
     for by in ("metres", "dioptres"):
         with pytest.raises(PlanError):
-            gap_kept(1.0 if by == "metres" else 100.0, 5.0 if by == "metres" else 1.0, 1.0 if by == "metres" else 5.0, by)
+            gap_kept(
+                1.0 if by == "metres" else 100.0,
+                5.0 if by == "metres" else 1.0,
+                1.0 if by == "metres" else 5.0,
+                by,
+            )
 
 
 def test_a_place_in_the_picture_is_found_from_the_frame_and_back():
@@ -111,7 +129,12 @@ def test_a_place_in_the_picture_is_found_from_the_frame_and_back():
     point = place_at(plate, (), camera, 1001, (0.2, 0.7))
     seen = camera.see(point)
     found = picture_place(
-        plate, (), camera, 1001, float(seen.x_px) / camera.width_px, float(seen.y_px) / camera.width_px * camera.aspect
+        plate,
+        (),
+        camera,
+        1001,
+        float(seen.x_px) / camera.width_px,
+        float(seen.y_px) / camera.width_px * camera.aspect,
     )
     assert found == pytest.approx((0.2, 0.7), abs=1e-6)
 

@@ -177,7 +177,9 @@ def test_a_clock_at_another_speed():
 
 
 @pytest.mark.parametrize("name", ["a.png", "a.exr", "a.tif", "a.jpg", "a.ora", "a.mp4"])
-@pytest.mark.parametrize("content", [b"", b"nothing of the kind", b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b"PK\x03\x04" + b"x" * 60])
+@pytest.mark.parametrize(
+    "content", [b"", b"nothing of the kind", b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b"PK\x03\x04" + b"x" * 60]
+)
 def test_what_is_no_picture_is_told_with_its_name(tmp_path, name, content):
     path = tmp_path / name
     path.write_bytes(content)

@@ -20,7 +20,9 @@ WIDE = 160
 def seen(plan, stage, passes=0, frame=1001, width=WIDE):
     shot = plan.shots[0]
     camera = camera_at(plan, shot, frame, stage)
-    view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, round(width / camera.aspect))
+    view = View(
+        stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, round(width / camera.aspect)
+    )
     return exposed(view, passes) if passes else sharp_picture(view)
 
 
@@ -109,7 +111,10 @@ def test_a_subject_on_a_plate_is_at_its_pivot_and_moves_with_it(tmp_path):
     from kobrel.plan.parts import PlaceKey
 
     plate = plate_at(picture(tmp_path / "a.png"), 4.0)
-    keys = (PlaceKey(frame=1001, position_m=(0, 0, -4), ease="even"), PlaceKey(frame=1011, position_m=(1, 0, -6)))
+    keys = (
+        PlaceKey(frame=1001, position_m=(0, 0, -4), ease="even"),
+        PlaceKey(frame=1011, position_m=(1, 0, -6)),
+    )
     _plan, stage = staged(plate.but(keys=keys))
     assert subject_points(PlateAnchor(number=1), [1001, 1006], stage)[1] == pytest.approx([0.5, 0, -5])
 
@@ -159,7 +164,7 @@ def test_a_ground_lies_where_its_picture_has_it(tmp_path):
     plate = plate.but(lies=True, horizon=0.5, position_m=(0, 0, 0), scale=Level(value=1.6))
     plan, stage = staged(plate)
     sharp = seen(plan, stage, width=600)
-    rows = np.flatnonzero(sharp.colour[: , 300, 0] < 0.5)
+    rows = np.flatnonzero(sharp.colour[:, 300, 0] < 0.5)
     height = sharp.colour.shape[0]
     wanted = (np.array([300, 303]) + 0.5 - 200) / 600 * 600 + height / 2 - 0.5
     there = rows[rows > height / 2 + 4]

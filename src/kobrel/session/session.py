@@ -24,13 +24,14 @@ from kobrel.session import settings as keys
 from kobrel.session.evented import Field
 from kobrel.session.settings import Settings
 from kobrel.session.state import SightReport, State
-from kobrel.session.tools import Below, Seen, Tool, WallMode, WallSource, Wanted
+from kobrel.session.tools import Below, CutMode, Gaps, Seen, Tool, WallMode, WallSource, Wanted
 from kobrel.session.undo import History, Step
 from kobrel.stage.stage import Pick, Place, Stage
 
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 _NOTHING_CHOSEN: dict[str, object] = {
-    "tool": None, "walk": None, "selected_stand_in": None, "selected_tape": None, "selected_node": None,
+    "tool": None, "walk": None, "selected_plate": None, "also_plates": frozenset(),
+    "selected_stand_in": None, "selected_tape": None, "selected_node": None,
     "selected_mark": None, "also_marked": frozenset(), "selected_subject": None, "chosen_proofs": (),
     "wall_mode": "all",
 }  # fmt: skip
@@ -60,6 +61,10 @@ class Session(State):
     history : what was done, and can be undone
     dragging, playing : whether something is dragged, or the shot plays
     selected_mark, also_marked : frame of the chosen mark, and those of others chosen besides
+    selected_plate, also_plates : number of the chosen plate, and those of others chosen besides
+    keeps_framing : whether a plate grows as it goes farther, so that it looks the same
+    keeps_gaps : whether, and by what, the other chosen plates keep their gaps when one is moved
+    cut_mode : what becomes of a shape that is drawn
     chosen_proofs : names of the proofs that are chosen, the first one first
     wall, wall_mode : what hangs on the wall, and how it is seen
     card, below, seen : what is seen
@@ -75,6 +80,11 @@ class Session(State):
     playing = Field(False)
     tool: Field[Tool | None] = Field(None)
     selected_stand_in: Field[int | None] = Field(None)
+    selected_plate: Field[int | None] = Field(None)
+    also_plates: Field[frozenset[int]] = Field(frozenset())
+    keeps_framing = Field(True)
+    keeps_gaps: Field[Gaps] = Field("")
+    cut_mode: Field[CutMode] = Field("lift")
     selected_tape: Field[str | None] = Field(None)
     selected_node: Field[Place | None] = Field(None)
     selected_subject: Field[int | None] = Field(None)
@@ -267,7 +277,23 @@ class Session(State):
 
     def select(self, stand_in: int | None = None, tape: str | None = None) -> None:
         """Choose a stand-in or a tape, or neither."""
-        self._set(selected_stand_in=stand_in, selected_tape=tape)
+        self._set(
+            selected_stand_in=stand_in, selected_tape=tape, selected_plate=None, also_plates=frozenset()
+        )
+
+    def select_plates(self, number: int | None, besides: frozenset[int] = frozenset()) -> None:
+        """Choose a plate, and others besides."""
+        self._set(
+            selected_plate=number, also_plates=besides - {number}, selected_stand_in=None, selected_tape=None
+        )
+
+    def set_cut_mode(self, mode: CutMode) -> None:
+        """Say what becomes of a shape that is drawn."""
+        self._set(cut_mode=mode)
+
+    def keep_of_plates(self, framing: bool, gaps: Gaps) -> None:
+        """Say what stays the same when a plate is moved."""
+        self._set(keeps_framing=framing, keeps_gaps=gaps)
 
     def select_node(self, place: Place | None) -> None:
         """Choose a part of a scene."""

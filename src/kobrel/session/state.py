@@ -137,6 +137,7 @@ class State(Evented):
             and now.shot is self.shot
             and now.plan.shots == self.plan.shots
             and now.plan.subjects == self.plan.subjects
+            and now.plan.dials == self.plan.dials
             and np.array_equal(last.points, fresh.points, equal_nan=True)
             and np.array_equal(last.camera.pose, fresh.camera.pose)
             and np.array_equal(last.camera.focus_m, fresh.camera.focus_m)

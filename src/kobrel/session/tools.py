@@ -16,21 +16,30 @@ WallSource = Literal["wall", "ladder"]
 WallMode = Literal["all", "side", "wipe", "blink", "stops", "blur"]
 """How proofs are seen: all of them, or the chosen ones side by side, with a line to wipe, in turn, or by what
 two differ in: stops, or pixels of blur."""
+Gaps = Literal["", "metres", "ratio", "dioptres"]
+"""By what plates keep their gaps, if they do."""
 Wanted = Literal["play", "movie", "shot", "files", "arrival", "keep", "sheet"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
 for changing, to read files that the plan names, to keep the picture in hand, or to write a contact sheet."""
 
 
+CutTool = Literal["points", "freehand", "rectangle", "ellipse", "edge", "colour"]
+"""What draws the shape of a cut."""
+CutMode = Literal["lift", "add", "take away"]
+"""What becomes of a drawn shape: a plate of its own, or part of the chosen plate's cut."""
+
+
 @dataclass(frozen=True)
 class Tool:
     """What the next clicks do: place a stand-in of a kind, make a tape from its first end on, copy what
-    the probe reads, aim a meter, paint a wish (or none) over a subject's line, or measure a finished picture
-    between two places, each 0 to 1 of its width and height.
+    the probe reads, aim a meter, paint a wish (or none) over a subject's line, measure a finished picture
+    between two places, each 0 to 1 of its width and height, or draw what is cut out of a plate.
     """
 
-    does: Literal["place", "tape", "probe", "aim", "wish", "measure"]
+    does: Literal["place", "tape", "probe", "aim", "wish", "measure", "cut", "foot"]
     stand_in: StandInKind | None = None
     start: End | None = None
     wish: WishKind | None = None
     px: float = 8.0
     place: tuple[float, float] | None = None
+    cut: CutTool | None = None

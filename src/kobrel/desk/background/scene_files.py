@@ -9,6 +9,7 @@ from kobrel.desk.background.jobs import Job
 from kobrel.plan import edit
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.names import scene_name
+from kobrel.plan.plates.pixels import plate_key
 from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -75,7 +76,7 @@ class SceneFiles(QObject):
 
     def _read(self, again: set[str]) -> None:
         session, plan, old = self._session, self._session.plan, self._session.library
-        library = Library(dict(old.scenes), dict(old.surrounds), dict(old.problems))
+        library = Library(dict(old.scenes), dict(old.surrounds), dict(old.problems), shelf=old.shelf.copy())
         for path in again:
             library.forget(path)
         like = session.stage
@@ -133,6 +134,9 @@ class SceneFiles(QObject):
         else:
             read = sorted({Path(path).name for path, *_ in library.scenes.keys() - old.scenes.keys()})
             session.say(f"Read {', '.join(read)}." if read else "")
+        known_told = {text for told in old.shelf.told.values() for text in told}
+        fresh += [text for told in library.shelf.told.values() for text in told if text not in known_told]
+        self.read_missing()  # what was changed meanwhile
         if fresh:
             self.told.emit("The scene was read; this is to be looked at", fresh)
 
@@ -144,8 +148,15 @@ class SceneFiles(QObject):
             for scene in plan.scenes
             if source_of(scene) not in library.scenes
         }
+        unread |= {
+            plate.picture.path: f"{plate.picture.path}: reading was cancelled. Reload it in Block, Plates."
+            for plate in plan.plates
+            if plate_key(plan, plate) not in library.shelf.sources
+        }
         if session.library is library:
-            marked = Library(library.scenes, library.surrounds, {**library.problems, **unread})
+            marked = Library(
+                library.scenes, library.surrounds, {**library.problems, **unread}, shelf=library.shelf
+            )
             session.restage(marked, session.stage)
 
     # On disk
@@ -153,6 +164,7 @@ class SceneFiles(QObject):
     def _paths(self) -> list[str]:
         plan = self._session.plan
         paths = [scene.path for scene in plan.scenes]
+        paths += [plate.picture.path for plate in plan.plates]
         return paths + ([plan.light.surround.path] if plan.light.surround else [])
 
     def _watch(self) -> None:

@@ -9,7 +9,7 @@ from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.session import settings
 from kobrel.session.session import Session
 
-_PAGES_A_ROW = 5
+_PAGES_A_ROW = 6
 P = TypeVar("P", bound=Card[Any])
 
 

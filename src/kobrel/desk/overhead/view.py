@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolyg
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
 from kobrel.desk.overhead.geometry import MODES, Array, FlatView
+from kobrel.desk.overhead.plates import Plates
 from kobrel.desk.overhead.stand_ins import StandIns
 from kobrel.desk.overhead.tapes import Tapes
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
@@ -35,6 +36,7 @@ from kobrel.plan.measure.tapes import end_points
 from kobrel.plan.space.stand_ins import SIZES
 from kobrel.session.commands import blocking, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_on_subject
+from kobrel.session.commands.plates import placing
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
@@ -80,13 +82,14 @@ class Overhead(FlatView):
 
     depends = (
         *AT_FRAME, "dragging", "tool", "selected_stand_in", "selected_tape", "selected_mark", "library",
-        "sight", "pointed_term",
+        "sight", "pointed_term", "selected_plate", "also_plates",
     )  # fmt: skip
     order = 2
 
     def __init__(self, session: Session, mode: str = "Overhead", parent: QWidget | None = None) -> None:
         super().__init__(session, mode, _HINT, parent)
         self.stand_ins, self.tapes = StandIns(session, self), Tapes(session, self)
+        self.plates = Plates(session, self)
         self.setMinimumSize(170, 120)
         self._modes = QButtonGroup(self)
         self._buttons = []
@@ -132,6 +135,7 @@ class Overhead(FlatView):
         labels.take_points((at for _row, at, _point in pegs), PEG_RADIUS + 1)
         if self.mode != "Front":
             self._paint_limits(painter, camera, labels)
+        self.plates.paint(painter, labels)
         self.stand_ins.paint(painter, labels)
         self.tapes.paint(painter, labels)
         for row, at, spot in pegs:
@@ -338,6 +342,9 @@ class Overhead(FlatView):
         if stand_in is not None:
             session.select(stand_in=stand_in.number)
             return self.stand_ins.drag(at)
+        plate = self.plates.drag(at) if on_peg is None or session.card == BLOCK else None
+        if plate is not None:
+            return plate
         if on_peg is not None:
             focus_on_subject(session, now.survey.subjects[on_peg])
             return None
@@ -369,7 +376,7 @@ class Overhead(FlatView):
             shape = shapes.CrossCursor
         elif self.stand_ins.handle_at(at) is not None:
             shape = shapes.PointingHandCursor
-        elif self.tapes.end_at(at) or self.stand_ins.at(at):
+        elif self.tapes.end_at(at) or self.stand_ins.at(at) or self.plates.at(at):
             shape = shapes.SizeAllCursor
         elif self._on_focus_line(at, now.camera):
             shape = shapes.SplitHCursor if self.mode == "Side" else shapes.SplitVCursor
@@ -384,6 +391,8 @@ class Overhead(FlatView):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and blocking.chosen(self._session):
             blocking.remove(self._session)
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and placing.chosen(self._session):
+            placing.remove(self._session)
         else:
             super().keyPressEvent(event)
 

@@ -9,12 +9,15 @@ from PySide6.QtGui import QGuiApplication
 from kobrel.errors import KobrelError
 from kobrel.plan.measure.camera import Sight
 from kobrel.plan.model import StandInAnchor, SubjectEnd, SubjectTarget
-from kobrel.plan.names import thing_name
+from kobrel.plan.names import is_of_a_file, thing_name
+from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
+from kobrel.plan.space.plates import plate_number
 from kobrel.plan.space.stand_ins import number_of
 from kobrel.session.commands import blocking, finishing, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject
+from kobrel.session.commands.plates import placing
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.commands.visibility import isolate, set_shown
 from kobrel.session.session import Session
@@ -78,7 +81,7 @@ class Pointing:
     def take(self, now: Now, pick: Pick, at: QPointF, box: QRectF) -> None:
         """A click on a thing: whatever the tool or the card makes of it."""
         session, tool = self._session, self._session.tool
-        number = number_of(pick.place.scene)
+        number, plate = number_of(pick.place.scene), plate_number(pick.place.scene)
         if session.playing:
             self._pull_to(pick)
         elif tool is not None and tool.does == "place" and tool.stand_in is not None:
@@ -94,12 +97,16 @@ class Pointing:
         elif tool is not None:
             self.copy(self._probed(now, pick))
         elif session.card == BLOCK:
-            if number is None:
+            if plate is not None:
+                placing.choose(session, plate)
+            elif number is None:
                 with session.as_one():
                     session.select()
                     session.select_node(pick.place)
             else:
                 session.select(stand_in=number)
+        elif plate is not None:
+            self._make_plate_subject(plate)
         elif number is not None and session.plan.stand_in(number) is not None:
             session.select(stand_in=number)
             already = next(
@@ -111,6 +118,16 @@ class Pointing:
                 self._add_surface(pick)
         else:
             self._add_surface(pick)
+
+    def _make_plate_subject(self, number: int) -> None:
+        """Make a plate a subject, or focus on the one that it is."""
+        session = self._session
+        known = next((s for s in session.plan.subjects if s.anchor == PlateAnchor(number=number)), None)
+        if known is not None:
+            focus_on_subject(session, known.number)
+            return
+        placing.choose(session, number)
+        placing.make_subject(session)
 
     def measure(self, now: Now, at: QPointF, box: QRectF) -> None:
         """A click on one side of an edge or a disc of a finished picture, and then on the other."""
@@ -133,6 +150,7 @@ class Pointing:
         for subject in self._session.plan.subjects:
             anchor = subject.anchor
             stands = isinstance(anchor, StandInAnchor) and anchor.number == number_of(pick.place.scene)
+            stands |= isinstance(anchor, PlateAnchor) and anchor.number == plate_number(pick.place.scene)
             place = (getattr(anchor, "scene", None), getattr(anchor, "node", None))
             if stands or place == (pick.place.scene, pick.place.path):
                 focus_on(self._session, SubjectTarget(number=subject.number))
@@ -152,7 +170,7 @@ class Pointing:
             ("Start a tape here", lambda: self._tape_from(pick)),
             ("Copy its distance", lambda: self.copy(probed)),
         ]
-        if number_of(pick.place.scene) is None:
+        if is_of_a_file(pick.place.scene):
             result += [
                 (f"Hide {name}", lambda: set_shown(session, pick.place, False)),
                 (f"Isolate {name}", lambda: isolate(session, pick.place)),

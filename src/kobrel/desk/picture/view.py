@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from kobrel.desk.picture.flags import Flags
 from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
 from kobrel.desk.picture.loupe import Loupe
+from kobrel.desk.picture.plates import PlateMarks
 from kobrel.desk.picture.pointing import Pointing, Probed
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys, Scrub
 from kobrel.desk.toolkit.labels import Labels
@@ -59,7 +60,7 @@ _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 _DEPENDS = (
     *AT_FRAME, "dragging", "tool", "sight", "thrown", "throw_px", "selected_subject", "selected_tape",
-    "selected_mark", "pointed_term",
+    "selected_mark", "pointed_term", "selected_plate", "also_plates", "card",
 )  # fmt: skip
 _WALKING = "Walking about.  Enter makes this the shot's camera, Esc goes back."
 Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
@@ -115,6 +116,7 @@ class PictureView(GestureWidget):
         self.flags = Flags(session, self.update)
         self.loupe = Loupe(session, self)
         self.loupe.moved.connect(self.update)
+        self.plates = PlateMarks(session, self.frame_rect, self._shown, self._meant, self.update)
         self._probed: tuple[QPointF, Probed] | None = None
         self.ready = self.alone = False
         self.setMinimumSize(240, 150)
@@ -263,6 +265,7 @@ class PictureView(GestureWidget):
         self._paint_remarks(painter, box, labels)
         now = self._session.now
         if now is not None:
+            self.plates.paint(painter, now, labels)
             ends = self._paint_tapes(painter, box, now)
             self.flags.paint(painter, now, self.peg_places(), labels)
             self._paint_free_points(painter, box, now)
@@ -398,6 +401,8 @@ class PictureView(GestureWidget):
         if self.alone and self.frames_rect().contains(at) and event.button() == Qt.MouseButton.LeftButton:
             return Scrub(self._session, self._frame_at)
         if event.button() == Qt.MouseButton.LeftButton and now is not None:
+            if self.plates.wants(at):
+                return self.plates.press(at)
             self._click(now, at)
         return None
 
@@ -424,6 +429,7 @@ class PictureView(GestureWidget):
 
     def hover(self, event: QMouseEvent) -> None:
         at, moment = event.position(), time.monotonic()
+        self.plates.hover(at)
         self.loupe.point(at, self.frame_rect())
         if self.loupe.held:
             self.update()
@@ -470,7 +476,9 @@ class PictureView(GestureWidget):
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.walk is not None:
+        if self.plates.key(event):
+            event.accept()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.walk is not None:
             walking.take_walk(self._session)
         else:
             super().keyPressEvent(event)

@@ -52,6 +52,9 @@ class Host(Protocol):
     def toggle_alone(self) -> None:
         """Show Picture alone, or everything again."""
 
+    def paste(self) -> None:
+        """Make a plate of the picture on the clipboard."""
+
     def close(self) -> bool:
         """Close the window."""
 
@@ -66,6 +69,7 @@ def build(host: Host) -> None:
     recent.aboutToShow.connect(lambda: fill_recent(host, recent))
     file.addAction(host.add_action("New, on an empty stage", keys.New, document.begin_empty))
     file.addAction(host.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)))
+    file.addAction(host.add_action("Add plates …", "Ctrl+Shift+P", lambda: _add_plates(host)))
     file.addAction(host.add_action("Open the demo, Night Ferry", "", document.open_demo))
     file.addSeparator()
     file.addAction(host.add_action("Save", keys.Save, document.save))
@@ -101,6 +105,8 @@ def build(host: Host) -> None:
         edit.addAction(host.add_action(text, standard, partial(_edit, session, what)))
     session.watch({"history"}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
+    edit.addSeparator()
+    edit.addAction(host.add_action("Paste a picture as a plate", "Ctrl+Shift+V", host.paste))
     edit.addSeparator()
     edit.addAction(host.add_action("Preferences …", keys.Preferences, host.show_preferences))
     edit.addSeparator()
@@ -201,6 +207,16 @@ def _probe(session: Session) -> None:
     probing = session.tool is not None and session.tool.does == "probe"
     session.use(None if probing else Tool("probe"))
     session.say("" if probing else "Probe: click in Picture copies, D and click focuses. P or Esc stops.")
+
+
+def _add_plates(host: Host) -> None:
+    if host.session.shot is None:
+        host.document.begin_empty()
+    from kobrel.desk.cards.block.plates import PlatesPage
+
+    page = host.show_page(1, "Plates")
+    if isinstance(page, PlatesPage):
+        page.ask_add()
 
 
 def _add_scene(host: Host) -> None:

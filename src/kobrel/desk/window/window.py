@@ -43,6 +43,7 @@ from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
+from kobrel.desk.window.bringing import paste, take_files
 from kobrel.desk.window.document import Document
 from kobrel.desk.window.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
@@ -62,7 +63,6 @@ from kobrel.session.journal.file import Left
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
 from kobrel.session.state import NUMBERS
-from kobrel.stage.scene import SCENE_SUFFIXES
 
 _AGEING_MS = 5000
 
@@ -452,23 +452,21 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
-        if not files:
-            return
-        path = Path(files[0])
-        if self.session.shot is None or path.suffix.lower() not in SCENE_SUFFIXES:
-            self.document.open(path)
-            return
-        self.drop_menu(path).popup(self.mapToGlobal(event.position().toPoint()))
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        menu = self.drop_menu(paths) if paths else None
+        if menu is not None:
+            menu.popup(self.mapToGlobal(event.position().toPoint()))
 
-    def drop_menu(self, path: Path) -> QMenu:
-        """What may be done with a scene that is dropped on a plan."""
-        menu = QMenu(self)
-        menu.addAction(f"Add {path.name} to this plan").triggered.connect(
-            lambda _on=False: self.files.add(path)
-        )
-        menu.addAction("Open it by itself").triggered.connect(lambda _on=False: self.document.open(path))
-        return menu
+    def drop_menu(self, paths: list[Path]) -> QMenu | None:
+        """What may be done with files that are dropped on a plan; None where they were taken at once."""
+        return take_files(self.session, self.document, self.files, paths, self)
+
+    def paste(self) -> None:
+        """Make a plate of the picture on the clipboard."""
+        plan, kept = self.document.path, self.session.settings
+        folder = plan.parent if plan is not None else (kept.state or kept.folder) / "pasted"
+        if not paste(self.session, folder):
+            self.session.say("There is no picture on the clipboard to make a plate of.")
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.document.may_leave():

@@ -15,7 +15,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.moves import vector
-from kobrel.plan.space.plates import ROOT
+from kobrel.plan.space.plates import ROOT, plate_number
 from kobrel.plan.space.plates import scene_of as plate_scene_of
 from kobrel.plan.space.stand_ins import MEASURED, place_track, scene_of
 from kobrel.stage.stage import Pick, Place, Stage
@@ -42,10 +42,13 @@ def subject_points(
     return stage.kept(key, lambda: _points(anchor, at, stage, seen_from))
 
 
-def on_surface(pick: Pick, local: ArrayLike | None = None) -> SurfaceAnchor:
+def on_surface(pick: Pick, local: ArrayLike | None = None) -> SurfaceAnchor | PlateAnchor:
     """An anchor where a ray met a surface, or at another point `local` of the same triangle, in the node's
-    space.
+    space; on a plate its pivot, since it may turn with the camera.
     """
+    plate = plate_number(pick.place.scene)
+    if plate is not None:
+        return PlateAnchor(number=plate)
     at = pick.local if local is None else np.asarray(local, float)
     anchor = SurfaceAnchor(scene=pick.place.scene, node=pick.place.path, local=vector(at))
     if pick.vertices is None:

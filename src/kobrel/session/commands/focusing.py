@@ -6,6 +6,7 @@ from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, marked_stop, ste
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import DistanceTarget, Shot, SubjectTarget, Target
 from kobrel.plan.pull import marks as pulls
+from kobrel.plan.pull.dials import lens_drives
 from kobrel.session.needs import needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
@@ -16,6 +17,11 @@ _CONES_DEG = (0.001, 89.0)
 @needs_shot
 def focus_on(session: Session, shot: Shot, target: Target, **chosen: object) -> None:
     """Put the focus on something at this frame, and choose the mark that it sets, and what else is given."""
+    if dialled := lens_drives(session.plan.dials, shot.name).get("focus"):
+        session.say(
+            f"The dial {dialled[0].name} drives the focus. Turn it in Pull, or take the focus from it."
+        )
+        return
     several, label = len(shot.marks) > 1 or session.playing, session.target_label(target)
     put, frame = pulls.set_mark if session.playing else pulls.refocus, session.frame
     if several:

@@ -4,7 +4,9 @@ from PySide6.QtWidgets import QLabel, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.cards.block.camera import CameraPage
+from kobrel.desk.cards.block.cut import CutPage
 from kobrel.desk.cards.block.light import LightPage
+from kobrel.desk.cards.block.plates import PlatesPage
 from kobrel.desk.cards.block.scenes import ScenesPage
 from kobrel.desk.cards.block.stand_ins import StandInsPage
 from kobrel.desk.cards.paged import Page, PagedCard
@@ -24,6 +26,8 @@ class BlockCard(PagedCard):
     stand_ins = Page(StandInsPage)
     camera = Page(CameraPage)
     light = Page(LightPage, lambda card: (card.files,))
+    plates = Page(PlatesPage, lambda card: (card.files,))
+    cut = Page(CutPage)
 
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         self.files = files

@@ -1,0 +1,240 @@
+"""Cutting on the Block card: what is lifted from a picture, its edge, what is behind and beyond."""
+
+from functools import partial
+
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QListWidget, QPushButton, QWidget
+
+from kobrel.desk.cards.base import Card, SessionCard
+from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.fields import narrow, number_field
+from kobrel.plan.pictures.plates import BrightnessRange, ColourRange, Cut, DepthRange, Fill, Plate
+from kobrel.plan.plates.edges import edge_report
+from kobrel.session.commands.plates import cutting, placing
+from kobrel.session.session import Session
+from kobrel.session.tools import CutTool
+
+_TOOLS: tuple[tuple[CutTool, str, str], ...] = (
+    ("points", "Points", "An outline of points, with bends"),
+    ("freehand", "Freehand", "Drawn about it, made smooth"),
+    ("edge", "Along edges", "Between clicks the line seeks the picture's edges"),
+    ("rectangle", "Rectangle", "From corner to corner"), ("ellipse", "Ellipse", "Within a rectangle"),
+    ("colour", "By colour", "Click a colour in the picture"),
+)  # fmt: skip
+PICTURES = "Pictures (*.png *.tif *.tiff *.exr *.jpg)"
+
+
+class CutPage(SessionCard):
+    """See the module."""
+
+    name = "Cut"
+    is_page = True
+    depends = ("plan", "stage", "frame", "shot_index", "selected_plate", "tool", "cut_mode")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.empty = self.note("Choose a plate: click it in Picture, or in the list of Plates.")
+        self.show_if(self.empty, lambda session: placing.chosen(session) is None, row=False)
+        self.body = _Body(session)
+        self.show_if(self.body, lambda session: placing.chosen(session) is not None, row=False)
+        self.column.addWidget(self.body)
+        self.column.addStretch(1)
+
+
+class _Body(Card[Plate]):
+    """What the page shows of the chosen plate."""
+
+    is_page = True
+    depends = CutPage.depends
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.heading = self.note()
+        self.mode = choice(
+            "A shape", [("is lifted as a new plate", "lift"), ("is added to this cut", "add"),
+                        ("is taken away from it", "take away")],
+            "What becomes of the shape that is drawn", 190,
+        )  # fmt: skip
+        self.bind(self.mode, lambda _plate: session.cut_mode, session.set_cut_mode)
+        self.row("A shape", self.mode)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.tools: dict[CutTool, QPushButton] = {}
+        for index, (tool, name, hint) in enumerate(_TOOLS):
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.setToolTip(f"{hint}: draw it in Picture")
+            button.setStyleSheet("padding: 3px 4px;")
+            self.bind(button, partial(self._in_hand, tool), partial(self._draw_with, tool))
+            grid.addWidget(button, index // 3, index % 3)
+            self.tools[tool] = button
+        self.column.addLayout(grid)
+        self.buttons(
+            (
+                "Brightness",
+                "What is bright; its range is typed below",
+                lambda: cutting.take_brightness(session),
+            ),
+            ("Depth …", "By a depth picture, between two values", self._ask_depth),
+            ("Mask …", "Where another picture is white", self._ask_mask),
+            ("Alpha", "What the picture's own alpha leaves", lambda: cutting.take_alpha(session)),
+        )
+        self.shapes = QListWidget()
+        self.shapes.setAccessibleName("Shapes of the cut")
+        self.shapes.setToolTip("Shapes, one after the other; points of an outline can be dragged in Picture")
+        self.shapes.setFixedHeight(72)
+        self.shapes.currentRowChanged.connect(lambda _row: self.refresh())
+        self.column.addWidget(self.shapes)
+        self.show_if(self.shapes, lambda plate: plate.cut is not None, row=False)
+        (self.drop,) = self.buttons(("Delete shape", "Take the chosen shape out", self._drop))
+        self.show_if(self.drop, lambda plate: plate.cut is not None, row=False)
+        self.low, self.high = (narrow(number_field(name, "", 0.02, 0.0, 1.0)) for name in ("From", "To"))
+        self.soft = narrow(number_field("Softness", "", 0.02, 0.0, 1.0))
+        self.bind(self.low, lambda plate: self._part(plate, "low"), partial(self._set_part, "low"))
+        self.bind(self.high, lambda plate: self._part(plate, "high"), partial(self._set_part, "high"))
+        self.bind(self.soft, lambda plate: self._part(plate, "soft"), partial(self._set_part, "soft"))
+        self.row("From, to, softly", self.low, self.high, self.soft)
+        self.show_if(self.low, lambda plate: self._range(plate) is not None)
+        self.grow, self.smooth, self.feather = (
+            narrow(number_field(name, "px", 1.0, low, 1000.0))
+            for name, low in (("Grow", -1000.0), ("Smooth", 0.0), ("Feather", 0.0))
+        )
+        for field, name in ((self.grow, "grow_px"), (self.smooth, "smooth_px"), (self.feather, "feather_px")):
+            self.bind(
+                field, partial(_edge_part, name), partial(self._change_edge, field.accessibleName(), name)
+            )
+        self.row("Grow, smooth, feather", self.grow, self.smooth, self.feather)
+        self.show_if(self.grow, lambda plate: plate.cut is not None)
+        self.line()
+        self.fill = choice(
+            "Behind it", [("even colours", "diffused"), ("mirrored edges", "mirrored"),
+                          ("patches of what is about", "patches")],
+            "How the place is filled that a lifted plate leaves", 190,
+        )  # fmt: skip
+        self.bind(self.fill, lambda _plate: self._fill().kind, lambda kind: cutting.set_fill(session, kind))
+        self.row("Behind it", self.fill)
+        self.fill_grow = narrow(number_field("Filled beyond the edge", "px", 1.0, 0.0, 1000.0))
+        self.bind(
+            self.fill_grow,
+            lambda _plate: self._fill().grow_px,
+            lambda px: cutting.set_fill(session, grow_px=px),
+        )
+        self.row("Filled beyond it", self.fill_grow)
+        for widget in (self.fill, self.fill_grow):
+            self.show_if(widget, lambda _plate: cutting.filled_plate(session) is not None)
+        self.line()
+        self.beyond = choice(
+            "Beyond its edges", [("nothing", "nothing"), ("mirrored", "mirrored"), ("stretched", "stretched"),
+                                 ("repeated", "repeated")],
+            "What is seen where the plate ends", 110,
+        )  # fmt: skip
+        self.bind(
+            self.beyond, lambda plate: plate.beyond,
+            lambda kind: placing.change(session, "Edges", beyond=kind),
+        )  # fmt: skip
+        self.beyond_part = narrow(number_field("Beyond its edges, of its size", "", 0.05, 0.0, 4.0))
+        self.bind(
+            self.beyond_part, lambda plate: plate.beyond_part,
+            lambda part: placing.change(session, "Edges", beyond_part=part),
+        )  # fmt: skip
+        self.enable_if(self.beyond_part, lambda plate: plate.beyond != "nothing")
+        self.row("Beyond its edges", self.beyond_part, self.beyond)
+        self.told = self.note()
+        (self.extend,) = self.buttons(
+            ("Extend enough", "Beyond its edges as far as the shot needs", self._extend)
+        )
+
+    def subject(self) -> Plate | None:
+        """See :class:`Card`."""
+        return placing.chosen(self.session)
+
+    def _in_hand(self, tool: CutTool, _plate: Plate) -> bool:
+        return self.session.tool is not None and self.session.tool.cut == tool
+
+    def _draw_with(self, tool: CutTool, on: bool) -> None:
+        if on:
+            cutting.begin(self.session, tool)
+        else:
+            self.session.use(None)
+
+    def _ask_depth(self) -> None:
+        path, _kind = QFileDialog.getOpenFileName(self, "A depth picture of the plate", "", PICTURES)
+        if path:
+            cutting.take_depth(self.session, path)
+
+    def _ask_mask(self) -> None:
+        path, _kind = QFileDialog.getOpenFileName(self, "A mask: white is what stays", "", PICTURES)
+        if path:
+            cutting.take_mask(self.session, path)
+
+    def _drop(self) -> None:
+        cutting.remove_shape(self.session, max(self.shapes.currentRow(), 0))
+
+    def _range(self, plate: Plate) -> ColourRange | BrightnessRange | DepthRange | None:
+        shapes = plate.cut.shapes if plate.cut else ()
+        row = self.shapes.currentRow()
+        shape = shapes[row] if 0 <= row < len(shapes) else shapes[-1] if shapes else None
+        return shape if isinstance(shape, ColourRange | BrightnessRange | DepthRange) else None
+
+    def _part(self, plate: Plate, name: str) -> float:
+        shape = self._range(plate)
+        if isinstance(shape, ColourRange):
+            return {"low": 0.0, "high": shape.reach, "soft": shape.soft}[name]
+        return 0.0 if shape is None else float(getattr(shape, name))
+
+    def _set_part(self, name: str, value: float) -> None:
+        plate = self.subject()
+        shape = self._range(plate) if plate is not None else None
+        if plate is None or plate.cut is None or shape is None:
+            return
+        if isinstance(shape, ColourRange):
+            if name == "low":
+                return
+            name = "reach" if name == "high" else name
+        index = plate.cut.shapes.index(shape)
+        cutting.change_shape(self.session, index, shape.but(**{name: value}))
+
+    def _change_edge(self, what: str, name: str, px: float) -> None:
+        cutting.change_edge(self.session, what, **{name: px})
+
+    def _fill(self) -> Fill:
+        plate = cutting.filled_plate(self.session)
+        return (plate.fill if plate is not None else None) or Fill()
+
+    def _extend(self) -> None:
+        plate, now = self.subject(), self.session.now
+        if plate is None or now is None:
+            return
+        report = edge_report(now.plan, now.shot, plate, now.survey.camera, now.survey.frames)
+        part = min(round(report.needed * 1.02 + 0.005, 2), 4.0)
+        kind = "mirrored" if plate.beyond == "nothing" else plate.beyond
+        placing.change(self.session, "Edges", beyond=kind, beyond_part=part)
+
+    def show_more(self, subject: Plate) -> None:
+        source = cutting.lifted_from(self.session.plan, subject)
+        self.heading.setText(f"{subject.name}, lifted from {source.name}." if source else f"{subject.name}.")
+        self._show_shapes(subject.cut)
+        now = self.session.now
+        text = ""
+        shows = False
+        if now is not None:
+            report = edge_report(now.plan, now.shot, subject, now.survey.camera, now.survey.frames)
+            text, shows = report.words, report.needed > 0
+        self.told.setText(text)
+        self.extend.setVisible(shows)
+
+    def _show_shapes(self, cut: Cut | None) -> None:
+        words = [
+            f"{'minus ' if shape.takes_away else ''}{cutting.SHAPE_NAMES[shape.kind]}"
+            for shape in (cut.shapes if cut else ())
+        ]
+        if [self.shapes.item(row).text() for row in range(self.shapes.count())] != words:
+            row = self.shapes.currentRow()
+            self.shapes.blockSignals(True)
+            self.shapes.clear()
+            self.shapes.addItems(words)
+            self.shapes.setCurrentRow(min(max(row, 0), len(words) - 1))
+            self.shapes.blockSignals(False)
+
+
+def _edge_part(name: str, plate: Plate) -> float:
+    return float(getattr(plate.cut, name)) if plate.cut else 0.0

@@ -1,0 +1,344 @@
+"""The plates of the Block card: brought in, placed by typing, keyed, spread."""
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QLineEdit,
+    QMenu,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.cards.base import Card, SessionCard
+from kobrel.desk.cards.widgets import choice, show_words, word_table
+from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
+from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
+from kobrel.plan.pull.dials import drive_of
+from kobrel.session.commands.plates import placing
+from kobrel.session.session import Session
+from kobrel.stage.read.plates.playing import MOVIES
+from kobrel.stage.read.plates.stills import ENDINGS
+
+KINDS = f"Pictures and movies ({' '.join(f'*{ending}' for ending in (*ENDINGS, *MOVIES))})"
+_ROW_PX, _TALL_PX = 24, 132
+_ROWS: tuple[tuple[DrivenOfPlate, str, float, float, float], ...] = (
+    ("scale", "×", 0.05, 1e-6, 1e6), ("turn_deg", "°", 5.0, -3600.0, 3600.0),
+    ("tilt_deg", "°", 5.0, -3600.0, 3600.0), ("roll_deg", "°", 5.0, -3600.0, 3600.0),
+    ("opacity", "", 0.05, 0.0, 1.0),
+)  # fmt: skip
+
+
+class PlatesPage(SessionCard):
+    """See the module."""
+
+    name = "Plates"
+    is_page = True
+    depends = ("plan", "stage", "frame", "shot_index", "library", "selected_plate", "also_plates",
+               "keeps_framing", "keeps_gaps")  # fmt: skip
+
+    def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self._files = files
+        self.add, self.add_folder, self.reload, self.remove = self.buttons(
+            ("Add …", "Pictures, layered pictures, a sequence or a movie as plates", self.ask_add),
+            ("Folder …", "All pictures of a folder as plates", self.ask_folder),
+            ("Reload", "Read the chosen plate's picture again", self._reload),
+            ("Delete", "Delete the chosen plates", lambda: placing.remove(session)),
+        )
+        self.list = word_table("Plates, the farthest first", ("Plate", "Distance", "Blur"), _ROW_PX, {0})
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setToolTip("The farthest first. Ctrl chooses several; tick what is seen")
+        self.list.setFixedHeight(_TALL_PX)
+        self.list.itemSelectionChanged.connect(self._choose)
+        self.list.itemChanged.connect(self._tick)
+        self._showing = False
+        self.column.addWidget(self.list)
+        self.empty = self.note(
+            "No plate yet. Add pictures, drop them on the window, or paste one: each becomes a flat picture "
+            "at a distance."
+        )
+        self.show_if(self.empty, lambda session: not session.plan.plates, row=False)
+        self.framing = self.tick(
+            "Keeps its framing", "Farther away it grows, so that from the camera only its blur changes",
+            lambda session: session.keeps_framing,
+            lambda on: session.keep_of_plates(on, session.keeps_gaps),
+        )  # fmt: skip
+        self.gaps = choice(
+            "Gaps", [("move alone", ""), ("keep metres", "metres"), ("keep ratios", "ratio"),
+                     ("keep dioptres", "dioptres")],
+            "What the other chosen plates do when one is put at another distance", 140,
+        )  # fmt: skip
+        self.bind(
+            self.gaps, lambda session: session.keeps_gaps,
+            lambda gaps: session.keep_of_plates(session.keeps_framing, gaps),
+        )  # fmt: skip
+        self.row("Others", self.gaps)
+        self.near = narrow(length_field("Nearest plate", lambda: session.unit, 0.01, 1e6))
+        self.far = narrow(length_field("Farthest plate", lambda: session.unit, 0.01, 1e6))
+        self.by = choice(
+            "Spread by", [("dioptres", "dioptres"), ("ratios", "ratio"), ("metres", "metres")],
+            "In what the gaps are even", 86,
+        )  # fmt: skip
+        self.near.taken.connect(lambda _value: self._spread())
+        self.far.taken.connect(lambda _value: self._spread())
+        self.by.activated.connect(lambda _index: self._spread())
+        self.row("Spread", self.near, self.far, self.by)
+        self.show_if(self.near, lambda session: len(session.plan.plates) > 1)
+        self.details = _Details(session)
+        self.show_if(self.details, lambda session: placing.chosen(session) is not None, row=False)
+        self.column.addWidget(self.details)
+        for button in (self.reload, self.remove):
+            self.enable_if(button, lambda session: placing.chosen(session) is not None)
+        self.column.addStretch(1)
+
+    # Files
+
+    def ask_add(self) -> None:
+        """Choose picture files and make plates of them."""
+        found, _kind = QFileDialog.getOpenFileNames(self, "Add plates", self._files.folder(), KINDS)
+        if found:
+            placing.add_files(self.session, [Path(path) for path in found])
+
+    def ask_folder(self) -> None:
+        """Choose a folder and make plates of its pictures."""
+        found = QFileDialog.getExistingDirectory(self, "Add the pictures of a folder", self._files.folder())
+        if found:
+            placing.add_files(self.session, [Path(found)])
+
+    def _reload(self) -> None:
+        plate = placing.chosen(self.session)
+        if plate is not None:
+            self._files.reload([plate.picture.path])
+
+    # The list
+
+    def _choose(self) -> None:
+        if self._showing:
+            return
+        numbers = [self._number(index.row()) for index in self.list.selectionModel().selectedRows()]
+        current = self._number(self.list.currentRow()) if self.list.currentRow() >= 0 else None
+        first = current if current in numbers else numbers[0] if numbers else None
+        self.session.select_plates(first, frozenset(numbers))
+
+    def _number(self, row: int) -> int:
+        item = self.list.item(row, 0)
+        return int(item.data(Qt.ItemDataRole.UserRole)) if item is not None else -1
+
+    def _tick(self, item: QTableWidgetItem) -> None:
+        row = self.list.row(item)
+        if self._showing or row < 0 or item.column() != 0:
+            return
+        plate = self.session.plan.plate(self._number(row))
+        shown = item.checkState() == Qt.CheckState.Checked
+        if plate is not None and plate.shown != shown:
+            with self.session.as_one():
+                self.session.select_plates(plate.number)
+                placing.change(self.session, "Show" if shown else "Hide", shown=shown)
+
+    def _spread(self) -> None:
+        placing.spread(self.session, self.near.value, self.far.value, self.by.currentData())
+
+    def show_more(self, subject: Session) -> None:
+        plates, camera = placing.by_distance(subject), subject.camera
+        away = [placing.distance_m(subject, plate) for plate in plates]
+        self._showing = True
+        table: QTableWidget = self.list
+        table.setRowCount(len(plates))
+        chosen = {plate.number for plate in placing.all_chosen(subject)}
+        for row, (plate, metres) in enumerate(zip(plates, away, strict=True)):
+            blur = "" if metres is None or camera is None or metres <= 0 else (
+                f"{float(camera.blur_px(metres)):.1f} px"
+            )  # fmt: skip
+            where = "missing" if placing.is_missing(subject, plate) else (
+                "behind" if metres is not None and metres <= 0 else subject.length(metres or 0.0)
+            )  # fmt: skip
+            name = show_words(table, row, (plate.name, where, blur))[0]
+            name.setData(Qt.ItemDataRole.UserRole, plate.number)
+            name.setCheckState(Qt.CheckState.Checked if plate.shown else Qt.CheckState.Unchecked)
+            name.setToolTip(plate.picture.path)
+        table.clearSelection()
+        for row, plate in enumerate(plates):
+            if plate.number in chosen:
+                table.selectionModel().select(
+                    table.model().index(row, 0),
+                    table.selectionModel().SelectionFlag.Select | table.selectionModel().SelectionFlag.Rows,
+                )
+        self._showing = False
+        before = [metres for metres in away if metres is not None and metres > 0]
+        if before:
+            self.near.show_value(min(before))
+            self.far.show_value(max(before))
+
+
+class _Details(Card[Plate]):
+    """The fields of the chosen plate."""
+
+    is_page = True
+    depends = ("plan", "stage", "frame", "shot_index", "selected_plate")
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.title = QLineEdit()
+        self.title.setAccessibleName("Name of the plate")
+        self.title.setToolTip("Name of the plate")
+        self.title.setFixedWidth(160)
+        self.title.editingFinished.connect(self._rename)
+        self.row("Name", self.title)
+        self.distance = length_field("Distance along the axis", lambda: session.unit, 0.01, 1e6)
+        self.bind(
+            self.distance, lambda plate: placing.distance_m(session, plate) or 0.0,
+            partial(placing.set_distance, session),
+        )  # fmt: skip
+        self.on = choice("On subject", [], "Put it at a subject's distance", 96)
+        self.on.activated.connect(self._put_on)
+        self.row("Distance", self.on, self.distance)
+        self.fields: dict[DrivenOfPlate, Field] = {}
+        for what, unit, step, low, high in _ROWS:
+            field = narrow(number_field(placing.NAMES[what], unit, step, low, high))
+            self.bind(field, partial(self._level, what), partial(placing.set_level, session, what))
+            self.fields[what] = field
+        self.row("Scale, opacity", self.fields["scale"], self.fields["opacity"])
+        self.row(
+            "Turn, tilt, roll", self.fields["turn_deg"], self.fields["tilt_deg"], self.fields["roll_deg"]
+        )
+        for what in ("turn_deg", "tilt_deg"):
+            self.enable_if(self.fields[what], lambda plate: not plate.faces)  # type: ignore[index]
+        self.faces = self.tick(
+            "Faces the camera", "Always parallel to the sensor; else it stands as it is turned",
+            lambda plate: plate.faces, partial(placing.set_faces, session),
+        )  # fmt: skip
+        self.fill, self.subject_button, self.copy, self.key = self.buttons(
+            ("Fill frame", "Size it so that it covers the frame at its distance",
+             lambda: placing.fill_frame(session)),
+            ("Subject", "Make the chosen plates subjects", lambda: placing.make_subject(session)),
+            ("Copy", "Another like it", lambda: placing.copy(session)),
+            ("Key …", "Key a value at this frame, or take its key away", self._ask_key),
+        )  # fmt: skip
+        for button in (self.fill, self.subject_button, self.copy, self.key):
+            button.setStyleSheet("padding: 4px 5px;")
+        self.keyed = self.note()
+        self.fade = choice(
+            "Fades by", [("no fade", ""), ("by its blur", "blur"), ("by its distance", "distance")],
+            "Opacity that follows blur or distance", 110,
+        )  # fmt: skip
+        self.bind(self.fade, lambda plate: plate.fade.by if plate.fade else "", self._take_fade)
+        self.whole = narrow(number_field("Whole up to", "", 1.0, 0.0, 1e6))
+        self.gone = narrow(number_field("Gone from", "", 1.0, 0.0, 1e6))
+        for field, name in ((self.whole, "whole"), (self.gone, "gone")):
+            self.bind(
+                field,
+                partial(_fade_part, name),
+                partial(self._change_fade, name),
+            )
+            field.setToolTip(f"{field.accessibleName()}: pixels of blur, or metres")
+            self.enable_if(field, lambda plate: plate.fade is not None)
+        self.row("Fade", self.whole, self.gone, self.fade)
+        self.bright = narrow(number_field("Brightness", "EV", 0.5, -20.0, 20.0))
+        self.bind(
+            self.bright, lambda plate: plate.brightness_ev,
+            lambda ev: placing.change(session, "Brightness", brightness_ev=ev),
+        )  # fmt: skip
+        self.row("Brightness", self.bright)
+        self.after = choice(
+            "At its end", [("held", "held"), ("looped", "looped"), ("back and forth", "turned")],
+            "What it shows after its last frame", 110,
+        )  # fmt: skip
+        self.at = narrow(number_field("Begins at frame", "", 1, -1e6, 1e6, digits=7))
+        self.speed = narrow(number_field("Speed", "×", 0.1, 0.01, 100.0))
+        self.bind(self.after, lambda plate: self._playing(plate).after, partial(self._play, "after"))
+        self.bind(self.at, lambda plate: self._playing(plate).at, lambda v: self._play("at", round(v)))
+        self.bind(self.speed, lambda plate: self._playing(plate).speed, partial(self._play, "speed"))
+        self.row("Plays from, speed", self.at, self.speed, self.after)
+        self.show_if(self.at, lambda plate: plate.picture.playing is not None)
+
+    def subject(self) -> Plate | None:
+        """See :class:`Card`."""
+        return placing.chosen(self.session)
+
+    def _level(self, what: DrivenOfPlate, plate: Plate) -> float:
+        return placing.level_now(self.session, plate, what)
+
+    def _rename(self) -> None:
+        plate, name = self.subject(), self.title.text().strip()
+        if plate is not None and name and name != plate.name:
+            placing.change(self.session, "Name", name=name)
+
+    def _put_on(self, _index: int) -> None:
+        number = self.on.currentData()
+        self.on.setCurrentIndex(0)
+        if number is not None:
+            placing.put_on_subject(self.session, number)
+
+    def _ask_key(self) -> None:
+        menu = QMenu(self)
+        for what, name in placing.NAMES.items():
+            word = "Place" if what == "distance" else name
+            menu.addAction(
+                f"{word}: {'take its key away' if self._has_key(what) else 'key'}"
+            ).triggered.connect(lambda _on=False, w=what: placing.toggle_key(self.session, w))
+        ways = menu.addMenu("Way on from the last key")
+        for what, name in placing.NAMES.items():
+            own = ways.addMenu("Place" if what == "distance" else name)
+            for ease in ("smooth", "even", "fast", "late")[: 2 if what == "distance" else 4]:
+                own.addAction(ease.capitalize()).triggered.connect(
+                    lambda _on=False, w=what, e=ease: placing.set_ease(self.session, w, e)
+                )
+        menu.exec(self.key.mapToGlobal(self.key.rect().bottomLeft()))
+
+    def _has_key(self, what: DrivenOfPlate) -> bool:
+        plate = self.subject()
+        keys = () if plate is None else plate.keys if what == "distance" else getattr(plate, what).keys
+        return any(key.frame == self.session.frame for key in keys)
+
+    def _take_fade(self, by: str) -> None:
+        fade = None if not by else Fade(whole=10.0, gone=60.0) if by == "blur" else (
+            Fade(by="distance", whole=5.0, gone=20.0)
+        )  # fmt: skip
+        placing.change(self.session, "Fade", fade=fade)
+
+    def _change_fade(self, name: str, value: float) -> None:
+        plate = self.subject()
+        if plate is not None and plate.fade is not None:
+            placing.change(self.session, "Fade", fade=plate.fade.but(**{name: value}))
+
+    @staticmethod
+    def _playing(plate: Plate) -> Playing:
+        return plate.picture.playing or Playing()
+
+    def _play(self, name: str, value: object) -> None:
+        plate = self.subject()
+        if plate is not None and plate.picture.playing is not None:
+            playing = plate.picture.playing.but(**{name: value})
+            placing.change(self.session, "Playing", picture=plate.picture.but(playing=playing))
+
+    def show_more(self, subject: Plate) -> None:
+        if not self.title.hasFocus():
+            self.title.setText(subject.name)
+        subjects = [("on …", None), *((f"{s.number} {s.name}", s.number) for s in self.session.plan.subjects)]
+        if [self.on.itemData(k) for k in range(self.on.count())] != [number for _name, number in subjects]:
+            self.on.clear()
+            for name, number in subjects:
+                self.on.addItem(name, number)
+        dials = self.session.plan.dials
+        told = []
+        for what, name in placing.NAMES.items():
+            driven = drive_of(dials, subject.number, what)
+            keys = subject.keys if what == "distance" else getattr(subject, what).keys
+            word = "Place" if what == "distance" else name
+            if driven is not None:
+                told.append(f"{name} driven by {driven[0].name}")
+            elif keys:
+                told.append(f"{word} keyed at {', '.join(f'{key.frame:g}' for key in keys[:4])}"
+                            f"{' …' if len(keys) > 4 else ''}")  # fmt: skip
+        self.keyed.setText(". ".join(told) + "." if told else "")
+        self.keyed.setVisible(bool(told))
+
+
+def _fade_part(name: str, plate: Plate) -> float:
+    return float(getattr(plate.fade or Fade(), name))

@@ -1,0 +1,1 @@
+"""Commands for plates: placing, cutting out, and the dials that drive them."""
