@@ -86,7 +86,7 @@ def test_the_motor_is_heard_in_time_with_the_pull(demo, tmp_path):
 def test_a_wav_starts_with_the_shot(demo, tmp_path):
     plan, stage = demo
     numbers, path = survey(plan, plan.shots[1], stage), tmp_path / "x.wav"
-    write_sound(plan.shots[1], numbers, path)
+    write_sound(plan, plan.shots[1], numbers, path)
     samples, rate = soundfile.read(path)
     assert rate == RATE_HZ
     assert len(samples) == 4 * RATE_HZ
@@ -97,7 +97,7 @@ def test_a_wav_starts_with_the_shot(demo, tmp_path):
     assert at[1049] > 5 * at[1010]
     for wrong in (tmp_path / "x.mp3", tmp_path / "none" / "x.wav"):
         with pytest.raises(ExchangeError, match=wrong.name):
-            write_sound(plan.shots[1], numbers, wrong)
+            write_sound(plan, plan.shots[1], numbers, wrong)
 
 
 def test_what_is_burnt_in_is_what_was_asked_for(demo):

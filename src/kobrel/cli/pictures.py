@@ -100,4 +100,4 @@ def sound(plan: PlanPath, output: Output, shot: ShotName = None, force: Force = 
 
     free_output(output, force)
     document, chosen, stage = open_shot(plan, shot)
-    write_sound(chosen, survey(document, chosen, stage), output)
+    write_sound(document, chosen, survey(document, chosen, stage), output)

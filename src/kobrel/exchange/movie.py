@@ -153,7 +153,7 @@ def _write_movie(made: _Set, path: Path, progress: Progress) -> None:
         burnt(as_shown(linear, view.light, view.camera), made.words(row))
         for row, view, linear in made.rendered(progress)
     )
-    sound = sound_of(made.shot, made.numbers) if made.movie.sound else None
+    sound = sound_of(made.plan, made.shot, made.numbers) if made.movie.sound else None
     write_movie(path, shown, made.shot.fps, (made.width, made.height), sound)
 
 

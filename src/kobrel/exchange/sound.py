@@ -10,15 +10,23 @@ from kobrel.exchange.writing import whole_file
 from kobrel.optics.motor import RATE_HZ, motor_sound
 from kobrel.plan.measure.pace import pace
 from kobrel.plan.measure.survey import Survey
-from kobrel.plan.model import Shot
+from kobrel.plan.model import Plan, Shot
+from kobrel.plan.pull.interpolation import level_at
 
 
-def sound_of(shot: Shot, numbers: Survey) -> NDArray[np.float32]:
-    """What the motor of a shot's focus ring sounds like over the survey's frames, (n,) at 48 kHz."""
-    return motor_sound(pace(shot, numbers).deg_s, shot.fps)
+def sound_of(plan: Plan, shot: Shot, numbers: Survey) -> NDArray[np.float32]:
+    """What the motor of a shot's focus ring, or that of a dial where it turns faster, sounds like over the
+    survey's frames, (n,) at 48 kHz.
+    """
+    deg_s = pace(shot, numbers).deg_s
+    for dial in plan.dials:
+        if dial.shot in ("", shot.name):
+            turned = np.diff(level_at(dial.level, numbers.frames), append=np.nan)
+            deg_s = np.fmax(deg_s, np.abs(turned) * shot.ring.throw_deg * shot.fps)
+    return motor_sound(deg_s, shot.fps)
 
 
-def write_sound(shot: Shot, numbers: Survey, path: Path) -> None:
+def write_sound(plan: Plan, shot: Shot, numbers: Survey, path: Path) -> None:
     """Write it as 16-bit WAV.
 
     Raises
@@ -32,6 +40,8 @@ def write_sound(shot: Shot, numbers: Survey, path: Path) -> None:
         raise ExchangeError("sound is written as .wav.", file=path)
     with whole_file(path) as beside:
         try:
-            soundfile.write(str(beside), sound_of(shot, numbers), RATE_HZ, subtype="PCM_16", format="WAV")
+            soundfile.write(
+                str(beside), sound_of(plan, shot, numbers), RATE_HZ, subtype="PCM_16", format="WAV"
+            )
         except soundfile.LibsndfileError as error:
             raise ExchangeError(f"cannot be written ({error}).", file=path) from None

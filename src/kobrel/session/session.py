@@ -24,13 +24,14 @@ from kobrel.session import settings as keys
 from kobrel.session.evented import Field
 from kobrel.session.settings import Settings
 from kobrel.session.state import SightReport, State
-from kobrel.session.tools import Below, CutMode, Gaps, Seen, Tool, WallMode, WallSource, Wanted
+from kobrel.session.tools import Below, CutMode, DialEnd, Gaps, Seen, Tool, WallMode, WallSource, Wanted
 from kobrel.session.undo import History, Step
 from kobrel.stage.stage import Pick, Place, Stage
 
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 _NOTHING_CHOSEN: dict[str, object] = {
     "tool": None, "walk": None, "selected_plate": None, "also_plates": frozenset(),
+    "dial_start": None, "selected_dial": None,
     "selected_stand_in": None, "selected_tape": None, "selected_node": None,
     "selected_mark": None, "also_marked": frozenset(), "selected_subject": None, "chosen_proofs": (),
     "wall_mode": "all",
@@ -65,6 +66,8 @@ class Session(State):
     keeps_framing : whether a plate grows as it goes farther, so that it looks the same
     keeps_gaps : whether, and by what, the other chosen plates keep their gaps when one is moved
     cut_mode : what becomes of a shape that is drawn
+    selected_dial : name of the chosen dial
+    dial_start : the low end of a dial that is being made
     chosen_proofs : names of the proofs that are chosen, the first one first
     wall, wall_mode : what hangs on the wall, and how it is seen
     card, below, seen : what is seen
@@ -85,6 +88,8 @@ class Session(State):
     keeps_framing = Field(True)
     keeps_gaps: Field[Gaps] = Field("")
     cut_mode: Field[CutMode] = Field("lift")
+    selected_dial: Field[str | None] = Field(None)
+    dial_start: Field[DialEnd | None] = Field(None)
     selected_tape: Field[str | None] = Field(None)
     selected_node: Field[Place | None] = Field(None)
     selected_subject: Field[int | None] = Field(None)
@@ -290,6 +295,14 @@ class Session(State):
     def set_cut_mode(self, mode: CutMode) -> None:
         """Say what becomes of a shape that is drawn."""
         self._set(cut_mode=mode)
+
+    def select_dial(self, name: str | None) -> None:
+        """Choose a dial."""
+        self._set(selected_dial=name)
+
+    def set_dial_start(self, start: DialEnd | None) -> None:
+        """Take the low end of a dial that is being made, or forget it."""
+        self._set(dial_start=start)
 
     def keep_of_plates(self, framing: bool, gaps: Gaps) -> None:
         """Say what stays the same when a plate is moved."""

@@ -1,10 +1,10 @@
 """Tools: what a click means; and what stands in the chart's room."""
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kobrel.plan.instrument import WishKind
-from kobrel.plan.model import End, StandInKind
+from kobrel.plan.model import End, Plan, StandInKind
 
 Below = Literal["", "maps", "discs", "mask", "strip", "depths"]
 """What stands in the chart's room: the chart, maps of trade-offs, discs of blur, the mask, the strip across
@@ -27,6 +27,16 @@ CutTool = Literal["points", "freehand", "rectangle", "ellipse", "edge", "colour"
 """What draws the shape of a cut."""
 CutMode = Literal["lift", "add", "take away"]
 """What becomes of a drawn shape: a plate of its own, or part of the chosen plate's cut."""
+
+
+class DialEnd(NamedTuple):
+    """All that a dial may drive, at one of its ends: the plan at a frame, and the lens's focus in metres, its
+    f-number and its focal length in millimetres.
+    """
+
+    plan: Plan
+    frame: float
+    lens: tuple[float, float, float]
 
 
 @dataclass(frozen=True)

@@ -233,7 +233,7 @@ class Exports(QObject):
             from kobrel.exchange.sound import write_sound
             from kobrel.plan.measure.survey import survey
 
-            write_sound(shot, survey(plan, shot, stage), path)
+            write_sound(plan, shot, survey(plan, shot, stage), path)
 
         self._run(work, path)
 

@@ -75,6 +75,8 @@ class PagedCard(SessionCard):
             button = QPushButton(name, self)
             button.setCheckable(True)
             button.setToolTip(f"The {name.lower()} of this card")
+            if len(self.pages) == _PAGES_A_ROW:
+                button.setStyleSheet("padding: 4px 4px; font-size: 12px;")
             self._choice.addButton(button, number)
             if len(self.pages) > 1:
                 rows.addWidget(button, *divmod(number, _PAGES_A_ROW))

@@ -102,8 +102,11 @@ class Plates:
                 )
         handle = self.handle()
         if handle is not None:
+            turned = placing.chosen(self._session)
             painter.setPen(QPen(theme().focus, 1.6))
             painter.setBrush(theme().base)
+            if turned is not None:
+                painter.drawLine(self._pivot(turned), handle)
             painter.drawEllipse(handle, _HANDLE_PX, _HANDLE_PX)
 
 

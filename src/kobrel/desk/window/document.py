@@ -30,6 +30,9 @@ from kobrel.stage.stage import Stage
 DEMO_PLACE = (1, 1049)
 """Shot, counted from 0, and frame at which the demo opens: a rack, with lights out of focus."""
 DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
+HARBOUR = DEMO.with_name(f"paper_harbour{SUFFIX}")
+DEMOS = {DEMO: DEMO_PLACE, HARBOUR: (0, 1031)}
+"""The demos, which are saved under another name, and where they open."""
 _MOST_RECENT, _MOST_NAME = 8, 120
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
 
@@ -106,9 +109,10 @@ class Document(QObject):
     def show(self, opened: object, source: Path | None, place: tuple[int, int] | None = None) -> None:
         """Work on what was opened, where it was left."""
         assert isinstance(opened, Opened)
-        self.path = opened.path if opened.path != DEMO else None
+        self.path = opened.path if opened.path not in DEMOS else None
         kept = place or self._session.settings.get(settings.PLACE, str(source))
-        shot, frame = kept if len(kept) == 2 else DEMO_PLACE if opened.path == DEMO else (0, None)
+        first = DEMOS.get(opened.path, (0, None)) if opened.path is not None else (0, None)
+        shot, frame = kept if len(kept) == 2 else first
         left = self._put_aside(opened.left)
         fresh = opened.path is None and opened.history is None
         plan = self._in_own_unit(opened.plan) if fresh else opened.plan
@@ -166,9 +170,9 @@ class Document(QObject):
         unit = self._session.settings.get(settings.NEW_UNIT)
         return plan.but(unit=unit) if unit in UNIT_NAMES else plan
 
-    def open_demo(self) -> None:
-        """Open the demo; it is saved under a name of the person's own."""
-        self.open(DEMO)
+    def open_demo(self, path: Path = DEMO) -> None:
+        """Open a demo; it is saved under a name of the person's own."""
+        self.open(path)
 
     def open_last(self) -> bool:
         """Open what was open when the window was closed; False if there is nothing."""

@@ -402,9 +402,9 @@ class Window(QMainWindow):
         self.feed.begin_anew()
         self._show_changed(False)
         plan = self.session.plan
-        if not plan.scenes and not plan.stand_ins:
+        if not plan.scenes and not plan.stand_ins and not plan.plates:
             self.show_page(1, "Stand-ins")
-            self.say("An empty stage. Place stand-ins; walk about with the right button in Picture.")
+            self.say("An empty stage. Place stand-ins or plates; walk about with the right button.")
         fresh = self.document.is_new_scene and not self.session.history.steps
         if fresh and worth_showing(self.session, warnings):
             self.show_arrival(warnings)

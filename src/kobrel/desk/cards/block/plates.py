@@ -26,7 +26,7 @@ from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
 
 KINDS = f"Pictures and movies ({' '.join(f'*{ending}' for ending in (*ENDINGS, *MOVIES))})"
-_ROW_PX, _TALL_PX = 24, 132
+_ROW_PX, _TALL_PX = 24, 156
 _ROWS: tuple[tuple[DrivenOfPlate, str, float, float, float], ...] = (
     ("scale", "×", 0.05, 1e-6, 1e6), ("turn_deg", "°", 5.0, -3600.0, 3600.0),
     ("tilt_deg", "°", 5.0, -3600.0, 3600.0), ("roll_deg", "°", 5.0, -3600.0, 3600.0),
@@ -64,6 +64,7 @@ class PlatesPage(SessionCard):
             "at a distance."
         )
         self.show_if(self.empty, lambda session: not session.plan.plates, row=False)
+        self.show_if(self.list, lambda session: bool(session.plan.plates), row=False)
         self.framing = self.tick(
             "Keeps its framing", "Farther away it grows, so that from the camera only its blur changes",
             lambda session: session.keeps_framing,
@@ -204,9 +205,7 @@ class _Details(Card[Plate]):
             self.bind(field, partial(self._level, what), partial(placing.set_level, session, what))
             self.fields[what] = field
         self.row("Scale, opacity", self.fields["scale"], self.fields["opacity"])
-        self.row(
-            "Turn, tilt, roll", self.fields["turn_deg"], self.fields["tilt_deg"], self.fields["roll_deg"]
-        )
+        self.row("Turn, tilt", self.fields["turn_deg"], self.fields["tilt_deg"])
         for what in ("turn_deg", "tilt_deg"):
             self.enable_if(self.fields[what], lambda plate: not plate.faces)  # type: ignore[index]
         self.faces = self.tick(
@@ -237,14 +236,15 @@ class _Details(Card[Plate]):
                 partial(self._change_fade, name),
             )
             field.setToolTip(f"{field.accessibleName()}: pixels of blur, or metres")
-            self.enable_if(field, lambda plate: plate.fade is not None)
-        self.row("Fade", self.whole, self.gone, self.fade)
+        self.row("Fade", self.fade)
+        self.row("Whole to, gone from", self.whole, self.gone)
+        self.show_if(self.whole, lambda plate: plate.fade is not None)
         self.bright = narrow(number_field("Brightness", "EV", 0.5, -20.0, 20.0))
         self.bind(
             self.bright, lambda plate: plate.brightness_ev,
             lambda ev: placing.change(session, "Brightness", brightness_ev=ev),
         )  # fmt: skip
-        self.row("Brightness", self.bright)
+        self.row("Roll, brightness", self.fields["roll_deg"], self.bright)
         self.after = choice(
             "At its end", [("held", "held"), ("looped", "looped"), ("back and forth", "turned")],
             "What it shows after its last frame", 110,
@@ -254,8 +254,10 @@ class _Details(Card[Plate]):
         self.bind(self.after, lambda plate: self._playing(plate).after, partial(self._play, "after"))
         self.bind(self.at, lambda plate: self._playing(plate).at, lambda v: self._play("at", round(v)))
         self.bind(self.speed, lambda plate: self._playing(plate).speed, partial(self._play, "speed"))
-        self.row("Plays from, speed", self.at, self.speed, self.after)
-        self.show_if(self.at, lambda plate: plate.picture.playing is not None)
+        self.row("Plays from, speed", self.at, self.speed)
+        self.row("At its end", self.after)
+        for widget in (self.at, self.after):
+            self.show_if(widget, lambda plate: plate.picture.playing is not None)
 
     def subject(self) -> Plate | None:
         """See :class:`Card`."""
