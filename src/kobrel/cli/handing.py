@@ -24,7 +24,20 @@ from kobrel.cli.shared import (
 from kobrel.errors import ExchangeError, PlanError
 
 _AS = Literal[
-    "usd", "usd-changes", "gltf", "alembic", "csv", "json", "otio", "edl", "sheet", "html", "passes", "tables"
+    "usd",
+    "usd-changes",
+    "gltf",
+    "alembic",
+    "csv",
+    "json",
+    "plates",
+    "layers",
+    "otio",
+    "edl",
+    "sheet",
+    "html",
+    "passes",
+    "tables",
 ]
 Unit = Annotated[
     str | None, typer.Option("--unit", help="m, cm, mm, in, ft, or metres in one; the plan's if left out.")
@@ -57,7 +70,8 @@ def export(
     unit: Unit = None,
     terms: Terms = "",
     passes: Annotated[str, typer.Option("--passes", help="Which passes, with commas; all if left out.")] = "",
-    size: Annotated[str | None, typer.Option("--size", metavar="WxH", help="Of passes.")] = None,
+    size: Annotated[str | None, typer.Option("--size", metavar="WxH", help="Of passes and layers.")] = None,
+    samples: Annotated[int, typer.Option("--samples", min=1, max=4096, help="Rays a pixel of layers.")] = 64,
     page: Annotated[Literal["A4", "Letter"], typer.Option("--page", help="Of a sheet.")] = "A4",
     ring: Annotated[
         float, typer.Option("--ring", min=5.0, max=1000.0, help="Diameter of the focus ring, mm.")
@@ -70,7 +84,7 @@ def export(
     ] = "",
     force: Force = False,
 ) -> None:
-    """Write a shot's camera, frames, passes or tables, the list of shots, or the crew's sheet."""
+    """Write a shot's camera, frames, plates, passes or tables, the list of shots, or the crew's sheet."""
     from kobrel.cli.shared import size_of
 
     free_output(output, force)
@@ -79,6 +93,10 @@ def export(
     if kind == "passes":
         wanted = size_of(size) if size else None
         _write_passes(document, chosen, stage, output, passes, chosen_frames, measure, wanted)
+        return
+    if kind == "layers":
+        wanted = size_of(size) if size else None
+        _write_layers(document, chosen, stage, output, chosen_frames, wanted, samples)
         return
     if kind == "tables":
         _write_tables(document, chosen, stage, output, measure, _lenses(kit))
@@ -116,6 +134,19 @@ def _write_passes(
         write_passes(
             document, shot, stage, range(first, last + 1), wanted, output, progress,
             unit or unit_of(document, stage), size and (round(size.width), round(size.height)),
+        )  # fmt: skip
+
+
+def _write_layers(
+    document: Any, shot: Any, stage: Any, output: Path, frames: Any, size: Any, samples: int
+) -> None:
+    from kobrel.exchange.plates.layers import write_layers
+
+    first, last = frames or (shot.first, shot.last)
+    with progress_bar() as progress:
+        write_layers(
+            document, shot, stage, range(first, last + 1), output, progress,
+            size and (round(size.width), round(size.height)), samples,
         )  # fmt: skip
 
 

@@ -52,6 +52,8 @@ KINDS: dict[HandKind, Kind] = {
         Kind("csv", "Frames, CSV", (".csv",), "shot",
              "A line a frame: numbers and subjects, or values in chosen terms"),
         Kind("json", "Frames, JSON", (".json",), "shot", "All frames in chosen terms"),
+        Kind("plates", "Plates, numbers", (".csv", ".json"), "shot",
+             "Each plate at each frame: distance, blur, place, scale, opacity, order"),
         Kind("otio", "Shots, OpenTimelineIO", (".otio",), "shots",
              "All shots with cues, marks and lens, for the edit"),
         Kind("edl", "Shots, edit list", (".edl",), "shots", "All shots with cues and marks as locators"),
@@ -125,6 +127,10 @@ def export(
         write_alembic(plan, shot, stage, path)
     elif kind in ("csv", "json"):
         _write_frames(plan, shot, stage, kind, path, options)
+    elif kind == "plates":
+        from kobrel.exchange.plates.numbers import write_plates
+
+        write_plates(plan, shot, stage, path, options.frames)
     elif kind in ("otio", "edl"):
         from kobrel.exchange.timeline import write_list
 

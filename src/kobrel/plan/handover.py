@@ -8,7 +8,7 @@ from kobrel.optics.units import PlanUnit
 from kobrel.plan.parts import FilePath, Part
 
 HandKind = Literal[
-    "usd", "usd-changes", "gltf", "alembic", "csv", "json", "otio", "edl", "sheet", "html"
+    "usd", "usd-changes", "gltf", "alembic", "csv", "json", "plates", "otio", "edl", "sheet", "html"
 ]  # fmt: skip
 
 Pass = Literal["depth", "straight", "depth01", "inverse01", "blur", "focus", "mattes"]

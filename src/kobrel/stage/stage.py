@@ -111,6 +111,20 @@ class Stage:
         self._closest: dict[Mesh, Closest] = {}
         self._lock = threading.RLock()
 
+    def only(self, names: Sequence[str], surrounded: bool = True) -> "Stage":
+        """A stage of some of its scenes alone, whose pieces are shared.
+
+        Parameters
+        ----------
+        surrounded : whether the picture all about is there as well
+        """
+        chosen = [
+            Setting(name, piece.scene, placement, piece.hidden, piece.apart)
+            for name, piece, placement in zip(self._names, self._pieces, self._placements, strict=True)
+            if name in names
+        ]
+        return Stage(chosen, self.environment if surrounded else None, self)
+
     def kept(self, key: Hashable, make: Callable[[], Array]) -> Array:
         """What was worked out on this stage before, or else now; not to be written to."""
         found = self._kept.get(key)

@@ -154,6 +154,30 @@ class Exports(QObject):
 
         self._run(work, path)
 
+    def ask_layers(self, ending: str, one: bool) -> None:
+        """Ask where to, and write the plates blurred alone, of the shot or of the frame alone."""
+        if not any(plate.shown for plate in self._session.plan.plates):
+            self._session.say("There are no plates to write. Add some in Block, Plates.")
+            return
+        path = self._ask_target("Write plates as layers", ending, f"Layers (*{ending})")
+        if path is not None:
+            self.write_layers(one, path)
+
+    def write_layers(self, one: bool, path: Path) -> None:
+        """Write the plates blurred alone, of the shot or of the frame alone."""
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        plan, stage, frame = session.plan, session.stage, session.frame
+        frames = [frame] if one else list(range(shot.first, shot.last + 1))
+
+        def work(progress: Progress) -> None:
+            from kobrel.exchange.plates.layers import write_layers
+
+            write_layers(plan, shot, stage, frames, path, progress)
+
+        self._run(work, path)
+
     def ask_table(self) -> Path | None:
         """Ask where to write tables of depth of field to."""
         return self._ask_target("Write tables of depth of field", ".csv", "CSV (*.csv)")

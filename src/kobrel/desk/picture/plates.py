@@ -14,7 +14,7 @@ from kobrel.optics.lens import Numbers
 from kobrel.plan.pictures.plates import Ellipse, Outline, Plate, Point, Rectangle
 from kobrel.plan.plates.pixels import as_srgb, outline_line
 from kobrel.plan.plates.placing import corners_at, picture_place, place_at
-from kobrel.session.commands.plates import cutting, placing
+from kobrel.session.commands.plates import cutting, placing, sets
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 from kobrel.session.tools import CutTool
@@ -67,12 +67,16 @@ class PlateMarks:
 
     def _place(self, at: QPointF) -> Point | None:
         """The place in the chosen plate's picture at a place of the widget."""
-        plate, now, box = placing.chosen(self._session), self._session.now, self._box()
+        plate, now = placing.chosen(self._session), self._session.now
         if plate is None or now is None or plate.lies:
             return None
-        meant = self._meant(at)
-        right, down = (meant.x() - box.left()) / box.width(), (meant.y() - box.top()) / box.height()
+        right, down = self._in_frame(at)
         return picture_place(plate, now.plan.dials, now.camera, now.frame, right, down)
+
+    def _in_frame(self, at: QPointF) -> tuple[float, float]:
+        """A place of the widget in parts of the frame from its upper left."""
+        meant, box = self._meant(at), self._box()
+        return (meant.x() - box.left()) / box.width(), (meant.y() - box.top()) / box.height()
 
     def _where(self, now: Now, plate: Plate, place: Point) -> QPointF | None:
         """Where a place of a plate's picture stands on the widget."""
@@ -180,10 +184,19 @@ class PlateMarks:
 
     def wants(self, at: QPointF) -> bool:
         """Whether a press is meant for plates: while a shape is drawn, or on an outline's point."""
-        return self.tool is not None or self._grab(at) is not None
+        return self.tool is not None or self._sets_foot or self._grab(at) is not None
+
+    @property
+    def _sets_foot(self) -> bool:
+        tool = self._session.tool
+        return tool is not None and tool.does == "foot"
 
     def press(self, at: QPointF) -> Gesture | None:
         """What a press begins that is meant for plates."""
+        if self._sets_foot:
+            right, down = self._in_frame(at)
+            sets.set_foot(self._session, right, down)
+            return None
         if self.tool is None:
             return self._grab(at)
         place = self._place(at)

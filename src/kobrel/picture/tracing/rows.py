@@ -26,10 +26,12 @@ from kobrel.picture.tracing.lighting import (
     plain_row,
 )
 from kobrel.picture.tracing.surface import WIDE, surface_row
+from kobrel.stage.engine.chance import pass_code
 from kobrel.stage.engine.rays import (
     FAR_AT,
     LANES,
     NORMAL_AT,
+    TIME_AT,
     TRIANGLE_AT,
     blocked,
     closest,
@@ -75,6 +77,7 @@ def _shoot_row(scene, first_rows, view, hole, y, height, number, lens, packet, r
             rays[x, 0], rays[x, 1], rays[x, 2] = ox, oy, oz
             rays[x, 3], rays[x, 4], rays[x, 5] = dx, dy, dz
             put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz)
+            numbers[TIME_AT + lane] = pass_code(hashed(x, y, 7), number)
         closest(scene, address, valid, count)
         _take(numbers, integers, first, count, first_rows, met, ids)
 

@@ -193,29 +193,35 @@ def worked(pixels: PlatePixels, key: PlateKey, told: Told = lambda _part: None) 
         The picture of a mask or of depth cannot be read.
     """
     rgba = pixels.rgba
+    share = None if key.cut is None else cut_mask(pixels, key.cut)
     if key.fill is not None:
         kind, grow = key.fill
         hole = np.zeros(rgba.shape[:2], bool)
         for cut in key.lifted:
             hole |= masks.shaped(cut_mask(pixels, cut), grow, 0.0, 0.0) > 0
-        rgba = _filled(rgba, hole, kind, told)
-    if key.cut is not None:
-        share = cut_mask(PlatePixels(rgba), key.cut)
+        rgba = _filled(rgba, hole, kind, told, None if share is None else share <= 0)
+    if share is not None:
         rgba = rgba.copy()
         alpha = rgba[..., 3] * share
         rgba[..., 3] = np.round(alpha) if rgba.dtype == np.uint8 else alpha
     return PlatePixels(rgba)
 
 
-def _filled(rgba: Rgba, hole: NDArray[np.bool_], kind: FillKind, told: Told) -> Rgba:
-    """Pixels with a hole filled; what is filled is as opaque as what is about it."""
+def _filled(
+    rgba: Rgba, hole: NDArray[np.bool_], kind: FillKind, told: Told, beyond: NDArray[np.bool_] | None
+) -> Rgba:
+    """Pixels with a hole filled; what is filled is as opaque as what is about it. Nothing is taken from where
+    nothing is seen, or from `beyond` the plate's own cut.
+    """
     if not hole.any():
         return rgba
     rows, columns = _room(hole)
     part, inner = rgba[rows, columns], hole[rows, columns]
     colours = part[..., :3].astype(np.float32)
     unseen = part[..., 3] == 0
-    lost = inner | unseen  # nothing is taken from where nothing is seen
+    lost = inner | unseen
+    if beyond is not None:
+        lost |= beyond[rows, columns]
     if lost.all():
         return rgba
     if kind == "mirrored":

@@ -12,7 +12,7 @@ from numba import carray, types
 from numpy.typing import NDArray
 
 from kobrel.compiled import callback, index_of, kernel
-from kobrel.stage.engine.chance import mixed
+from kobrel.stage.engine.chance import layer_chance, mixed
 from kobrel.stage.engine.plate_pixels import plate_alpha, pointer
 from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.plates import PlatePixels
@@ -37,9 +37,10 @@ def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lets_through(table, triangle, u, v, a, b, c, whole):  # type: ignore[no-untyped-def]
-    """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from. A `whole` ray is
-    stopped by all that can well be seen.
+def _lets_through(table, triangle, u, v, a, b, c, time, layer):  # type: ignore[no-untyped-def]
+    """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from, unless its
+    `time` tells of a pass, see :func:`kobrel.stage.engine.chance.pass_code`. A time above 0 is that of a ray that a
+    click means: it is stopped by all that can well be seen.
     """
     count = table[2]
     slot = np.int64(0)
@@ -61,8 +62,10 @@ def _lets_through(table, triangle, u, v, a, b, c, whole):  # type: ignore[no-unt
             opacity *= plate_alpha(address, width, height, layout, beyond, x, y)
     if cutoff > 0.0:
         return opacity < cutoff
-    if whole:
+    if time > 0.0:
         return opacity < _SEEN
+    if time < 0.0:
+        return opacity < 1.0 and layer_chance(time, layer) >= opacity
     seed = a * np.uint32(0x9E3779B1) + b * np.uint32(0x85EBCA77) + c * np.uint32(0xC2B2AE3D)
     return opacity < 1.0 and mixed(seed + np.uint32(triangle)) >= opacity
 
@@ -73,10 +76,11 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
     many = np.int64(given[5] & np.uint64(0xFFFFFFFF))
     valid = carray(pointer(given[0]), many, np.int32)
     head = carray(pointer(given[1]), 3, np.uint64)
-    table = carray(pointer(given[1]), 5 + 3 * np.int64(head[2]), np.uint64)
+    table = carray(pointer(given[1]), 5 + 5 * np.int64(head[2]), np.uint64)
     ray = carray(pointer(given[3]), 12 * many, np.uint32)
-    hit = carray(pointer(given[4]), 8 * many, np.float32)
-    numbers = carray(pointer(given[4]), 8 * many, np.uint32)
+    times = carray(pointer(given[3]), 12 * many, np.float32)
+    hit = carray(pointer(given[4]), 9 * many, np.float32)
+    numbers = carray(pointer(given[4]), 9 * many, np.uint32)
     for i in range(many):
         if valid[i] == -1:
             triangle = np.int64(numbers[5 * many + i])
@@ -87,7 +91,8 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
                 np.float64(hit[3 * many + i]),
                 np.float64(hit[4 * many + i]),
                 *seed,
-                ray[7 * many + i] != 0,
+                np.float64(times[7 * many + i]),
+                np.int64(numbers[8 * many + i]),
             ):
                 valid[i] = 0
 

@@ -5,7 +5,8 @@ A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0
 88); after a hit the face normal (96, 104, 112), barycentric (120, 128), triangle (136), mesh
 (144), instance (152) and its number in an array of instances (160). Add the lane, 0 to 7.
 
-Time is no time here: above 0 it marks a ray that a click means, see :func:`closest_hits`.
+Time is no time here: above 0 it marks a ray that a click means, see :func:`closest_hits`; below 0 it tells
+which pass of the camera's the ray belongs to, see :func:`kobrel.stage.engine.chance.pass_code`.
 
 A stage's accelerator holds one array of instances: the merged still meshes of a piece, or one
 mesh each. A drawn node's *row* counts through them all; `first_rows` tells where each begins.
@@ -28,7 +29,8 @@ _occluded8 = types.ExternalFunction("rtcOccluded8", types.void(*[types.uintp] * 
 LANES = 8
 FAR = np.float32(3.0e38)
 FAR_AT, NORMAL_AT, U_AT, V_AT, TRIANGLE_AT = 64, 96, 120, 128, 136
-_TIME_AT, _MASK_AT, _GEOMETRY_AT, _INSTANCE_AT, _OF_ARRAY_AT = 56, 72, 144, 152, 160
+TIME_AT = 56
+_MASK_AT, _GEOMETRY_AT, _INSTANCE_AT, _OF_ARRAY_AT = 72, 144, 152, 160
 _ALIGNED_TO = 64
 _VALID_AT = 176
 
@@ -64,6 +66,7 @@ def put_ray(numbers, integers, lane, ox, oy, oz, dx, dy, dz):  # type: ignore[no
     """Lay a ray into a lane."""
     numbers[lane], numbers[8 + lane], numbers[16 + lane] = ox, oy, oz
     numbers[32 + lane], numbers[40 + lane], numbers[48 + lane] = dx, dy, dz
+    numbers[TIME_AT + lane] = np.float32(0)
     numbers[FAR_AT + lane] = FAR
     integers[_GEOMETRY_AT + lane] = -1
     integers[_INSTANCE_AT + lane] = -1
@@ -117,7 +120,7 @@ def _closest_many(scene, first_rows, origins, directions, whole, distance, trian
         count = min(LANES, len(origins) - first)
         put_rays(numbers, integers, origins, directions, first, count)
         for lane in range(count):
-            numbers[_TIME_AT + lane] = whole
+            numbers[TIME_AT + lane] = whole
         closest(scene, address, valid, count)
         for lane in range(count):
             i = first + lane

@@ -16,11 +16,13 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.cards.base import Card, SessionCard
+from kobrel.desk.cards.block.cut import PICTURES
+from kobrel.desk.cards.block.sets import FromDepthDialog, GroundDialog, picture_for
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
 from kobrel.plan.pull.dials import drive_of
-from kobrel.session.commands.plates import placing
+from kobrel.session.commands.plates import placing, sets
 from kobrel.session.session import Session
 from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
@@ -45,12 +47,24 @@ class PlatesPage(SessionCard):
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._files = files
+        self.dialog: FromDepthDialog | GroundDialog | None = None
         self.add, self.add_folder, self.reload, self.remove = self.buttons(
             ("Add …", "Pictures, layered pictures, a sequence or a movie as plates", self.ask_add),
             ("Folder …", "All pictures of a folder as plates", self.ask_folder),
             ("Reload", "Read the chosen plate's picture again", self._reload),
             ("Delete", "Delete the chosen plates", lambda: placing.remove(session)),
         )
+        self.by_depth, self.ground, self.foot = self.buttons(
+            (
+                "By depth …",
+                "The chosen picture as plates at the distances of a depth picture",
+                self.ask_depth,
+            ),
+            ("Ground …", "A ground by the picture's horizon and the camera's height", self.ask_ground),
+            ("Foot", "Click where the chosen plate meets the ground", lambda: sets.begin_foot(session)),
+        )
+        for button in (self.by_depth, self.ground, self.foot):
+            self.enable_if(button, lambda session: placing.chosen(session) is not None)
         self.list = word_table("Plates, the farthest first", ("Plate", "Distance", "Blur"), _ROW_PX, {0})
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setToolTip("The farthest first. Ctrl chooses several; tick what is seen")
@@ -111,6 +125,23 @@ class PlatesPage(SessionCard):
         found = QFileDialog.getExistingDirectory(self, "Add the pictures of a folder", self._files.folder())
         if found:
             placing.add_files(self.session, [Path(found)])
+
+    def ask_depth(self) -> None:
+        """Choose a depth picture of the chosen plate, and make plates by it."""
+        found, _kind = QFileDialog.getOpenFileName(
+            self, "A depth picture of this plate", self._files.folder(), PICTURES
+        )
+        values = sets.depth_values(self.session, Path(found)) if found else None
+        if values is not None:
+            self.dialog = FromDepthDialog(self.session, Path(found), *values, self)
+            self.dialog.open()
+
+    def ask_ground(self) -> None:
+        """Show the chosen plate's picture to set its horizon on."""
+        pixels = picture_for(self.session, placing.chosen(self.session))
+        if pixels is not None:
+            self.dialog = GroundDialog(self.session, pixels, self)
+            self.dialog.open()
 
     def _reload(self) -> None:
         plate = placing.chosen(self.session)

@@ -62,7 +62,23 @@ class FilesPage(ShotCard):
             ("Write passes …", "All frames of the shot as EXR, and a note of what is what", self._ask_passes),
             ("This frame …", "Passes of this frame alone", lambda: self._ask_passes(one=True)),
         )
+        self.line()
+        self.layer_kind = choice(
+            "Layers as",
+            [("OpenRaster", ".ora"), ("EXR, a part a plate", ".exr"), ("PNG, a file a plate", ".png")],
+            "Each plate blurred alone, with its alpha, and a note how to put them together", 190,
+        )  # fmt: skip
+        self.row("Plates as layers", self.layer_kind)
+        self.layers, self.layers_frame = self.buttons(
+            ("Write layers …", "All frames of the shot", lambda: self._ask_layers(one=False)),
+            ("This frame …", "Layers of this frame alone", lambda: self._ask_layers(one=True)),
+        )
+        for widget in (self.layers, self.layers_frame, self.layer_kind):
+            self.enable_if(widget, lambda now: bool(now.plan.plates))
         self.column.addStretch(1)
+
+    def _ask_layers(self, one: bool) -> None:
+        self._exports.ask_layers(self.layer_kind.currentData(), one)
 
     def _add_passes(self) -> dict[Pass, QCheckBox]:
         self.note("Passes for finishing elsewhere")

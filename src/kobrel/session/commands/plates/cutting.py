@@ -87,6 +87,10 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
     before = source.fill or Fill()
     filled = source.but(fill=before.but(of=(*before.of, made.number)))
     plan = edit.with_plate(plan, filled)
+    for other in plan.plates:  # a ground of the same picture is filled as well
+        if other.lies and other is not source and other.picture == source.picture:
+            own = other.fill or Fill(kind=before.kind)
+            plan = edit.with_plate(plan, other.but(fill=own.but(of=(*own.of, made.number))))
     session.edit(f"Lift {made.name}", plan, selected_plate=made.number, also_plates=frozenset())
     session.say(f"{made.name} lifted from {source.name}, which is filled behind it.")
 

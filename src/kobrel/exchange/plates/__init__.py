@@ -1,0 +1,1 @@
+"""Plates for finishing elsewhere: their numbers, and each one blurred alone."""
