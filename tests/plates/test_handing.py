@@ -104,3 +104,18 @@ def test_numbers_of_plates_at_each_frame(three, tmp_path):
     assert json.loads((tmp_path / "p.json").read_text())["rows"][1]["plate"] == "soft"
     with pytest.raises(ExchangeError, match="csv or"):
         export(plan, shot, stage, "plates", tmp_path / "p.txt")
+
+
+def test_the_sheet_has_a_page_of_plates(three, tmp_path):
+    import pypdfium2
+
+    plan, stage = three
+    export(plan, plan.shots[0], stage, "sheet", tmp_path / "s.pdf")
+    with pypdfium2.PdfDocument(str(tmp_path / "s.pdf")) as pdf:
+        texts = [page.get_textpage().get_text_bounded() for page in pdf]
+    page = next(text for text in texts if "Plates" in text and "near.png" in text)
+    assert "2.00 m" in page
+    export(plan, plan.shots[0], stage, "html", tmp_path / "s.html")
+    assert "soft.png" in (tmp_path / "s.html").read_text()
+    export(plan.but(plates=()), plan.shots[0], stage, "html", tmp_path / "none.html")
+    assert "<h3>Plates" not in (tmp_path / "none.html").read_text()

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kobrel.exchange.sheet.canvas import jpeg
+from kobrel.exchange.sheet.plates import plate_words
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, format_length, timecode
 from kobrel.picture.develop import as_shown
@@ -66,6 +67,7 @@ class ShotSheet:
     pictures : caption and JPEG of each
     facts : what it is and how it is set
     brief : what each subject shall be, and whether it is so
+    plates : a row of words for each plate, see :mod:`kobrel.exchange.sheet.plates`
     """
 
     plan: Plan
@@ -77,6 +79,7 @@ class ShotSheet:
     pictures: tuple[tuple[str, bytes], ...]
     facts: tuple[tuple[str, str], ...]
     brief: tuple[tuple[str, str, bool], ...]
+    plates: tuple[tuple[str, ...], ...] = ()
 
     @property
     def aspect(self) -> float:
@@ -117,6 +120,7 @@ def shot_sheet(
     return ShotSheet(
         plan, shot, numbers, made, unit, marks, _pictures(plan, shot, stage, numbers, marks, tell, passes),
         facts(shot, numbers, unit), brief_lines(judge(plan, shot, numbers)),
+        plate_words(plan, shot, stage, unit),
     )  # fmt: skip
 
 

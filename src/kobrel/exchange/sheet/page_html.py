@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from kobrel.exchange.sheet.canvas import SvgCanvas, data_url
 from kobrel.exchange.sheet.content import MARK_HEADS, ShotSheet
 from kobrel.exchange.sheet.plan_view import draw_plan
+from kobrel.exchange.sheet.plates import HEADS
 from kobrel.exchange.sheet.pull_chart import draw_chart
 from kobrel.exchange.sheet.strip import (
     RULER_TALL,
@@ -111,9 +112,19 @@ def _shot(number: int, sheet: ShotSheet, stage: Stage, ring_mm: float) -> str:
         f'<h3>Marks</h3><div class="wide"><table><tr>{heads}</tr>{rows}</table></div>'
         f"<h3>Lens and exposure</h3><dl>{facts}</dl>"
         + (f"<h3>Brief</h3><dl>{brief}</dl>" if brief else "")
+        + (f"<h3>Plates</h3>{_plates(sheet)}" if sheet.plates else "")
         + f"<h3>Focus strip for a ring of {ring_mm:g} mm, in true size on paper</h3>"
         + f"{_strip(sheet, ring_mm)}</section>"
     )
+
+
+def _plates(sheet: ShotSheet) -> str:
+    heads = "".join(f'<th class="l">{_words(head)}</th>' for head in HEADS)
+    rows = "".join(
+        "<tr>" + "".join(f'<td class="l">{_words(cell)}</td>' for cell in row) + "</tr>"
+        for row in sheet.plates
+    )
+    return f'<div class="wide"><table><tr>{heads}</tr>{rows}</table></div>'
 
 
 def _left(column: int) -> str:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from kobrel.exchange.proof.sheet import PAGES
+from kobrel.exchange.sheet import plates
 from kobrel.exchange.sheet.canvas import PdfCanvas, fitted, text_width
 from kobrel.exchange.sheet.content import MARK_HEADS, ShotSheet
 from kobrel.exchange.sheet.plan_view import draw_plan
@@ -175,6 +176,32 @@ def _put_facts(page: Paper, sheet: ShotSheet) -> None:
         page.canvas.text(x, y, fitted(words, _TABLE_PT, half - 34.0), _TABLE_PT)
         page.canvas.text(x + half, y, fares, _TABLE_PT, bold=not met, anchor="right")
     page.y = top + max(per, len(sheet.brief)) * _ROW + 3.0
+
+
+def put_plates(page: Paper, sheets: Sequence[ShotSheet]) -> None:
+    """The plates of each shot that shows any."""
+    shown = [sheet for sheet in sheets if sheet.plates]
+    if not shown:
+        return
+    page.begin("Plates", "the farthest first; first frame → last frame")
+    widths = [width * page.width / sum(plates.WIDTHS) for width in plates.WIDTHS]
+    for sheet in shown:
+        page.title(sheet.shot.label)
+        _put_words(page, plates.HEADS, widths, bold=True)
+        for words in sheet.plates:
+            page.needs(_ROW)
+            page.canvas.line([(_MARGIN, page.y - 0.6), (_MARGIN + page.width, page.y - 0.6)], 0.08, "faint")
+            _put_words(page, words, widths)
+        page.y += 3.0
+
+
+def _put_words(page: Paper, cells: Sequence[str], widths: Sequence[float], bold: bool = False) -> None:
+    """A row of words, each at the left of its column."""
+    x = _MARGIN
+    for cell, width in zip(cells, widths, strict=True):
+        page.canvas.text(x, page.y + 3.0, fitted(cell, _TABLE_PT, width - 1.0, bold), _TABLE_PT, bold)
+        x += width
+    page.y += _ROW
 
 
 def put_strips(page: Paper, sheets: Sequence[ShotSheet], ring_mm: float) -> None:

@@ -96,13 +96,21 @@ def _write_pdf(
     path: Path,
     options: SheetOptions,
 ) -> None:
-    from kobrel.exchange.sheet.pages import paper, put_contact, put_shot, put_strips, put_table
+    from kobrel.exchange.sheet.pages import (
+        paper,
+        put_contact,
+        put_plates,
+        put_shot,
+        put_strips,
+        put_table,
+    )
 
     page = paper(plan.name, "Letter" if options.page == "Letter" else "A4")
     if len(sheets) > 1:
         put_contact(page, sheets)
     for sheet in sheets:
         put_shot(page, sheet, stage)
+    put_plates(page, sheets)
     if options.strips:
         put_strips(page, sheets, options.ring_mm)
     page.y = 0.0

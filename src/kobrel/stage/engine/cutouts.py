@@ -39,8 +39,8 @@ def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
 @kernel
 def _lets_through(table, triangle, u, v, a, b, c, time, layer):  # type: ignore[no-untyped-def]
     """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from, unless its
-    `time` tells of a pass, see :func:`kobrel.stage.engine.chance.pass_code`. A time above 0 is that of a ray that a
-    click means: it is stopped by all that can well be seen.
+    `time` tells of a pass, see :func:`kobrel.stage.engine.chance.pass_code`. A time above 0 is that of a ray
+    that a click means: it is stopped by all that can well be seen.
     """
     count = table[2]
     slot = np.int64(0)
