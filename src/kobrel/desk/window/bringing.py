@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import QMimeData
 from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -56,7 +57,7 @@ def paste(session: Session, folder: Path) -> bool:
     """Make plates of the files or the picture on the clipboard; whether there were any. A picture without a
     file is written into a folder.
     """
-    content = QGuiApplication.clipboard().mimeData()
+    content = QGuiApplication.clipboard().mimeData() or QMimeData()  # none where it is empty
     paths = [Path(url.toLocalFile()) for url in content.urls() if url.isLocalFile()]
     pictures = [path for path in paths if is_picture(path)]
     if pictures:

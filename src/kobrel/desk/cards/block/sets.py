@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QLabel,
+    QPushButton,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -169,13 +170,7 @@ class FromDepthDialog(QDialog):
         self.told = QLabel()
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make plates")
-        buttons.accepted.connect(self._make)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(_buttons(self, "Make plates", self._make))
         self.slices = best_slices(self._weights, self.scale, 2)
         for field in (self.near, self.far):
             field.taken.connect(self._taken)
@@ -313,13 +308,7 @@ class GroundDialog(QDialog):
         )
         told.setWordWrap(True)
         column.addWidget(told)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Make the ground")
-        buttons.accepted.connect(self._make)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(_buttons(self, "Make the ground", self._make))
 
     def _make(self) -> None:
         sets.make_ground(self._session, self.view.horizon, self.height_m.value)
@@ -335,3 +324,15 @@ def picture_for(session: Session, plate: Plate | None) -> PlatePixels | None:
     if pixels is None:
         session.say("This needs a still picture that can be read.")
     return pixels
+
+
+def _buttons(dialog: QDialog, word: str, work: Callable[[], object]) -> QDialogButtonBox:
+    """A button that does the work, and one that does not; Enter in a field presses neither."""
+    box = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+    made = box.addButton(word, QDialogButtonBox.ButtonRole.ActionRole)
+    for button in box.buttons():
+        if isinstance(button, QPushButton):
+            button.setAutoDefault(False)
+    made.clicked.connect(lambda _on=False: work())
+    box.rejected.connect(dialog.reject)
+    return box
