@@ -48,6 +48,7 @@ from kobrel.stage.engine import rays
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Mesh, Node, Scene
 from kobrel.stage.stage import Stage
+from plates import plates
 
 SIZE = (640, 360)
 ROUNDS = 9
@@ -462,6 +463,7 @@ def main() -> None:
     full_light(table, stage, plan)
     defocusing(table, stage, plan)
     handing(table, stage, plan)
+    plates(table)
     surveying(table, stage, plan, shot)
     solving(table, paired)
     with tempfile.TemporaryDirectory() as fresh:  # windows as they first open, not as they were left

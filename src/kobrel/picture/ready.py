@@ -24,6 +24,7 @@ from kobrel.stage.deform import Deformation, Skin, Still
 from kobrel.stage.engine import rays
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, matrix_motion
+from kobrel.stage.pictures.fill import diffused, patched
 from kobrel.stage.read.finished.relief import relief_points
 from kobrel.stage.scene import Cutout, Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
@@ -52,8 +53,9 @@ def prepare() -> None:
 
 
 def prepare_rare() -> None:
-    """Compile, to be kept on disk, what only finished pictures and scenes with skins or cut-outs need."""
+    """Compile, to be kept on disk, what only finished pictures, fills, skins and cut-outs need."""
     _prepare_finished()
+    _prepare_fills()
     mesh = sphere(1.0, 8)
     count = len(mesh.points)
     skin = Skin(
@@ -66,6 +68,13 @@ def prepare_rare() -> None:
     stage = Stage([("rare", scene)])
     stage.pick(0, (0, 0, 5), (0, 0, -1))
     stage.surface_point(Place("rare", "/alive"), (0, 1, 2), (1.0, 0.0, 0.0), [0.0])
+
+
+def _prepare_fills() -> None:
+    hole = np.zeros((64, 64), bool)
+    hole[24:40, 24:40] = True
+    for fill in (diffused, patched):
+        fill(np.ones((64, 64, 3), np.float32), hole)
 
 
 def _prepare_finished() -> None:

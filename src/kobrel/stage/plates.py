@@ -1,7 +1,8 @@
 """Flat pictures that stand on the stage: their pixels over time, and how far they are seen through."""
 
 from dataclasses import dataclass
-from typing import Literal, NamedTuple, Protocol
+from functools import cached_property
+from typing import Any, Literal, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ BYTES, HALVES = 1, 2
 """How pixels are kept: sRGB bytes, or halves in linear light; both with straight alpha."""
 
 
+BLOCK, CLEAR, SOLID, MIXED = 16, 0, 1, 2
 Rgba = NDArray[np.uint8] | NDArray[np.float16]
 
 
@@ -33,6 +35,18 @@ class PlatePixels:
         """:data:`BYTES` or :data:`HALVES`."""
         return BYTES if self.rgba.dtype == np.uint8 else HALVES
 
+    @cached_property
+    def blocks(self) -> NDArray[np.uint8]:
+        """What alpha is in each block of :data:`BLOCK` pixels a side and a pixel about it, (h, w):
+        :data:`CLEAR`, :data:`SOLID` or :data:`MIXED`. Most rays are settled by it.
+        """
+        alpha = self.rgba[..., 3]
+        low, high = (_in_blocks(part, fold) for part, fold in ((alpha, np.minimum), (alpha, np.maximum)))
+        whole = 255 if self.layout == BYTES else 1.0
+        result = np.full(low.shape, MIXED, np.uint8)
+        result[high <= 0], result[low >= whole] = CLEAR, SOLID
+        return result
+
     @property
     def width(self) -> int:
         """Pixels across."""
@@ -47,6 +61,19 @@ class PlatePixels:
 Window = tuple[float, float, float, float]
 """Left, top, right and bottom of a part of a picture, in parts of its width and height."""
 WHOLE: Window = (0.0, 0.0, 1.0, 1.0)
+
+
+def _in_blocks(values: NDArray[Any], fold: np.ufunc) -> NDArray[Any]:
+    """The least or the largest value in each block and a pixel about it."""
+    height, width = values.shape
+    rows, columns = np.arange(0, height, BLOCK), np.arange(0, width, BLOCK)
+    across = fold.reduceat(values, columns, axis=1)
+    across[:, 1:] = fold(across[:, 1:], values[:, columns[1:] - 1])
+    across[:, :-1] = fold(across[:, :-1], values[:, columns[1:]])
+    result = fold.reduceat(across, rows, axis=0)
+    result[1:] = fold(result[1:], across[rows[1:] - 1])
+    result[:-1] = fold(result[:-1], across[rows[1:]])
+    return result
 
 
 class PlateSource(Protocol):

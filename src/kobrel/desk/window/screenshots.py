@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.cards.deck import SHOTS
 from kobrel.desk.toolkit.theme import theme
-from kobrel.desk.window.document import DEMO
+from kobrel.desk.window.document import DEMO, HARBOUR
 from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
 from kobrel.errors import KobrelError
@@ -20,12 +20,13 @@ from kobrel.plan.kits.irises import OWN
 
 SIZE = (1280, 800)
 _PATIENCE_S, _SETTLE_S = 180.0, 1.0
+_HARBOUR = "Paper Harbour"
 
 
 class View(NamedTuple):
     """A picture to take: a card and its page, a shot at a frame, what is chosen, a preset of the iris
-    that the shot is given for it, an Alt that it is seen beside, and whether a scene is shown as at first
-    sight.
+    that the shot is given for it, an Alt that it is seen beside, whether a scene is shown as at first
+    sight, and a plate of the demo of plates that is chosen in place of all of the other.
     """
 
     name: str
@@ -40,14 +41,13 @@ class View(NamedTuple):
     preset: str = ""
     beside: str = ""
     sheet: bool = False
+    plate: int | None = None
 
 
 VIEWS = (
     View("block", 1, 0, 1030, "Stand-ins", stand_in=1, zoom=2.2),
-    View("scenes", 1, 3, 1070, "Scenes"),
     View("first_sight", 1, 0, 1030, "Scenes", sheet=True),
     View("tape", 2, 1, 1020, "Subjects"),
-    View("tapes", 2, 1, 1020, "Tapes", tape="Lantern to ferryman"),
     View("glass", 3, 1, 1025, "Lens"),
     View("brief", 3, 2, 1016, "Brief"),
     View("maps", 3, 1, 1025, "Weigh"),
@@ -61,6 +61,8 @@ VIEWS = (
     View("shots", SHOTS, 1, 1049, ""),
     View("hand_over", 7, 1, 1049, "Terms"),
     View("light", 3, 1, 1068, "Read", look="light"),
+    View("plates", 1, 0, 1049, "Plates", plate=3),
+    View("dial", 5, 0, 1052, "Dials", plate=3),
 )
 
 
@@ -79,6 +81,10 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
     fine = _wait(qt, lambda: bool(window.session.plan.shots))
     for view in VIEWS:
         wanted = names is None or view.name in names
+        if wanted and view.plate is not None and file is None and window.session.plan.name != _HARBOUR:
+            window.session.mark_saved()
+            window.document.open(HARBOUR)
+            fine = _wait(qt, lambda: window.session.plan.name == _HARBOUR) and fine
         if not fine or not wanted or view.shot >= len(window.session.plan.shots):
             continue
         _arrange(window, view)
@@ -108,6 +114,8 @@ def _arrange(window: Window, view: View) -> None:
     else:
         session.show_card(view.card)
     session.select(view.stand_in, view.tape)
+    if view.plate is not None:
+        session.select_plates(view.plate)
     camera = session.camera
     for preset in OWN:
         if preset.name == view.preset and camera is not None:

@@ -113,7 +113,10 @@ class Shelf:
         Cancelled
             `progress` asked to stop.
         """
-        self.sources[key] = self._made(key, progress)
+        source = self._made(key, progress)
+        if not source.plays:
+            source.at(0.0).blocks.setflags(write=False)  # worked out here, not when the picture is drawn
+        self.sources[key] = source
 
     def original(self, path: str, layer: str) -> PlatePixels:
         """A picture as its file has it.

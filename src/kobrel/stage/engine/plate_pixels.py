@@ -6,7 +6,7 @@ from numba import carray, types
 from numba.extending import intrinsic
 
 from kobrel.compiled import kernel
-from kobrel.stage.plates import BYTES, MIRRORED, REPEATED
+from kobrel.stage.plates import BLOCK, BYTES, CLEAR, MIRRORED, REPEATED, SOLID
 
 _BYTES = np.arange(256) / 255.0
 LINEAR = np.where(_BYTES <= 0.04045, _BYTES / 12.92, ((_BYTES + 0.055) / 1.055) ** 2.4).astype(np.float32)
@@ -57,9 +57,18 @@ def _around(u, v, width, height):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def plate_alpha(address, width, height, layout, beyond, u, v):  # type: ignore[no-untyped-def]
-    """Alpha at a place between its four nearest pixels, 0 to 1."""
+def plate_alpha(address, width, height, layout, beyond, blocks, u, v):  # type: ignore[no-untyped-def]
+    """Alpha at a place between its four nearest pixels, 0 to 1; `blocks` is where
+    :attr:`kobrel.stage.plates.PlatePixels.blocks` lie.
+    """
     x0, y0, fx, fy = _around(u, v, width, height)
+    if 0 <= x0 < width and 0 <= y0 < height:
+        across, down = (width + BLOCK - 1) // BLOCK, (height + BLOCK - 1) // BLOCK
+        block = carray(pointer(blocks), across * down, np.uint8)[y0 // BLOCK * across + x0 // BLOCK]
+        if block == CLEAR:
+            return 0.0
+        if block == SOLID:
+            return 1.0
     total = 0.0
     for j in range(2):
         row = _within(y0 + j, height, beyond) * width

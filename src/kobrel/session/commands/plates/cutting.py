@@ -1,6 +1,7 @@
 """Commands that cut plates out of pictures, lift one from another, and fill what is behind."""
 
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 
@@ -26,6 +27,7 @@ from kobrel.plan.pictures.plates import (
 )
 from kobrel.plan.plates import placing
 from kobrel.plan.plates.pixels import as_srgb
+from kobrel.session import settings
 from kobrel.session.commands.plates.placing import chosen, needs_both, needs_chosen
 from kobrel.session.session import Session
 from kobrel.session.state import Now
@@ -241,9 +243,11 @@ def take_alpha(session: Session) -> None:
 
 def take_mask(session: Session, path: str) -> None:
     """Take where another picture is white."""
+    settings.allow_chosen(session.settings, Path(path))
     take_shape(session, MaskFile(path=path))
 
 
 def take_depth(session: Session, path: str) -> None:
     """Take what lies in the nearer half of a depth picture."""
+    settings.allow_chosen(session.settings, Path(path))
     take_shape(session, DepthRange(path=path, low=0.5, high=1.0, soft=0.05))

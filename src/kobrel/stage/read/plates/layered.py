@@ -65,6 +65,24 @@ def layers_of(path: Path) -> list[Layer]:
         return _layers(_root(archive, path), path)
 
 
+def told_of(path: Path) -> tuple[str, ...]:
+    """What of a file is not kept, in sentences.
+
+    Raises
+    ------
+    SceneError
+        The file cannot be read.
+    """
+    with _opened(path) as archive:
+        root = _root(archive, path)
+        hidden = sum(each.get("visibility") == "hidden" for each in root.iter("layer"))
+        other = [layer.name for layer in _layers(root, path) if not layer.plain]
+    told = [f"{path.name}: {hidden} hidden layers are left out."] if hidden else []
+    if other:
+        told.append(f"{path.name}: {', '.join(other[:4])} blend in ways of their own; they are drawn over.")
+    return tuple(told)
+
+
 def read_layer(path: Path, name: str) -> NDArray[np.uint8]:
     """A layer on the whole picture's area, (H, W, 4) sRGB with straight alpha; without a name the first.
 

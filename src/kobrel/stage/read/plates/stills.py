@@ -67,7 +67,7 @@ def read_still(path: Path, layer: str = "") -> ReadPlate:
     """
     _require_readable(path)
     if path.suffix.lower() == layered.ENDING:
-        return ReadPlate(PlatePixels(layered.read_layer(path, layer)))
+        return ReadPlate(PlatePixels(layered.read_layer(path, layer)), layered.told_of(path))
     source = _opened(path)
     try:
         return _read(source, path, layer)
