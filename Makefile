@@ -43,6 +43,7 @@ soak: setup
 # Makes the demo's scene and plan anew.
 scene: setup
 	$(BIN)/python -m kobrel.demo.make
+	$(BIN)/python -m kobrel.demo.harbour
 
 setup:
 	@PYTHON=$(PYTHON) bash scripts/setup.sh

@@ -25,8 +25,9 @@ from kobrel.stage.stage import Stage
 
 FOLDER = Path(__file__).parent
 PICTURE, PLAN = "paper_harbour.ora", "paper_harbour.kobrel"
-SIZE = (1600, 900)
-FINER = 2
+CANVAS, SIZE = (1600, 900), (1200, 675)
+"""What is painted on, and what is kept of it."""
+FINER, _TONES = 2, 4
 FIRST, LAST = 1001, 1120
 LAYERS = (("Sky", 60.0), ("Far shore", 32.0), ("Ferry", 13.0), ("Pier", 6.5), ("Lantern", 2.6))
 """The layers, the farthest first, and how far they stand, metres."""
@@ -38,7 +39,7 @@ Colour = tuple[int, int, int]
 
 def _noise(seed: int, soft: float) -> NDArray[np.float64]:
     """(H, W) about 0, soft over so many pixels."""
-    width, height = SIZE
+    width, height = CANVAS
     grain = np.random.default_rng(seed).normal(size=(height // 2, width // 2))
     values = ndimage.zoom(ndimage.gaussian_filter(grain, soft / 2, mode="wrap"), 2, order=1)
     return np.asarray(values / (values.std() + 1e-9))
@@ -48,7 +49,7 @@ class _Canvas:
     """A layer that is painted at twice its size: places are pixels of 1600 x 900."""
 
     def __init__(self) -> None:
-        self._image = Image.new("RGBA", (SIZE[0] * FINER, SIZE[1] * FINER))
+        self._image = Image.new("RGBA", (CANVAS[0] * FINER, CANVAS[1] * FINER))
         self._draw = ImageDraw.Draw(self._image)
 
     def shape(self, points: list[tuple[float, float]], colour: Colour) -> None:
@@ -71,10 +72,9 @@ class _Canvas:
 
     def painted(self, seed: int, edge_px: float = 1.2) -> Rgba:
         """The layer with the tooth of its paper, its edge a little torn."""
-        pixels = np.asarray(self._image.resize(SIZE, Image.Resampling.LANCZOS), float)
-        wash = _noise(seed, 40.0)[..., None] * 5 + _noise(seed + 1, 3.0)[..., None] * 2
+        pixels = np.asarray(self._image.resize(CANVAS, Image.Resampling.LANCZOS), float)
+        wash = _noise(seed, 40.0)[..., None] * 5 + _noise(seed + 1, 5.0)[..., None] * 3
         colour = np.clip(pixels[..., :3] + wash, 0, 255)
-        colour = np.round(colour / 3) * 3  # few tones, as paint has
         alpha = Image.fromarray(pixels[..., 3].astype(np.uint8)).filter(ImageFilter.GaussianBlur(edge_px))
         soft = np.clip((np.asarray(alpha, float) - 127 + _noise(seed + 2, 5.0) * 14) * 1.6 + 127, 0, 255)
         there = np.where(pixels[..., 3] >= 254, 255.0, soft)
@@ -83,7 +83,7 @@ class _Canvas:
 
 def sky() -> Rgba:
     """Dusk over the sea, a moon, three bands of cloud."""
-    width, height = SIZE
+    width, height = CANVAS
     down = np.linspace(0, 1, height)[:, None, None]
     top, low = np.array([44, 58, 104.0]), np.array([226, 150, 108.0])
     tone = top * (1 - down**0.8) + low * down**0.8
@@ -94,8 +94,8 @@ def sky() -> Rgba:
     yy, xx = np.mgrid[:height, :width]
     moon = np.clip(48.5 - np.hypot(xx - 1180, yy - 190), 0, 1)[..., None]
     pixels = pixels * (1 - moon) + moon * np.array([250, 238, 205.0])
-    pixels += _noise(31, 50.0)[..., None] * 4 + _noise(32, 3.0)[..., None] * 2
-    colour = np.round(np.clip(pixels, 0, 255) / 3) * 3
+    pixels += _noise(31, 50.0)[..., None] * 4 + _noise(32, 5.0)[..., None] * 3
+    colour = np.clip(pixels, 0, 255)
     return np.dstack([colour, np.full((height, width), 255.0)]).astype(np.uint8)
 
 
@@ -197,7 +197,15 @@ def lantern() -> Rgba:
 def painted() -> list[tuple[str, Rgba]]:
     """All layers with their names, the farthest first."""
     makers = (sky, far_shore, ferry, pier, lantern)
-    return [(name, make()) for (name, _away), make in zip(LAYERS, makers, strict=True)]
+    return [(name, _kept(make())) for (name, _away), make in zip(LAYERS, makers, strict=True)]
+
+
+def _kept(pixels: Rgba) -> Rgba:
+    """A layer at the size that is kept, of few tones, as paint has; nothing where nothing is seen."""
+    small = np.asarray(Image.fromarray(pixels).resize(SIZE, Image.Resampling.LANCZOS), float)
+    colour = np.minimum(np.round(small[..., :3] / _TONES) * _TONES, 255)
+    colour[small[..., 3] == 0] = 0
+    return np.dstack([colour, small[..., 3]]).astype(np.uint8)
 
 
 def merged(layers: list[tuple[str, Rgba]]) -> Rgba:

@@ -18,7 +18,6 @@ from kobrel.session.commands.plates import cutting, placing, sets
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 from kobrel.session.tools import CutTool
-from kobrel.stage.pictures.seeking import edge_line
 
 _GRAB_PX, _POINT_PX = 8.0, 3.5
 _SMOOTH_OF_WIDTH = 0.01
@@ -229,6 +228,8 @@ class PlateMarks:
         plate = placing.chosen(self._session)
         pixels = cutting.pixels_of(self._session, plate) if plate is not None and self._points else None
         if pixels is not None and self._points:
+            from kobrel.stage.pictures.seeking import edge_line
+
             size = pixels.width, pixels.height
             a, b = ((p[0] * size[0], p[1] * size[1]) for p in (self._points[-1][0], place))
             line = edge_line(as_srgb(pixels), a, b)[1:] / size

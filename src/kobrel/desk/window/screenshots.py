@@ -81,7 +81,12 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
     fine = _wait(qt, lambda: bool(window.session.plan.shots))
     for view in VIEWS:
         wanted = names is None or view.name in names
-        if wanted and view.plate is not None and file is None and window.session.plan.name != _HARBOUR:
+        if (
+            wanted
+            and view.plate is not None
+            and file in (None, DEMO)
+            and window.session.plan.name != _HARBOUR
+        ):
             window.session.mark_saved()
             window.document.open(HARBOUR)
             fine = _wait(qt, lambda: window.session.plan.name == _HARBOUR) and fine

@@ -16,15 +16,14 @@ from kobrel.optics.projection import Projection
 from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.masks import iris_of
 from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
-from kobrel.plan.pull.dials import driven, lens_drives
-from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, level_at, ways
+from kobrel.plan.pull.dials import lens_at
+from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, ways
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import made_poses
 from kobrel.stage.motion import rigid
 from kobrel.stage.plates import Eye
 from kobrel.stage.stage import Stage
 
-_DRIVEN_WITHIN = {"focus": (1e-3, np.inf), "f_number": (0.1, 1e4), "focal_mm": (0.1, 1e5)}
 BY_FRAME = ("pose", "focal_mm", "f_number", "focus_m")
 _SURFACES: dict[Projection, FocusSurface] = {"orthographic": "plane", "fisheye": "sphere"}
 
@@ -407,7 +406,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     # Parallel rays focus on a plane; a fisheye's discs have a shape of their own only on a sphere.
     surface = glass.surface if glass.projection == "perspective" else _SURFACES[glass.projection]
     model = glass.model if glass.projection == "perspective" else "render"
-    dialled = _dialled(plan, shot, at)
+    dialled = lens_at(plan.dials, shot.name, at)
     focal = dialled["focal_mm"] if "focal_mm" in dialled else keyed_at(glass.focal_mm, at)
     gate = glass.sensor.width_mm, glass.sensor.height_mm
     frame = sensor.frame_on_sensor(*gate, glass.squeeze, glass.delivery.aspect, glass.delivery.fit)
@@ -450,15 +449,6 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
         turn_per_stop_deg=shot.iris.turn_per_stop_deg,
         flaws=shot.flaws,
     )
-
-
-def _dialled(plan: Plan, shot: Shot, at: Numbers) -> dict[str, Numbers]:
-    """What dials drive of the shot's lens, (F,) each, within what a lens can be."""
-    found = lens_drives(plan.dials, shot.name)
-    return {
-        what: np.clip(driven(drive, level_at(dial.level, at)), *_DRIVEN_WITHIN[what])
-        for what, (dial, drive) in found.items()
-    }
 
 
 def camera_at(plan: Plan, shot: Shot, frame: float, stage: Stage) -> Camera:

@@ -26,9 +26,6 @@ from kobrel.plan.pictures.plates import (
     Playing,
     Rectangle,
 )
-from kobrel.stage.pictures import masks
-from kobrel.stage.pictures.fill import Told, diffused, mirrored, patched
-from kobrel.stage.pictures.masks import Mask
 from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
 from kobrel.stage.read.plates.playing import (
@@ -41,6 +38,8 @@ from kobrel.stage.read.plates.playing import (
 from kobrel.stage.read.plates.stills import read_still
 from kobrel.stage.scene import Progress, no_progress
 
+Told = Callable[[float], None]
+Mask = NDArray[np.float32]
 _ORIGINALS = 2
 _SPARE_SOURCES = 6
 _MARGIN_PX = 2
@@ -172,6 +171,8 @@ def _each(read: Callable[[int], PlatePixels], key: PlateKey) -> Callable[[int], 
 
 def _still(pixels: PlatePixels, key: PlateKey) -> StillSource:
     """Pixels as a source, less what is empty about them."""
+    from kobrel.stage.pictures import masks
+
     if key.whole or key.cut is None:
         return StillSource(pixels)
     left, top, right, bottom = masks.bounds(pixels.rgba[..., 3] > 0)
@@ -195,6 +196,8 @@ def worked(pixels: PlatePixels, key: PlateKey, told: Told = lambda _part: None) 
     SceneError
         The picture of a mask or of depth cannot be read.
     """
+    from kobrel.stage.pictures import masks
+
     rgba = pixels.rgba
     share = None if key.cut is None else cut_mask(pixels, key.cut)
     if key.fill is not None:
@@ -216,6 +219,8 @@ def _filled(
     """Pixels with a hole filled; what is filled is as opaque as what is about it. Nothing is taken from where
     nothing is seen, or from `beyond` the plate's own cut.
     """
+    from kobrel.stage.pictures.fill import diffused, mirrored, patched
+
     if not hole.any():
         return rgba
     rows, columns = _room(hole)
@@ -244,6 +249,8 @@ def _filled(
 
 def _room(hole: NDArray[np.bool_]) -> tuple[slice, slice]:
     """Rows and columns of a hole and as much again about it, from which it is filled."""
+    from kobrel.stage.pictures import masks
+
     left, top, right, bottom = masks.bounds(hole)
     across, down = right - left + 32, bottom - top + 32
     height, width = hole.shape
@@ -261,6 +268,8 @@ def cut_mask(pixels: PlatePixels, cut: Cut) -> Mask:
     SceneError
         The picture of a mask or of depth cannot be read.
     """
+    from kobrel.stage.pictures import masks
+
     result = np.zeros((pixels.height, pixels.width), np.float32)
     if cut.shapes[0].takes_away:  # from all of it
         result[:] = 1.0
@@ -271,6 +280,8 @@ def cut_mask(pixels: PlatePixels, cut: Cut) -> Mask:
 
 
 def _shape_mask(pixels: PlatePixels, shape: CutShape) -> Mask:
+    from kobrel.stage.pictures import masks
+
     size = pixels.height, pixels.width
     scale = np.array([pixels.width, pixels.height], float)
     if isinstance(shape, Outline):
@@ -297,6 +308,8 @@ def _shape_mask(pixels: PlatePixels, shape: CutShape) -> Mask:
 
 def outline_line(outline: Outline) -> NDArray[np.float64]:
     """The line of an outline as points (n, 2), in parts of the picture."""
+    from kobrel.stage.pictures import masks
+
     points = outline.points
     return masks.bent([p.at for p in points], [p.before for p in points], [p.after for p in points])
 

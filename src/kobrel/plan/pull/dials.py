@@ -10,6 +10,7 @@ from kobrel.plan.pictures.plates import Dial, Drive, DrivenOfPlate, Plate
 from kobrel.plan.pull.interpolation import level_at
 
 LEVELS: tuple[DrivenOfPlate, ...] = ("scale", "turn_deg", "tilt_deg", "roll_deg", "opacity")
+_WITHIN = {"focus": (1e-3, np.inf), "f_number": (0.1, 1e4), "focal_mm": (0.1, 1e5)}
 _BY_RATIO = ("f_number", "focal_mm")
 
 
@@ -49,6 +50,14 @@ def lens_drives(dials: tuple[Dial, ...], shot: str) -> dict[str, tuple[Dial, Dri
         drive.what: (dial, drive) for dial in dials if dial.shot == shot
         for drive in dial.drives if drive.plate is None
     }  # fmt: skip
+
+
+def lens_at(dials: tuple[Dial, ...], shot: str, at: Numbers) -> dict[str, Numbers]:
+    """What dials drive of a shot's lens at frames, (F,) each, within what a lens can be."""
+    return {
+        what: np.clip(driven(drive, level_at(dial.level, at)), *_WITHIN[what])
+        for what, (dial, drive) in lens_drives(dials, shot).items()
+    }
 
 
 def frames_of_keys(plate: Plate, dials: tuple[Dial, ...]) -> list[float]:

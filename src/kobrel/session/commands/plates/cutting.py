@@ -32,7 +32,6 @@ from kobrel.session.commands.plates.placing import chosen, needs_both, needs_cho
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 from kobrel.session.tools import CutTool, Tool
-from kobrel.stage.pictures import masks
 from kobrel.stage.plates import PlatePixels
 
 _NEARER = 0.8
@@ -178,6 +177,8 @@ def outline_of(points: Sequence[Point], size_px: tuple[int, int], smooth_px: flo
     if len(at) < 3 or np.ptp(at, axis=0).max() < _LEAST:
         return None
     if smooth_px:
+        from kobrel.stage.pictures import masks
+
         at = masks.smoothed_line(at * size_px, smooth_px) / size_px
     return Outline(points=tuple(OutlinePoint(at=_kept(place)) for place in at.tolist()))
 

@@ -159,7 +159,7 @@ def _info(name: str) -> zipfile.ZipInfo:
 
 def _png(pixels: NDArray[np.uint8]) -> bytes:
     room = io.BytesIO()
-    Image.fromarray(pixels).save(room, "PNG", compress_level=4)
+    Image.fromarray(pixels).save(room, "PNG", compress_level=7)
     return room.getvalue()
 
 
