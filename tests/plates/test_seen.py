@@ -187,3 +187,55 @@ def test_a_plate_without_a_picture_keeps_its_place(tmp_path):
     stage, problems = load_stage(plan)
     assert "a.png" in problems[0]
     assert subject_points(PlateAnchor(number=1), [1001], stage)[0] == pytest.approx(plate.position_m)
+
+
+def test_a_small_light_behind_a_plate_is_hidden_by_its_alpha(tmp_path):
+    from kobrel.plan.model import Lights, StandIn
+
+    lamp = StandIn(
+        number=1, name="Lamps", kind="scatter", size_m=(0.01, 0.01, 0.01), position_m=(0, 0, -20.0),
+        lights=Lights(count=1, size_m=0.05, brightness=500.0, spread=0.0, colour=(1.0, 1.0, 1.0)),
+    )  # fmt: skip
+    black = picture(tmp_path / "black.png", (0, 0, 0))
+    light = {}
+    for alpha in (0.0, 0.5, 1.0):
+        plate = plate_at(black, 6.0, opacity=Level(value=alpha))
+        plan, stage = staged(plate, stand_ins=(lamp,))
+        dark = plan.light.but(key_strength=0.0, sky_strength=0.0)
+        light[alpha] = seen(plan.but(light=dark), stage, 64)[20:70, 40:120].sum().item()
+    assert light[0.0] > 1
+    assert light[0.5] == pytest.approx(light[0.0] / 2, rel=0.1)
+    assert light[1.0] == pytest.approx(0.0, abs=1e-3 * light[0.0])
+
+
+def test_a_gap_in_a_sequence_is_told_and_held_over(tmp_path):
+    from kobrel import trust
+    from kobrel.plan.plates.pixels import Shelf, plate_key
+
+    trust.allow([tmp_path])
+    for number in (1, 2, 5):
+        picture(tmp_path / f"s.{number:04d}.png", (50 * number, 0, 0))
+    plate = plate_at(tmp_path / "s.0001.png", 4.0)
+    plate = plate.but(picture=plate.picture.but(playing=Playing(at=1001, first=1, last=5)))
+    plan, _stage = staged(plate)
+    shelf = Shelf()
+    shelf.make(plate_key(plan, plate))
+    assert "frames 3 to 4 are missing" in shelf.told[plate.picture.path][0]
+    source = shelf.source(plate_key(plan, plate))
+    assert [int(source.at(frame).rgba[0, 0, 0]) for frame in range(1001, 1006)] == [50, 100, 100, 100, 250]
+
+
+def test_what_a_dial_or_a_moving_camera_would_spoil_is_told(tmp_path):
+    from kobrel.plan.check import findings, shot_warnings
+    from kobrel.plan.pictures.plates import Dial, Drive
+
+    plate = plate_at(picture(tmp_path / "a.png"), 4.0)
+    drives = (Drive(plate=9, what="scale", low=0, high=1), Drive(what="focus", low=1, high=2))
+    plan, stage = staged(plate, dials=(Dial(name="D", drives=drives, shot="gone"),))
+    assert [text for text in findings(plan, stage) if text.startswith("Dial D")] == [
+        "Dial D drives a plate that is not there any more.",
+        "Dial D drives the lens of shot gone, which is not there.",
+    ]
+    assert any(text.startswith("a: Its edge shows") for text in shot_warnings(plan, plan.shots[0], stage))
+    wide = plan.but(plates=(plate.but(beyond="mirrored", beyond_part=0.5),))
+    assert not any("edge shows" in text for text in shot_warnings(wide, plan.shots[0], stage))

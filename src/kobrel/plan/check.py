@@ -16,6 +16,7 @@ from kobrel.plan.measure.survey import GONE, Survey, spans, survey
 from kobrel.plan.model import Plan, PointAnchor, Shot, StandInAnchor, SubjectEnd
 from kobrel.plan.names import is_of_a_file
 from kobrel.plan.pictures.plates import PlateAnchor
+from kobrel.plan.plates.edges import edge_report
 from kobrel.plan.solve.brief import UNMET, judge
 from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.scene import Progress, Scene, no_progress
@@ -50,6 +51,17 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
         f"Subject {subject.number} {subject.name}: its plate is not there any more. Pick it again."
         for subject in plan.subjects
         if isinstance(subject.anchor, PlateAnchor) and plan.plate(subject.anchor.number) is None
+    ]
+    found += [
+        f"Dial {dial.name} drives a plate that is not there any more."
+        for dial in plan.dials
+        if any(drive.plate is not None and plan.plate(drive.plate) is None for drive in dial.drives)
+    ]
+    found += [
+        f"Dial {dial.name} drives the lens of shot {dial.shot}, which is not there."
+        for dial in plan.dials
+        if any(drive.plate is None for drive in dial.drives)
+        and dial.shot not in {shot.name for shot in plan.shots}
     ]
     found += [
         f"Tape {tape.name}: subject {end.number} at its end is not there any more."
@@ -165,7 +177,18 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
             f"Discs grow to {largest:.0f} px at frame {frame:g}; the renderer cuts them at "
             f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
         )
-    return found + lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
+    found += lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
+    return found + _edges(plan, shot, numbers)
+
+
+def _edges(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
+    """Plates that are meant to cover the frame and show an edge."""
+    reports = [
+        (plate, edge_report(plan, shot, plate, numbers.camera, numbers.frames))
+        for plate in plan.plates
+        if plate.shown
+    ]
+    return [f"{plate.name}: {report.words}" for plate, report in reports if report.needed > 0]
 
 
 def _unmet(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:

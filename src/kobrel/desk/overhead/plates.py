@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
@@ -81,6 +82,13 @@ class Plates:
             others = frozenset(p.number for p in placing.all_chosen(self._session))
             self._session.select_plates(plate.number, others)
         return _Move(self._session, self._view, plate, at)
+
+    def other_rows(self, count: int) -> NDArray[np.bool_]:
+        """(count,) which rows of the stage are no plates."""
+        others, stage = np.ones(count, bool), self._session.stage
+        for plate in self._session.plan.plates:
+            others[stage.rows_below(placing.place_of(plate))] = False
+        return others
 
     def paint(self, painter: QPainter, labels: Labels) -> None:
         """All plates as lines, the chosen ones in brass with their pivots."""

@@ -263,8 +263,10 @@ class Overhead(FlatView):
         return QPointF(8, self.height() - 8), QPointF(self.width() - 20, 44)
 
     def _paint_things(self, painter: QPainter, camera: Camera) -> None:
-        """Outlines of the boxes about the meshes, faint."""
+        """Outlines of the boxes about the meshes, faint; plates draw themselves."""
         boxes = self._session.stage.boxes(self._session.frame)
+        if self._session.plan.plates:
+            boxes = boxes[self.plates.other_rows(len(boxes))]
         ahead = camera.before(boxes)[2]
         across, along = self.flat(boxes)
         scale = self.px_per_m()

@@ -28,6 +28,7 @@ from kobrel.plan.pictures.plates import (
 )
 from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
+from kobrel.stage.read.finished.frames import frames_beside, gaps
 from kobrel.stage.read.plates.playing import (
     Clock,
     PlayingSource,
@@ -158,7 +159,13 @@ class Shelf:
             return _still(worked(pixels, key, lambda part: progress(f"Making {path.name}", part)), key)
         playing = key.playing
         clock = Clock(playing.at, playing.first, playing.last, playing.after, playing.speed)
-        read = movie_reader(path) if is_movie(path) else sequence_reader(path, key.layer)
+        if is_movie(path):
+            return PlayingSource(clock, _each(movie_reader(path), key))
+        frames = frames_beside(path)
+        read_still(path, key.layer)  # tells at once what cannot be read
+        if missing := gaps(frames):
+            self.told[key.path] = (f"{path.name}: frames {missing} are missing; those before them stay.",)
+        read = sequence_reader(path, key.layer)
         return PlayingSource(clock, _each(read, key))
 
 

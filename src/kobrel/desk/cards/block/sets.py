@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget, Keys
-from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.from_depth import (
@@ -259,7 +259,7 @@ class HorizonView(GestureWidget):
         y = self.y_of(self.horizon)
         painter.setPen(QPen(theme().focus, 2))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        draw_text(painter, QPointF(box.left() + 8, y - 6), "horizon", theme().focus, 12, bold=True)
+        draw_label(painter, QPointF(box.left() + 8, y - 8), "horizon", theme().focus, bold=True)
 
     def press(self, event: QMouseEvent) -> Gesture | None:
         return _DragHorizon(self)
