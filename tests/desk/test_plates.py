@@ -303,11 +303,15 @@ def test_values_are_keyed_faded_and_hidden(harbour):
     pier = next(plate for plate in session.plan.plates if plate.name == "Pier")
     session.select_plates(pier.number)
     session.show_frame(1010)
-    placing.toggle_key(session, "opacity")
+    menu = page.details.key_menu()
+    next(action for action in menu.actions() if action.text() == "Key opacity").trigger()
     session.show_frame(1030)
     user.type(page.details.fields["opacity"], "0.2")
     assert [key.frame for key in session.plan.plate(pier.number).opacity.keys] == [1010, 1030]
     assert "Opacity keyed at 1010, 1030" in page.details.keyed.text()
+    assert "Take the key of opacity" in [action.text() for action in page.details.key_menu().actions()]
+    placing.set_ease(session, "opacity", "late")
+    assert session.plan.plate(pier.number).opacity.keys[1].ease == "late"
     placing.toggle_key(session, "distance")
     session.show_frame(1060)
     user.type(page.details.distance, "4")

@@ -203,3 +203,20 @@ def test_making_pixels_can_be_cancelled(tmp_path):
 
     with pytest.raises(Cancelled):
         Shelf().make(plate_key(Plan(plates=(back, front)), back), stop)
+
+
+def test_a_mask_that_cannot_be_read_keeps_nothing_from_being_made_afterwards(tmp_path):
+    from kobrel.plan.staging import Library, stage_of
+
+    plate = plate_at(picture(tmp_path / "a.png"), 4.0, 1)
+    masked = plate.but(cut=Cut(shapes=(MaskFile(path=str(tmp_path / "none.png")),)))
+    plan, library = Plan(plates=(masked,)), Library()
+    assert library.missing(plan)
+    library.read(plan)
+    assert not library.missing(plan)
+    assert "none.png" in library.problems_of(plan)[0]
+    plan = plan.but(plates=(plate,))
+    assert library.missing(plan)
+    library.read(plan)
+    assert library.problems_of(plan) == []
+    assert len(stage_of(plan, library).scenes["plate 1"].nodes) == 2

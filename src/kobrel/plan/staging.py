@@ -56,9 +56,9 @@ class Library:
         wanted = {r.path for r in plan.scenes if source_of(r) not in self.scenes}
         if plan.light.surround and plan.light.surround.path not in self.surrounds:
             wanted.add(plan.light.surround.path)
-        plates = {plate_key(plan, plate) for plate in plan.plates} - self.shelf.sources.keys()
-        wanted |= {key.path for key in plates}
-        return bool(wanted - self.problems.keys())
+        plates = {plate_key(plan, plate) for plate in plan.plates}
+        unmade = plates - self.shelf.sources.keys() - self.shelf.failed
+        return bool(wanted - self.problems.keys()) or bool(unmade)
 
     def read(self, plan: Plan, progress: Progress = no_progress) -> None:
         """Read what the plan names and is not here yet.
@@ -91,7 +91,7 @@ class Library:
 
     def _read_plates(self, plan: Plan, progress: Progress) -> None:
         keys: dict[PlateKey, str] = {plate_key(plan, plate): plate.name for plate in plan.plates}
-        fresh = [key for key in keys if key not in self.shelf.sources]
+        fresh = [key for key in keys if key not in self.shelf.sources and key not in self.shelf.failed]
         for number, key in enumerate(fresh):
             progress(f"Making plate {keys[key]}", number / len(fresh))
             try:
@@ -103,6 +103,7 @@ class Library:
                 raise
             except KobrelError as error:
                 self.problems[key.path] = str(error)
+                self.shelf.failed.add(key)
         self.shelf.keep_only(keys.keys())
 
     def scene(self, reference: SceneRef) -> Scene | None:

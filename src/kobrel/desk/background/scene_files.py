@@ -148,15 +148,15 @@ class SceneFiles(QObject):
             for scene in plan.scenes
             if source_of(scene) not in library.scenes
         }
+        unmade = {plate_key(plan, plate) for plate in plan.plates} - library.shelf.sources.keys()
         unread |= {
-            plate.picture.path: f"{plate.picture.path}: reading was cancelled. Reload it in Block, Plates."
-            for plate in plan.plates
-            if plate_key(plan, plate) not in library.shelf.sources
+            key.path: f"{key.path}: making its plate was cancelled. Reload it in Block, Plates."
+            for key in unmade
         }
+        shelf = library.shelf.copy()
+        shelf.failed |= unmade
         if session.library is library:
-            marked = Library(
-                library.scenes, library.surrounds, {**library.problems, **unread}, shelf=library.shelf
-            )
+            marked = Library(library.scenes, library.surrounds, {**library.problems, **unread}, shelf=shelf)
             session.restage(marked, session.stage)
 
     # On disk

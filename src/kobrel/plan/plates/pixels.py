@@ -83,15 +83,18 @@ def plate_key(plan: Plan, plate: Plate) -> PlateKey:
 
 @dataclass
 class Shelf:
-    """Pixels of plates that were made, by their keys; a few more than are wanted, for undo."""
+    """Pixels of plates that were made, by their keys, a few more than are wanted, for undo; and keys whose
+    pixels could not be made, or were given up.
+    """
 
     sources: dict[PlateKey, PlateSource] = field(default_factory=dict)
     told: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    failed: set[PlateKey] = field(default_factory=set)
     _originals: OrderedDict[tuple[str, str], PlatePixels] = field(default_factory=OrderedDict)
 
     def copy(self) -> "Shelf":
         """Another with the same pixels."""
-        return Shelf(dict(self.sources), dict(self.told), OrderedDict(self._originals))
+        return Shelf(dict(self.sources), dict(self.told), set(self.failed), OrderedDict(self._originals))
 
     def source(self, key: PlateKey) -> PlateSource | None:
         """The pixels of a key; until they are made, those of the same picture cut otherwise."""
@@ -139,6 +142,7 @@ class Shelf:
     def forget(self, path: str) -> None:
         """Let a file be read again."""
         self.sources = {key: source for key, source in self.sources.items() if path not in key.paths}
+        self.failed = {key for key in self.failed if path not in key.paths}
         self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k[0] != path)
 
     def keep_only(self, keys: Iterable[PlateKey]) -> None:

@@ -309,12 +309,17 @@ class _Details(Card[Plate]):
             placing.put_on_subject(self.session, number)
 
     def _ask_key(self) -> None:
+        self.key_menu().popup(self.key.mapToGlobal(self.key.rect().bottomLeft()))
+
+    def key_menu(self) -> QMenu:
+        """What can be keyed at the frame, and how each value goes on."""
         menu = QMenu(self)
         for what, name in placing.NAMES.items():
             word = "Place" if what == "distance" else name
-            menu.addAction(
-                f"{word}: {'take its key away' if self._has_key(what) else 'key'}"
-            ).triggered.connect(lambda _on=False, w=what: placing.toggle_key(self.session, w))
+            text = f"Take the key of {word.lower()}" if self._has_key(what) else f"Key {word.lower()}"
+            menu.addAction(text).triggered.connect(
+                lambda _on=False, w=what: placing.toggle_key(self.session, w)
+            )
         ways = menu.addMenu("Way on from the last key")
         for what, name in placing.NAMES.items():
             own = ways.addMenu("Place" if what == "distance" else name)
@@ -322,7 +327,7 @@ class _Details(Card[Plate]):
                 own.addAction(ease.capitalize()).triggered.connect(
                     lambda _on=False, w=what, e=ease: placing.set_ease(self.session, w, e)
                 )
-        menu.exec(self.key.mapToGlobal(self.key.rect().bottomLeft()))
+        return menu
 
     def _has_key(self, what: DrivenOfPlate) -> bool:
         plate = self.subject()
