@@ -1,6 +1,6 @@
 """Flat pictures that stand on the stage: their pixels over time, and how far they are seen through."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, NamedTuple, Protocol
 
@@ -15,6 +15,7 @@ BYTES, HALVES = 1, 2
 """How pixels are kept: sRGB bytes, or halves in linear light; both with straight alpha."""
 
 
+NEVER_SOLID = 1 << 40
 BLOCK, CLEAR, SOLID, MIXED = 16, 0, 1, 2
 Rgba = NDArray[np.uint8] | NDArray[np.float16]
 
@@ -153,6 +154,8 @@ class PlateFace:
     faces : whether it is turned parallel to the camera's sensor
     roll : (K, 1) degrees about its own axis, where it faces the camera
     beyond : what is seen beyond its edges, one of those above
+    local : (4, 4) from its mesh to the space whose origin is its pivot
+    solid_from : triangle of its mesh from which on it is wholly there
     """
 
     source: PlateSource
@@ -161,6 +164,8 @@ class PlateFace:
     roll: Track
     fade: FadeRule | None = None
     beyond: int = STRETCHED
+    local: Array = field(default_factory=lambda: np.eye(4))
+    solid_from: int = NEVER_SOLID
 
     @property
     def changes(self) -> bool:
@@ -172,21 +177,22 @@ class PlateFace:
         """Whether it depends on the camera."""
         return self.faces or self.fade is not None
 
-    def opacity_at(self, frame: float, place: Array, eye: Eye | None) -> float:
-        """How much of the light it stops at a frame, where its pivot stands at a place (3,)."""
+    def opacity_at(self, frame: float, matrix: Array, eye: Eye | None) -> float:
+        """How much of the light it stops at a frame, where its mesh stands so (4, 4)."""
         own = float(np.clip(self.opacity.at([frame])[0, 0], 0.0, 1.0))
         if self.fade is None or eye is None:
             return own
-        depth = float((eye.pose[:3, 3] - place) @ eye.pose[:3, 2])
+        pivot = (matrix @ np.linalg.inv(self.local))[:3, 3]
+        depth = float((eye.pose[:3, 3] - pivot) @ eye.pose[:3, 2])
         return own * self.fade.opacity(eye, depth)
 
     def turned(self, frame: float, matrix: Array, eye: Eye) -> Array:
-        """Its place (4, 4) turned parallel to the sensor; its size and pivot stay."""
-        size = np.linalg.norm(matrix[:3, :3], axis=0)
+        """The place of its mesh (4, 4) turned parallel to the sensor; its size and pivot stay."""
+        stands = matrix @ np.linalg.inv(self.local)
+        size = np.linalg.norm(stands[:3, :3], axis=0)
         roll = np.radians(float(self.roll.at([frame])[0, 0]))
         spin = np.array(
             [[np.cos(roll), -np.sin(roll), 0.0], [np.sin(roll), np.cos(roll), 0.0], [0.0, 0.0, 1.0]]
         )
-        result = matrix.copy()
-        result[:3, :3] = eye.pose[:3, :3] @ spin * size
-        return result
+        stands[:3, :3] = eye.pose[:3, :3] @ spin * size
+        return np.asarray(stands @ self.local)

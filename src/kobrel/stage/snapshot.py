@@ -160,8 +160,8 @@ class _Instances:
                 self.held.append(pose)
                 self.scenes.append(pose.scene)
             elif isinstance(accelerator, PlateMesh):
-                place = matrices[start + piece.rows_of(next(plates)).start][:3, 3]
-                plate = accelerator.at(frame, accelerator.face.opacity_at(frame, place, self._eye))
+                matrix = matrices[start + piece.rows_of(next(plates)).start]
+                plate = accelerator.at(frame, accelerator.face.opacity_at(frame, matrix, self._eye))
                 self.plates.append(plate)
                 self.scenes.append(plate.scene)
             else:

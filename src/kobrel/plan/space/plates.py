@@ -1,5 +1,6 @@
 """Plates as scenes: each is a small scene of its own, so that moving one rebuilds nothing else."""
 
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -11,13 +12,18 @@ from kobrel.plan.pictures.plates import PLATE_PREFIX, Beyond, Dial, DrivenOfPlat
 from kobrel.plan.pull.dials import LEVELS, drive_of, driven, frames_of_keys, value_at
 from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.stand_ins import place_track
-from kobrel.stage.motion import Motion, Track, TransformOp
+from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.plates import (
+    BLOCK,
+    CLEAR,
     MIRRORED,
+    NEVER_SOLID,
     REPEATED,
+    SOLID,
     STRETCHED,
     FadeRule,
     PlateFace,
+    PlatePixels,
     PlateSource,
 )
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene
@@ -27,6 +33,8 @@ _BEYOND: dict[Beyond, int] = {
     "nothing": STRETCHED, "stretched": STRETCHED, "mirrored": MIRRORED, "repeated": REPEATED,
 }  # fmt: skip
 _MOST_SAMPLES = 20_000
+_CELLS = 64
+"""Cells of a picture, across or down, that are told apart."""
 _GROUND_ROWS, _GROUND_COLUMNS, _NEAR_HORIZON = 200, 17, 1e-3
 
 
@@ -138,26 +146,72 @@ def plate_scene(plate: Plate, dials: tuple[Dial, ...], source: PlateSource | Non
         source, tracks["opacity"], plate.faces and not plate.lies, tracks["roll_deg"], fade,
         _BEYOND[plate.beyond],
     )  # fmt: skip
+    mesh, solid_from, local = _shape(plate, source)
+    face = replace(face, local=local, solid_from=solid_from)
     gain = 2.0**plate.brightness_ev
     look = Material(plate.name, (0.0, 0.0, 0.0), (gain, gain, gain), rough=1.0, cutout=Cutout(), plate=face)
-    return Scene(Path(plate.name), (root, Node(FACE, 0, mesh=_mesh(plate, source), materials=(look,))))
+    return Scene(Path(plate.name), (root, Node(FACE, 0, matrix_motion(local), mesh=mesh, materials=(look,))))
 
 
-def _mesh(plate: Plate, source: PlateSource) -> Mesh:
-    """The plate's rectangle, or of a ground what the picture shows of it."""
-    wide, tall = plate.height_m * plate.picture.aspect, plate.height_m
-    window = source.window
+def _shape(plate: Plate, source: PlateSource) -> tuple[Mesh, int, Numbers]:
+    """The plate's mesh, the triangle from which on it is wholly there, and what carries it to the pivot's
+    space, (4, 4). The meshes of flat plates do not depend on how large they are or where they stand.
+    """
     if plate.lies:
-        return _ground_mesh(plate, window)
+        return _ground_mesh(plate, source.window), NEVER_SOLID, np.eye(4)
+    wide, tall = plate.height_m * plate.picture.aspect, plate.height_m
+    local = np.diag([wide, tall, 1.0, 1.0])
+    local[:2, 3] = -plate.pivot[0] * wide, (plate.pivot[1] - 1.0) * tall
     more = plate.beyond_part if plate.beyond != "nothing" else 0.0
-    left, top, right, bottom = window
-    xs, ys = (left - more, right + more), (top - more, bottom + more)
-    places = [(xs[0], ys[1]), (xs[1], ys[1]), (xs[1], ys[0]), (xs[0], ys[0])]
-    points = [((x - plate.pivot[0]) * wide, (plate.pivot[1] - y) * tall, 0.0) for x, y in places]
-    across, down = right - left, bottom - top
-    uv = np.array([((x - left) / across, 1.0 - (y - top) / down) for x, y in places], np.float32)
-    triangles = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
-    return Mesh(np.array(points, np.float32), triangles, uv=uv[triangles])
+    return *_flat_mesh(source, more), local
+
+
+@lru_cache(maxsize=256)
+def _flat_mesh(source: PlateSource, more: float) -> tuple[Mesh, int]:
+    """The parts of a picture where something is, one wide and high, up to so much beyond its edges; first
+    those that are partly there, then those that are wholly there, and the first triangle of these.
+    """
+    left, top, right, bottom = source.window
+    if source.plays or more:
+        boxes = np.array([[left - more, top - more, right + more, bottom + more]])
+        solid_from = NEVER_SOLID
+    else:
+        boxes, partly = _boxes(source.at(0.0))
+        boxes = boxes * np.array([right - left, bottom - top] * 2) + np.array([left, top] * 2)
+        solid_from = 2 * partly
+    corners = boxes[:, [[0, 3], [2, 3], [2, 1], [0, 1]]].reshape(-1, 2)  # (4 n, 2), counter-clockwise
+    points = np.column_stack([corners[:, 0], 1.0 - corners[:, 1], np.zeros(len(corners))])
+    uv = np.column_stack(
+        [(corners[:, 0] - left) / (right - left), 1.0 - (corners[:, 1] - top) / (bottom - top)]
+    )
+    corner = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
+    triangles = (4 * np.arange(len(boxes), dtype=np.uint32)[:, None, None] + corner).reshape(-1, 3)
+    return Mesh(points.astype(np.float32), triangles, uv=uv.astype(np.float32)[triangles]), solid_from
+
+
+def _boxes(pixels: PlatePixels) -> tuple[Numbers, int]:
+    """Boxes (n, 4) that hold all of a picture that is there, left, top, right and bottom in its parts; and
+    how many of them are partly there, which come first.
+    """
+    blocks = pixels.blocks
+    step = -(-max(blocks.shape) // _CELLS)
+    edges = [np.append(np.arange(0, count, step), count) for count in blocks.shape]
+    least, most = (
+        fold.reduceat(fold.reduceat(part, edges[0][:-1], axis=0), edges[1][:-1], axis=1)
+        for fold, part in ((np.logical_and, blocks == SOLID), (np.logical_or, blocks != CLEAR))
+    )
+    kinds = np.where(least, 2, np.where(most, 1, 0))
+    ends = [np.minimum(edge * BLOCK / size, 1.0) for edge, size in zip(
+        edges, (pixels.height, pixels.width), strict=True
+    )]  # fmt: skip
+    found: dict[int, list[tuple[float, ...]]] = {1: [], 2: []}
+    for row, kind in enumerate(kinds):
+        cuts = np.flatnonzero(np.diff(kind)) + 1
+        for first, last in zip([0, *cuts], [*cuts, len(kind)], strict=True):
+            if kind[first]:
+                box = (ends[1][first], ends[0][row], ends[1][last], ends[0][row + 1])
+                found[int(kind[first])].append(box)
+    return np.array(found[1] + found[2], float).reshape(-1, 4), len(found[1])
 
 
 def ground_tilt(plate: Plate) -> float:

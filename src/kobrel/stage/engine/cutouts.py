@@ -49,17 +49,19 @@ def _lets_through(table, triangle, u, v, a, b, c, time, layer):  # type: ignore[
     slot = min(slot, np.int64(count) - 1)
     parts = carray(pointer(table[4]), (np.int64(count), 2), np.float64)
     opacity, cutoff = parts[slot, 0], parts[slot, 1]
-    address, width, height = table[5 + 6 * slot], np.int64(table[6 + 6 * slot]), np.int64(table[7 + 6 * slot])
+    address, width, height = table[5 + 7 * slot], np.int64(table[6 + 7 * slot]), np.int64(table[7 + 7 * slot])
     if address != 0 and table[0] != 0:
         corners = carray(pointer(table[0]), (np.int64(table[3]), 3, 2), np.float32)
         w = 1.0 - u - v
         x = w * corners[triangle, 0, 0] + u * corners[triangle, 1, 0] + v * corners[triangle, 2, 0]
         y = w * corners[triangle, 0, 1] + u * corners[triangle, 1, 1] + v * corners[triangle, 2, 1]
-        layout, beyond = np.int64(table[8 + 6 * slot]), np.int64(table[9 + 6 * slot])
-        if layout == 0:
+        layout, beyond = np.int64(table[8 + 7 * slot]), np.int64(table[9 + 7 * slot])
+        if layout > 0 and triangle >= np.int64(table[11 + 7 * slot]):
+            pass  # wholly there
+        elif layout == 0:
             opacity *= _opacity(carray(pointer(address), width * height, np.uint8), width, height, x, y)
         else:
-            opacity *= plate_alpha(address, width, height, layout, beyond, table[10 + 6 * slot], x, y)
+            opacity *= plate_alpha(address, width, height, layout, beyond, table[10 + 7 * slot], x, y)
     if cutoff > 0.0:
         return opacity < cutoff
     if time > 0.0:
@@ -76,7 +78,7 @@ def _filter(arguments):  # type: ignore[no-untyped-def]
     many = np.int64(given[5] & np.uint64(0xFFFFFFFF))
     valid = carray(pointer(given[0]), many, np.int32)
     head = carray(pointer(given[1]), 3, np.uint64)
-    table = carray(pointer(given[1]), 5 + 6 * np.int64(head[2]), np.uint64)
+    table = carray(pointer(given[1]), 5 + 7 * np.int64(head[2]), np.uint64)
     ray = carray(pointer(given[3]), 12 * many, np.uint32)
     times = carray(pointer(given[3]), 12 * many, np.float32)
     hit = carray(pointer(given[4]), 9 * many, np.float32)
@@ -109,7 +111,8 @@ class CutoutTable:
     Eight bytes each: where the corners' texture coordinates and slots lie, how many materials and
     triangles there are, where opacity and cutoff lie; then for each material where its opacity's
     picture lies, its width and height, how its pixels are kept (0 is bytes of opacity alone), what is
-    seen beyond its edges, and where its blocks lie. An address of 0 is nothing.
+    seen beyond its edges, where its blocks lie, and from which triangle on it is wholly there. An address
+    of 0 is nothing.
 
     Parameters
     ----------
@@ -133,7 +136,8 @@ class CutoutTable:
         if plate is not None and materials[0].plate is not None:
             parts = np.array([(plate[1], 0.0)])
             pictures = [plate[0].rgba, plate[0].blocks]
-            pixels = [*plate_row(plate[0], materials[0].plate.beyond), plate[0].blocks.ctypes.data]
+            face = materials[0].plate
+            pixels = [*plate_row(plate[0], face.beyond), plate[0].blocks.ctypes.data, face.solid_from]
         self._kept: list[Any] = [uv, slots, parts, pictures]
         self._table = np.array(
             [_address(uv), _address(slots), len(cuts), len(mesh.triangles), _address(parts), *pixels],
@@ -156,7 +160,8 @@ def _address(array: NDArray[Any] | None) -> int:
 
 
 def _picture(pixels: NDArray[np.uint8] | None) -> tuple[int, ...]:
-    return (0,) * 6 if pixels is None else (pixels.ctypes.data, pixels.shape[1], pixels.shape[0], 0, 0, 0)
+    place = () if pixels is None else (pixels.ctypes.data, pixels.shape[1], pixels.shape[0])
+    return (*place, *(0,) * (7 - len(place)))
 
 
 def plate_row(pixels: PlatePixels, beyond: int) -> list[int]:

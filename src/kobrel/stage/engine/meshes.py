@@ -97,27 +97,33 @@ class Pose:
 
 
 class PlateMesh:
-    """A plate, ready for rays with the picture and the opacity that it has at a frame."""
+    """A plate, ready for rays with the picture and the opacity that it has at a frame; the last few are kept
+    as long as the mesh lives.
+    """
 
     def __init__(self, mesh: Mesh, materials: tuple[Material, ...], face: PlateFace) -> None:
         self._mesh, self._materials, self.face = mesh, materials, face
-        self._kept: OrderedDict[tuple[PlatePixels, float], PlatePose] = OrderedDict()
 
     def at(self, frame: float, opacity: float) -> "PlatePose":
         """What rays and shading need of it at a frame."""
-        key = self.face.source.at(frame), opacity
-        pose = self._kept.get(key)
+        face = self.face
+        key = face.source.at(frame), opacity, face.beyond
+        kept = _POSES.setdefault(self._mesh, OrderedDict())
+        pose = kept.get(key)
         if pose is None:
             scene = TriangleScene()
-            scene.add(self._mesh.points, self._mesh.triangles, CutoutTable(self._mesh, self._materials, key))
-            pose = PlatePose(scene.commit(), key[0], plate_row(key[0], self.face.beyond))
-            self._kept[key] = pose
-            if len(self._kept) > _POSES:
-                self._kept.popitem(last=False)
+            holes = CutoutTable(self._mesh, self._materials, key[:2])
+            scene.add(self._mesh.points, self._mesh.triangles, holes)
+            pose = kept[key] = PlatePose(scene.commit(), key[0], plate_row(key[0], face.beyond))
+            if len(kept) > _MOST_POSES:
+                kept.popitem(last=False)
         return pose
 
 
-_POSES = 3
+_MOST_POSES = 3
+_POSES: WeakKeyDictionary[Mesh, OrderedDict[tuple[PlatePixels, float, int], "PlatePose"]] = (
+    WeakKeyDictionary()
+)
 
 
 @dataclass(frozen=True, eq=False)
