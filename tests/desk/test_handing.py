@@ -388,4 +388,4 @@ def test_the_menu_writes_every_kind(demo_user, tmp_path, monkeypatch):
             action.trigger()
             demo_user.wait(lambda: window.jobs.job is None and (tmp_path / "changes.usda").exists())
     assert 'over "NightFerry"' in (tmp_path / "changes.usda").read_text()
-    assert len(menu.actions()) == 12
+    assert len(menu.actions()) == 13

@@ -9,7 +9,6 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QFileDialog
 
-from kobrel.desk.window.document import HARBOUR
 from kobrel.plan.file import open_plan
 from kobrel.plan.pictures.plates import Ellipse, Outline, PlateAnchor, Rectangle
 from kobrel.plan.plates.placing import corners_at
@@ -63,7 +62,7 @@ def shown(empty, tmp_path, monkeypatch):
 @pytest.fixture
 def harbour(make_window):
     user = make_window()
-    user.window.document.open_demo(HARBOUR)
+    user.window.document.open_harbour()
     user.opened()
     user.wait(lambda: user.window.session.stage.built)
     return user

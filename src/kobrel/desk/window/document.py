@@ -170,9 +170,13 @@ class Document(QObject):
         unit = self._session.settings.get(settings.NEW_UNIT)
         return plan.but(unit=unit) if unit in UNIT_NAMES else plan
 
-    def open_demo(self, path: Path = DEMO) -> None:
-        """Open a demo; it is saved under a name of the person's own."""
-        self.open(path)
+    def open_demo(self) -> None:
+        """Open the demo; it is saved under a name of the person's own."""
+        self.open(DEMO)
+
+    def open_harbour(self) -> None:
+        """Open the demo of plates; it is saved under a name of the person's own."""
+        self.open(HARBOUR)
 
     def open_last(self) -> bool:
         """Open what was open when the window was closed; False if there is nothing."""

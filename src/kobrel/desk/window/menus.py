@@ -13,7 +13,7 @@ from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.toolkit.theme import THEMES
 from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
-from kobrel.desk.window.document import HARBOUR, Document
+from kobrel.desk.window.document import Document
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.sheets.help import Help
 from kobrel.exchange.export import KINDS
@@ -71,9 +71,7 @@ def build(host: Host) -> None:
     file.addAction(host.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)))
     file.addAction(host.add_action("Add plates …", "Ctrl+Shift+P", lambda: _add_plates(host)))
     file.addAction(host.add_action("Open the demo, Night Ferry", "", document.open_demo))
-    file.addAction(
-        host.add_action("Open the demo of plates, Paper Harbour", "", partial(document.open_demo, HARBOUR))
-    )
+    file.addAction(host.add_action("Open the demo of plates, Paper Harbour", "", document.open_harbour))
     file.addSeparator()
     file.addAction(host.add_action("Save", keys.Save, document.save))
     file.addAction(host.add_action("Save as …", keys.SaveAs, document.ask_save_as))
