@@ -169,6 +169,15 @@ def test_outlines_boxes_colours_and_edges(shown):
     outline = session.plan.plates[-1].cut.shapes[0]
     assert len(outline.points) == 3
     assert outline.points[2].after == pytest.approx((0.5, 0.7), abs=0.01)
+
+    # Its handle is dragged afterwards, the point itself stays.
+    lifted = session.plan.plates[-1]
+    handle = at_place(user, lifted, *outline.points[2].after)
+    user.drag(view, handle, handle + QPointF(25, 0))
+    moved = session.plan.plates[-1].cut.shapes[0].points[2]
+    assert moved.after[0] > 0.52
+    assert moved.at == outline.points[2].at
+    session.undo()
     session.undo()
 
     # Backspace takes a point back, Esc lays the tool down.
@@ -328,6 +337,10 @@ def test_values_are_keyed_faded_and_hidden(harbour):
     assert not session.plan.plate(lantern.number).shown
     page.details.faces.click()
     assert session.plan.plate(lantern.number).faces
+    before = seen_px(session, session.plan.plate(lantern.number))
+    user.type(page.details.pivot[0], "0.2")
+    assert session.plan.plate(lantern.number).pivot[0] == pytest.approx(0.2)
+    assert seen_px(session, session.plan.plate(lantern.number)) == pytest.approx(before, abs=0.5)
 
 
 def test_an_edge_that_would_show_is_told_and_extended(harbour):

@@ -13,8 +13,10 @@ from PIL import Image, ImageDraw, ImageFilter
 from scipy import ndimage
 
 from kobrel.files import write_whole
+from kobrel.optics.exposure import light_value
 from kobrel.plan.edit import add_plate, add_subject
 from kobrel.plan.file import save_plan
+from kobrel.plan.instrument import Exposure
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
 from kobrel.plan.parts import Keyed, Level, LevelKey, Settle
@@ -29,6 +31,7 @@ CANVAS, SIZE = (1600, 900), (1200, 675)
 """What is painted on, and what is kept of it."""
 FINER, _TONES = 2, 4
 FIRST, LAST = 1001, 1120
+STOP = 1.4
 LAYERS = (("Sky", 60.0), ("Far shore", 32.0), ("Ferry", 13.0), ("Pier", 6.5), ("Lantern", 2.6))
 """The layers, the farthest first, and how far they stand, metres."""
 PIVOTS = {"Lantern": (0.775, 0.62), "Pier": (0.3225, 0.58), "Ferry": (0.6, 0.56)}
@@ -226,7 +229,8 @@ def the_plan(picture: Path) -> Plan:
     lens = Shot(name="1", camera=camera).glass
     shot = Shot(
         name="PH010", title="Lantern to ferry", first=FIRST, last=LAST, camera=camera,
-        glass=lens.but(focal_mm=Keyed(value=40.0), f_number=Keyed(value=1.4)),
+        glass=lens.but(focal_mm=Keyed(value=40.0), f_number=Keyed(value=STOP)),
+        exposure=Exposure(metered=float(light_value(STOP, 800, 180, 0))),
         marks=(Mark(frame=FIRST, target=DistanceTarget(metres=LAYERS[-1][1])),),
     )  # fmt: skip
     plan = Plan(name="Paper Harbour", shots=(shot,))

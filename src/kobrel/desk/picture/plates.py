@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
@@ -19,7 +20,8 @@ from kobrel.session.session import Session
 from kobrel.session.state import Now
 from kobrel.session.tools import CutTool
 
-_GRAB_PX, _POINT_PX = 8.0, 3.5
+_GRAB_PX, _POINT_PX, _MOST_POINTS = 8.0, 3.5, 400
+PointPart = Literal["at", "before", "after"]
 _SMOOTH_OF_WIDTH = 0.01
 _BEND_PX = 4.0
 _BLOCK = 1
@@ -135,17 +137,28 @@ class PlateMarks:
                 line = [self._where(now, plate, (float(x), float(y))) for x, y in outline_line(shape)]
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawPolygon(QPolygonF([at for at in line if at is not None]))
-                painter.setBrush(theme().base)
-                for point in shape.points if len(shape.points) <= 400 else ():
-                    at = self._where(now, plate, point.at)
-                    if at is not None:
-                        painter.drawRect(QRectF(at.x() - 2.5, at.y() - 2.5, 5, 5))
+                if len(shape.points) <= _MOST_POINTS:
+                    self._paint_points(painter, now, plate, shape)
             elif isinstance(shape, Rectangle | Ellipse):
                 one, other = (self._where(now, plate, at) for at in (shape.one, shape.other))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 if one is not None and other is not None:
                     draw = painter.drawEllipse if isinstance(shape, Ellipse) else painter.drawRect
                     draw(QRectF(one, other).normalized())
+
+    def _paint_points(self, painter: QPainter, now: Now, plate: Plate, outline: Outline) -> None:
+        """An outline's points, and the handles of what is bent."""
+        painter.setBrush(theme().base)
+        for point in outline.points:
+            at = self._where(now, plate, point.at)
+            if at is None:
+                continue
+            for handle in (point.before, point.after):
+                tip = self._where(now, plate, handle) if handle is not None else None
+                if tip is not None:
+                    painter.drawLine(at, tip)
+                    painter.drawEllipse(tip, 2.5, 2.5)
+            painter.drawRect(QRectF(at.x() - 2.5, at.y() - 2.5, 5, 5))
 
     def _paint_draft(self, painter: QPainter, now: Now, plate: Plate) -> None:
         if not self._points or self.tool is None:
@@ -320,9 +333,12 @@ class PlateMarks:
             if not isinstance(shape, Outline):
                 continue
             for number, point in enumerate(shape.points):
-                here = self._where(now, plate, point.at)
-                if here is not None and math.dist(xy(here), xy(at)) <= _GRAB_PX:
-                    return _MovePoint(session, self, plate, index, number)
+                parts: tuple[PointPart, ...] = ("at", "before", "after")
+                for part in parts:
+                    place = getattr(point, part)
+                    here = self._where(now, plate, place) if place is not None else None
+                    if here is not None and math.dist(xy(here), xy(at)) <= _GRAB_PX:
+                        return _MovePoint(session, self, shape, index, number, part)
         return None
 
 
@@ -379,15 +395,14 @@ class _Bend(Gesture):
 
 
 class _MovePoint(Drag):
-    """Moves a point of an outline, with what bends the line there."""
+    """Moves a point of an outline with what bends the line there, or one of the handles that bend it."""
 
-    def __init__(self, session: Session, marks: PlateMarks, plate: Plate, index: int, number: int) -> None:
+    def __init__(
+        self, session: Session, marks: PlateMarks, shape: Outline, index: int, number: int, part: PointPart
+    ) -> None:
         super().__init__(session)
-        self._marks, self._index, self._number = marks, index, number
-        assert plate.cut is not None
-        shape = plate.cut.shapes[index]
-        assert isinstance(shape, Outline)
-        self._shape = shape
+        self._marks, self._shape = marks, shape
+        self._index, self._number, self._part = index, number, part
 
     def move(self, at: QPointF, keys: Keys) -> None:
         place = self._marks.place(at)
@@ -399,6 +414,9 @@ class _MovePoint(Drag):
         def moved(handle: Point | None) -> Point | None:
             return None if handle is None else (handle[0] + by[0], handle[1] + by[1])
 
-        point = old.but(at=place, before=moved(old.before), after=moved(old.after))
+        if self._part == "at":
+            point = old.but(at=place, before=moved(old.before), after=moved(old.after))
+        else:
+            point = old.but(**{self._part: place})
         points = (*self._shape.points[: self._number], point, *self._shape.points[self._number + 1 :])
         cutting.change_shape(self.session, self._index, self._shape.but(points=points))

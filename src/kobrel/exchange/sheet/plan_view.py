@@ -14,7 +14,10 @@ from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import GONE
-from kobrel.stage.stage import Stage
+from kobrel.plan.model import Plan
+from kobrel.plan.plates.placing import corners_at
+from kobrel.plan.space.plates import ROOT, scene_of
+from kobrel.stage.stage import Place, Stage
 
 _SCALES = tuple(step * 10**k for k in range(6) for step in (1, 1.25, 1.5, 2, 2.5, 3, 4, 5, 6, 7.5))
 _REACH, _FOOT, _HEAD = 1.12, 9.0, 6.0
@@ -99,17 +102,33 @@ def draw_plan(
         camera, (x + width / 2.0, y + height - _FOOT), 1000.0 / ratio,
         x + 0.3, y + 0.3, x + width - 0.3, y + height - 0.3,
     )  # fmt: skip
-    for outline in _outlines(stage, float(numbers.frames[0]), camera):
+    for outline in _outlines(sheet.plan, stage, float(numbers.frames[0]), camera):
         cut = plane.clipped([plane.place(*point) for point in outline])
         if len(cut) > 2:
             covers = polygon_area(np.asarray(cut)) > _MOST_COVER * width * height
             canvas.area(cut, "paper" if covers else "wash", 0.12, "faint")
+    _draw_plates(canvas, plane, sheet)
     _draw_surfaces(canvas, plane, sheet.unit)
     _draw_way(canvas, plane, numbers.camera.pose[:, :3, 3])
     left, foot = plane.apex
     canvas.area([plane.apex, (left - 1.8, foot + 3.2), (left + 1.8, foot + 3.2)], "ink")
     _draw_subjects(canvas, plane, sheet)
     _draw_scale(canvas, x + 2.0, y + height - 2.2, plane.mm, ratio, sheet.unit, width)
+
+
+def _draw_plates(canvas: Canvas, plane: _Plane, sheet: ShotSheet) -> None:
+    """Plates as lines, with their names."""
+    for plate in sheet.plan.plates:
+        if plate.lies or not plate.shown:
+            continue
+        corners = corners_at(plate, sheet.plan.dials, plane.camera, [sheet.shot.first])[0, :2]
+        across, _up, ahead = plane.camera.before(corners)
+        ends = [plane.place(float(a), float(b)) for a, b in zip(across, ahead, strict=True)]
+        seen = plane.clipped(ends) if ahead.min() > 0 else []
+        if len(seen) > 1:
+            left = min(seen)
+            canvas.line([left, max(seen)], 0.4)
+            canvas.text(left[0] + 0.8, left[1] - 0.7, plate.name, _TICK_PT, shade="quiet")
 
 
 def _draw_subjects(canvas: Canvas, plane: _Plane, sheet: ShotSheet) -> None:
@@ -146,11 +165,15 @@ def _reach_m(sheet: ShotSheet) -> float:
     return max(far or [3.0]) * _REACH
 
 
-def _outlines(stage: Stage, frame: float, camera: Camera) -> list[list[Point]]:
+def _outlines(plan: Plan, stage: Stage, frame: float, camera: Camera) -> list[list[Point]]:
     """Outlines of what stands there, right and ahead of the camera, the largest first; what would cover
-    everything is left out.
+    everything is left out, and plates, which are drawn as lines.
     """
-    across, _up, ahead = camera.before(stage.boxes(frame))
+    boxes = stage.boxes(frame)
+    others = np.ones(len(boxes), bool)
+    for plate in plan.plates:
+        others[stage.rows_below(Place(scene_of(plate.number), ROOT))] = False
+    across, _up, ahead = camera.before(boxes[others])
     wide = np.ptp(across, axis=1) + np.ptp(ahead, axis=1) if len(across) else np.zeros(0)
     found = []
     for k in np.argsort(-wide)[:_MOST_BOXES]:

@@ -239,6 +239,13 @@ class _Details(Card[Plate]):
         self.row("Turn, tilt", self.fields["turn_deg"], self.fields["tilt_deg"])
         for what in ("turn_deg", "tilt_deg"):
             self.enable_if(self.fields[what], lambda plate: not plate.faces)  # type: ignore[index]
+        self.pivot = [
+            narrow(number_field(f"Pivot {way}", "", 0.05, -10.0, 10.0)) for way in ("across", "down")
+        ]
+        for axis, field in enumerate(self.pivot):
+            field.setToolTip(f"{field.accessibleName()}, of the picture's size from its upper left corner")
+            self.bind(field, partial(_pivot_part, axis), partial(self._set_pivot, axis))
+        self.row("Pivot", *self.pivot)
         self.faces = self.tick(
             "Faces the camera", "Always parallel to the sensor; else it stands as it is turned",
             lambda plate: plate.faces, partial(placing.set_faces, session),
@@ -296,6 +303,12 @@ class _Details(Card[Plate]):
 
     def _level(self, what: DrivenOfPlate, plate: Plate) -> float:
         return placing.level_now(self.session, plate, what)
+
+    def _set_pivot(self, axis: int, value: float) -> None:
+        plate = self.subject()
+        if plate is not None:
+            across, down = plate.pivot
+            placing.set_pivot(self.session, (value, down) if axis == 0 else (across, value))
 
     def _rename(self) -> None:
         plate, name = self.subject(), self.title.text().strip()
@@ -376,6 +389,10 @@ class _Details(Card[Plate]):
                             f"{' …' if len(keys) > 4 else ''}")  # fmt: skip
         self.keyed.setText(". ".join(told) + "." if told else "")
         self.keyed.setVisible(bool(told))
+
+
+def _pivot_part(axis: int, plate: Plate) -> float:
+    return plate.pivot[axis]
 
 
 def _fade_part(name: str, plate: Plate) -> float:
