@@ -279,7 +279,7 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
     page.record.click()
     assert page.performer.recording
     assert page.record.text() == "End"
-    start = page.performer.focus_dpt
+    start = page.performer.value
     middle = QPointF(page.dial.rect().center())
     while page.performer.recording:
         user.wheel(page.dial, middle, 1)

@@ -1,49 +1,29 @@
 """Turning a dial while the shot plays: it is recorded, frame by frame, and becomes keys."""
 
+from collections.abc import Hashable
+
 import numpy as np
-from psygnal import Signal
 
 from kobrel.optics.path import fewest_corners, taut
 from kobrel.plan.parts import Level, LevelKey
 from kobrel.session.commands.plates import dialling
-from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
+from kobrel.session.recorder import Recorder
 
 _TOLERANCE = 0.02
 
 
-class DialPerformer:
-    """Records the chosen dial while the shot plays once.
+class DialPerformer(Recorder):
+    """Records the chosen dial while the shot plays once, and makes keys of it."""
 
-    Events
-    ------
-    changed : whether it records
-    """
+    def of(self) -> Hashable:
+        """See :class:`Recorder`."""
+        dial, shot = dialling.chosen(self._session), self._session.shot
+        return (shot.name, dial.name) if shot is not None and dial is not None else None
 
-    changed = Signal()
-
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self.recording = False
-        self.value = 0.0
-        self._of = ""
-        self._taken: dict[int, float] = {}
-        session.watch(AT_FRAME, self._go_on)
-        session.watch({"playing"}, self._stopped)
-
-    def toggle(self) -> None:
-        """Begin at the shot's first frame, or end."""
-        session, dial, shot = self._session, dialling.chosen(self._session), self._session.shot
-        if self.recording:
-            self._finish()
-        elif dial is not None and shot is not None and not session.playing:
-            session.show_frame(shot.first)
-            self.value = dialling.value_now(session, dial)
-            self._of, self._taken, self.recording = dial.name, {}, True
-            session.begin_drag()
-            self._go_on()
-            session.want("play")
-            self.changed.emit()
+    def first_value(self) -> float:
+        """See :class:`Recorder`."""
+        dial = dialling.chosen(self._session)
+        return dialling.value_now(self._session, dial) if dial is not None else 0.0
 
     def turn(self, value: float) -> None:
         """Turn the dial, while it is recorded or not."""
@@ -53,46 +33,16 @@ class DialPerformer:
         else:
             dialling.turn(self._session, self.value)
 
-    def _go_on(self) -> None:
-        session, shot = self._session, self._session.shot
-        if not self.recording:
-            return
-        dial = dialling.chosen(session)
-        if shot is None or dial is None or dial.name != self._of:
-            self._leave("Another dial is chosen: the recording has ended.")
-            return
-        frame = session.frame
-        if self._taken and frame < max(self._taken):
-            self._finish()
-            return
-        if self._taken.get(frame) == self.value:
-            return
-        self._taken[frame] = self.value
-        keys = tuple(LevelKey(frame=f, value=v, ease="even") for f, v in sorted(self._taken.items()))
-        dialling.change(session, "Perform", level=Level(value=self.value, keys=keys))
-        if frame >= shot.last:
-            self._finish()
-
-    def _stopped(self) -> None:
-        if not self._session.playing:
-            self._finish()
-
-    def _finish(self) -> None:
-        """Make as few keys as hold what was performed."""
-        if not self.recording:
-            return
-        self.recording = False
-        keys = keys_of(self._taken)
+    def show(self, taken: list[tuple[int, float]]) -> None:
+        """See :class:`Recorder`."""
+        keys = tuple(LevelKey(frame=frame, value=value, ease="even") for frame, value in taken)
         dialling.change(self._session, "Perform", level=Level(value=self.value, keys=keys))
-        self._leave(f"Performed: {len(keys)} keys hold it.")
 
-    def _leave(self, told: str) -> None:
-        self.recording = False
-        if self._session.playing:
-            self._session.want("play")
-        self._session.end_drag()
-        self._session.say(told)
-        self.changed.emit()
+    def make(self, taken: list[tuple[int, float]]) -> str:
+        """See :class:`Recorder`."""
+        keys = keys_of(dict(taken))
+        dialling.change(self._session, "Perform", level=Level(value=self.value, keys=keys))
+        return f"Performed: {len(keys)} keys hold it."
 
 
 def keys_of(taken: dict[int, float]) -> tuple[LevelKey, ...]:
