@@ -184,3 +184,12 @@ def test_a_value_can_be_driven_by_a_dial_once_only():
     twice = (Drive(plate=1, what="scale", low=0, high=1),) * 2
     with pytest.raises(ValueError, match="used twice"):
         Dial(name="D", drives=twice)
+
+
+def test_a_dial_goes_on_driving_the_lens_of_a_shot_that_is_renamed():
+    from kobrel.plan.sequence.shots import renamed
+
+    dial = Dial(name="D", drives=(Drive(what="focus", low=2.0, high=8.0),), shot="1")
+    plan = renamed(Plan(shots=(a_shot(),), dials=(dial,)), 0, "010")
+    assert plan.dials[0].shot == "010"
+    assert cameras_at(plan, plan.shots[0], [1001], Stage()).focus_m == pytest.approx([2.0])

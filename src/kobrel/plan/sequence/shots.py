@@ -85,7 +85,9 @@ def renamed(plan: Plan, index: int, name: str) -> Plan:
     handed = tuple(
         out.but(shots=tuple(wanted if each == old else each for each in out.shots)) for out in plan.handed
     )
-    return with_shot(plan, index, plan.shots[index].but(name=wanted)).but(handed=handed)
+    before = plan.shots[index].name
+    dials = tuple(dial.but(shot=wanted) if dial.shot == before else dial for dial in plan.dials)
+    return with_shot(plan, index, plan.shots[index].but(name=wanted)).but(handed=handed, dials=dials)
 
 
 def with_frames(shot: Shot, first: int, last: int) -> Shot:
