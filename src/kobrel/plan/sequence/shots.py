@@ -69,7 +69,7 @@ def removed(plan: Plan, index: int) -> Plan:
 
 
 def renamed(plan: Plan, index: int, name: str) -> Plan:
-    """The plan with a shot under another name; files that are handed over follow it.
+    """The plan with a shot under another name; files that are handed over and dials follow it.
 
     Raises
     ------
@@ -85,8 +85,7 @@ def renamed(plan: Plan, index: int, name: str) -> Plan:
     handed = tuple(
         out.but(shots=tuple(wanted if each == old else each for each in out.shots)) for out in plan.handed
     )
-    before = plan.shots[index].name
-    dials = tuple(dial.but(shot=wanted) if dial.shot == before else dial for dial in plan.dials)
+    dials = tuple(dial.but(shot=wanted) if dial.shot == old else dial for dial in plan.dials)
     return with_shot(plan, index, plan.shots[index].but(name=wanted)).but(handed=handed, dials=dials)
 
 
