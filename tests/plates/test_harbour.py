@@ -48,6 +48,8 @@ def test_no_edge_shows_and_nothing_is_missing(shown):
     plan, stage = shown
     shot = plan.shots[0]
     numbers = survey(plan, shot, stage)
-    for plate in plan.plates[:2]:
-        assert edge_report(plan, shot, plate, numbers.camera, numbers.frames).needed == 0
+    for plate in plan.plates:
+        assert edge_report(plan, plate, stage, numbers.camera, numbers.frames).needed == 0, plate.name
+    bare = plan.plates[0].but(beyond="nothing")
+    assert edge_report(plan, bare, stage, numbers.camera, numbers.frames).needed > 0
     assert findings(plan, stage) == []

@@ -241,7 +241,7 @@ def the_plan(picture: Path) -> Plan:
         plate = Plate(
             number=1, name=name, position_m=place, height_m=height, faces=False,
             picture=PlatePicture(path=str(picture), layer=name, size_px=SIZE),
-            beyond="mirrored" if name in ("Sky", "Far shore") else "nothing", beyond_part=0.2,
+            beyond="nothing" if name == "Ferry" else "mirrored", beyond_part=0.2,
         )  # fmt: skip
         plan, made = add_plate(plan, pivoted(plate, (), eye, FIRST, PIVOTS.get(name, (0.5, 0.5))))
         numbers[name] = made.number

@@ -178,13 +178,13 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
             f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
         )
     found += lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
-    return found + _edges(plan, shot, numbers)
+    return found + _edges(plan, numbers)
 
 
-def _edges(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
+def _edges(plan: Plan, numbers: Survey) -> list[str]:
     """Plates that are meant to cover the frame and show an edge."""
     reports = [
-        (plate, edge_report(plan, shot, plate, numbers.camera, numbers.frames))
+        (plate, edge_report(plan, plate, numbers.of[1], numbers.camera, numbers.frames))
         for plate in plan.plates
         if plate.shown
     ]

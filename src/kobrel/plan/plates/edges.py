@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import spans
-from kobrel.plan.model import Plan, Shot
+from kobrel.plan.model import Plan
 from kobrel.plan.pictures.plates import Plate
-from kobrel.plan.space.plates import poses_at
+from kobrel.plan.space.plates import poses_at, scene_of
+from kobrel.stage.stage import Stage
 
 _COVERS = 0.8
 _SIDE = 9
@@ -33,8 +34,9 @@ class EdgeReport:
     words: str
 
 
-def edge_report(plan: Plan, shot: Shot, plate: Plate, camera: Camera, frames: Numbers) -> EdgeReport:
-    """Whether a plate that covers the frame would show its edge, its blur included.
+def edge_report(plan: Plan, plate: Plate, stage: Stage, camera: Camera, frames: Numbers) -> EdgeReport:
+    """Whether a plate that covers the frame would show its edge, its blur included. A side of its picture
+    where nothing is has no edge to show.
 
     Parameters
     ----------
@@ -43,7 +45,7 @@ def edge_report(plan: Plan, shot: Shot, plate: Plate, camera: Camera, frames: Nu
     none = np.zeros(len(frames), bool)
     if plate.lies or plate.cut is not None or camera.projection != "perspective":
         return EdgeReport(0.0, none, "")
-    over, covers = _overshoot(plan, plate, camera, frames)
+    over, covers = _overshoot(plan, plate, camera, frames, _sides(stage, plate, float(frames[0])))
     if not covers.any():
         return EdgeReport(0.0, none, "")
     more = plate.beyond_part if plate.beyond != "nothing" else 0.0
@@ -66,11 +68,24 @@ def _frames(frames: Numbers, true: NDArray[np.bool_]) -> str:
     return found if found == "all frames" else f"frames {found}"
 
 
+def _sides(stage: Stage, plate: Plate, frame: float) -> tuple[bool, bool, bool, bool]:
+    """Whether anything is at the left, right, upper and lower side of a plate's picture."""
+    scene = stage.scenes.get(scene_of(plate.number))
+    faces = [node.materials[0].plate for node in scene.nodes if node.mesh is not None] if scene else []
+    if not faces or faces[0] is None:
+        return (False,) * 4
+    alpha = faces[0].source.at(frame).rgba[..., 3]
+    left, right, top, bottom = (
+        bool((side > 0).any()) for side in (alpha[:, 0], alpha[:, -1], alpha[0], alpha[-1])
+    )
+    return left, right, top, bottom
+
+
 def _overshoot(
-    plan: Plan, plate: Plate, camera: Camera, frames: Numbers
+    plan: Plan, plate: Plate, camera: Camera, frames: Numbers, sides: tuple[bool, bool, bool, bool]
 ) -> tuple[Numbers, NDArray[np.bool_]]:
-    """How far beyond the picture's edges the frame and the blur about it look, (F,), in parts of its width
-    and height, infinite where it cannot be told; and whether the plate covers the most of the frame.
+    """How far beyond some sides of the picture the frame and the blur about it look, (F,), in parts of its
+    width and height, infinite where it cannot be told; and whether the plate covers the most of the frame.
     """
     poses = np.broadcast_to(poses_at(plate, plan.dials, frames, camera), (len(frames), 4, 4))
     half_x, half_y = camera.half_widths()
@@ -96,7 +111,8 @@ def _overshoot(
         x = met[..., 0] / (plate.height_m * plate.picture.aspect) + plate.pivot[0]
         y = plate.pivot[1] - met[..., 1] / plate.height_m
     lost = ~((t > 0) & np.isfinite(t)).all(axis=1)
-    over = np.maximum.reduce([-x, x - 1.0, -y, y - 1.0]).max(axis=1)
+    beyond = [way for way, side in zip((-x, x - 1.0, -y, y - 1.0), sides, strict=True) if side]
+    over = np.maximum.reduce([np.zeros_like(x), *beyond]).max(axis=1)
     share_x = np.clip(1.0 / np.maximum(np.ptp(x, axis=1), 1e-9), 0, 1)
     share_y = np.clip(1.0 / np.maximum(np.ptp(y, axis=1), 1e-9), 0, 1)
     covers = ~lost & (share_x > _COVERS) & (share_y > _COVERS)

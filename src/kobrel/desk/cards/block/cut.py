@@ -204,7 +204,7 @@ class _Body(Card[Plate]):
         plate, now = self.subject(), self.session.now
         if plate is None or now is None:
             return
-        report = edge_report(now.plan, now.shot, plate, now.survey.camera, now.survey.frames)
+        report = edge_report(now.plan, plate, now.stage, now.survey.camera, now.survey.frames)
         part = min(round(report.needed * 1.02 + 0.005, 2), 4.0)
         kind = "mirrored" if plate.beyond == "nothing" else plate.beyond
         placing.change(self.session, "Edges", beyond=kind, beyond_part=part)
@@ -217,7 +217,7 @@ class _Body(Card[Plate]):
         text = ""
         shows = False
         if now is not None:
-            report = edge_report(now.plan, now.shot, subject, now.survey.camera, now.survey.frames)
+            report = edge_report(now.plan, subject, now.stage, now.survey.camera, now.survey.frames)
             text, shows = report.words, report.needed > 0
         self.told.setText(text)
         self.extend.setVisible(shows)
