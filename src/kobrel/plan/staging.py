@@ -179,13 +179,14 @@ def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
         if (scene := library.scene(reference)) is not None
     ]
     settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
+    keys = [plate_key(plan, plate) for plate in plan.plates]
     settings += [
         Setting(
             plate_scene_of(plate.number),
-            plate_scene(plate, dials_of(plate, plan.dials), library.shelf.source(plate_key(plan, plate))),
+            plate_scene(plate, dials_of(plate, plan.dials), library.shelf.source(key, keys)),
             apart=True,
         )
-        for plate in plan.plates
+        for plate, key in zip(plan.plates, keys, strict=True)
     ]
     surround = plan.light.surround
     return Stage(settings, library.surrounds.get(surround.path) if surround else None, like)

@@ -1,7 +1,7 @@
 """From a plate to its pixels: read, filled where something was lifted, cut out."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple
@@ -96,13 +96,15 @@ class Shelf:
         """Another with the same pixels."""
         return Shelf(dict(self.sources), dict(self.told), set(self.failed), OrderedDict(self._originals))
 
-    def source(self, key: PlateKey) -> PlateSource | None:
-        """The pixels of a key; until they are made, those of the same picture cut otherwise."""
+    def source(self, key: PlateKey, taken: Collection[PlateKey] = ()) -> PlateSource | None:
+        """The pixels of a key; until they are made, those of the same picture cut otherwise, unless they are
+        `taken` for others.
+        """
         if key in self.sources:
             return self.sources[key]
         alike = [
             source for other, source in self.sources.items()
-            if other[:3] == key[:3] and (other.cut is None) == (key.cut is None)
+            if other[:3] == key[:3] and (other.cut is None) == (key.cut is None) and other not in taken
         ]  # fmt: skip
         return alike[-1] if alike else None
 

@@ -187,10 +187,7 @@ class PlatesPage(SessionCard):
             blur = "" if metres is None or camera is None or metres <= 0 else (
                 f"{float(camera.blur_px(metres)):.1f} px"
             )  # fmt: skip
-            where = "missing" if placing.is_missing(subject, plate) else (
-                "behind" if metres is not None and metres <= 0 else subject.length(metres or 0.0)
-            )  # fmt: skip
-            name = show_words(table, row, (plate.name, where, blur))[0]
+            name = show_words(table, row, (plate.name, _where(subject, plate, metres), blur))[0]
             name.setData(Qt.ItemDataRole.UserRole, plate.number)
             name.setCheckState(Qt.CheckState.Checked if plate.shown else Qt.CheckState.Unchecked)
             name.setToolTip(plate.picture.path)
@@ -389,6 +386,17 @@ class _Details(Card[Plate]):
                             f"{' …' if len(keys) > 4 else ''}")  # fmt: skip
         self.keyed.setText(". ".join(told) + "." if told else "")
         self.keyed.setVisible(bool(told))
+
+
+def _where(session: Session, plate: Plate, metres: float | None) -> str:
+    """Where a plate stands, in words."""
+    if placing.is_missing(session, plate):
+        return "missing"
+    if plate.lies:
+        return "ground"
+    if metres is None:
+        return ""
+    return session.length(metres) if metres > 0 else "behind"
 
 
 def _pivot_part(axis: int, plate: Plate) -> float:

@@ -174,13 +174,20 @@ def distance_m(session: Session, plate: Plate) -> float | None:
 def set_distance(session: Session, both: tuple[Now, Plate], metres: float) -> None:
     """Put the chosen plate at a distance: with its framing where it keeps that, others with their gaps."""
     now, plate = both
+    if plate.lies:
+        session.say("A ground lies where its picture was taken.")
+        return
     metres = min(max(metres, _NEAREST_M), _FARTHEST_M)
     was = distance_m(session, plate)
     if _is_driven(session, plate, "distance") or was is None:
         return
     plan = now.plan
     try:
-        others = [other for other in all_chosen(session) if other is not plate and session.keeps_gaps]
+        others = [
+            other
+            for other in all_chosen(session)
+            if other is not plate and session.keeps_gaps and not other.lies
+        ]
         moved = [_put(session, now, plate, metres)]
         for other in others:
             there = distance_m(session, other)
@@ -396,6 +403,7 @@ def spread(session: Session, near_m: float, far_m: float, by: SpreadBy) -> None:
     now, plates = session.now, all_chosen(session)
     if len(plates) < 2:
         plates = list(session.plan.plates)
+    plates = [plate for plate in plates if not plate.lies]
     if now is None or len(plates) < 2:
         session.say("Spreading needs two plates or more.")
         return
@@ -414,14 +422,17 @@ def spread(session: Session, near_m: float, far_m: float, by: SpreadBy) -> None:
 
 
 def by_distance(session: Session) -> list[Plate]:
-    """All plates, the farthest first."""
-    return sorted(session.plan.plates, key=lambda plate: -(distance_m(session, plate) or 0.0))
+    """All plates, grounds first, then the farthest."""
+    return sorted(
+        session.plan.plates, key=lambda plate: (not plate.lies, -(distance_m(session, plate) or 0.0))
+    )
 
 
 def is_missing(session: Session, plate: Plate) -> bool:
-    """Whether a plate's picture could not be read."""
+    """Whether a plate's picture could not be read, and nothing of it is there."""
     scene = session.stage.scenes.get(scene_of(plate.number))
-    return plate.shown and scene is not None and len(scene.nodes) < 2
+    bare = plate.shown and scene is not None and len(scene.nodes) < 2
+    return bare and plate.picture.path in session.library.problems
 
 
 def place_of(plate: Plate) -> Place:
