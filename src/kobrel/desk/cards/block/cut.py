@@ -92,7 +92,7 @@ class _Body(Card[Plate]):
         self.bind(self.low, lambda plate: self._part(plate, "low"), partial(self._set_part, "low"))
         self.bind(self.high, lambda plate: self._part(plate, "high"), partial(self._set_part, "high"))
         self.bind(self.soft, lambda plate: self._part(plate, "soft"), partial(self._set_part, "soft"))
-        self.row("From, to, softly", self.low, self.high, self.soft)
+        self.row("Range", self.low, self.high, self.soft)
         self.show_if(self.low, lambda plate: self._range(plate) is not None)
         self.grow, self.smooth, self.feather = (
             narrow(number_field(name, "px", 1.0, low, 1000.0))
@@ -102,8 +102,10 @@ class _Body(Card[Plate]):
             self.bind(
                 field, partial(_edge_part, name), partial(self._change_edge, field.accessibleName(), name)
             )
-        self.row("Grow, smooth, feather", self.grow, self.smooth, self.feather)
-        self.show_if(self.grow, lambda plate: plate.cut is not None)
+        self.row("Grow, smooth", self.grow, self.smooth)
+        self.row("Feather", self.feather)
+        for field in (self.grow, self.feather):
+            self.show_if(field, lambda plate: plate.cut is not None)
         self.line()
         self.fill = choice(
             "Behind it", [("even colours", "diffused"), ("mirrored edges", "mirrored"),
