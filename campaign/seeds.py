@@ -24,6 +24,7 @@ from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.start import empty_plan
 from kobrel.session.journal.file import Journal, Work
 from kobrel.session.undo import History, Step
+from kobrel.stage.read.plates.layered import layered_bytes
 from kobrel.stage.stage import Stage
 
 DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
@@ -41,7 +42,7 @@ def make_seeds(folder: Path) -> list[Path]:
         *_usd(folder, picture), *_gltf(folder, picture), _alembic(folder), *_meshes(folder),
         *_plans(folder), *_tables(folder), _journal(folder),
         *_cameras(folder), *(folder / name for name in ("paint.png", "mask.jpg", "mask.tif")), _exr(folder), _proof(folder),
-        _hdr(folder),
+        _hdr(folder), _layers(folder),
     ]  # fmt: skip
     for path in made:
         assert path.stat().st_size, path
@@ -183,7 +184,28 @@ def _plans(folder: Path) -> list[Path]:
     content["scenes"][0]["path"] = str(DEMO.parent / content["scenes"][0]["path"])
     demo.write_text(json.dumps(content, indent=1))
     empty.write_text(empty_plan().model_dump_json(indent=1))
-    return [demo, empty]
+    return [demo, empty, _plates(folder)]
+
+
+def _plates(folder: Path) -> Path:
+    """Paper Harbour's plan on small pictures, one plate of it lifted and filled behind."""
+    plan = open_plan(DEMO.with_name("paper_harbour.kobrel"))
+    picture = {"path": "paint.png", "layer": "", "size_px": (24, 16)}
+    plates = [{**plate.model_dump(mode="json"), "picture": picture} for plate in plan.plates]
+    box = {"kind": "rectangle", "one": (0.2, 0.2), "other": (0.7, 0.8)}
+    plates[4]["cut"] = {"shapes": [box, {"kind": "colour", "colour": (1, 0, 0), "takes_away": True}]}
+    plates[0]["fill"] = {"kind": "patches", "of": [plates[4]["number"]]}
+    plates[1]["fade"], plates[2]["lies"] = {"by": "blur", "whole": 1.0, "gone": 9.0}, True
+    path = folder / "plates.kobrel"
+    path.write_text(json.dumps({**plan.model_dump(mode="json"), "plates": plates}, indent=1))
+    return path
+
+
+def _layers(folder: Path) -> Path:
+    pixels = np.random.default_rng(2).integers(0, 256, (16, 24, 4), dtype=np.uint8)
+    path = folder / "paint.ora"
+    path.write_bytes(layered_bytes([("Far", pixels), ("Near", pixels[::-1])], pixels))
+    return path
 
 
 def _tables(folder: Path) -> list[Path]:

@@ -122,6 +122,8 @@ def _use_other(path: Path, suffix: str) -> None:
             _ = left.unsaved, left.work.plan
     elif suffix in (".png", ".jpg", ".tif", ".exr", ".hdr"):
         _use_picture(path)
+    elif suffix == ".ora":
+        _use_plate(path)
     elif suffix == ".json" and path.name.endswith(".iris.json"):
         from kobrel.plan.kits.irises import read_preset
         from kobrel.plan.masks import iris_of
@@ -151,7 +153,7 @@ def _use_picture(path: Path) -> None:
     from kobrel.stage.scene import Texture
 
     pack([Texture("x", path=path)])
-    for read in (load_environment, read_mask, read_proof, _use_finished):
+    for read in (load_environment, read_mask, read_proof, _use_plate, _use_finished):
         try:
             read(path)
         except KobrelError as error:
@@ -160,6 +162,15 @@ def _use_picture(path: Path) -> None:
             refused = None
     if refused is not None:
         raise refused
+
+
+def _use_plate(path: Path) -> None:
+    """Read every layer as a plate."""
+    from kobrel.stage.read.plates.stills import layers_of, read_still, size_of
+
+    for layer in layers_of(path)[:20]:
+        size_of(path, layer)
+        _ = read_still(path, layer).pixels.blocks
 
 
 def _use_finished(path: Path) -> None:
