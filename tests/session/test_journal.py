@@ -118,8 +118,8 @@ def test_whatever_was_done_comes_back(acts, tmp_path_factory):
             session.end_drag()
         elif act == "save":
             session.mark_saved()
-        else:
-            getattr(session, act, lambda: None)()
+        elif act in ("undo", "redo"):
+            getattr(session, act)()
         if session.history.steps and (history is not session.history):
             history = session.history
             work = Work(session.plan, history, session.shot_index, session.frame)
