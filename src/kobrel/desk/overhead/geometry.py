@@ -5,6 +5,8 @@ in Side it stands at the left and looks to the right: distance along its axis ru
 the way the camera does.
 """
 
+import math
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from PySide6.QtCore import QPointF, QRectF
@@ -25,6 +27,7 @@ Array = NDArray[np.float64]
 MODES = ("Overhead", "Side", "Front")
 _FOOT, _HEAD, _LEFT = 24.0, 46.0, 30.0
 _EMPTY_M, _TOO_FLAT = 10.0, 0.05
+_COARSE_TURN_DEG = 15.0
 _AXES = {"Overhead": (0, 2), "Side": (2, 1), "Front": (0, 1)}
 """For each mode which of right (0), up (1) and ahead (2) run across and up the view."""
 
@@ -179,6 +182,17 @@ class FlatView(Panel):
         old, new = self.flat(like), self.plane_at(at)
         step = np.linalg.solve(level, [new[0] - float(old[0]), new[1] - float(old[1])])
         return np.asarray(like + np.array([step[0], 0.0, step[1]]))
+
+    def moved(self, place: Array, pressed: QPointF, at: QPointF) -> Array:
+        """A place on the stage moved as the pointer moved; in Overhead it keeps its height."""
+        point = self.level_point if self.mode == "Overhead" else self.stage_point
+        return np.asarray(place + point(at, place) - point(pressed, place))
+
+    def turn_toward(self, at: QPointF, place: Array, coarse: bool) -> float:
+        """Degrees about the vertical from a place on the stage to the pointer, in steps."""
+        toward = self.level_point(at, place) - place
+        step = _COARSE_TURN_DEG if coarse else 1.0
+        return round(math.degrees(math.atan2(toward[0], toward[2])) / step) * step + 0.0
 
     def flat_way(self, way: Array) -> Array:
         """A direction on the stage as the view shows it, (2,)."""

@@ -21,7 +21,6 @@ from kobrel.session.session import Session
 _GRAB_PX, _PIVOT_PX, _HANDLE_PX = 6.0, 3.0, 4.0
 _AWAY_PX = 26.0
 _FEW = 12
-_TURN_GRID_DEG = 15.0
 
 
 class Plates:
@@ -104,7 +103,7 @@ class Plates:
             pivot = self._pivot(plate)
             painter.drawEllipse(pivot, _PIVOT_PX, _PIVOT_PX)
             end = max(places, key=lambda place: place.x())
-            if plate.number in chosen or len(self._session.plan.plates) <= 12:
+            if plate.number in chosen or len(self._session.plan.plates) <= _FEW:
                 label_at(
                     painter, labels, end + QPointF(3, 3), plate.name, colour, bold=plate.number in chosen
                 )
@@ -135,12 +134,10 @@ class _Move(Drag):
         self._place = pivot_at(plate, session.plan.dials, [session.frame])[0]
 
     def move(self, at: QPointF, keys: Keys) -> None:
-        view, place = self._view, self._place
         if at == self._pressed:
             return
-        point = view.level_point if view.mode == "Overhead" else view.stage_point
-        there = place + point(at, place) - point(self._pressed, place)
-        work = placing.move_to if keys & Keys.ShiftModifier or view.mode == "Front" else placing.drag_to
+        there = self._view.moved(self._place, self._pressed, at)
+        work = placing.move_to if keys & Keys.ShiftModifier or self._view.mode == "Front" else placing.drag_to
         work(self.session, there)
 
 
@@ -153,7 +150,5 @@ class _Turn(Drag):
         self._place = pivot_at(plate, session.plan.dials, [session.frame])[0]
 
     def move(self, at: QPointF, keys: Keys) -> None:
-        toward = self._view.level_point(at, self._place) - self._place
-        degrees = math.degrees(math.atan2(toward[0], toward[2]))
-        grid = _TURN_GRID_DEG if keys & Keys.ShiftModifier else 1.0
-        placing.set_level(self.session, "turn_deg", round(degrees / grid) * grid + 0.0)
+        turned = self._view.turn_toward(at, self._place, bool(keys & Keys.ShiftModifier))
+        placing.set_level(self.session, "turn_deg", turned)

@@ -21,7 +21,6 @@ HANDLE_PX, GRAB_PX = 4.0, 8.0
 _SEEN = 0.25
 """A size has a handle where the view shows this part of its length."""
 _CLEAR_PX = 14.0
-_TURN_GRID_DEG = 15.0
 _MOVE_GRID_M = 0.1
 _SIZES = ("width", "height", "depth")
 _TURNS = np.linspace(0, 2 * np.pi, 64, endpoint=False)
@@ -155,11 +154,9 @@ class _Move(Drag):
         self._place = blocking.current_place(session, stand_in)
 
     def move(self, at: QPointF, keys: Keys) -> None:
-        view, place = self._view, self._place
         if at == self._pressed:
             return
-        point = view.level_point if view.mode == "Overhead" else view.stage_point
-        there = place + point(at, place) - point(self._pressed, place)
+        there = self._view.moved(self._place, self._pressed, at)
         if keys & Keys.ShiftModifier:
             there = np.round(there / _MOVE_GRID_M) * _MOVE_GRID_M
         blocking.move(self.session, there)
@@ -173,10 +170,8 @@ class _Turn(Drag):
         self._view, self._place = view, blocking.current_place(session, stand_in)
 
     def move(self, at: QPointF, keys: Keys) -> None:
-        toward = self._view.level_point(at, self._place) - self._place
-        degrees = math.degrees(math.atan2(toward[0], toward[2]))
-        grid = _TURN_GRID_DEG if keys & Keys.ShiftModifier else 1.0
-        blocking.change(self.session, "Turn", turn_deg=round(degrees / grid) * grid + 0.0)
+        turned = self._view.turn_toward(at, self._place, bool(keys & Keys.ShiftModifier))
+        blocking.change(self.session, "Turn", turn_deg=turned)
 
 
 class _Resize(Drag):
