@@ -13,11 +13,14 @@ STRETCHED, MIRRORED, REPEATED = 0, 1, 2
 """What is seen beyond a picture's edges."""
 BYTES, HALVES = 1, 2
 """How pixels are kept: sRGB bytes, or halves in linear light; both with straight alpha."""
-
-
-NEVER_SOLID = 1 << 40
 BLOCK, CLEAR, SOLID, MIXED = 16, 0, 1, 2
+"""Pixels across a block, and what its alpha can be."""
+NEVER_SOLID = 1 << 40
+"""A triangle that no mesh has: none of a plate is wholly there."""
 Rgba = NDArray[np.uint8] | NDArray[np.float16]
+Window = tuple[float, float, float, float]
+"""Left, top, right and bottom of a part of a picture, in parts of its width and height."""
+WHOLE: Window = (0.0, 0.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,11 +62,6 @@ class PlatePixels:
         return int(self.rgba.shape[0])
 
 
-Window = tuple[float, float, float, float]
-"""Left, top, right and bottom of a part of a picture, in parts of its width and height."""
-WHOLE: Window = (0.0, 0.0, 1.0, 1.0)
-
-
 def _in_blocks(values: NDArray[Any], fold: np.ufunc) -> NDArray[Any]:
     """The least or the largest value in each block and a pixel about it."""
     height, width = values.shape
@@ -88,7 +86,7 @@ class PlateSource(Protocol):
         """Whether they change."""
 
     @property
-    def window(self) -> "Window":
+    def window(self) -> Window:
         """What of the whole picture they are."""
 
     def at(self, frame: float) -> PlatePixels:

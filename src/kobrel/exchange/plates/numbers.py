@@ -15,8 +15,7 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.placing import corners_at
 from kobrel.plan.pull.dials import value_at
-from kobrel.plan.space.plates import pivot_at
-from kobrel.stage.plates import FadeRule
+from kobrel.plan.space.plates import fade_of, pivot_at
 from kobrel.stage.stage import Stage
 
 FIELDS = (
@@ -67,8 +66,8 @@ def _columns(plan: Plan, plate: Plate, camera: Camera, at: Numbers) -> dict[str,
     wide = np.hypot(x[1] - x[0], y[1] - y[0])
     tall = np.hypot(x[3] - x[0], y[3] - y[0])
     opacity = np.clip(value_at(plate, dials, "opacity", at), 0.0, 1.0)
-    if plate.fade is not None:
-        rule = FadeRule(plate.fade.by, plate.fade.whole, plate.fade.gone)
+    rule = fade_of(plate)
+    if rule is not None:
         eyes = [camera.frame(k).eye for k in range(len(at))]
         opacity = opacity * [
             rule.opacity(eye, float(metres)) for eye, metres in zip(eyes, pivot.axial_m, strict=True)

@@ -107,6 +107,11 @@ def _track(times: Numbers, values: Numbers) -> Track:
     return Track(times, values[:, None])
 
 
+def fade_of(plate: Plate) -> FadeRule | None:
+    """How a plate's opacity follows blur or distance, if it does."""
+    return None if plate.fade is None else FadeRule(plate.fade.by, plate.fade.whole, plate.fade.gone)
+
+
 @lru_cache(maxsize=256)
 def plate_scene(plate: Plate, dials: tuple[Dial, ...], source: PlateSource | None) -> Scene:
     """The scene of a plate: a root that carries it, and its picture.
@@ -141,9 +146,8 @@ def plate_scene(plate: Plate, dials: tuple[Dial, ...], source: PlateSource | Non
     root = Node(ROOT, motion=Motion(steps))
     if source is None or not plate.shown:
         return Scene(Path(plate.name), (root,))
-    fade = None if plate.fade is None else FadeRule(plate.fade.by, plate.fade.whole, plate.fade.gone)
     face = PlateFace(
-        source, tracks["opacity"], plate.faces and not plate.lies, tracks["roll_deg"], fade,
+        source, tracks["opacity"], plate.faces and not plate.lies, tracks["roll_deg"], fade_of(plate),
         _BEYOND[plate.beyond],
     )  # fmt: skip
     mesh, solid_from, local = _shape(plate, source)
