@@ -5,7 +5,7 @@ import pytest
 
 from kobrel.optics.aperture import transmission
 from kobrel.optics.bend import bent, unbent
-from kobrel.picture.develop import developed, srgb
+from kobrel.picture.develop import developed
 from kobrel.picture.discs import disc
 from kobrel.picture.emitters import SmallLights
 from kobrel.picture.finish import bent_picture, glowing
@@ -17,6 +17,7 @@ from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape, Stencil
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.parts import Keyed
+from kobrel.stage.pictures.colours import to_srgb
 from tests.conftest import ball_at
 from tests.picture.test_flaws import spread
 from tests.picture.test_tracer import DARK, exposed, focused
@@ -186,7 +187,7 @@ def test_a_shoulder_keeps_the_colour_of_highlights():
     value = lambda m: 1 - 0.6 * np.exp((0.4 - m) / 0.6)  # noqa: E731
     at = np.float32([[[0.9, 0.9, 0.9]]])
     assert developed(at, shoulder=0.6)[0, 0, 0] == pytest.approx(
-        255 * float(srgb(np.array(value(0.9)))), abs=1
+        255 * float(to_srgb(np.array(value(0.9)))), abs=1
     )
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from kobrel.optics.iris import Iris, outline
-from kobrel.picture.develop import developed, srgb
+from kobrel.picture.develop import developed
 from kobrel.picture.emitters import SmallLights
 from kobrel.picture.quick import blurred
 from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
@@ -15,6 +15,7 @@ from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Mark
 from kobrel.plan.parts import Keyed
+from kobrel.stage.pictures.colours import to_srgb
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at
 
@@ -275,7 +276,7 @@ def test_drawing_stops_when_told(looking_at):
 
 def test_developing():
     ramp = np.linspace(0, 1, 3000, dtype=np.float32)[:, None, None].repeat(3, axis=2)
-    expected = np.round(srgb(ramp) * 255)
+    expected = np.round(to_srgb(ramp) * 255)
     assert np.abs(developed(ramp).astype(int) - expected).max() <= 1
     assert developed(np.full((1, 1, 3), 0.25, np.float32), 2.0).tolist() == [[[255, 255, 255]]]
     assert developed(np.full((1, 1, 3), -1, np.float32)).max() == 0

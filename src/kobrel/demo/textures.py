@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter
 
-from kobrel.picture.develop import srgb
+from kobrel.stage.pictures.colours import to_srgb
 
 QUAY_SIZE_M = (32.0, 15.0)
 QUAY_CENTRE_M = (0.0, 0.5)
@@ -29,7 +29,7 @@ def planks(path: Path) -> None:
     gap = (np.arange(height) % (height // boards) < 2)[:, None]
     value = np.where(gap, 0.03, tone + stretched)
     linear = np.clip(value[..., None] * [1.0, 0.82, 0.66], 0, 1)
-    Image.fromarray((srgb(linear) * 255).astype(np.uint8)).save(path, optimize=True)
+    Image.fromarray((to_srgb(linear) * 255).astype(np.uint8)).save(path, optimize=True)
 
 
 def quay_stone(path: Path, gloss: Path) -> None:
@@ -50,7 +50,9 @@ def quay_stone(path: Path, gloss: Path) -> None:
     albedo = np.clip(np.where(joint, 0.045, tone)[..., None] * [1.0, 0.97, 0.92], 0.01, 1)
     wet = 0.36 + 0.1 * np.sin(stone * 4.1414) + 0.05 * fine + 0.05 * broad
     rough = np.clip(np.where(joint, 0.8, wet) * (1.0 - puddle) + 0.05 * puddle, 0.05, 1)
-    Image.fromarray((srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(path, quality=80)
+    Image.fromarray((to_srgb(albedo) * 255).astype(np.uint8)).quantize(128).convert("RGB").save(
+        path, quality=80
+    )
     layers = np.stack([np.zeros_like(rough), rough, np.zeros_like(rough)], -1)
     Image.fromarray((layers * 255).astype(np.uint8)).save(gloss, quality=80, subsampling=0)
 

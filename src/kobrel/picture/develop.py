@@ -7,6 +7,7 @@ from kobrel.compiled import index_of, kernel
 from kobrel.picture.tracer import in_bands, never
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera
+from kobrel.stage.pictures.colours import to_srgb
 
 _STEPS = 4096
 
@@ -53,11 +54,4 @@ def as_shown(linear: NDArray[np.float32], light: Light, camera: Camera) -> NDArr
     return developed(linear, light.exposure_ev + float(camera.shown_ev), light.shoulder)
 
 
-def srgb(linear: NDArray[np.floating]) -> NDArray[np.floating]:
-    """The sRGB curve (IEC 61966-2-1), 0 to 1."""
-    return np.where(
-        linear <= 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 1e-12) ** (1 / 2.4) - 0.055
-    )
-
-
-_TABLE = np.round(srgb(((np.arange(_STEPS) + 0.5) / _STEPS) ** 2) * 255.0).astype(np.uint8)
+_TABLE = np.round(to_srgb(((np.arange(_STEPS) + 0.5) / _STEPS) ** 2) * 255.0).astype(np.uint8)

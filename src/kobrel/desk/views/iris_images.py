@@ -7,9 +7,9 @@ from kobrel.desk.toolkit.images import to_image
 from kobrel.desk.toolkit.theme import DARK, theme
 from kobrel.optics.aperture import transmission
 from kobrel.optics.lens import Numbers
-from kobrel.picture.develop import srgb
 from kobrel.picture.discs import Disc
 from kobrel.plan.measure.camera import Camera
+from kobrel.stage.pictures.colours import to_srgb
 
 _SIDE = 512
 
@@ -34,5 +34,5 @@ def disc_image(disc: Disc, px_across: float, pixels: int) -> QImage:
     lit = light[light.sum(axis=2) > 0]
     level = float(np.percentile(lit.max(axis=1), 70)) if len(lit) else 1.0
     ground = _rgb(theme().surround)
-    shown = ground + (1 - ground) * srgb(np.clip(light / max(level, 1e-12) * 0.8, 0, 1))
+    shown = ground + (1 - ground) * to_srgb(np.clip(light / max(level, 1e-12) * 0.8, 0, 1))
     return to_image(np.round(np.clip(shown, 0, 1) * 255).astype(np.uint8))

@@ -26,6 +26,7 @@ from kobrel.plan.pictures.plates import (
     Playing,
     Rectangle,
 )
+from kobrel.stage.pictures.colours import to_srgb
 from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
 from kobrel.stage.read.finished.frames import frames_beside, gaps
@@ -333,8 +334,7 @@ def as_srgb(pixels: PlatePixels) -> NDArray[np.float32]:
     if pixels.rgba.dtype == np.uint8:
         return colours / np.float32(255)
     colours = np.clip(colours, 0.0, 1.0)
-    curved = 1.055 * np.maximum(colours, 1e-9) ** np.float32(1 / 2.4) - np.float32(0.055)
-    return np.where(colours <= 0.0031308, colours * np.float32(12.92), curved)
+    return to_srgb(colours)
 
 
 def read_plane(path: str, size: tuple[int, int]) -> Mask:

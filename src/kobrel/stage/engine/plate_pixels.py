@@ -6,10 +6,10 @@ from numba import carray, types
 from numba.extending import intrinsic
 
 from kobrel.compiled import kernel
+from kobrel.stage.pictures.colours import to_linear
 from kobrel.stage.plates import BLOCK, BYTES, CLEAR, MIRRORED, REPEATED, SOLID
 
-_BYTES = np.arange(256) / 255.0
-LINEAR = np.where(_BYTES <= 0.04045, _BYTES / 12.92, ((_BYTES + 0.055) / 1.055) ** 2.4).astype(np.float32)
+LINEAR = to_linear(np.arange(256) / 255.0).astype(np.float32)
 """Linear light of sRGB bytes."""
 
 

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
 from kobrel.stage.motion import Array
+from kobrel.stage.pictures.colours import to_linear
 from kobrel.stage.pictures.pixels import read_pixels
 
 SUFFIXES = (".hdr", ".exr", ".png", ".jpg", ".tif", ".tiff")
@@ -93,5 +94,5 @@ def load_environment(path: Path) -> Environment:
     chosen = [names.index(name) for name in "RGB"] if set("RGB") <= set(names) else [0] * 3
     pixels = np.nan_to_num(pixels[..., chosen], nan=0.0, posinf=65504.0, neginf=0.0)
     if path.suffix.lower() not in (".hdr", ".exr"):
-        pixels = np.where(pixels <= 0.04045, pixels / 12.92, ((pixels + 0.055) / 1.055) ** 2.4)
+        pixels = to_linear(pixels)
     return surround(path, np.maximum(pixels, 0.0).astype(np.float32))

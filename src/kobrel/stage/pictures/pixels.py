@@ -4,6 +4,7 @@ import io
 import warnings
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,9 @@ from PIL import Image
 from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
+
+if TYPE_CHECKING:
+    import OpenImageIO as oiio  # noqa: N813
 
 MOST_SIDE, MOST_PIXELS = 65_536, 1 << 28
 """The largest side of a picture that is read, and the most pixels."""
@@ -50,6 +54,25 @@ def read_pixels(path: Path) -> tuple[NDArray[np.float32], tuple[str, ...]]:
         raise SceneError(f"the picture is broken ({error}).", file=path, remedy="Export it again.") from None
     finally:
         source.close()
+
+
+def shown(pixels: NDArray[Any], spec: "oiio.ImageSpec") -> NDArray[Any]:
+    """What of a file's pixels (H, W, C) lies within the window that is shown; 0 where it has none."""
+    if (spec.x, spec.y, spec.width, spec.height) == (
+        spec.full_x, spec.full_y, spec.full_width, spec.full_height,
+    ):  # fmt: skip
+        return pixels
+    return placed(pixels, spec.x - spec.full_x, spec.y - spec.full_y, spec.full_width, spec.full_height)
+
+
+def placed(pixels: NDArray[Any], left: int, top: int, width: int, height: int) -> NDArray[Any]:
+    """Pixels (H, W, C) with their corner at a place of an area (height, width, C), which is 0 elsewhere."""
+    out = np.zeros((height, width, pixels.shape[2]), pixels.dtype)
+    x0, y0 = max(left, 0), max(top, 0)
+    x1, y1 = min(left + pixels.shape[1], width), min(top + pixels.shape[0], height)
+    if x1 > x0 and y1 > y0:
+        out[y0:y1, x0:x1] = pixels[y0 - top : y1 - top, x0 - left : x1 - left]
+    return out
 
 
 def said(tell: Callable[[], str]) -> str:

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.files import bytes_of
 from kobrel.stage.motion import matrix_motion
+from kobrel.stage.pictures.colours import to_linear
 from kobrel.stage.pictures.pixels import require_size
 from kobrel.stage.read.checks import mesh_fault
-from kobrel.stage.read.colours import to_linear
 from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Progress, Scene, Texture
 

@@ -4,7 +4,6 @@ import re
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,11 +12,9 @@ from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
-from kobrel.stage.pictures.pixels import require_size, said
+from kobrel.stage.pictures.colours import to_linear
+from kobrel.stage.pictures.pixels import require_size, said, shown
 from kobrel.stage.read.finished.depth import Source
-
-if TYPE_CHECKING:
-    import OpenImageIO as oiio  # noqa: N813
 
 ENDINGS = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg", ".hdr")
 _DEPTH = re.compile(r"(^|[._ -])(z|depth|zdepth|depthz|distance|dist)([._ -]?[rxzvy])?$", re.IGNORECASE)
@@ -101,7 +98,7 @@ def _parts(path: Path) -> list[_Part]:
             kind = spec.format.basetype
             parts.append(
                 _Part(
-                    names, _shown(np.asarray(pixels, np.float32), spec),
+                    names, shown(np.asarray(pixels, np.float32), spec),
                     kind in (oiio.UINT8, oiio.UINT16, oiio.UINT32), path.suffix.lower() in (".exr", ".hdr"),
                 )
             )  # fmt: skip
@@ -111,21 +108,6 @@ def _parts(path: Path) -> list[_Part]:
     finally:
         source.close()
     return parts
-
-
-def _shown(pixels: NDArray[np.float32], spec: "oiio.ImageSpec") -> NDArray[np.float32]:
-    """What lies within the window that is shown; where the file has nothing there, nought."""
-    if (spec.x, spec.y, spec.width, spec.height) == (
-        spec.full_x, spec.full_y, spec.full_width, spec.full_height,
-    ):  # fmt: skip
-        return pixels
-    out = np.zeros((spec.full_height, spec.full_width, pixels.shape[2]), np.float32)
-    left, top = spec.x - spec.full_x, spec.y - spec.full_y
-    x0, y0 = max(left, 0), max(top, 0)
-    x1, y1 = min(left + spec.width, spec.full_width), min(top + spec.height, spec.full_height)
-    if x1 > x0 and y1 > y0:
-        out[y0:y1, x0:x1] = pixels[y0 - top : y1 - top, x0 - left : x1 - left]
-    return out
 
 
 def layers(path: Path) -> tuple[list[str], list[str]]:
@@ -204,23 +186,18 @@ def _colour(parts: list[_Part], layer: str, path: Path) -> tuple[NDArray[np.floa
         at = [next((k for k, n in enumerate(part.names) if _is(n, layer, c)), None) for c in _COLOURS]
         if all(k is not None for k in at):
             colour = part.pixels[..., [k for k in at if k is not None]]
-            return (colour if part.linear else _linear(colour)), []
+            return (colour if part.linear else to_linear(colour)), []
     found = _layers([name for part in parts for name in part.names])
     if not layer and found:
         return _colour(parts, found[0], path)
     grey = next((part for part in parts if not _DEPTH.search(part.names[0])), None)
     if not layer and grey is not None:
         colour = np.repeat(grey.pixels[..., :1], 3, axis=2)
-        return (colour if grey.linear else _linear(colour)), [
+        return (colour if grey.linear else to_linear(colour)), [
             "The picture has no colours, it is taken as grey."
         ]
     what = f"no layer {layer}" if layer else "no red, green and blue"
     raise SceneError(f"it has {what}.", file=path, remedy="Choose one of its layers.")
-
-
-def _linear(values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Linear light of sRGB values."""
-    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
 
 def _depth(

@@ -15,6 +15,7 @@ from kobrel.compiled import kernel
 from kobrel.errors import SceneError
 from kobrel.stage.deform import Deformation, Sampled
 from kobrel.stage.motion import Track
+from kobrel.stage.pictures.colours import as_bytes
 from kobrel.stage.read.finished.depth import Source, metres
 from kobrel.stage.read.finished.frames import frames_beside, gaps, read_frame
 from kobrel.stage.read.gate import let_in
@@ -124,7 +125,7 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
         times = np.asarray(frames, float)
         deformation = Deformation(Sampled(times, partial(_sample, finished, frames, len(points))))
     mesh = Mesh(points, triangles, uv=uv, deformation=deformation)
-    texture = Texture(path.name, pixels=_bytes(pixels.colour))
+    texture = Texture(path.name, pixels=as_bytes(pixels.colour))
     material = Material("picture", base=(1.0, 1.0, 1.0), base_texture=texture, rough=1.0)
     nodes = (Node(PICTURE, mesh=mesh, materials=(material,)), Node(CAMERA))
     focal = _SENSOR_MM / 2.0 / finished.half_width
@@ -151,12 +152,3 @@ def _sample(finished: Source, frames: list[int], count: int, number: int) -> NDA
             remedy="Export the sequence at one size.",
         )  # fmt: skip
     return points
-
-
-def _bytes(colour: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """The picture as a texture, sRGB bytes, for looks from elsewhere."""
-    values = np.clip(colour, 0.0, 1.0)
-    curved = np.where(
-        values <= 0.0031308, values * 12.92, 1.055 * np.maximum(values, 1e-9) ** (1 / 2.4) - 0.055
-    )
-    return np.round(curved * 255.0).astype(np.uint8)

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import SceneError
+from kobrel.stage.pictures.colours import as_bytes
 from kobrel.stage.read.checks import mesh_fault
-from kobrel.stage.read.colours import as_bytes
 from kobrel.stage.read.gltf.compression import draco_mesh
 from kobrel.stage.read.gltf.container import Container
 from kobrel.stage.read.gltf.document import Primitive

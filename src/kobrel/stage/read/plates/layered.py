@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from kobrel.errors import SceneError
-from kobrel.stage.pictures.pixels import open_image, require_size
+from kobrel.stage.pictures.pixels import open_image, placed, require_size
 
 ENDING = ".ora"
 _MOST_LIST, _MOST_LAYER, _MOST_LAYERS = 4 << 20, 1 << 30, 500
@@ -29,7 +29,7 @@ _DOCTYPE = b"<!DOCTYPE"
 @dataclass(frozen=True)
 class Layer:
     """A layer as the list has it: its name, its picture's place in the file, where its corner lies in pixels,
-    its opacity and whether it is shown.
+    its opacity, and whether it is plainly drawn over those below.
     """
 
     name: str
@@ -37,7 +37,6 @@ class Layer:
     x: int
     y: int
     opacity: float
-    shown: bool
     plain: bool
 
 
@@ -111,11 +110,7 @@ def read_layer(path: Path, name: str) -> NDArray[np.uint8]:
             own = np.asarray(open_image(content).convert("RGBA"), np.uint8)
         except SceneError as error:
             raise SceneError(error.what, file=path, place=f"layer {layer.name}") from None
-    out = np.zeros((height, width, 4), np.uint8)
-    x0, y0 = max(layer.x, 0), max(layer.y, 0)
-    x1, y1 = min(layer.x + own.shape[1], width), min(layer.y + own.shape[0], height)
-    if x1 > x0 and y1 > y0:
-        out[y0:y1, x0:x1] = own[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x]
+    out = placed(own, layer.x, layer.y, width, height)
     if layer.opacity < 1.0:
         out[..., 3] = np.round(out[..., 3] * layer.opacity)
     return out
@@ -209,7 +204,7 @@ def _layers(root: ET.Element, path: Path) -> list[Layer]:
             elif seen and len(found) < _MOST_LAYERS:
                 plain = child.get("composite-op", "svg:src-over") == "svg:src-over"
                 name = _unused(child.get("name") or "Layer", {layer.name for layer in found})
-                found.append(Layer(name, child.get("src") or "", own_x, own_y, own, seen, plain))
+                found.append(Layer(name, child.get("src") or "", own_x, own_y, own, plain))
     if not found:
         raise SceneError("it has no layer that is shown.", file=path, remedy="Show one, and save it again.")
     return found[::-1]

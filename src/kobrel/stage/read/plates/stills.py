@@ -13,7 +13,8 @@ from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.memory import require_memory
-from kobrel.stage.pictures.pixels import require_size, said
+from kobrel.stage.pictures.colours import to_linear
+from kobrel.stage.pictures.pixels import require_size, said, shown
 from kobrel.stage.plates import PlatePixels
 from kobrel.stage.read.plates import layered
 
@@ -175,7 +176,7 @@ def _read(source: Any, path: Path, layer: str) -> ReadPlate:
             f"the picture is broken ({said(source.geterror)}).", file=path, remedy="Export it again."
         )
     part = str(spec.getattribute("name") or "")
-    values = _in_window(_channels(np.asarray(pixels), list(spec.channelnames), part, layer), spec)
+    values = shown(_channels(np.asarray(pixels), list(spec.channelnames), part, layer), spec)
     profile = str(spec.getattribute("ICCProfile:profile_description") or "")
     if profile and "srgb" not in profile.lower():
         told.append(f"{path.name} has the colour profile {profile}; its colours are taken as sRGB.")
@@ -224,20 +225,6 @@ def _channels(pixels: NDArray[Any], names: list[str], part: str, layer: str) -> 
     return out
 
 
-def _in_window(values: NDArray[Any], spec: Any) -> NDArray[Any]:
-    """What lies within the window that is shown; nothing where the file has nothing there."""
-    own = (spec.x, spec.y, spec.width, spec.height)
-    if own == (spec.full_x, spec.full_y, spec.full_width, spec.full_height):
-        return values
-    out = np.zeros((spec.full_height, spec.full_width, 4), values.dtype)
-    left, top = spec.x - spec.full_x, spec.y - spec.full_y
-    x0, y0 = max(left, 0), max(top, 0)
-    x1, y1 = min(left + spec.width, spec.full_width), min(top + spec.height, spec.full_height)
-    if x1 > x0 and y1 > y0:
-        out[y0:y1, x0:x1] = values[y0 - top : y1 - top, x0 - left : x1 - left]
-    return out
-
-
 _FLIPS: dict[int, Callable[[NDArray[Any]], NDArray[Any]]] = {
     2: lambda p: p[:, ::-1], 3: lambda p: p[::-1, ::-1], 4: lambda p: p[::-1],
     5: lambda p: np.swapaxes(p, 0, 1), 6: lambda p: np.rot90(p, -1),
@@ -270,5 +257,5 @@ def halves_of(values: NDArray[np.float32], multiplied: bool, linear: bool) -> ND
     if multiplied:
         colour = np.where(alpha > 0, colour / np.maximum(alpha, 1e-6), 0.0)
     if not linear:
-        colour = np.where(colour <= 0.04045, colour / 12.92, ((np.maximum(colour, 0) + 0.055) / 1.055) ** 2.4)
+        colour = to_linear(colour)
     return np.concatenate([np.clip(colour, 0.0, _MOST_HALF), alpha], axis=2).astype(np.float16)

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from pxr import Usd, UsdGeom, UsdShade
 
 from kobrel.stage.deform import Deformation, Sampled
+from kobrel.stage.pictures.colours import as_bytes
 from kobrel.stage.read.checks import fan_corners, mesh_fault, polygon_of_triangle
-from kobrel.stage.read.colours import as_bytes
 from kobrel.stage.read.normals import shared_corners
 from kobrel.stage.read.subdivide import refined
 from kobrel.stage.read.usd.materials import material_subsets
