@@ -1,7 +1,7 @@
 """Drawing with rays: exact passes, the sharp picture, depth, and blur diameters."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -17,7 +17,12 @@ from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
 
 _BANDS_A_THREAD = 4
+_LIGHT_PARTS = 4
+"""In how many parts the small lights are spread: their sums are added, so it is part of the result."""
+_MOST_BLOCKS, _LEAST_BLOCK = 16, 8
 _MOST_LIFT = 3.0
+THREADS = "KOBREL_THREADS"
+"""Variable of the environment: how many threads draw."""
 _NONE_DRAWN = np.zeros(0, np.uint8)
 _NO_DEPTH = np.zeros((0, 0), np.float32)
 
@@ -28,8 +33,9 @@ def _pool() -> ThreadPoolExecutor:
 
 
 def thread_count() -> int:
-    """Threads that draw: one a core, two at the least."""
-    return max(2, os.cpu_count() or 2)
+    """Threads that draw: one a core, two at the least; or as :data:`THREADS` says."""
+    said = os.environ.get(THREADS, "")
+    return int(said) if said.isdecimal() and 0 < int(said) <= 1024 else max(2, os.cpu_count() or 2)
 
 
 def in_bands(height: int, work: Callable[[tuple[int, int]], None], stop: Callable[[], bool]) -> None:
@@ -188,11 +194,16 @@ def sharp_part(view: View, depth: NDArray[np.float32]) -> float:
 
 
 class Film:
-    """Gathers exact passes of one view in linear light."""
+    """Gathers exact passes of one view in linear light.
 
-    def __init__(self, view: View) -> None:
+    Parameters
+    ----------
+    first : number of its first pass
+    """
+
+    def __init__(self, view: View, first: int = 0) -> None:
         self.view = view
-        self.passes = 0
+        self.first, self.passes = first, 0
         self._lights: SmallLights | None = None
         self._sum = np.zeros((view.height, view.width, 3), np.float32)
 
@@ -206,22 +217,81 @@ class Film:
         """
         if self._lights is None:
             self._lights = SmallLights(self.view)
-        lights, before = self._lights, self._sum.copy()
+        lights, before, number = self._lights, self._sum.copy(), self.first + self.passes
         try:
-            _draw(self.view, self.passes, True, self._sum, _NO_DEPTH, stop, lights.drawn)
+            _draw(self.view, number, True, self._sum, _NO_DEPTH, stop, lights.drawn)
         except Cancelled:
             self._sum = before
             raise
-        lights.expose(
-            self.passes, self._sum, lambda work: list(_pool().map(lambda do: do(), work)), thread_count()
-        )
+        lights.expose(number, self._sum, lambda work: list(_pool().map(lambda do: do(), work)), _LIGHT_PARTS)
         self.passes += 1
+
+    def sum(self) -> NDArray[np.float32]:
+        """Sum of the passes so far, (H, W, 3) linear."""
+        return self._sum
+
+    def wind(self, first: int) -> None:
+        """Begin anew, with another pass."""
+        self.first, self.passes, self._sum = first, 0, np.zeros_like(self._sum)
 
     def picture(self) -> NDArray[np.float32]:
         """Mean of the passes so far, (H, W, 3) linear; its corners lifted where the shot says so."""
-        mean = self._sum / np.float32(max(1, self.passes))
-        front = self.view.camera.flaws.front_stop
-        return mean * _lift(self.view) if front is not None and front.made_up else mean
+        return _mean(self.view, self._sum, self.passes)
+
+
+def _mean(view: View, total: NDArray[np.float32], passes: int) -> NDArray[np.float32]:
+    mean = total / np.float32(max(1, passes))
+    front = view.camera.flaws.front_stop
+    return mean * _lift(view) if front is not None and front.made_up else mean
+
+
+Block = tuple[int, int]
+"""Passes of an exposure that are summed together: the first, and the one after the last."""
+
+
+def blocks(passes: int) -> list[Block]:
+    """The blocks in which so many passes are summed. Sums of blocks are added in this order, so that a
+    picture has the same bits however its passes are shared out.
+
+    >>> blocks(20)
+    [(0, 8), (8, 16), (16, 20)]
+    """
+    size = max(_LEAST_BLOCK, -(-passes // _MOST_BLOCKS))
+    return [(first, min(first + size, passes)) for first in range(0, passes, size)]
+
+
+def block_sums(
+    view: View,
+    wanted: Iterable[Block],
+    stop: Callable[[], bool] = never,
+    before: Callable[[int], object] = lambda _done: None,
+) -> Iterator[NDArray[np.float32]]:
+    """The sum of the passes of each block, (H, W, 3) linear.
+
+    Parameters
+    ----------
+    before : told the number of each pass before it is drawn
+
+    Raises
+    ------
+    Cancelled
+        `stop` or `before` said so.
+    """
+    film = Film(view)
+    for first, end in wanted:
+        film.wind(first)
+        for number in range(first, end):
+            before(number)
+            film.expose(stop)
+        yield film.sum()
+
+
+def from_sums(view: View, sums: Iterable[NDArray[np.float32]], passes: int) -> NDArray[np.float32]:
+    """The exact picture from the sums of all :func:`blocks` of its passes, in order."""
+    total = np.zeros((view.height, view.width, 3), np.float32)
+    for each in sums:
+        total += each
+    return _mean(view, total, passes)
 
 
 def exposed(
@@ -241,11 +311,7 @@ def exposed(
     Cancelled
         `stop` or `before` said so.
     """
-    film = Film(view)
-    for done in range(passes):
-        before(done)
-        film.expose(stop)
-    return film.picture()
+    return from_sums(view, block_sums(view, blocks(passes), stop, before), passes)
 
 
 def _lift(view: View) -> NDArray[np.float32]:
