@@ -1,11 +1,14 @@
 """Which folders files may name others in: those that a person has opened something in, or allowed."""
 
-from collections.abc import Iterable
+import os
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 _OWN = Path(__file__).resolve().parent
 _ALLOWED: set[Path] = {_OWN}
 _REFUSED: dict[Path, None] = {}
+_NOTED: list[dict[Path, None]] = []
 
 
 def allow(folders: Iterable[Path | str]) -> None:
@@ -29,9 +32,27 @@ def is_allowed(path: Path | str, beside: Path | None = None) -> bool:
         return False
     own = () if beside is None else (beside.resolve(),)
     if any(found.is_relative_to(folder) for folder in (*own, *_ALLOWED)):
+        note(path)
         return True
     _REFUSED[found.parent] = None
     return False
+
+
+def note(path: Path | str) -> None:
+    """Count a file as one that another names, for whoever is :func:`noting`."""
+    for noted in _NOTED:
+        noted[Path(os.path.abspath(path))] = None
+
+
+@contextmanager
+def noting() -> Iterator[dict[Path, None]]:
+    """All that is asked for and allowed meanwhile, by any thread: what files name, and they themselves."""
+    noted: dict[Path, None] = {}
+    _NOTED.append(noted)
+    try:
+        yield noted
+    finally:
+        _NOTED.remove(noted)
 
 
 def refusal(path: Path | str) -> str:

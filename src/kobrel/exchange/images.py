@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import whole_file
 
+UNDATED = "1980:01:01 00:00:00"
+"""The date in headers of OpenEXR, so that the same picture is the same file whenever it is written."""
 EXR_CHANNELS = ("R", "G", "B", "Z", "blur")
 
 
@@ -50,6 +52,8 @@ def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
     ExchangeError
         The file cannot be written.
     """
+    if path.suffix.lower() == ".exr":
+        spec["DateTime"] = UNDATED
     with whole_file(path) as beside:
         output = oiio.ImageOutput.create(str(beside))
         if output is None:

@@ -54,8 +54,8 @@ class Movie:
 
 
 @dataclass(frozen=True, eq=False)
-class _Set:
-    """Numbers and size of what is being written."""
+class Reel:
+    """A shot with all that its frames are written from: numbers over them, and their size."""
 
     plan: Plan
     shot: Shot
@@ -66,6 +66,7 @@ class _Set:
     movie: Movie
 
     def view(self, row: int) -> View:
+        """What a frame is drawn from, by its row."""
         camera = self.numbers.camera.frame(row)
         snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False, eye=camera.eye)
         light = self.plan.light.but(surfaces="clay") if self.movie.clay else self.plan.light
@@ -112,12 +113,18 @@ def written_over(shot: Shot, movie: Movie, path: Path) -> list[Path]:
     """
     if path.suffix.lower() not in PICTURES:
         return [path] if path.exists() else []
-    first, last = _ends(shot, movie)
-    return [there for frame in range(first, last + 1) if (there := _picture_path(path, frame)).exists()]
+    first, last = frame_ends(shot, movie)
+    return [there for frame in range(first, last + 1) if (there := picture_path(path, frame)).exists()]
 
 
-def _ends(shot: Shot, movie: Movie) -> tuple[int, int]:
-    """First and last frame of what is written."""
+def frame_ends(shot: Shot, movie: Movie) -> tuple[int, int]:
+    """First and last frame of what is written.
+
+    Raises
+    ------
+    ExchangeError
+        They are in the wrong order, or too many.
+    """
     first = shot.first - shot.handles if movie.first is None else movie.first
     last = shot.last + shot.handles if movie.last is None else movie.last
     if last < first:
@@ -127,7 +134,12 @@ def _ends(shot: Shot, movie: Movie) -> tuple[int, int]:
     return first, last
 
 
-def _picture_path(path: Path, frame: int) -> Path:
+def picture_path(path: Path, frame: int) -> Path:
+    """Where a frame of a sequence is written.
+
+    >>> picture_path(Path("out.png"), 12).name
+    'out.0012.png'
+    """
     return path.with_name(f"{path.stem}.{frame:04d}{path.suffix}")
 
 
@@ -143,12 +155,12 @@ def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, p
         `progress` asked to stop; there is no movie then, pictures that were finished stay.
     """
     check_ending(path)
-    made = _set_of(plan, shot, stage, movie, even=path.suffix.lower() in CODERS)
+    made = reel_of(plan, shot, stage, movie, even=path.suffix.lower() in CODERS)
     write = _write_pictures if path.suffix.lower() in PICTURES else _write_movie
     write(made, path, progress)
 
 
-def _write_movie(made: _Set, path: Path, progress: Progress) -> None:
+def _write_movie(made: Reel, path: Path, progress: Progress) -> None:
     shown = (
         burnt(as_shown(linear, view.light, view.camera), made.words(row))
         for row, view, linear in made.rendered(progress)
@@ -227,14 +239,25 @@ def _write_sound(container: Any, stream: Any, samples: NDArray[np.float32]) -> N
     container.mux(stream.encode())
 
 
-def _write_pictures(made: _Set, path: Path, progress: Progress) -> None:
+def _write_pictures(made: Reel, path: Path, progress: Progress) -> None:
     for row, view, linear in made.rendered(progress):
-        target = _picture_path(path, int(made.numbers.frames[row]))
+        target = picture_path(path, int(made.numbers.frames[row]))
         write_rendered(target, view, linear, made.words(row))
 
 
-def _set_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> _Set:
-    first, last = _ends(shot, movie)
+def reel_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> Reel:
+    """A shot made ready to be written frame by frame.
+
+    Parameters
+    ----------
+    even : whether width and height have to be even, as coders of movies want them
+
+    Raises
+    ------
+    KobrelError
+        The camera is missing, or no picture can have that size.
+    """
+    first, last = frame_ends(shot, movie)
     numbers = survey(plan, shot, stage, np.arange(first, last + 1.0))
     camera = numbers.camera
     width, height = movie.width or camera.width_px, movie.height or camera.height_px
@@ -242,4 +265,4 @@ def _set_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> _
         width, height = width + width % 2, height + height % 2
     if not (2 <= width <= MOST_PX and 2 <= height <= MOST_PX):
         raise ExchangeError(f"{width} x {height}: a picture is 2 to {MOST_PX} pixels wide and high.")
-    return _Set(plan, shot, stage, numbers, width, height, movie)
+    return Reel(plan, shot, stage, numbers, width, height, movie)

@@ -73,7 +73,7 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
     except ValidationError as error:
         raise PlanError(plain_reason(error), file=path) from None
     folder = path.absolute().parent
-    return _with_paths(plan, lambda scene: os.path.normpath(folder / scene))
+    return with_paths(plan, lambda scene: os.path.normpath(folder / scene))
 
 
 def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrade]) -> dict[str, Any]:
@@ -108,7 +108,7 @@ def files_of(plan: Plan) -> list[str]:
         found.append(path)
         return path
 
-    _with_paths(plan, note)
+    with_paths(plan, note)
     return list(dict.fromkeys(found))
 
 
@@ -130,7 +130,7 @@ def save_plan(plan: Plan, path: Path, versions: int = VERSIONS) -> None:
         A file cannot be written; what was there is untouched.
     """
     folder = path.absolute().parent
-    stored = _with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
+    stored = with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
     text = stored.model_dump_json(indent=2) + "\n"
     try:
         write_whole(path, text.encode("utf-8"), versions)
@@ -153,7 +153,8 @@ def _remedy(path: Path, error: OSError) -> str:
     return "The place takes no files; choose another."
 
 
-def _with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
+def with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
+    """The plan with the paths of all files that it names changed."""
     light, surround = plan.light, plan.light.surround
     if surround is not None:
         light = light.but(surround=surround.but(path=change(surround.path)))

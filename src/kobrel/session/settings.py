@@ -104,6 +104,9 @@ VERSIONS_KEPT = Setting("versions", VERSIONS)
 MEMORY_PERCENT = Setting("memory_percent", 25)
 """How much of the machine's memory frames and stages may take, percent."""
 
+SCHEDULER = Setting("farm/scheduler", "")
+"""Address of the scheduler of workers; "" is this machine alone."""
+
 PROOF_ORDER = Setting("wall/order", "kept")
 LADDER_WIDTH, LADDER_PASSES = Setting("ladder/width", 640), Setting("ladder/passes", 32)
 """How the rungs of a ladder are drawn."""

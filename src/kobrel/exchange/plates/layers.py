@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
+from kobrel.exchange.images import UNDATED, write_picture
 from kobrel.exchange.plates.numbers import write_plates
 from kobrel.exchange.writing import whole_file, write_text
 from kobrel.files import write_whole
@@ -136,13 +137,7 @@ def write_layers(
     Cancelled
         `progress` said so; frames that were finished stay.
     """
-    ending = path.suffix.lower()
-    if ending not in ENDINGS:
-        raise ExchangeError(f"layers are written as {', '.join(ENDINGS)}.", file=path)
-    if not any(plate.shown for plate in plan.plates):
-        raise ExchangeError(
-            "the plan has no plates that are shown.", file=path, remedy="Add plates in Block."
-        )
+    require_layers(plan, path)
     stage.prepare(progress)
     written: list[Path] = []
     for number, frame in enumerate(frames):
@@ -150,22 +145,59 @@ def write_layers(
         def tell(what: str, part: float, done: int = number, at: int = frame) -> None:
             progress(f"Frame {at}: {what}", (done + part) / len(frames))
 
-        layers = layers_at(plan, shot, stage, frame, size, passes, tell)
-        target = path if len(frames) == 1 else target_of(path, frame)
-        camera = camera_at(plan, shot, frame, stage)
-        if ending == ".ora":
-            _write_ora(target, layers, plan.light, camera)
-            written.append(target)
-        elif ending == ".exr":
-            _write_parts(target, layers)
-            written.append(target)
-        else:
-            written += _write_pngs(path, layers, frame, plan.light, camera)
+        several = len(frames) > 1
+        written += write_layers_at(plan, shot, stage, frame, path, several, size, passes, tell)
+    return [*written, *write_layer_notes(plan, shot, stage, path, (min(frames), max(frames)))]
+
+
+def require_layers(plan: Plan, path: Path) -> None:
+    """See that a plan has layers that can be written under a name.
+
+    Raises
+    ------
+    ExchangeError
+        There are no plates, or the name ends otherwise.
+    """
+    if path.suffix.lower() not in ENDINGS:
+        raise ExchangeError(f"layers are written as {', '.join(ENDINGS)}.", file=path)
+    if not any(plate.shown for plate in plan.plates):
+        raise ExchangeError(
+            "the plan has no plates that are shown.", file=path, remedy="Add plates in Block."
+        )
+
+
+def write_layers_at(
+    plan: Plan,
+    shot: Shot,
+    stage: Stage,
+    frame: int,
+    path: Path,
+    several: bool,
+    size: tuple[int, int] | None = None,
+    passes: int = 64,
+    progress: Progress = no_progress,
+) -> list[Path]:
+    """Write the layers of one frame, one of several or the only one; see :func:`write_layers`."""
+    layers = layers_at(plan, shot, stage, frame, size, passes, progress)
+    target, camera = target_of(path, frame if several else None), camera_at(plan, shot, frame, stage)
+    ending = path.suffix.lower()
+    if ending == ".png":
+        return _write_pngs(path, layers, frame, plan.light, camera)
+    if ending == ".ora":
+        _write_ora(target, layers, plan.light, camera)
+    else:
+        _write_parts(target, layers)
+    return [target]
+
+
+def write_layer_notes(
+    plan: Plan, shot: Shot, stage: Stage, path: Path, frames: tuple[int, int]
+) -> list[Path]:
+    """Write how the layers of frames, the first and the last, are put together, and their numbers."""
     note, numbers = path.with_suffix(".txt"), path.with_suffix(".json")
-    write_text(note, _note(plan, shot, ending))
-    first, last = min(frames), max(frames)
-    write_plates(plan, shot, stage, numbers, (first, last))
-    return [*written, note, numbers]
+    write_text(note, _note(plan, shot, path.suffix.lower()))
+    write_plates(plan, shot, stage, numbers, frames)
+    return [note, numbers]
 
 
 def as_bytes(layer: Layer, light: Light, camera: Camera) -> NDArray[np.uint8]:
@@ -189,8 +221,6 @@ def _write_ora(path: Path, layers: list[Layer], light: Light, camera: Camera) ->
 
 
 def _write_pngs(path: Path, layers: list[Layer], frame: int, light: Light, camera: Camera) -> list[Path]:
-    from kobrel.exchange.images import write_picture
-
     written = []
     for number, layer in enumerate(layers):
         pixels = as_bytes(layer, light, camera)
@@ -210,6 +240,7 @@ def _write_parts(path: Path, layers: list[Layer]) -> None:
         spec = oiio.ImageSpec(layer.colour.shape[1], layer.colour.shape[0], 4, oiio.FLOAT)
         spec.channelnames = ("R", "G", "B", "A")
         spec["compression"] = "zip"
+        spec["DateTime"] = UNDATED
         spec["oiio:ColorSpace"] = "lin_rec709"
         name = _plain(layer.name)
         names.append(name if name not in names else f"{name}_{len(names)}")

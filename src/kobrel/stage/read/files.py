@@ -2,6 +2,7 @@
 
 from pathlib import Path, PurePosixPath
 
+from kobrel import trust
 from kobrel.errors import KobrelError
 from kobrel.files import bytes_of, is_file
 
@@ -48,12 +49,15 @@ class Beside:
         plain = name.strip().strip('"').replace("\\", "/")
         direct = self._resolved(self._folder / plain)
         if direct is not None and is_file(direct):
+            trust.note(direct)
             return direct
         found = self._names().get(PurePosixPath(plain).name.lower())
         if found is None:
             told = f"{name.strip()} is not beside the scene; what it is on is drawn plain."
             if told not in self.warnings:
                 self.warnings.append(told)
+        else:
+            trust.note(found)
         return found
 
     def _resolved(self, path: Path) -> Path | None:

@@ -1,0 +1,179 @@
+"""What a job is made from, wherever that is: its work, the plan as it is now, and files by their content."""
+
+import hashlib
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict, dataclass
+from functools import cached_property, lru_cache
+from pathlib import Path
+
+from kobrel import trust
+from kobrel.errors import PlanError, SceneError
+from kobrel.farm.work import Work
+from kobrel.files import is_file, require_file
+from kobrel.plan.file import files_of, open_plan
+from kobrel.plan.model import Plan, Shot
+from kobrel.plan.space.rebinding import rebound
+from kobrel.plan.staging import load_stage
+from kobrel.stage.read.finished.frames import frames_beside, path_at
+from kobrel.stage.read.plates.playing import is_movie
+from kobrel.stage.scene import Progress, no_progress
+from kobrel.stage.stage import Stage
+
+
+@dataclass(frozen=True)
+class File:
+    """A file by its content: where it lies for whoever gave the job, its SHA-256 and its bytes."""
+
+    path: str
+    digest: str
+    size: int
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """All that a job's items are made from.
+
+    Parameters
+    ----------
+    work : what is made, as JSON
+    plan : the plan it is made of, as JSON, with absolute paths
+    files : what the plan draws in
+    """
+
+    work: str
+    plan: str
+    files: tuple[File, ...]
+
+    @cached_property
+    def key(self) -> str:
+        """What tells it from all others: the SHA-256 of all that it says."""
+        return hashlib.sha256(self.to_json().encode()).hexdigest()
+
+    def to_json(self) -> str:
+        """The bundle as text."""
+        return json.dumps(asdict(self), sort_keys=True)
+
+    @staticmethod
+    def from_json(text: str) -> "Bundle":
+        """A bundle from its text."""
+        found = json.loads(text)
+        return Bundle(found["work"], found["plan"], tuple(File(**each) for each in found["files"]))
+
+    @cached_property
+    def made_of(self) -> tuple[Work, Plan]:
+        """The work, and the plan it is made of."""
+        return Work.model_validate_json(self.work), Plan.model_validate_json(self.plan)
+
+
+def digest_of(path: Path) -> str:
+    """SHA-256 of a file; it is remembered until the file is another.
+
+    Raises
+    ------
+    KobrelError
+        The file is missing or cannot be read.
+    """
+    require_file(path)
+    found = path.stat()
+    return _digest(str(path), found.st_mtime_ns, found.st_size, found.st_ino)
+
+
+@lru_cache(4096)
+def _digest(path: str, _time: int, _size: int, _node: int) -> str:
+    with open(path, "rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def file_of(path: Path) -> File:
+    """A file by its content.
+
+    Raises
+    ------
+    KobrelError
+        The file is missing or cannot be read.
+    """
+    digest = digest_of(path)
+    return File(str(path), digest, path.stat().st_size)
+
+
+def pieces_of(path: Path, size: int) -> Iterator[bytes]:
+    """The content of a file, in pieces of so many bytes."""
+    with path.open("rb") as file:
+        while piece := file.read(size):
+            yield piece
+
+
+def shot_of(plan: Plan, work: Work) -> Shot:
+    """The shot that a job is of.
+
+    Raises
+    ------
+    PlanError
+        There is none of that name.
+    """
+    if not plan.shots:
+        raise PlanError("the plan has no shots.", file=work.plan)
+    shot = next((s for s in plan.shots if work.shot in ("", s.name, s.title, s.label)), None)
+    if shot is None:
+        known = ", ".join(s.label for s in plan.shots)
+        raise PlanError(f"no shot “{work.shot}”.", file=work.plan, remedy=f"Its shots: {known}.")
+    return shot
+
+
+def packed(
+    work: Work, plan: Plan | None = None, progress: Progress = no_progress
+) -> tuple[Bundle, Stage, list[str]]:
+    """A job made ready to travel: its scenes are read once here, so that what is wrong is told before.
+
+    Parameters
+    ----------
+    plan : as it is; none reads the file that the work names
+
+    Returns
+    -------
+    The bundle, the stage, and what was assumed or not found, in sentences.
+
+    Raises
+    ------
+    KobrelError
+        The plan, the shot or a file is missing.
+    """
+    if plan is None:
+        plan = open_plan(Path(work.plan))
+    if work.kind != "sheet":
+        shot_of(plan, work)
+    with trust.noting() as noted:
+        stage, problems = load_stage(plan, progress)
+        if problems:
+            raise SceneError(problems[0])
+    plan, elsewhere = rebound(plan, stage)
+    if work.kind == "sheet":
+        named: Iterable[Path] = [Path(proof.path) for proof in work.proofs]
+    else:
+        named = [*noted, *(Path(name) for name in _kept_files(plan)), *_frames_of(plan)]
+    files = []
+    for number, path in enumerate(sorted({each for each in named if is_file(each)})):
+        progress(f"Looking at {path.name}", number / (number + 10))
+        files.append(file_of(path))
+    bundle = Bundle(work.model_dump_json(), plan.model_dump_json(), tuple(files))
+    return bundle, stage, [*stage.warnings, *elsewhere]
+
+
+def _kept_files(plan: Plan) -> list[str]:
+    """Files that the plan names, but for proofs and for what is handed over, which pictures do not need."""
+    return files_of(plan.but(proofs=(), handed=()))
+
+
+def _frames_of(plan: Plan) -> list[Path]:
+    """All frames of sequences: they are read when they are needed, a few at a time."""
+    finished = [scene.finished for scene in plan.scenes if scene.finished is not None]
+    paths = [path for each in finished if each.sequence for path in (each.path, each.depth_path) if path]
+    playing = [plate.picture for plate in plan.plates if plate.picture.playing is not None]
+    paths += [picture.path for picture in playing if not is_movie(Path(picture.path))]
+    return [
+        path_at(path, frame, True)
+        for path in paths
+        if trust.is_allowed(path)
+        for frame in frames_beside(Path(path))
+    ]

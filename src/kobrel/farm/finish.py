@@ -1,0 +1,52 @@
+"""What is done once all items of a job are there: movies are put together from their frames."""
+
+import shutil
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from kobrel.exchange.movie import picture_path, write_movie
+from kobrel.farm.bundle import shot_of
+from kobrel.farm.making import SOUND, Item
+from kobrel.farm.work import Work
+from kobrel.plan.model import Plan
+
+
+def finish(work: Work, plan: Plan, items: Sequence[Item], places: Path) -> None:
+    """Put a movie together from its frames, which are forgotten then; nothing is left to do for other kinds.
+
+    Parameters
+    ----------
+    places : folder of the frames
+
+    Raises
+    ------
+    ExchangeError
+        It cannot be written; its frames stay.
+    """
+    if work.kind != "movie":
+        return
+    shot = shot_of(plan, work)
+    name = Path(f"{work.target.stem}.png")
+    frames = [item for item in items if item.key != SOUND]
+    paths = [_frame_path(places, name, item) for item in frames]
+    sound = np.load(places / f"{SOUND}.npy") if any(item.key == SOUND for item in items) else None
+    with Image.open(paths[0]) as first:
+        even = first.width - first.width % 2, first.height - first.height % 2
+    write_movie(work.target, _pictures(paths, even), shot.fps, even, sound)
+    shutil.rmtree(places)
+
+
+def _frame_path(places: Path, name: Path, item: Item) -> Path:
+    """A frame's picture; one of a single finished picture has no number."""
+    numbered = places / picture_path(name, item.number)
+    return numbered if numbered.is_file() else places / name
+
+
+def _pictures(paths: Sequence[Path], size: tuple[int, int]) -> Iterator[NDArray[np.uint8]]:
+    for path in paths:
+        with Image.open(path) as image:
+            yield np.asarray(image.convert("RGB"))[: size[1], : size[0]]
