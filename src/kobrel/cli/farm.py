@@ -166,7 +166,7 @@ def _finish(outcomes: "list[tuple[Work, Report | None, str]]", as_json: bool) ->
             {
                 "title": work.title,
                 "output": work.output,
-                "failed": why,
+                "why": why,
                 **({} if not report else asdict(report)),
             }
             for work, report, why in outcomes

@@ -15,6 +15,8 @@ LOCAL = ""
 """Address of the workers in this process."""
 SLOTS = 2
 """Items that are made at once here: while one is written, the other draws with all cores."""
+NO_PAGE = "127.0.0.1:0"
+"""Where dask's own pages would be."""
 _CONNECT_S = 10.0
 _PIECE = 4 << 20
 
@@ -33,6 +35,7 @@ class Farm:
     """
 
     def __init__(self, address: str = LOCAL, seconds: float = _CONNECT_S) -> None:
+        import dask
         from distributed import Client, LocalCluster
 
         quiet()
@@ -40,10 +43,16 @@ class Farm:
         self._cluster: Any = None
         if address == LOCAL:
             self._spare = tempfile.TemporaryDirectory(prefix="kobrel-farm-")
-            self._cluster = LocalCluster(
-                n_workers=1, threads_per_worker=SLOTS, processes=False, protocol="inproc://",
-                dashboard_address=None, local_directory=self._spare.name, memory_limit=0,
-            )  # fmt: skip
+            # Nothing of it can be reached from elsewhere: no port but a page without any content.
+            nothing: dict[str, Any] = {
+                f"distributed.{who}.http.routes": [] for who in ("scheduler", "worker")
+            }
+            with dask.config.set(nothing):
+                self._cluster = LocalCluster(
+                    n_workers=1, threads_per_worker=SLOTS, processes=False, protocol="inproc://",
+                    dashboard_address=NO_PAGE, worker_dashboard_address=NO_PAGE,
+                    local_directory=self._spare.name, memory_limit=0,
+                )  # fmt: skip
         try:
             self.client: Any = Client(
                 self._cluster or address, timeout=seconds, set_as_default=False, name="kobrel"

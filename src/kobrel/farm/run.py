@@ -77,7 +77,8 @@ class _Out:
 
     item: Item
     futures: list[Any]
-    begun: float | None = None
+    since: float
+    begun: bool = False
     again: bool = False
 
 
@@ -116,8 +117,8 @@ class Run:
         self._force = force
         self._ticket = remote.Ticket(bundle.key, versions(), uuid.uuid4().hex)
         self._arrived: SimpleQueue[tuple[str, Any]] = SimpleQueue()
-        self._starts: Counter[str] = Counter()
-        self._begun_at: dict[str, float] = {}
+        self._started: set[str] = set()
+        self._retried = 0
         self._out: dict[str, _Out] = {}
         self._tries: Counter[str] = Counter()
         self._why: dict[str, str] = {}
@@ -157,8 +158,8 @@ class Run:
                 seconds = time.monotonic() - begun
                 self._say(
                     seconds=seconds, left_s=self._left(len(waiting) + len(self._out), seconds),
-                    running=tuple(key for key, out in self._out.items() if out.begun is not None),
-                    retried=sum(max(0, count - 1) for count in self._starts.values()),
+                    running=tuple(key for key, out in self._out.items() if out.begun),
+                    retried=self._retried,
                     workers=dict(self._by_worker),
                 )  # fmt: skip
         finally:
@@ -211,7 +212,7 @@ class Run:
     def _reached(self) -> Farm:
         """The farm, as soon as somebody answers there and has what is needed."""
         until = time.monotonic() + PATIENCE_S
-        first = self.report.made == self.report.found and not self._starts
+        first = self.report.made == self.report.found and not self._started
         while True:
             self._obey()
             farm = None
@@ -270,22 +271,31 @@ class Run:
             return
         for _ in range(min(self._room(), len(waiting))):
             item = waiting.popleft()
-            self._out[item.key] = _Out(item, [self._submitted(item)])
+            self._out[item.key] = _Out(item, [self._submitted(item)], time.monotonic())
 
-    def _submitted(self, item: Item) -> Any:
+    def _submitted(self, item: Item, workers: list[str] | None = None) -> Any:
+        """An item that is given out, to these workers alone if any are named."""
         assert self._farm is not None
         client, run = self._farm.client, self._ticket.run[:8]
         name = f"{run}-{item.key}-{uuid.uuid4().hex[:6]}"
         if can_be_split(self.work, self.plan, item):
             bands = [
-                client.submit(remote.make_band, self._ticket, item, band, key=f"{name}-{k}", pure=False)
+                client.submit(
+                    remote.make_band, self._ticket, item, band, key=f"{name}-{k}", pure=False, workers=workers
+                )
                 for k, band in enumerate(bands_of(self.work))
             ]
             future = client.submit(
-                remote.put_together, self._ticket, item, *bands, key=f"{name}-whole", pure=False
+                remote.put_together,
+                self._ticket,
+                item,
+                *bands,
+                key=f"{name}-whole",
+                pure=False,
+                workers=workers,
             )
         else:
-            future = client.submit(remote.make, self._ticket, item, key=name, pure=False)
+            future = client.submit(remote.make, self._ticket, item, key=name, pure=False, workers=workers)
         future.add_done_callback(partial(self._note_done, item.key))
         return future
 
@@ -303,9 +313,10 @@ class Run:
             wait = 0.0
             out = self._out.get(key.partition("+")[0])
             if future is None:
-                self._starts[key] += 1
-                if out is not None and out.begun is None:
-                    out.begun = time.monotonic()
+                self._retried += key in self._started and not (out is not None and out.again)
+                self._started.add(key)
+                if out is not None and not out.again:
+                    out.since, out.begun = time.monotonic(), True
             elif out is not None and future in out.futures:
                 self._take_one(out, future, waiting)
 
@@ -368,15 +379,18 @@ class Run:
 
     def _help_slow(self) -> None:
         """Give an item that takes much longer than the others to somebody idle as well; the first counts."""
-        slots = sum(self._slots.values())
-        if len(self._out) >= slots or len(self._took) < _ENOUGH_KNOWN or self._farm is None:
+        if len(self._took) < _ENOUGH_KNOWN or self._farm is None:
             return
-        slow = max(_SLOW * statistics.median(self._took), _SLOW_S)
         now = time.monotonic()
-        for out in list(self._out.values()):
-            if not out.again and out.begun is not None and now - out.begun > slow:
-                out.again = True
-                out.futures.append(self._submitted(out.item))
+        slow = max(_SLOW * statistics.median(self._took), _SLOW_S)
+        late = [out for out in self._out.values() if not out.again and now - out.since > slow]
+        if not late:
+            return
+        idle = [worker for worker, keys in self._farm.client.processing().items() if not keys]
+        for out in late if idle else ():
+            out.again = True
+            self._retried += 1
+            out.futures.append(self._submitted(out.item, idle))
 
     def _lose(self, waiting: deque[Item]) -> None:
         """The scheduler is gone: what was given out waits again."""

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from kobrel.errors import KobrelError
 from kobrel.farm import store
-from kobrel.farm.cluster import quiet
+from kobrel.farm.cluster import NO_PAGE, quiet
 from kobrel.picture import ready
 from kobrel.picture.tracer import THREADS
 
@@ -73,7 +73,7 @@ async def _until_lost(
 
     worker = Worker(
         address, nthreads=slots, local_directory=folder, memory_limit=0, dashboard=False,
-        death_timeout=_CONNECT_S,
+        dashboard_address=NO_PAGE, death_timeout=_CONNECT_S,
     )  # fmt: skip
     async with worker:
         told(f"working for {address}, at {worker.address}")

@@ -1,0 +1,317 @@
+"""Jobs on threads of this process: what is made, what is kept, what is told."""
+
+import errno
+import hashlib
+import itertools
+import json
+import os
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import psutil
+import pytest
+
+from kobrel.errors import ExchangeError, KobrelError
+from kobrel.exchange.movie import Movie, write_shot
+from kobrel.farm import record as record_module
+from kobrel.farm import remote, store
+from kobrel.farm.bundle import Bundle, packed
+from kobrel.farm.cluster import Farm
+from kobrel.farm.making import Made, bands_of, items_of, maker_of
+from kobrel.farm.record import Record
+from kobrel.farm.run import Run
+from kobrel.farm.versions import versions
+from kobrel.farm.work import Work, read_works, work_of
+from kobrel.plan.file import open_plan
+from kobrel.plan.staging import load_stage
+from kobrel.plan.variants.ladder import ends_of_shots
+from kobrel.stage.scene import Cancelled
+from tests.conftest import DEMO
+from tests.farm.helpers import SMALL, small_job, small_plan
+
+
+@pytest.fixture(scope="module")
+def farm():
+    """One farm for all; runs let go of it without ending it."""
+    whole = Farm()
+    close, whole.close = whole.close, lambda: None
+    yield whole
+    close()
+
+
+def digests(folder: Path) -> dict[str, str]:
+    return {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.iterdir())}
+
+
+def test_pictures_are_those_of_the_one_machine_command(farm, tmp_path):
+    job = small_job(tmp_path, last=1003)
+    report = Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert (report.made, report.total, report.found, report.retried) == (3, 3, 0, 0)
+    plan = open_plan(tmp_path / "small.kobrel")
+    movie = Movie(width=64, height=36, passes=8)
+    (tmp_path / "alone").mkdir()
+    stage = load_stage(plan)[0]
+    write_shot(plan, plan.shots[0], stage, movie, tmp_path / "alone" / "a.exr", lambda *_: None)
+    assert digests(tmp_path / "out") == digests(tmp_path / "alone")
+
+
+def test_a_movie_is_put_together_from_its_frames(farm, tmp_path):
+    import av
+
+    job = small_job(tmp_path, "movie", "a.mp4", last=1006, sound=True, burn=("frame",))
+    Run(job, lambda: farm, folder=tmp_path / "job").run()
+    with av.open(str(tmp_path / "out" / "a.mp4")) as movie:
+        assert len(list(movie.decode(video=0))) == 6
+        assert len(movie.streams.audio) == 1
+    assert not (tmp_path / "job" / "frames").exists()
+
+
+def test_passes_are_written_with_one_note(farm, tmp_path):
+    Run(small_job(tmp_path, "passes", last=1002), lambda: farm, folder=tmp_path / "job").run()
+    assert list(digests(tmp_path / "out")) == ["a.1001.exr", "a.1002.exr", "a.txt"]
+
+
+def test_a_ladder_and_its_contact_sheet(farm, tmp_path):
+    plan = open_plan(small_plan(tmp_path))
+    rungs = [{"name": f"rung {r.frame:g}", "shot": r.shot, "frame": r.frame} for r in ends_of_shots(plan)]
+    out = tmp_path / "ladder"
+    work = work_of(
+        kind="ladder", plan=str(tmp_path / "small.kobrel"), output=str(out), rungs=rungs, samples=4, width=64
+    )
+    Run(packed(work)[0], lambda: farm, folder=tmp_path / "job").run()
+    made = sorted(out.glob("*.exr"))
+    assert len(made) == 3
+    from kobrel.exchange.proof.files import read_proof
+
+    proofs = [read_proof(path)[0] for path in made]
+    sheet = work_of(kind="sheet", plan=work.plan, output=str(tmp_path / "sheet.pdf"), proofs=proofs)
+    Run(packed(sheet)[0], lambda: farm, folder=tmp_path / "job2").run()
+    assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_frames_that_are_there_are_not_made_again(farm, tmp_path):
+    job = small_job(tmp_path, last=1006)
+    Run(job, lambda: farm, folder=tmp_path / "job").run()
+    before = digests(tmp_path / "out")
+    (tmp_path / "out" / "a.1002.exr").unlink()
+    (tmp_path / "out" / "a.1004.exr").write_bytes(b"torn")
+    with (tmp_path / "job" / "made.jsonl").open("a") as file:
+        file.write('{"item": "1005", "fil')
+    report = Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert (report.found, report.made) == (4, 6)
+    assert digests(tmp_path / "out") == before
+
+
+def test_a_changed_plan_is_another_job(tmp_path):
+    one = small_job(tmp_path)
+    again = small_job(tmp_path)
+    other = small_job(tmp_path, samples=9)
+    assert one.key == again.key != other.key
+
+
+def test_nothing_of_somebody_elses_is_written_over(farm, tmp_path):
+    job = small_job(tmp_path, last=1003)
+    mine = tmp_path / "out" / "a.1002.exr"
+    mine.write_bytes(b"mine")
+    with pytest.raises(ExchangeError, match="already"):
+        Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert mine.read_bytes() == b"mine"
+    Run(job, lambda: farm, folder=tmp_path / "job", force=True).run()
+    assert mine.read_bytes() != b"mine"
+
+
+def test_a_full_disk_stops_and_work_goes_on_when_there_is_room(farm, tmp_path, monkeypatch):
+    job = small_job(tmp_path, last=1008)
+    whole, written = record_module.write_whole, []
+
+    def full(path, content, **more):
+        if len(written) >= 3:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        written.append(path)
+        whole(path, content, **more)
+
+    monkeypatch.setattr(record_module, "write_whole", full)
+    with pytest.raises(ExchangeError, match="Make room"):
+        Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert len(digests(tmp_path / "out")) == 3
+    monkeypatch.setattr(record_module, "write_whole", whole)
+    report = Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert (report.found, report.made) == (3, 8)
+
+
+def test_a_run_that_is_stopped_keeps_what_it_made(farm, tmp_path):
+    job, seen = small_job(tmp_path, last=1010), []
+    run = Run(
+        job,
+        lambda: farm,
+        seen.append,
+        lambda: "cancel" if seen[-1].made >= 3 else "go",
+        folder=tmp_path / "job",
+    )
+    with pytest.raises(Cancelled):
+        run.run()
+    assert 3 <= len(digests(tmp_path / "out")) < 10
+    assert Run(job, lambda: farm, folder=tmp_path / "job").run().found >= 3
+
+
+def test_an_item_that_fails_is_told_and_the_others_are_made(farm, tmp_path, monkeypatch):
+    from kobrel.farm import making
+
+    job, write = small_job(tmp_path, last=1006), making.Maker.write
+
+    def broken(self, item, folder, progress=None):
+        if item.number == 1004:
+            raise ValueError("odd")
+        return write(self, item, folder)
+
+    monkeypatch.setattr(making.Maker, "write", broken)
+    with pytest.raises(ExchangeError, match="1004: something went wrong inside"):
+        Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert len(digests(tmp_path / "out")) == 5
+
+
+def test_files_travel_where_they_are_not_seen(tmp_path, monkeypatch):
+    """A worker that sees no path of the job's has everything sent, once, and makes the same."""
+    monkeypatch.setenv(store.CACHE, str(tmp_path / "cache"))
+    plan = open_plan(DEMO)
+    out = tmp_path / "out"
+    work = work_of(
+        kind="pictures", plan=str(DEMO), output=str(out / "a.exr"), shot="03", first=1001, last=1001, **SMALL
+    )
+    job = packed(work, plan)[0]
+    seen = Path(tmp_path / "seen")
+    seen.mkdir()
+    monkeypatch.setattr(store, "sees", lambda file: False)
+    with Farm() as farm:
+        told = []
+        sent = farm.give(job, told.append)
+        assert sent == sum({file.digest: file.size for file in job.files}.values()) > 0
+        assert farm.give(job) == 0
+    root = store.laid_out(job)
+    assert root is not None
+    maker = maker_of(job)
+    assert all(ref.path.startswith(str(root)) for ref in maker.plan.scenes)
+    maker.write(items_of(*job.made_of)[0], seen)
+    monkeypatch.undo()
+    from kobrel.farm import making
+
+    making._makers.clear()
+    here = tmp_path / "here"
+    here.mkdir()
+    maker_of(job).write(items_of(*job.made_of)[0], here)
+    assert digests(seen) == digests(here)
+
+
+def test_a_piece_that_arrives_damaged_is_refused(tmp_path, monkeypatch):
+    monkeypatch.setenv(store.CACHE, str(tmp_path))
+    with pytest.raises(KobrelError, match="damaged"):
+        store.keep_piece(hashlib.sha256(b"right").hexdigest(), 0, b"wrong", True)
+    assert not list(tmp_path.rglob("*.part"))
+
+
+def test_other_versions_are_refused(farm, monkeypatch):
+    other = replace(versions(), kobrel="0.0.1 (abcdef01)")
+    monkeypatch.setattr("kobrel.farm.cluster.versions", lambda: other)
+    with pytest.raises(KobrelError, match=r"runs Kobrel .*, this is 0.0.1 \(abcdef01\)\. Install the same"):
+        farm.check()
+    assert versions().refusal(versions(), "x") == ""
+
+
+def test_several_kinds_of_processors_are_told(farm, monkeypatch):
+    answers = {"a": versions(), "b": replace(versions(), processor="other")}
+    monkeypatch.setattr(farm, "_run", lambda *_a, **_k: answers)
+    assert "several kinds" in farm.check()[0]
+
+
+def test_errors_keep_what_they_say_on_their_way():
+    import pickle
+
+    for error in (
+        remote.Lacking("tcp://a"),
+        remote.Unlike("tcp://a", "old"),
+        ExchangeError("no.", file="x", remedy="y"),
+    ):
+        again = pickle.loads(pickle.dumps(error))
+        assert (str(again), vars(again)) == (str(error), vars(error))
+
+
+def test_an_address_where_nobody_answers():
+    with pytest.raises(KobrelError, match="nobody answers"):
+        Farm("tcp://127.0.0.1:9", 0.5)
+
+
+def test_the_farm_of_this_process_cannot_be_reached_from_elsewhere(farm):
+    ports = [c.laddr.ip for c in psutil.Process().net_connections() if c.status == psutil.CONN_LISTEN]
+    assert set(ports) <= {"127.0.0.1"}
+
+
+def test_bands_share_out_all_blocks():
+    for samples in (1, 7, 8, 9, 64, 1000):
+        for bands in (1, 2, 5, 16):
+            work = work_of(kind="pictures", plan="p", output="a.exr", samples=samples, bands=bands)
+            blocks = [block for band in bands_of(work) for block in band]
+            assert blocks[0][0] == 0
+            assert blocks[-1][1] == samples
+            assert all(before[1] == after[0] for before, after in itertools.pairwise(blocks))
+
+
+@pytest.mark.parametrize(
+    ("fields", "why"),
+    [
+        ({"kind": "pictures", "output": "a.mp4"}, "ends in .png or .exr"),
+        ({"kind": "movie", "output": "a.mp4", "burn": ["weather"]}, "weather"),
+        ({"kind": "movie", "output": "a.mp4", "first": 5, "last": 4}, "comes before"),
+        ({"kind": "ladder", "output": "a"}, "of nothing"),
+        ({"kind": "passes", "output": "a.exr", "passes": []}, "no passes"),
+        ({"kind": "pictures", "output": "a.exr", "colour": 1}, "colour"),
+        ({"kind": "pictures", "output": "a.exr", "width": 1}, "width"),
+    ],
+)
+def test_work_that_makes_no_sense(fields, why):
+    with pytest.raises(ExchangeError, match=why):
+        work_of(plan="p.kobrel", **fields)
+
+
+def test_a_list_of_jobs(tmp_path):
+    path = tmp_path / "jobs.json"
+    job = {"kind": "pictures", "plan": "p.kobrel", "output": "out/a.exr"}
+    path.write_text(json.dumps({"jobs": [job, job]}))
+    works = read_works(path)
+    assert works[1].plan == str(tmp_path / "p.kobrel")
+    assert works[0].output == str(tmp_path / "out" / "a.exr")
+    for content, why in (("[]", "no jobs"), ("{", "JSON"), ('[{"kind": "soup"}]', "job 1"), ("7", "no jobs")):
+        path.write_text(content)
+        with pytest.raises(ExchangeError, match=why):
+            read_works(path)
+
+
+def test_a_bundle_survives_its_text(tmp_path):
+    job = small_job(tmp_path)
+    again = Bundle.from_json(job.to_json())
+    assert again == job
+    assert again.key == job.key
+    assert again.made_of[0] == Work.model_validate_json(job.work)
+
+
+def test_a_record_of_many_items_stays_quick_and_small(tmp_path):
+    """What this process holds does not grow with the frames that it has written."""
+    record = Record(tmp_path / "made.jsonl", tmp_path / "out")
+    for k in range(300):
+        record.write(Made(str(k), ((f"a.{k}.exr", os.urandom(64)),), (), 0.0, ""))
+    assert record.there() == {str(k) for k in range(300)}
+    assert set(vars(record)) == {"_path", "folder"}
+
+
+def test_sums_of_bands_are_the_whole(tmp_path):
+    job = small_job(tmp_path, samples=20, bands=3)
+    maker = maker_of(job)
+    item = items_of(*job.made_of)[0]
+    whole, split = tmp_path / "whole", tmp_path / "split"
+    whole.mkdir()
+    split.mkdir()
+    maker.write(item, whole)
+    sums = [each for band in bands_of(maker.work) for each in maker.sums(item, band)]
+    maker.write_summed(item, sums, split)
+    assert digests(whole) == digests(split)
+    assert np.all(np.isfinite(sums[0]))
