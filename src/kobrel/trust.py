@@ -16,6 +16,11 @@ def allow(folders: Iterable[Path | str]) -> None:
     _ALLOWED.update(Path(folder).resolve() for folder in folders)
 
 
+def allowed() -> list[Path]:
+    """The folders that files may name others in now."""
+    return sorted(_ALLOWED)
+
+
 def is_allowed(path: Path | str, beside: Path | None = None) -> bool:
     """Whether a file may be read that another names; links count as what they lead to.
 

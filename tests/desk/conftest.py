@@ -1,5 +1,6 @@
 import time
 from dataclasses import replace
+from threading import Thread
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -13,6 +14,8 @@ from kobrel.desk.window import picture_feed
 from kobrel.desk.window.app import application
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.window import Window
+from kobrel.farm.queue import Queue
+from kobrel.farm.runner import work_off
 from kobrel.session.open_file import open_file
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
@@ -32,6 +35,22 @@ def settings(tmp_path):
     """Settings of its own for each test, in a file."""
     folder = tmp_path / "settings"
     return lambda: Settings(FileStore(folder / "settings.json"), folder, folder / "journals")
+
+
+@pytest.fixture(autouse=True)
+def runner_within(monkeypatch):
+    """Jobs of the queue are run in a thread of this process."""
+    threads = []
+
+    def start(queue):
+        if not queue.is_held and not any(thread.is_alive() for thread in threads):
+            threads.append(Thread(target=work_off, args=(queue, 0.0), daemon=True))
+            threads[-1].start()
+
+    monkeypatch.setattr(Queue, "start_runner", start)
+    yield
+    for thread in threads:
+        thread.join(60)
 
 
 PASSES = 8
@@ -183,6 +202,8 @@ def make_window(qapp, settings, monkeypatch):
     yield make
     for window in made:
         window.session.mark_saved()
+        for entry in window.queueing.queue.entries():  # nobody asks what becomes of them
+            window.queueing.remove(entry.key)
         window.close()
         window.deleteLater()
     # A window that lingers would be dressed again with every change of the look.

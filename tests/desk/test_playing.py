@@ -117,7 +117,7 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     for box in (*dialog.burns.values(), dialog.sound, dialog.clay):
         box.setChecked(True)
     dialog.write(path)
-    user.wait(lambda: window.jobs.job is None and path.exists())
+    user.wait(lambda: not window.queueing.open and path.exists())
     assert f"Written {path}" in window.says.text()
     with av.open(str(path)) as movie:
         assert sum(1 for _ in movie.decode(video=0)) == 12
@@ -248,9 +248,10 @@ def test_a_movie_is_cancelled_and_a_sound_is_written(user, tmp_path, monkeypatch
     dialog.handles.setChecked(True)
     assert (dialog.first.value, dialog.last.value) == (993, 1104)
     dialog.write(path)
-    user.wait(lambda: window.jobs.job is not None)
-    window.jobs.cancel_button.click()
-    user.wait(lambda: window.jobs.job is None)
+    assert window.queue_line.isVisible()
+    entry = window.queueing.entries[0]
+    window.queueing.want(entry.key, "cancel")
+    user.wait(lambda: not window.queueing.open)
     assert not path.exists()
     assert MovieDialog(session, window.exports, (1001, 1002), window).kind.currentData() == ".mov"
     wav = tmp_path / "x.wav"

@@ -316,7 +316,7 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
     assert len(session.shot.marks) == 2
     page = page_of(user, "Frames")
     page.write_to(tmp_path / "out.exr")
-    user.wait(lambda: window.jobs.job is None and (tmp_path / "out.1050.exr").exists())
+    user.wait(lambda: not window.queueing.open and (tmp_path / "out.1050.exr").exists())
     assert "Written" in window.says.text()
     window.exports.render(tmp_path / "frame.exr")
     user.wait(lambda: window.jobs.job is None and (tmp_path / "frame.exr").exists())

@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from kobrel.farm.cluster import Farm
-from kobrel.farm.run import Report, Run
+from kobrel.farm.report import Report
+from kobrel.farm.run import Run
 from tests.farm.helpers import Processes, small_job
 
 

@@ -22,7 +22,7 @@ from kobrel.cli.shared import (
 from kobrel.errors import KobrelError
 
 if TYPE_CHECKING:
-    from kobrel.farm.run import Report
+    from kobrel.farm.report import Report
     from kobrel.farm.work import Work
 
 _HERE = "here"

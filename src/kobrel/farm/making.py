@@ -162,7 +162,7 @@ class Maker:
 
         found = self.plan.finished_of(self.shot)
         assert found is not None
-        choices = Choices(most_px=self.shot.most_px, again=True)
+        choices = Choices(grow_stops=self.work.grow_stops, most_px=self.shot.most_px, again=True)
         frames = [frame] if found.sequence else None
         return defocus(
             self.plan, self.shot, self.stage, found, frames, choices, folder / self._name, progress

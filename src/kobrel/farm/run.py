@@ -9,12 +9,12 @@ import statistics
 import time
 import uuid
 from collections import Counter, deque
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from queue import Empty, SimpleQueue
-from typing import Any, Literal
+from typing import Any
 
 from platformdirs import user_state_path
 
@@ -26,6 +26,7 @@ from kobrel.farm.cluster import Farm
 from kobrel.farm.finish import finish
 from kobrel.farm.making import Item, Made, bands_of, can_be_split, items_of
 from kobrel.farm.record import Record
+from kobrel.farm.report import Report, Want
 from kobrel.farm.versions import versions
 from kobrel.stage.scene import Cancelled
 
@@ -36,39 +37,6 @@ PATIENCE_S = 600.0
 _LOOK_S, _SLOTS_S = 0.25, 2.0
 _SLOW, _SLOW_S = 4.0, 5.0
 _ENOUGH_KNOWN = 3
-
-State = Literal["waiting", "running", "done", "failed"]
-Want = Literal["go", "pause", "cancel"]
-
-
-@dataclass(frozen=True)
-class Report:
-    """How far a job is.
-
-    Parameters
-    ----------
-    total, made, failed : items
-    found : of those made, how many were there from before
-    running : items that somebody works on now
-    retried : how often an item was begun again, because who made it died, was slow, or failed
-    workers : by address, how many items each has made
-    seconds : since the beginning
-    left_s : about how long it still takes; none where that cannot be known yet
-    bytes_sent : of files that workers lacked
-    told : what is to be known, in sentences
-    """
-
-    total: int = 0
-    made: int = 0
-    found: int = 0
-    failed: int = 0
-    running: tuple[str, ...] = ()
-    retried: int = 0
-    workers: Mapping[str, int] = field(default_factory=dict)
-    seconds: float = 0.0
-    left_s: float | None = None
-    bytes_sent: int = 0
-    told: tuple[str, ...] = ()
 
 
 @dataclass

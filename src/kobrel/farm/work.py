@@ -72,6 +72,7 @@ class Work(_Frozen):
     burn: tuple[str, ...] = Field((), description="Of pictures and movies: frame, focus, stop, states.")
     sound: bool = Field(False, description="Of movies: whether the focus motor is heard.")
     clay: bool = Field(False, description="Whether all surfaces are drawn in one grey.")
+    grow_stops: float = Field(0.0, ge=0, le=20, description="Of finished pictures: highlights are raised.")
     passes: tuple[Pass, ...] = Field(tuple(PASSES), description="Which passes are written.")
     unit: PlanUnit | None = Field(None, description="Of depth and of captions; the plan's if left out.")
     rungs: tuple[RungOf, ...] = Field((), max_length=MOST_RUNGS, description="Of a ladder.")

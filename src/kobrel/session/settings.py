@@ -109,7 +109,8 @@ SCHEDULER = Setting("farm/scheduler", "")
 
 PROOF_ORDER = Setting("wall/order", "kept")
 LADDER_WIDTH, LADDER_PASSES = Setting("ladder/width", 640), Setting("ladder/passes", 32)
-"""How the rungs of a ladder are drawn."""
+LADDER_QUEUED = Setting("ladder/queued", False)
+"""How the rungs of a ladder are drawn, and whether that waits in the queue."""
 
 SHEET_PAGE, SHEET_COLUMNS = Setting("sheet/page", "A4"), Setting("sheet/columns", 3)
 SHEET_WIDE, SHEET_CAPTIONS = Setting("sheet/wide", True), Setting("sheet/captions", True)

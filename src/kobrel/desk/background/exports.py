@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
 from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, options_of, shots_of
@@ -41,9 +42,11 @@ class Exports(QObject):
 
     job_wanted = Signal(object)
 
-    def __init__(self, session: Session, folder: Callable[[], str], window: QWidget) -> None:
+    def __init__(
+        self, session: Session, queueing: Queueing, folder: Callable[[], str], window: QWidget
+    ) -> None:
         super().__init__(window)
-        self._session, self._folder, self._window = session, folder, window
+        self._session, self._queueing, self._folder, self._window = session, queueing, folder, window
         self._handing: Job | None = None
         self._put_off = False
 
@@ -140,17 +143,19 @@ class Exports(QObject):
             self.write_passes(passes, one, path)
 
     def write_passes(self, passes: Sequence[Pass], one: bool, path: Path) -> None:
-        """Write passes of the shot, or of the frame alone."""
+        """Write passes of the frame, or have those of the whole shot written beside the work."""
         session, shot = self._session, self._session.shot
         if shot is None:
             return
         plan, stage, unit, frame = session.plan, session.stage, session.unit, session.frame
-        frames = [frame] if one else list(range(shot.first, shot.last + 1))
+        if not one:
+            self._queue(path, kind="passes", passes=tuple(passes), first=shot.first, last=shot.last)
+            return
 
         def work(progress: Progress) -> None:
             from kobrel.exchange.passes import write_passes
 
-            write_passes(plan, shot, stage, frames, passes, path, progress, unit)
+            write_passes(plan, shot, stage, [frame], passes, path, progress, unit)
 
         self._run(work, path)
 
@@ -164,19 +169,35 @@ class Exports(QObject):
             self.write_layers(one, path)
 
     def write_layers(self, one: bool, path: Path) -> None:
-        """Write the plates blurred alone, of the shot or of the frame alone."""
+        """Write the plates of the frame blurred alone, or have the whole shot written beside the work."""
         session, shot = self._session, self._session.shot
         if shot is None:
             return
         plan, stage, frame = session.plan, session.stage, session.frame
-        frames = [frame] if one else list(range(shot.first, shot.last + 1))
+        if not one:
+            self._queue(path, kind="layers")
+            return
 
         def work(progress: Progress) -> None:
             from kobrel.exchange.plates.layers import write_layers
 
-            write_layers(plan, shot, stage, frames, path, progress)
+            write_layers(plan, shot, stage, [frame], path, progress)
 
         self._run(work, path)
+
+    def _queue(self, path: Path, **fields: object) -> None:
+        """Have something of the shot made beside the work."""
+        from kobrel.farm.work import work_of
+
+        session, shot = self._session, self._session.shot
+        if shot is None:
+            return
+        try:
+            work = work_of(plan=session.plan.name, shot=shot.name, output=str(path), **fields)
+        except KobrelError as error:
+            QMessageBox.warning(self._window, "Kobrel", str(error))
+            return
+        self._queueing.add(work, session.plan)
 
     def ask_table(self) -> Path | None:
         """Ask where to write tables of depth of field to."""
@@ -219,12 +240,12 @@ class Exports(QObject):
         self._run(work, path)
 
     def write_movie(self, movie: "Movie", path: Path) -> None:
-        """Write the shot as a movie, or as pictures."""
-        plan, shot, stage = self._session.plan, self._session.shot, self._session.stage
+        """Have the shot made as a movie or as pictures, beside the work."""
+        shot = self._session.shot
         if shot is None:
             return
-
-        from kobrel.exchange.movie import write_shot, written_over
+        from kobrel.exchange.movie import written_over
+        from kobrel.exchange.render import PICTURES
 
         try:
             there = written_over(shot, movie, path)
@@ -234,17 +255,11 @@ class Exports(QObject):
         if len(there) > (there == [path]) and not may_write_over(self._window, there):
             return
 
-        def work(progress: Progress) -> None:
-            if plan.finished_of(shot) is not None:
-                from kobrel.exchange.finished.write import write_range
-
-                first = shot.first if movie.first is None else movie.first
-                last = shot.last if movie.last is None else movie.last
-                write_range(plan, shot, stage, first, last, path, progress)
-                return
-            write_shot(plan, shot, stage, movie, path, progress)
-
-        self._run(work, path)
+        self._queue(
+            path, kind="pictures" if path.suffix.lower() in PICTURES else "movie", first=movie.first,
+            last=movie.last, width=movie.width, height=movie.height, samples=movie.passes,
+            burn=tuple(sorted(movie.burns)), sound=movie.sound, clay=movie.clay,
+        )  # fmt: skip
 
     def ask_sound(self) -> None:
         """Write the focus motor's sound over the shot as WAV."""

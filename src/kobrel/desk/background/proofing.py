@@ -14,7 +14,7 @@ from kobrel.desk.background.jobs import Job
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Plan, Proof, Shot
 from kobrel.plan.variants import proofs
-from kobrel.plan.variants.ladder import Rung
+from kobrel.plan.variants.ladder import Rung, distinct
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -197,12 +197,26 @@ class Proofing(QObject):
     def _add_rung(self, made: tuple[Path, Proof]) -> None:
         folder, proof = made
         if folder == self._folder:
-            taken = {rung.name for rung in self.rungs}
-            name, number = proof.name, 2
-            while name in taken:
-                name, number = f"{proof.name} ({number})", number + 1
+            name = distinct([*(rung.name for rung in self.rungs), proof.name])[-1]
             self.rungs.append(proof.but(name=name))
             self.changed.emit()
+
+    def show_rungs(self, folder: Path, names: Sequence[str]) -> None:
+        """Show rungs that were drawn into a folder as the ladder, in the order of their names.
+
+        Raises
+        ------
+        KobrelError
+            A file is no proof.
+        """
+        from kobrel.exchange.proof.files import read_proof
+
+        found = [proof for path in folder.glob("*.exr") if (proof := read_proof(path)[0]) is not None]
+        trust.allow([folder])
+        mine = [proof for proof in found if proof.name in names]
+        self.rungs, self.across = sorted(mine, key=lambda proof: names.index(proof.name)), 0
+        self.changed.emit()
+        self._session.show_wall("ladder")
 
     # What hangs on the wall
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
@@ -24,6 +25,7 @@ _MODULES = [
 ]  # fmt: skip
 """In the order in which they are loaded while nothing else is to be done."""
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Hand over"}
+PROOF = 6
 SHOTS = 0
 """The card of the column of shots, which has no tab."""
 
@@ -38,10 +40,11 @@ class Deck(QStackedWidget):
         screening: Screening,
         proofing: Proofing,
         exports: Exports,
+        queueing: Queueing,
     ) -> None:
         super().__init__()
         self._session, self._files, self._exports = session, files, exports
-        self._screening, self._proofing = screening, proofing
+        self._screening, self._proofing, self._queueing = screening, proofing, queueing
         self._cards: dict[int, Card] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
@@ -112,7 +115,7 @@ class Deck(QStackedWidget):
             return HandCard(session, self._exports)
         from kobrel.desk.cards.proof.card import ProofCard
 
-        return ProofCard(session, self._screening, self._proofing)
+        return ProofCard(session, self._screening, self._proofing, self._queueing)
 
     def _add(self, key: int, card: Card) -> None:
         scroll = QScrollArea()

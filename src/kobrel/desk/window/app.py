@@ -55,6 +55,7 @@ def run(
     if os.environ.get("KOBREL_DEBUG"):
         Watchdog(window, told=print_block)
     window.show()
+    QTimer.singleShot(0, window.queueing.start)
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
     QTimer.singleShot(_PROBE_MS, probe.start)
     if demo:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.barrel.view import Barrel
@@ -92,6 +93,7 @@ class Body(QWidget):
         screening: Screening,
         proofing: Proofing,
         exports: Exports,
+        queueing: Queueing,
     ) -> None:
         super().__init__()
         self._session, self._screening, self._proofing = session, screening, proofing
@@ -103,7 +105,7 @@ class Body(QWidget):
         self.welcome = Welcome(document)
         self.welcome.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self._build_views()
-        self.cards = Deck(session, files, screening, proofing, exports)
+        self.cards = Deck(session, files, screening, proofing, exports, queueing)
         self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)

@@ -53,21 +53,29 @@ def take_files(
     return menu
 
 
-def paste(session: Session, folder: Path) -> bool:
-    """Make plates of the files or the picture on the clipboard; whether there were any. A picture without a
-    file is written into a folder.
+def paste(session: Session, plan: Path | None) -> None:
+    """Make plates of the files or the picture on the clipboard. A picture without a file is written beside
+    the plan.
+
+    Parameters
+    ----------
+    plan : where the plan is saved, if it is
     """
     content = QGuiApplication.clipboard().mimeData() or QMimeData()  # none where it is empty
     paths = [Path(url.toLocalFile()) for url in content.urls() if url.isLocalFile()]
     pictures = [path for path in paths if is_picture(path)]
     if pictures:
-        return bool(placing.add_files(session, pictures))
+        placing.add_files(session, pictures)
+        return
     image = QGuiApplication.clipboard().image() if content.hasImage() else QImage()
     if image.isNull():
-        return False
+        session.say("There is no picture on the clipboard to make a plate of.")
+        return
+    kept = session.settings
+    folder = plan.parent if plan is not None else (kept.state or kept.folder) / "pasted"
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"pasted_{time.strftime('%Y%m%d_%H%M%S')}.png"
     if not image.save(str(path)):
         session.say(f"{path} cannot be written. Save the plan where files may be, and paste again.")
-        return True
-    return bool(placing.add_files(session, [path]))
+        return
+    placing.add_files(session, [path])

@@ -34,11 +34,12 @@ from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
-from kobrel.desk.cards.deck import NAMES, SHOTS
+from kobrel.desk.cards.deck import NAMES, PROOF, SHOTS
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, apply
 from kobrel.desk.window import menus
@@ -48,6 +49,7 @@ from kobrel.desk.window.document import Document
 from kobrel.desk.window.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
+from kobrel.desk.window.queue_line import QueueLine
 from kobrel.desk.window.sheets.allow import ask_allowed
 from kobrel.desk.window.sheets.arrival import ArrivalSheet, worth_showing
 from kobrel.desk.window.sheets.contact import ask_sheet
@@ -87,7 +89,8 @@ class Window(QMainWindow):
         self.safe = Safekeeping(self.session, self)
         self.document = Document(self.session, self.safe, self)
         self.left: LeftSheet | None = None
-        self.exports = Exports(self.session, self.document.folder, self)
+        self.queueing = Queueing(self.session, self)
+        self.exports = Exports(self.session, self.queueing, self.document.folder, self)
         self.files = SceneFiles(self.session, self.document.folder, self)
         self.sight_check = SightCheck(self.session, self)
         self.drawing = Drawing(self.session, self)
@@ -117,7 +120,7 @@ class Window(QMainWindow):
             application.installEventFilter(self._keys)
 
     def _build(self) -> None:
-        helpers = self.files, self.screening, self.proofing, self.exports
+        helpers = self.files, self.screening, self.proofing, self.exports, self.queueing
         self.body = body = Body(self.session, self.document, *helpers)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
@@ -163,9 +166,10 @@ class Window(QMainWindow):
         self.says.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.jobs = JobBar()
         self.newer, self.mend, self.changed = QPushButton(), QPushButton(), QPushButton()
+        self.queue_line = QueueLine(self.queueing, self.proofing, self.session.say, self)
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
-        for button in (self.mend, self.newer, self.changed):
+        for button in (self.mend, self.newer, self.changed, self.queue_line):
             button.hide()
             line.addWidget(button)
         line.addWidget(self.jobs)
@@ -206,6 +210,7 @@ class Window(QMainWindow):
         self.changed.clicked.connect(self.document.reload)
         self.mend.clicked.connect(lambda: arrival.mend(session, session.doubts[0]))
         self.tabs.group.idClicked.connect(session.show_card)
+        self.queue_line.clicked.connect(lambda: self.show_page(PROOF, "Queue"))
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
         self._ageing.timeout.connect(self._show_title)
@@ -453,8 +458,7 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        menu = self.drop_menu(paths) if paths else None
-        if menu is not None:
+        if paths and (menu := self.drop_menu(paths)) is not None:
             menu.popup(self.mapToGlobal(event.position().toPoint()))
 
     def drop_menu(self, paths: list[Path]) -> QMenu | None:
@@ -463,15 +467,13 @@ class Window(QMainWindow):
 
     def paste(self) -> None:
         """Make a plate of the picture on the clipboard."""
-        plan, kept = self.document.path, self.session.settings
-        folder = plan.parent if plan is not None else (kept.state or kept.folder) / "pasted"
-        if not paste(self.session, folder):
-            self.session.say("There is no picture on the clipboard to make a plate of.")
+        paste(self.session, self.document.path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.document.may_leave():
+        if not self.document.may_leave() or not self.queue_line.may_close():
             event.ignore()
             return
+        self.queueing.close()
         self.jobs.cancel()
         self.body.keep_room()
         self.session.settings.put(remembered.GEOMETRY, to_text(self.saveGeometry()))

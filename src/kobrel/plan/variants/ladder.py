@@ -134,6 +134,21 @@ def ladder(
     return rungs
 
 
+def distinct(names: Sequence[str]) -> list[str]:
+    """Names with a number behind those that come again.
+
+    >>> distinct(["f/2", "f/4", "f/2"])
+    ['f/2', 'f/4', 'f/2 (2)']
+    """
+    made: list[str] = []
+    for name in names:
+        number, fresh = 2, name
+        while fresh in made:
+            fresh, number = f"{name} ({number})", number + 1
+        made.append(fresh)
+    return made
+
+
 def value_words(kind: Kind, value: float) -> str:
     """A rung's value as it is called.
 

@@ -7,12 +7,15 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.errors import KobrelError
+from kobrel.exchange.render import PICTURES
 from kobrel.memo import Changed
+from kobrel.plan.model import Shot
 from kobrel.plan.pictures.finished import DEPTH_KINDS, Finished
 from kobrel.session.commands import finishing
 from kobrel.session.session import Session
@@ -40,9 +43,11 @@ class FramesPage(ShotCard):
     name = "Frames"
     is_page = True
 
-    def __init__(self, session: Session, proofing: Proofing, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, proofing: Proofing, queueing: Queueing, parent: QWidget | None = None
+    ) -> None:
         super().__init__(session, parent)
-        self._proofing = proofing
+        self._proofing, self._queueing = proofing, queueing
         self._read = Changed()
         self.buttons(
             (
@@ -230,26 +235,40 @@ class FramesPage(ShotCard):
 
     def write_to(self, path: Path) -> None:
         """Write the picture or the sequence with the shot's blur."""
-        from kobrel.exchange.finished.write import Choices, defocus, target_of
+        from kobrel.exchange.finished.write import Choices, defocus
 
         session, found = self.session, finishing.finished_of(self.session)
         plan, shot, stage = session.plan, session.shot, session.stage
         if found is None or shot is None:
             return
-        frames = None
         if found.sequence:
-            frames = [frame for frame in frames_beside(Path(found.path)) if shot.first <= frame <= shot.last]
-        targets = (
-            [target_of(path, frame) for frame in frames or []] if path.suffix in (".exr", ".png") else []
-        )
-        there = [target for target in targets if target.exists()]
-        if there and not may_write_over(self, there):
+            self._queue(path, found, shot)
             return
         choices = Choices(grow_stops=self.grow.value, most_px=shot.most_px, again=True)
         self._run(
-            lambda progress: defocus(plan, shot, stage, found, frames, choices, path, progress),
+            lambda progress: defocus(plan, shot, stage, found, None, choices, path, progress),
             lambda told: session.say("  ".join([f"Written {path}", *told])),
         )
+
+    def _queue(self, path: Path, found: Finished, shot: Shot) -> None:
+        """Have the frames of a sequence written beside the work."""
+        from kobrel.exchange.finished.write import target_of
+        from kobrel.farm.work import work_of
+
+        frames = [frame for frame in frames_beside(Path(found.path)) if shot.first <= frame <= shot.last]
+        is_movie = path.suffix.lower() not in PICTURES
+        there = [] if is_movie else [t for frame in frames if (t := target_of(path, frame)).exists()]
+        if there and not may_write_over(self, there):
+            return
+        try:
+            work = work_of(
+                kind="movie" if is_movie else "pictures", plan=self.session.plan.name, output=str(path),
+                shot=shot.name, first=shot.first, last=shot.last, grow_stops=self.grow.value,
+            )  # fmt: skip
+        except KobrelError as error:
+            self.session.say(str(error))
+            return
+        self._queueing.add(work, self.session.plan)
 
     def _run(self, work: Callable[[Progress], object], done: Callable[..., object]) -> None:
         job = Job(work, self._proofing)

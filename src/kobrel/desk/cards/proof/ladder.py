@@ -1,17 +1,28 @@
 """Ladders of the Proof card: the shot with one setting in steps, or with two as a grid."""
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field, read_number
 from kobrel.errors import KobrelError
 from kobrel.optics.units import parse_length
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.variants.ladder import KINDS, Kind, Rung, ends_of_shots, every_nth, first_values, ladder
+from kobrel.plan.variants.ladder import (
+    KINDS,
+    Kind,
+    Rung,
+    distinct,
+    ends_of_shots,
+    every_nth,
+    first_values,
+    ladder,
+)
 from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.session.settings import Setting
@@ -25,9 +36,11 @@ class LadderPage(ShotCard):
     name = "Ladder"
     is_page = True
 
-    def __init__(self, session: Session, proofing: Proofing, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, proofing: Proofing, queueing: Queueing, parent: QWidget | None = None
+    ) -> None:
         super().__init__(session, parent)
-        self.proofing = proofing
+        self.proofing, self._queueing = proofing, queueing
         kinds: list[tuple[str, object]] = [(text, kind) for kind, (text, _unit) in KINDS.items()]
         self.kinds: list[QComboBox] = []
         self.values: list[QLineEdit] = []
@@ -58,6 +71,12 @@ class LadderPage(ShotCard):
             ("Keep the chosen", "Hang the chosen rungs on the wall for good",
              lambda: proofing.keep_rungs(proofing.chosen())),
         )  # fmt: skip
+        self.queued = self.tick(
+            "In the queue",
+            "Drawn beside the other work, into a folder that is asked for; shown here when it is done",
+            lambda _now: session.settings.get(settings.LADDER_QUEUED),
+            lambda on: session.settings.put(settings.LADDER_QUEUED, on),
+        )
         self.note("Double-click a rung to take its settings.")
         self.line()
         self.ends = self.buttons(
@@ -141,4 +160,33 @@ class LadderPage(ShotCard):
         except (KobrelError, ValueError) as error:
             self.session.say(str(error))
             return
+        if self.queued.isChecked():
+            self._queue(rungs)
+            return
         self.proofing.draw(rungs, self.wide.currentData(), self.passes.currentData(), across)
+
+    def _queue(self, rungs: list[Rung]) -> None:
+        """Have rungs drawn beside the work, into a folder."""
+        name = QFileDialog.getExistingDirectory(
+            self, "Folder for the ladder", str(self.proofing.folder().parent)
+        )
+        if name:
+            self.queue_to(rungs, Path(name))
+
+    def queue_to(self, rungs: list[Rung], folder: Path) -> None:
+        """Have rungs drawn into a folder."""
+        from kobrel.farm.work import work_of
+
+        listed = [
+            {"name": name, "shot": rung.shot, "frame": rung.frame}
+            for name, rung in zip(distinct([rung.name for rung in rungs]), rungs, strict=True)
+        ]
+        try:
+            work = work_of(
+                kind="ladder", plan=self.session.plan.name, output=str(folder), rungs=listed,
+                width=self.wide.currentData(), samples=self.passes.currentData(),
+            )  # fmt: skip
+        except KobrelError as error:
+            self.session.say(str(error))
+            return
+        self._queueing.add(work, self.session.plan)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kobrel.desk.background.handwheel import HandWheel
+from kobrel.desk.background.devices.handwheel import HandWheel
 from kobrel.desk.cards.base import Card
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys

@@ -6,8 +6,8 @@ import numpy as np
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTableView, QWidget
 
+from kobrel.desk.background.devices.meter import SimulatedMeterProcess
 from kobrel.desk.background.jobs import Job
-from kobrel.desk.background.meter import SimulatedMeterProcess
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import plain_table

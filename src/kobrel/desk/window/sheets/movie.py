@@ -1,4 +1,4 @@
-"""What a movie shall have, and writing it beside the work."""
+"""What a movie shall have, and giving it to the queue."""
 
 from pathlib import Path
 
@@ -80,7 +80,7 @@ class MovieDialog(QDialog):
         cancel.setAutoDefault(False)
         cancel.clicked.connect(self.reject)
         write.setAutoDefault(False)
-        write.setToolTip("Choose the file and begin; progress and Cancel are in the bottom line")
+        write.setToolTip("Choose the file; it is made in the queue, while you work")
         write.clicked.connect(self._ask)
         line.addWidget(cancel)
         line.addWidget(write)
@@ -134,7 +134,7 @@ class MovieDialog(QDialog):
             self.write(path)
 
     def write(self, path: Path) -> None:
-        """Begin to write; the window shows how far it is."""
+        """Have it made; the queue shows how far it is."""
         from kobrel.exchange.movie import Movie
 
         camera = self._session.camera

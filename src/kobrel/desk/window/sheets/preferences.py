@@ -1,5 +1,6 @@
 """Preferences: what is chosen once for all plans."""
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -22,6 +24,7 @@ from kobrel.session import settings
 from kobrel.session.session import Session
 
 MOST_VERSIONS = 99
+_ADDRESS = re.compile(r"(tcp|tls|ucx|ws|wss)://[^\s/]+:\d{1,5}")
 
 
 class PreferencesSheet(QDialog):
@@ -66,6 +69,13 @@ class PreferencesSheet(QDialog):
         self.folder = QPushButton(session.settings.get(settings.MOVIE_FOLDER) or "Home folder")
         self.folder.setToolTip("Folder that movies are written to")
         self.folder.clicked.connect(self._choose_folder)
+        self.scheduler = QLineEdit(session.settings.get(settings.SCHEDULER))
+        self.scheduler.setPlaceholderText("this machine")
+        self.scheduler.setAccessibleName("Scheduler of workers")
+        self.scheduler.setToolTip(
+            "Address of a scheduler of workers, such as tcp://10.0.0.5:8786; empty for this machine alone"
+        )
+        self.scheduler.editingFinished.connect(self._take_scheduler)
         self.forget = QPushButton("Forget")
         self.forget.clicked.connect(self._forget_folders)
         self._show_folders()
@@ -75,7 +85,7 @@ class PreferencesSheet(QDialog):
             ("Look", self.look), ("Lengths of new plans in", self.unit), ("Frames a second, new", self.fps),
             ("Steps of the stop", self.steps), ("Earlier versions of a plan", self.versions),
             ("Memory for frames", self.memory), ("Movies go to", self.folder),
-            ("Folders that files may name", self.forget),
+            ("The queue's work goes to", self.scheduler), ("Folders that files may name", self.forget),
         )):  # fmt: skip
             label = QLabel(text)
             label.setBuddy(field)
@@ -119,6 +129,15 @@ class PreferencesSheet(QDialog):
     ) -> QComboBox:
         kept = self._session.settings
         return self._choice(name, options, kept.get(setting), lambda data: kept.put(setting, data), hint)
+
+    def _take_scheduler(self) -> None:
+        """Keep the address, if it is one."""
+        text = self.scheduler.text().strip()
+        if text and not _ADDRESS.fullmatch(text):
+            self.said.setText(f"“{text}” is no address. Write it like tcp://10.0.0.5:8786.")
+            return
+        self.said.setText("")
+        self._session.settings.put(settings.SCHEDULER, text)
 
     def _choose_folder(self) -> None:
         kept = self._session.settings

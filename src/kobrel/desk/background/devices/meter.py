@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject
 
-from kobrel.desk.background.device import DeviceProcess
+from kobrel.desk.background.devices.device import DeviceProcess
 from kobrel.plan.model import SUFFIX
 from kobrel.session.session import Session
 

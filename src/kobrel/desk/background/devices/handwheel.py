@@ -5,7 +5,7 @@ import re
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtNetwork import QAbstractSocket, QTcpSocket
 
-from kobrel.desk.background.device import DeviceProcess
+from kobrel.desk.background.devices.device import DeviceProcess
 from kobrel.session.session import Session
 
 _MOST_WAITING, _MOST_SAID = 1 << 16, 100

@@ -1,0 +1,260 @@
+"""Farms: two workers against one, what a frame costs beside its making, memory, and many workers."""
+
+import heapq
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from rich.console import Console
+from rich.table import Table
+
+import kobrel.demo
+from kobrel.farm.bundle import Bundle, packed
+from kobrel.farm.cluster import Farm
+from kobrel.farm.making import items_of, made, maker_of
+from kobrel.farm.report import Report
+from kobrel.farm.run import Run
+from kobrel.farm.work import work_of
+
+DEMO = Path(kobrel.demo.__file__).parent / "night_ferry.kobrel"
+SLEEP_S, BYTES = "KOBREL_BENCH_SLEEP_S", "KOBREL_BENCH_BYTES"
+"""Variables of the environment: how long a pretended frame takes, and how large it is."""
+
+
+def farming(table: Table) -> None:
+    """Rows about farms."""
+    with tempfile.TemporaryDirectory() as folder, _Processes(Path(folder)) as processes:
+        processes.want(1)
+        one = _frames_a_second(processes.address, Path(folder) / "one")
+        alone = _frames_a_second("", Path(folder) / "alone")
+        processes.want(2)
+        two = _frames_a_second(processes.address, Path(folder) / "two")
+        table.add_row(
+            "demo at 640 x 360, 16 samples: workers of one thread",
+            f"{one:.2f} frames/s by one, {two:.2f} by two, {alone:.2f} by threads of this process",
+            f"{two / one:.2f} × one", "≥ 1.8",
+        )  # fmt: skip
+        processes.want(1)
+        over, direct = _overhead(processes.address, Path(folder) / "tiny")
+        table.add_row(
+            "tiny frames: besides their making",
+            f"{over * 1000:.1f} ms a frame",
+            f"{direct * 1000:.1f} ms made",
+            "≤ 15",
+        )
+    grown, rate = _memory_over(10_000)
+    table.add_row(
+        "10,000 tiny frames, this process",
+        f"{grown / 1e6:+.0f} MB after the first 1,000",
+        f"{rate:.0f}/s",
+        "flat",
+    )
+
+
+def _job(out: Path, size: tuple[int, int], samples: int, last: int) -> Bundle:
+    out.mkdir(parents=True, exist_ok=True)
+    work = work_of(
+        kind="pictures", plan=str(DEMO), output=str(out / "a.png"), shot="02", first=1001, last=last,
+        width=size[0], height=size[1], samples=samples,
+    )  # fmt: skip
+    return packed(work)[0]
+
+
+def _frames_a_second(address: str, out: Path) -> float:
+    """Frames of the demo a second, once everybody is warm."""
+    _run(_job(out / "warm", (64, 36), 2, 1008), address, out / "warm-job")
+    report = _run(_job(out, (640, 360), 16, 1024), address, out / "job")
+    return report.total / report.seconds
+
+
+def _run(job: Bundle, address: str, folder: Path) -> Report:
+    return Run(job, lambda: Farm(address), folder=folder).run()
+
+
+def _overhead(address: str, out: Path) -> tuple[float, float]:
+    """Seconds that a tiny frame takes on a farm of one beyond those that it takes here, and these."""
+    job = _job(out, (32, 18), 1, 1096)
+    _run(job, address, out / "warm-job")
+    for path in out.glob("*.png"):
+        path.unlink()
+    report = _run(job, address, out / "job")
+    maker, items = maker_of(job), items_of(*job.made_of)
+    made("warm", "", lambda folder: maker.write(items[0], folder))
+    start = time.perf_counter()
+    for item in items:
+        made(item.key, "", lambda folder, item=item: maker.write(item, folder))
+    direct = (time.perf_counter() - start) / len(items)
+    return report.seconds / report.total - direct, direct
+
+
+def _memory_over(count: int) -> tuple[float, float]:
+    """By how many bytes this process grows from the thousandth frame to the last, and frames a second."""
+    with tempfile.TemporaryDirectory() as name, _Processes(Path(name), pretends=(0.0, 1000)) as processes:
+        processes.want(2)
+        folder, seen = Path(name), dict[int, float]()
+
+        def look(report: Report) -> None:
+            if report.made in (1000, count):
+                seen[report.made] = _memory()
+
+        job = _job(folder / "out", (32, 18), 1, 1000 + count)
+        report = Run(job, lambda: Farm(processes.address), look, folder=folder / "job").run()
+        return seen[count] - seen[1000], report.total / report.seconds
+
+
+def _memory() -> float:
+    pages = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[1])
+    return float(pages * resource.getpagesize())
+
+
+# Many workers, by a model
+
+
+@dataclass(frozen=True)
+class Farmed:
+    """What decides how fast a farm is.
+
+    Parameters
+    ----------
+    making_s : a frame takes on a worker
+    way_s : from the end of one item to the beginning of the next on an idle worker, when nobody else waits
+    client_s : a frame keeps the one process that gives out and writes
+    """
+
+    making_s: float
+    way_s: float
+    client_s: float
+
+
+def simulated(farm: Farmed, workers: int, frames: int) -> float:
+    """Frames a second of so many workers: each makes a frame, then waits for its turn at the client."""
+    free_at, client = [0.0] * workers, 0.0
+    heapq.heapify(free_at)
+    last = 0.0
+    for _ in range(frames):
+        begun = heapq.heappop(free_at)
+        client = max(client, begun + farm.making_s) + farm.client_s
+        last = max(last, client)
+        heapq.heappush(free_at, begun + farm.making_s + farm.way_s)
+    return frames / last
+
+
+def many(table: Table, bytes_: int = 1_500_000) -> None:
+    """Rows about a hundred and a thousand workers, from runs with one, two and four."""
+    measured: dict[int, float] = {}
+    making = 0.5
+    with tempfile.TemporaryDirectory() as name:
+        for workers, pretends in ((1, 0.0), (1, making), (2, making), (4, making)):
+            with _Processes(Path(name), pretends=(pretends, bytes_)) as processes:
+                processes.want(workers)
+                out = Path(name) / f"{workers}-{pretends}"
+                job = _job(out / "out", (32, 18), 1, 1000 + 60 * workers)
+                report = Run(job, lambda p=processes: Farm(p.address), folder=out / "job").run()
+                measured[workers if pretends else 0] = report.total / report.seconds
+    cost = 1.0 / measured[0]
+    model = Farmed(making, 0.004, cost)
+    for workers in (1, 2, 4):
+        table.add_row(
+            f"{workers} pretended workers, frames of {making} s and {bytes_ / 1e6:.1f} MB",
+            f"{measured[workers]:.2f} frames/s", f"model {simulated(model, workers, 60 * workers):.2f}", "",
+        )  # fmt: skip
+    for seconds in (2.0, 10.0, 60.0):
+        rates = [simulated(Farmed(seconds, 0.004, cost), n, 50 * n) * seconds for n in (100, 1000)]
+        table.add_row(
+            f"frames of {seconds:g} s: 100 and 1,000 workers do the work of",
+            f"{rates[0]:.0f} and {rates[1]:.0f}", f"client: {cost * 1000:.1f} ms a frame", "",
+        )  # fmt: skip
+
+
+# Processes
+
+
+class _Processes:
+    """A scheduler and workers of one thread each, in processes of their own."""
+
+    def __init__(self, folder: Path, pretends: tuple[float, int] | None = None) -> None:
+        import socket
+
+        with socket.socket() as one:
+            one.bind(("127.0.0.1", 0))
+            port = one.getsockname()[1]
+        self.address, self._pretends = f"tcp://127.0.0.1:{port}", pretends
+        self._log = (folder / "log").open("ab")
+        self._scheduler = self._started(
+            "-m", "distributed.cli.dask_scheduler", "--host", "127.0.0.1", "--port", str(port),
+            "--no-dashboard", "--no-show",
+        )  # fmt: skip
+        self._workers: list[subprocess.Popen] = []
+
+    def __enter__(self) -> "_Processes":
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        for process in (*self._workers, self._scheduler):
+            process.kill()
+            process.wait()
+
+    def _started(self, *command: str) -> subprocess.Popen:
+        more = {}
+        if self._pretends is not None:
+            more = {SLEEP_S: str(self._pretends[0]), BYTES: str(self._pretends[1])}
+        return subprocess.Popen(
+            [sys.executable, *command], env={**os.environ, **more}, stdout=self._log, stderr=self._log
+        )
+
+    def want(self, count: int) -> None:
+        """Have so many workers, and wait until they are there."""
+        while len(self._workers) > count:
+            worker = self._workers.pop()
+            worker.terminate()
+            worker.wait()
+        while len(self._workers) < count:
+            self._workers.append(self._started(__file__, "worker", self.address))
+        while self._there() != count:
+            time.sleep(0.3)
+
+    def _there(self) -> int:
+        try:
+            with Farm(self.address, 2.0) as farm:
+                return len(farm.slots())
+        except Exception:
+            return -1
+
+
+def _work(address: str) -> None:
+    """Be a worker; one that pretends where the environment says so."""
+    from kobrel.farm import making
+    from kobrel.farm.worker import serve
+
+    if SLEEP_S in os.environ:
+        content = os.urandom(int(os.environ[BYTES]))
+
+        def write(_self: object, item: making.Item, folder: Path, *_more: object) -> list[str]:
+            time.sleep(float(os.environ[SLEEP_S]))
+            (folder / f"a.{item.number}.bin").write_bytes(content)
+            return []
+
+        making.Maker.write = write  # type: ignore[method-assign, assignment]
+    serve(address, 1, 1, print)
+
+
+def main(arguments: Sequence[str]) -> None:
+    if arguments[:1] == ["worker"]:
+        _work(arguments[1])
+        return
+    table = Table(title="Farms")
+    for heading in ("what", "measured", "ratio", "aim"):
+        table.add_column(heading)
+    farming(table)
+    many(table)
+    Console(width=150).print(table)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,1 @@
+"""Devices that give distances or turn the focus, read beside the window."""

@@ -1,0 +1,35 @@
+"""The desktop's own notices, for when long work ends and the person is elsewhere."""
+
+from PySide6.QtWidgets import QApplication, QSystemTrayIcon, QWidget
+
+_PORTAL = (
+    "org.freedesktop.portal.Desktop",
+    "/org/freedesktop/portal/desktop",
+    "org.freedesktop.portal.Notification",
+)
+
+
+def notify(window: QWidget, title: str, text: str) -> None:
+    """Tell the desktop something, unless the window is in front."""
+    if window.isActiveWindow():
+        return
+    QApplication.alert(window)
+    if not send(title, text) and QSystemTrayIcon.isSystemTrayAvailable():
+        tray = QSystemTrayIcon(window.windowIcon(), window)
+        tray.messageClicked.connect(window.activateWindow)
+        tray.show()
+        tray.showMessage(title, text, window.windowIcon())
+
+
+def send(title: str, text: str) -> bool:
+    """Send a notice through the desktop's portal; whether there is one."""
+    from PySide6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
+
+    bus = QDBusConnection.sessionBus()
+    if not bus.isConnected():
+        return False
+    portal = QDBusInterface(
+        f"{_PORTAL}.Desktop", "/org/freedesktop/portal/desktop", f"{_PORTAL}.Notification", bus
+    )
+    answer = portal.call("AddNotification", "kobrel", {"title": title, "body": text})
+    return bool(answer.type() == QDBusMessage.MessageType.ReplyMessage)

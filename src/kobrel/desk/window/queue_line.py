@@ -1,0 +1,75 @@
+"""What the window tells of the queue: a button in the bottom line, how jobs end, a question at closing."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QMessageBox, QPushButton, QWidget
+
+from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.background.queueing import Queueing, output_of, work_in
+from kobrel.desk.toolkit.notices import notify
+from kobrel.errors import KobrelError
+from kobrel.farm.queue import Entry
+
+
+class QueueLine(QPushButton):
+    """How far the queue is; hidden where nothing is left.
+
+    Parameters
+    ----------
+    proofing : where a ladder is shown that was drawn in the queue
+    say : tells the person something in the bottom line
+    """
+
+    def __init__(
+        self, queueing: Queueing, proofing: Proofing, say: Callable[[str], object], window: QWidget
+    ) -> None:
+        super().__init__(window)
+        self._queueing, self._proofing, self._say, self._window = queueing, proofing, say, window
+        self.setToolTip("What is made beside the work: jobs that are left, and how far they are")
+        self.hide()
+        queueing.changed.connect(self._show)
+        queueing.ended.connect(self._tell_ended)
+
+    def _show(self) -> None:
+        told = self._queueing.told
+        self.setVisible(bool(told))
+        self.setText(told)
+
+    def _tell_ended(self, entry: Entry) -> None:
+        """Say that a job is at its end; where it was a ladder, show it."""
+        title = entry.job.title
+        if entry.state == "done":
+            self._say(f"Written {output_of(entry)}")
+            notify(self._window, f"{title} is done", str(output_of(entry)))
+            self._show_ladder(entry)
+        elif entry.state == "failed":
+            self._say(f"{title} failed: {entry.why}")
+            notify(self._window, f"{title} failed", entry.why)
+
+    def _show_ladder(self, entry: Entry) -> None:
+        work = work_in(entry)
+        if work.kind != "ladder":
+            return
+        try:
+            self._proofing.show_rungs(work.folder, [rung.name for rung in work.rungs])
+        except KobrelError as error:
+            self._say(str(error))
+
+    def may_close(self) -> bool:
+        """Whether the window may close; asks what becomes of the jobs that are left, if there are any."""
+        left = [entry for entry in self._queueing.open if entry.state != "paused"]
+        if not left:
+            return True
+        told = "A job is" if len(left) == 1 else f"{len(left)} jobs are"
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Kobrel", f"{told} left in the queue.", parent=self._window
+        )
+        box.setInformativeText("What is made stays in either case, and no frame is made twice.")
+        on = box.addButton("Go on without the window", QMessageBox.ButtonRole.AcceptRole)
+        rest = box.addButton("Rest until Kobrel is opened", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(on)
+        box.exec()
+        if box.clickedButton() is rest:
+            self._queueing.queue.hold(True)
+        return box.clickedButton() in (on, rest)

@@ -1,0 +1,283 @@
+"""The queue of jobs: a folder that any window and the runner read and write, so that it outlives both.
+
+Each job has a folder: what it is (``job.json``), what is wanted of it (``wanted.json``, written by windows),
+how far it is (``state.json``, written by the runner), and the record of what was made.
+"""
+
+import contextlib
+import fcntl
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import uuid
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+from platformdirs import user_state_path
+
+from kobrel.errors import KobrelError
+from kobrel.farm.report import Report, Want
+from kobrel.files import write_whole
+from kobrel.plan.model import Plan
+
+if TYPE_CHECKING:
+    from kobrel.farm.work import Work
+
+JobState = Literal["waiting", "running", "paused", "done", "failed", "cancelled"]
+OPEN: tuple[JobState, ...] = ("waiting", "running", "paused")
+"""States of jobs that are not at their end."""
+FORMAT = 1
+
+
+@dataclass(frozen=True)
+class Job:
+    """What a job is.
+
+    Parameters
+    ----------
+    title : what it is called
+    work : what is made
+    plan : of what, as it was when the job was given, with absolute paths; JSON
+    address : of the scheduler; "" is this machine alone
+    allowed : folders that files may name others in
+    force : whether files that are there are written over
+    added : when it was given, seconds since 1970
+    """
+
+    title: str
+    work: str
+    plan: str
+    address: str
+    allowed: tuple[str, ...]
+    force: bool
+    added: float
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A job in the queue as it is now.
+
+    Parameters
+    ----------
+    key : name of its folder
+    order : the lower, the sooner
+    why : why it failed
+    tries : how often it was begun
+    bundle : key of what it is made from, once that is known
+    """
+
+    key: str
+    job: Job
+    want: Want
+    order: float
+    state: JobState = "waiting"
+    report: Report = field(default_factory=Report)
+    why: str = ""
+    tries: int = 0
+    bundle: str = ""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it is not at its end."""
+        return self.state in OPEN
+
+
+class Queue:
+    """See the module.
+
+    Parameters
+    ----------
+    folder : of the queue; this person's own if none
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = user_state_path("kobrel") / "queue" if folder is None else folder
+        self._known: dict[tuple[Path, int, int], dict[str, Any]] = {}
+
+    # For windows
+
+    def add(
+        self, work: "Work", plan: Plan, address: str = "", allowed: Sequence[str] = (), force: bool = False
+    ) -> str:
+        """Put a job at the end of the queue; its key.
+
+        Raises
+        ------
+        KobrelError
+            The folder of the queue cannot be written.
+        """
+        key = f"{time.strftime('%Y%m%d-%H%M%S')}-{uuid.uuid4().hex[:6]}"
+        title = f"{work.title}  {work.target.name}"
+        job = Job(
+            title, work.model_dump_json(), plan.model_dump_json(), address, tuple(allowed), force, time.time()
+        )
+        order = max((entry.order for entry in self.entries()), default=0.0) + 1.0
+        try:
+            (self.folder / "jobs").mkdir(parents=True, exist_ok=True)
+            fresh = Path(tempfile.mkdtemp(prefix=".new-", dir=self.folder / "jobs"))
+            _write(fresh / "job.json", {"format": FORMAT, **asdict(job)})
+            _write(fresh / "wanted.json", {"want": "go", "order": order})
+            fresh.rename(self.folder / "jobs" / key)
+        except OSError as error:
+            raise KobrelError(f"the queue cannot be written ({error.strerror}).", file=self.folder) from None
+        return key
+
+    def entries(self) -> list[Entry]:
+        """All jobs, in their order."""
+        found = []
+        for place in sorted((self.folder / "jobs").glob("[!.]*")):
+            with contextlib.suppress(ValueError, KeyError, TypeError):  # damaged, or of another Kobrel
+                found.append(self._entry(place))
+        return sorted(found, key=lambda entry: (entry.order, entry.key))
+
+    def _entry(self, place: Path) -> Entry:
+        job = dict(self._read(place / "job.json"))
+        if job.pop("format") != FORMAT:
+            raise ValueError("written by another Kobrel")
+        wanted, state = self._read(place / "wanted.json"), dict(self._read(place / "state.json"))
+        told = state.pop("report", {})
+        report = Report(
+            **{**told, "running": tuple(told.get("running", ())), "told": tuple(told.get("told", ()))}
+        )
+        made = Entry(
+            place.name, Job(**{**job, "allowed": tuple(job["allowed"])}), wanted.get("want", "go"),
+            float(wanted.get("order", 0.0)), report=report, **state,
+        )  # fmt: skip
+        return self._as_wanted(made)
+
+    @staticmethod
+    def _as_wanted(entry: Entry) -> Entry:
+        """What a job will be as soon as the runner hears of what is wanted."""
+        if entry.want == "cancel" and entry.is_open:
+            return replace(entry, state="cancelled")
+        if entry.want == "pause" and entry.state == "waiting":
+            return replace(entry, state="paused")
+        if entry.want == "go" and entry.state == "paused":
+            return replace(entry, state="waiting")
+        return entry
+
+    def _read(self, path: Path) -> Mapping[str, Any]:
+        """A file of the queue, read again only when it is another."""
+        try:
+            found = path.stat()
+            key = path, found.st_mtime_ns, found.st_ino
+            if key not in self._known:
+                self._known = {k: v for k, v in self._known.items() if k[0] != path}
+                self._known[key] = json.loads(path.read_text("utf-8"))
+        except FileNotFoundError:
+            return {}
+        except OSError as error:
+            raise ValueError(str(error)) from None
+        return self._known[key]
+
+    def want(self, key: str, want: Want) -> None:
+        """Say what is wanted of a job."""
+        self._wish(key, want=want)
+
+    def again(self, key: str) -> None:
+        """Let a job that failed or was cancelled go on where it was."""
+        self.note(key, state="waiting", why="", tries=0)
+        self._wish(key, want="go")
+
+    def move(self, key: str, by: int) -> None:
+        """Put a job sooner (-1) or later (1), past the next that is not at its end."""
+        waiting = [entry for entry in self.entries() if entry.is_open or entry.key == key]
+        at = next((k for k, entry in enumerate(waiting) if entry.key == key), None)
+        if at is not None and 0 <= at + by < len(waiting):
+            other = waiting[at + by]
+            self._wish(key, order=other.order)
+            self._wish(other.key, order=waiting[at].order)
+
+    def remove(self, key: str) -> None:
+        """Forget a job; what it has written stays."""
+        shutil.rmtree(self.folder / "jobs" / key, ignore_errors=True)
+
+    def _wish(self, key: str, **changes: Any) -> None:
+        path = self.folder / "jobs" / key / "wanted.json"
+        if path.parent.is_dir():
+            _write(path, {**self._read(path), **changes})
+
+    def hold(self, on: bool) -> None:
+        """Let the runner end after what it has in hand, or let it go on."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        if on:
+            (self.folder / "held").touch()
+        else:
+            (self.folder / "held").unlink(missing_ok=True)
+
+    @property
+    def is_held(self) -> bool:
+        """Whether nothing is to be run now."""
+        return (self.folder / "held").exists()
+
+    def is_run(self) -> bool:
+        """Whether a runner is at work."""
+        with self.locked() as mine:
+            return not mine
+
+    def start_runner(self) -> None:
+        """Start a runner that outlives this process, unless there is one or nothing waits."""
+        if (
+            self.is_held
+            or self.is_run()
+            or not any(e.state in ("waiting", "running") for e in self.entries())
+        ):
+            return
+        self.folder.mkdir(parents=True, exist_ok=True)
+        with (self.folder / "runner.log").open("wb") as log:
+            subprocess.Popen(
+                [sys.executable, "-m", "kobrel.farm.runner", str(self.folder)],
+                stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+            )  # fmt: skip
+
+    # For the runner
+
+    @contextlib.contextmanager
+    def locked(self) -> Iterator[bool]:
+        """Be the runner, if nobody else is; whether one is."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        handle = os.open(self.folder / "runner.lock", os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                yield False
+                return
+            yield True
+        finally:
+            os.close(handle)
+
+    def place(self, key: str) -> Path:
+        """Folder of a job."""
+        return self.folder / "jobs" / key
+
+    def note(self, key: str, **changes: Any) -> None:
+        """Note how far a job is."""
+        path = self.place(key) / "state.json"
+        report = changes.get("report")
+        if isinstance(report, Report):
+            changes["report"] = asdict(report)
+        if path.parent.is_dir():
+            _write(path, {**self._read(path), **changes})
+
+    def wanted(self, key: str) -> Callable[[], Want]:
+        """What is wanted of a job, looked up anew each time."""
+
+        def look() -> Want:
+            if self.is_held:
+                return "pause"
+            if not self.place(key).is_dir():
+                return "cancel"
+            return self._read(self.place(key) / "wanted.json").get("want", "go")  # type: ignore[no-any-return]
+
+        return look
+
+
+def _write(path: Path, content: Mapping[str, Any]) -> None:
+    write_whole(path, json.dumps(content).encode(), flush=False)

@@ -1,0 +1,142 @@
+"""The queue: what waits, in which order, and what outlives a crash."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+
+from kobrel.farm import runner
+from kobrel.farm.queue import Queue
+from kobrel.farm.work import work_of
+from kobrel.plan.file import open_plan
+from tests.farm.helpers import SMALL, small_plan
+
+
+@pytest.fixture
+def queue(tmp_path):
+    return Queue(tmp_path / "queue")
+
+
+def give(queue, tmp_path, name="a.exr", last=1003, **more):
+    """A small job in the queue."""
+    path = small_plan(tmp_path, last)
+    work = work_of(kind="pictures", plan=str(path), output=str(tmp_path / name), **{**SMALL, **more})
+    return queue.add(work, open_plan(path))
+
+
+def states(queue):
+    return [entry.state for entry in queue.entries()]
+
+
+def test_jobs_are_done_in_their_order(queue, tmp_path):
+    for name in ("a.exr", "b.exr"):
+        give(queue, tmp_path, name)
+    last = give(queue, tmp_path, "c.exr")
+    queue.move(last, -1)
+    queue.move(last, -1)
+    queue.move(last, -1)
+    assert [entry.job.title.split()[-1] for entry in queue.entries()] == ["c.exr", "a.exr", "b.exr"]
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["done"] * 3
+    times = {name: (tmp_path / f"{name}.1003.exr").stat().st_mtime_ns for name in "abc"}
+    assert times["c"] < times["a"] < times["b"]
+    assert queue.entries()[0].report.made == 3
+
+
+def test_a_paused_job_waits_and_a_cancelled_one_is_not_made(queue, tmp_path):
+    paused, cancelled = give(queue, tmp_path, "a.exr"), give(queue, tmp_path, "b.exr")
+    queue.want(paused, "pause")
+    queue.want(cancelled, "cancel")
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["paused", "cancelled"]
+    assert not list(tmp_path.glob("*.exr"))
+    queue.want(paused, "go")
+    queue.again(cancelled)
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["done", "done"]
+
+
+def test_a_job_that_fails_says_why_and_the_next_is_done(queue, tmp_path):
+    path = small_plan(tmp_path)
+    plan = open_plan(path)
+    missing = work_of(kind="pictures", plan=str(path), output=str(tmp_path / "a.exr"), shot="99")
+    queue.add(missing, plan)
+    give(queue, tmp_path, "b.exr")
+    runner.work_off(queue, 0.0)
+    first, second = queue.entries()
+    assert (first.state, second.state) == ("failed", "done")
+    assert "no shot “99”" in first.why
+
+
+def test_a_plan_is_as_it_was_when_the_job_was_given(queue, tmp_path):
+    give(queue, tmp_path, "a.exr", last=1003)
+    small_plan(tmp_path, last=1001)  # the file is another now
+    runner.work_off(queue, 0.0)
+    assert (tmp_path / "a.1003.exr").exists()
+
+
+def test_a_held_queue_rests(queue, tmp_path):
+    give(queue, tmp_path)
+    queue.hold(True)
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["waiting"]
+    queue.hold(False)
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["done"]
+
+
+def test_only_one_runner_is_at_work(queue, tmp_path):
+    give(queue, tmp_path)
+    with queue.locked() as mine:
+        assert mine
+        assert queue.is_run()
+        runner.work_off(queue, 0.0)
+        assert states(queue) == ["waiting"]
+    assert not queue.is_run()
+
+
+def test_a_runner_that_is_killed_goes_on_where_it_was(queue, tmp_path):
+    give(queue, tmp_path, last=1016, samples=160)
+    command = [sys.executable, "-m", "kobrel.farm.runner", str(queue.folder)]
+    process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+    until = time.monotonic() + 60
+    while len(list(tmp_path.glob("a.*.exr"))) < 3 and time.monotonic() < until:
+        time.sleep(0.05)
+    os.kill(process.pid, signal.SIGKILL)
+    process.wait()
+    there = {path: path.stat().st_mtime_ns for path in tmp_path.glob("a.*.exr")}
+    assert 3 <= len(there) < 16
+    assert states(queue) == ["running"]
+    runner.work_off(queue, 0.0)
+    entry = queue.entries()[0]
+    assert entry.state == "done"
+    assert entry.report.found >= 2
+    again = sum(path.stat().st_mtime_ns != time_ for path, time_ in there.items())
+    assert again <= 1, "a frame that was whole was made anew; one may have been written but not noted"
+    assert len(list(tmp_path.glob("a.*.exr"))) == 16
+
+
+def test_a_job_that_ends_the_runner_is_given_up(queue, tmp_path):
+    key = give(queue, tmp_path)
+    queue.note(key, state="running", tries=runner.MOST_TRIES)
+    runner.work_off(queue, 0.0)
+    assert "ended 3 times" in queue.entries()[0].why
+
+
+def test_what_is_damaged_is_left_out(queue, tmp_path):
+    key = give(queue, tmp_path)
+    give(queue, tmp_path, "b.exr")
+    (queue.place(key) / "job.json").write_text("{")
+    assert len(queue.entries()) == 1
+    queue.remove(key)
+    assert not queue.place(key).exists()
+
+
+def test_a_scene_that_changed_since_is_told(queue, tmp_path):
+    key = give(queue, tmp_path)
+    queue.note(key, bundle="another")
+    runner.work_off(queue, 0.0)
+    assert any("changed since" in line for line in queue.entries()[0].report.told)
