@@ -30,7 +30,7 @@ def test_a_movie_is_made_while_one_works(demo_user, tmp_path):
     assert "Nothing waits" in page.about.text()
     window.exports.write_movie(Movie(**SMALL), tmp_path / "a.mp4")
     assert window.queue_line.isVisible()
-    assert "Queue: 1" in window.queue_line.text()
+    assert "Queue: 1 left" in window.queue_line.text()
     assert page.list.count() == 1
     demo_user.wait(lambda: not window.queueing.open)
     assert (tmp_path / "a.mp4").exists()

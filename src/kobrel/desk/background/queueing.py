@@ -1,5 +1,6 @@
 """The queue beside the window: gives jobs, looks how far they are, starts the runner where it is needed."""
 
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -35,11 +36,19 @@ class Queueing(QObject):
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        kept = session.settings
-        self.queue = Queue((kept.state.parent if kept.state is not None else kept.folder) / "queue")
+        self._spare: tempfile.TemporaryDirectory[str] | None = None
+        self.queue = Queue(self._folder())
         self.entries: list[Entry] = []
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
+
+    def _folder(self) -> Path:
+        """Where the queue is: beside the journals; where nothing is kept, somewhere for a while."""
+        state = self._session.settings.state
+        if state is None:
+            self._spare = tempfile.TemporaryDirectory(prefix="kobrel-queue-")
+            return Path(self._spare.name)
+        return state.parent / "queue"
 
     def start(self) -> None:
         """Look from now on, and go on with what was left."""
@@ -118,9 +127,8 @@ class Queueing(QObject):
         left = self.open
         if not left:
             return ""
-        total = sum(max(1, entry.report.total) for entry in left)
-        part = sum(entry.report.made for entry in left) / total
-        return f"Queue: {len(left)}, {part:.0%}"
+        now = next((entry.report for entry in left if entry.state == "running" and entry.report.total), None)
+        return f"Queue: {len(left)} left" + (f", now at {now.made / now.total:.0%}" if now else "")
 
 
 def work_in(entry: Entry) -> "Work":

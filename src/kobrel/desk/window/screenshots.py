@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.cards.deck import SHOTS
+from kobrel.desk.cards.proof.queue import QueuePage
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.window.document import DEMO, HARBOUR
 from kobrel.desk.window.picture_feed import PASSES
@@ -52,12 +53,12 @@ VIEWS = (
     View("brief", 3, 2, 1016, "Brief"),
     View("maps", 3, 1, 1025, "Weigh"),
     View("iris", 4, 1, 1085, "Shape"),
-    View("mask", 4, 1, 1085, "Mask", preset="Five-pointed star"),
     View("pull", 5, 1, 1049, "Marks"),
     View("wall", 6, 1, 1049, "Wall"),
     View("ladder", 6, 1, 1049, "Ladder"),
     View("finished", 6, 1, 1049, "Frames"),
     View("beside", 6, 1, 1072, "Play", beside="Later, f/4"),
+    View("queue", 6, 1, 1049, "Queue"),
     View("shots", SHOTS, 1, 1049, ""),
     View("hand_over", 7, 1, 1049, "Terms"),
     View("light", 3, 1, 1068, "Read", look="light"),
@@ -104,6 +105,9 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
         while window.session.history.last:
             window.session.undo()
     window.session.mark_saved()
+    window.queueing.queue.hold(True)
+    for entry in window.queueing.entries:
+        window.queueing.remove(entry.key)
     window.close()
     return 0 if fine else 1
 
@@ -201,9 +205,30 @@ def _open_finished(qt: QApplication, window: Window) -> bool:
     return _wait(qt, lambda: window.jobs.job is None and window.picture.status.startswith("finished"))
 
 
+def _fill_queue(qt: QApplication, window: Window) -> bool:
+    """Jobs of the demo: one done, one half done, others that wait."""
+    from kobrel.exchange.movie import Movie
+
+    exports, session, folder = window.exports, window.session, Path(_FOLDER.name)
+    exports.write_passes(["depth", "blur", "mattes"], False, folder / "ferry_02_passes.exr")
+    small = Movie(width=320, height=180, passes=16)
+    for shot, name in ((1, "ferry_02.mp4"), (2, "ferry_03.png"), (3, "ferry_04.mov")):
+        session.show_shot(shot)
+        exports.write_movie(small, folder / name)
+    session.show_shot(1)
+    session.show_frame(1049)
+    first, second, _third, last = window.queueing.entries
+    window.queueing.move(first.key, 1)
+    window.queueing.want(last.key, "pause")
+    page = window.show_page(6, "Queue")
+    assert isinstance(page, QueuePage)
+    page.choose(second.key)
+    return _wait(qt, lambda: (now := window.queueing.entry(second.key)) is not None and now.report.made > 40)
+
+
 _FOLDER = tempfile.TemporaryDirectory(prefix="kobrel-pictures-")
 _PREPARED: dict[str, Callable[[QApplication, Window], bool]] = {
-    "wall": _hang, "ladder": _climb, "finished": _open_finished,
+    "wall": _hang, "ladder": _climb, "finished": _open_finished, "queue": _fill_queue,
 }  # fmt: skip
 
 
