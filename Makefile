@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test bench shots scene fuzz kill mutate soak setup clean
+.PHONY: demo test bench shots scene fuzz kill mutate soak wheel deb check-packages setup clean
 SECONDS ?= 600
 KILLS ?= 200
 CHANGES ?= 200
@@ -40,6 +40,17 @@ mutate: setup
 soak: setup
 	$(BIN)/python -m campaign.soak --seconds $(SECONDS)
 
+# A wheel that installs with pip or pipx, and a Debian package with an environment of its own, in dist/.
+wheel: setup
+	@bash scripts/wheel.sh
+
+deb: setup
+	@bash scripts/deb.sh
+
+# Installs both where nothing else is, uses them, and takes them away.
+check-packages: deb
+	@PYTHON=$(PYTHON) bash scripts/check_packages.sh
+
 # Makes the demo's scene and plan anew.
 scene: setup
 	$(BIN)/python -m kobrel.demo.make
@@ -49,4 +60,4 @@ setup:
 	@PYTHON=$(PYTHON) bash scripts/setup.sh
 
 clean:
-	rm -rf .venv build src/*.egg-info
+	rm -rf .venv build dist src/*.egg-info

@@ -10,7 +10,7 @@ import typer
 from typer.exceptions import Exit, TyperException
 
 from kobrel import __version__, notices
-from kobrel.cli import farm, files, finished, handing, numbers, pictures, shots
+from kobrel.cli import desktop, farm, files, finished, handing, numbers, pictures, shots
 from kobrel.cli.shared import app, warn
 from kobrel.errors import KobrelError
 
@@ -18,7 +18,18 @@ COMMANDS = tuple(
     command.name or command.callback.__name__ for command in app.registered_commands if command.callback
 )
 _MOST_SAID = 2000
-__all__ = ["farm", "files", "finished", "handing", "main", "numbers", "pictures", "run_command", "shots"]
+__all__ = [
+    "desktop",
+    "farm",
+    "files",
+    "finished",
+    "handing",
+    "main",
+    "numbers",
+    "pictures",
+    "run_command",
+    "shots",
+]
 
 
 def _window(arguments: list[str]) -> int:
