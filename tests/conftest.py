@@ -40,6 +40,7 @@ def own_folders(tmp_path_factory):
 
     os.environ["XDG_CONFIG_HOME"] = str(tmp_path_factory.mktemp("config"))
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+    os.environ["XDG_DATA_HOME"] = str(tmp_path_factory.mktemp("data"))
     trust.allow([tmp_path_factory.getbasetemp()])
 
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from kobrel.desk.cards.deck import NAMES, SHOTS
 from kobrel.desk.picture.loupe import cropped
 from kobrel.desk.toolkit.labels import Labels
+from kobrel.desk.window.states import fit
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
 from kobrel.plan.model import SubjectTarget
@@ -148,7 +149,7 @@ def test_the_window_keeps_within_the_free_part_of_a_screen(user):
     window = user.window
     window.resize(1400, 1000)
     window.move(-50, -40)
-    window.fit(QRect(0, 30, 1280, 770))
+    fit(window, QRect(0, 30, 1280, 770))
     frame = window.frameGeometry()
     assert QRect(0, 30, 1280, 770).contains(frame)
 

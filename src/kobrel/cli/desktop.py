@@ -117,7 +117,7 @@ def thumbnail(
     force: Force = False,
 ) -> None:
     """Draw a small picture of a plan's first shot, as file managers show it."""
-    from kobrel.exchange.thumbnail import write_thumbnail
+    from kobrel.exchange.proof.thumbnail import write_thumbnail
     from kobrel.plan.file import open_plan
 
     free_output(output, force)

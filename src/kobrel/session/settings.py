@@ -127,7 +127,7 @@ CREW_PAGE, CREW_RING, CREW_KIT, CREW_HAS = (
 """What the crew's sheet is like."""
 
 # The window
-THEME = Setting("theme", "dark")
+THEME = Setting("theme", "desktop")
 GEOMETRY = Setting("window/geometry", "")
 CARD = Setting("window/card", 3)
 FLAGS = Setting("picture/flags", "short")

@@ -4,6 +4,7 @@ from dataclasses import dataclass, fields
 from functools import cache
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
@@ -47,6 +48,9 @@ LIGHT = _theme(
     wrong="#A81C1A", surround="#6E6E6E",
 )  # fmt: skip
 THEMES = {"dark": DARK, "light": LIGHT}
+DESKTOP = "desktop"
+"""Of the looks, the one that the desktop has."""
+LOOKS = {"dark": "Dark room", "light": "Light room", DESKTOP: "As the desktop"}
 
 _current = [DARK]
 
@@ -73,7 +77,10 @@ def faded(colour: QColor, part: float) -> QColor:
 
 
 def apply(application: QApplication, name: str = "dark") -> None:
-    """Put on a theme: type, palette and style sheet for the whole application."""
+    """Put on a look: type, palette and style sheet for the whole application."""
+    if name == DESKTOP:
+        is_light = application.styleHints().colorScheme() == Qt.ColorScheme.Light
+        name = "light" if is_light else "dark"
     _current[0] = THEMES.get(name, DARK)
     for file in ("B612-Regular.otf", "B612-Bold.otf"):
         QFontDatabase.addApplicationFont(str(DATA / "fonts" / file))

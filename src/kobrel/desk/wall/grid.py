@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import (
@@ -19,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu
 
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.paint import draw_text, elided
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.wall.pictures import Pictures
@@ -51,6 +53,7 @@ class WallGrid(QAbstractScrollArea):
         super().__init__()
         self._session, self._proofing, self._pictures, self._opens = session, proofing, pictures, opens
         self._anchor = 0
+        self._pressed_at: QPointF | None = None
         self._layout = (1, float(_LEAST), float(_LEAST))
         self._told = Memo[list[str]]()
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
@@ -59,7 +62,7 @@ class WallGrid(QAbstractScrollArea):
         self.setAccessibleName("Wall")
         self.setStatusTip(
             "Click chooses, Ctrl and Shift choose more, Enter sees them large, double-click takes the "
-            "settings, Delete takes them off the wall."
+            "settings, Delete takes them off the wall; drag them out into other programs."
         )
 
     def spoken_value(self) -> str:
@@ -176,14 +179,32 @@ class WallGrid(QAbstractScrollArea):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         index, keys = self.index_at(event.position()), event.modifiers()
+        self._pressed_at = event.position() if index is not None else None
         if event.button() == Qt.MouseButton.RightButton and index is not None:
             if self._proofing.hung()[index].name not in self._session.chosen_proofs:
                 self._choose(index, Qt.KeyboardModifier.NoModifier)
             return
         if index is None:
             self._session.choose_proofs(())
-        else:
+        elif keys or self._proofing.hung()[index].name not in self._session.chosen_proofs:
             self._choose(index, keys)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Of several that are chosen, a click leaves one; a drag takes them all along."""
+        index = self.index_at(event.position())
+        clicked = self._pressed_at is not None and event.button() == Qt.MouseButton.LeftButton
+        self._pressed_at = None
+        if clicked and index is not None and not event.modifiers():
+            self._choose(index, event.modifiers())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if is_begun(event, self._pressed_at):
+            self._pressed_at = None
+            chosen = self._proofing.chosen()
+            small = self._pictures.small(chosen[0]) if chosen else None
+            image = small if isinstance(small, QImage) else None
+            names = ", ".join(proof.name for proof in chosen)
+            drag_out(self, content(names, [Path(proof.path) for proof in chosen], image), image)
 
     def _choose(self, index: int, keys: Qt.KeyboardModifier) -> None:
         names, chosen = [proof.name for proof in self._proofing.hung()], list(self._session.chosen_proofs)

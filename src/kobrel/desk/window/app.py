@@ -25,8 +25,15 @@ def application() -> QApplication:
     made = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     made.setOrganizationName("Kobrel")
     made.setApplicationName("Kobrel")
+    made.setDesktopFileName("kobrel")
     spoken.install()
     return made
+
+
+def _again(window: Window) -> list[str]:
+    """How the desktop starts this window again at the next login, with what is open in it."""
+    path = window.document.path
+    return [sys.argv[0], *([str(path)] if path is not None else [])]
 
 
 def run(
@@ -52,6 +59,8 @@ def run(
     faults = Faults(window, window.safe.flush)
     faults.install()
     qt.commitDataRequest.connect(lambda _manager: window.safe.flush())
+    qt.saveStateRequest.connect(lambda manager: manager.setRestartCommand(_again(window)))
+    qt.styleHints().colorSchemeChanged.connect(lambda _scheme: window.show_desktop_look())
     if os.environ.get("KOBREL_DEBUG"):
         Watchdog(window, told=print_block)
     window.show()

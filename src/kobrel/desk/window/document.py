@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 import kobrel.demo
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.on_disk import OnDisk
+from kobrel.desk.background.other_windows import OtherWindows
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.waiting import Waiting
 from kobrel.desk.toolkit.saving import ask_target
@@ -22,6 +23,7 @@ from kobrel.session import settings
 from kobrel.session.journal.file import Left
 from kobrel.session.journal.keeper import forget, put_aside
 from kobrel.session.open_file import Opened, open_file, open_left
+from kobrel.session.recent import note_recent
 from kobrel.session.session import Session
 from kobrel.stage.read.finished.frames import ENDINGS as PICTURE_SUFFIXES
 from kobrel.stage.scene import SCENE_SUFFIXES
@@ -67,6 +69,7 @@ class Document(QObject):
         self._source: Path | None = None
         self._opening: Path | None = None
         self._saved_at = 0.0
+        self.others = OtherWindows(self)
         self._on_disk = OnDisk(self)
         self._on_disk.changed.connect(self._tell_changed)
 
@@ -84,10 +87,29 @@ class Document(QObject):
         self.remember_place()
         if path.suffix.lower() != SUFFIX:
             settings.allow_chosen(self._session.settings, path)
+        if self._is_elsewhere(path):
+            return
         state, self._opening = self._safe.folder, path.absolute()
         job = Job(lambda progress: open_file(path.absolute(), progress, state), self, opens=True)
         job.done.connect(lambda opened: self.show(opened, path.absolute()))
         self.job_wanted.emit(job)
+
+    def _is_elsewhere(self, path: Path) -> bool:
+        """Whether a plan is left to another window that has it open, as the person chooses."""
+        if path.suffix.lower() != SUFFIX or path.absolute() == self.path or not self.others.has(path):
+            return False
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Kobrel", f"{path.name} is open in another window.", parent=self._window
+        )
+        box.setInformativeText("What is changed in two windows is saved by one over the other.")
+        there = box.addButton("Show that window", QMessageBox.ButtonRole.AcceptRole)
+        here = box.addButton("Open it here too", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(there)
+        box.exec()
+        if box.clickedButton() is there:
+            self.others.show(path)
+        return box.clickedButton() is not here
 
     def take_up(self, left: Left) -> None:
         """Work on what was left unsaved, after a question if something else is."""
@@ -121,6 +143,7 @@ class Document(QObject):
         self._saved_at = time.monotonic() if self.path else 0.0
         self._source = source
         self._on_disk.follow(self.path)
+        self.others.follow(self.path)
         if source is not None:
             self._remember_file(source)
         self.opened.emit(opened.warnings)
@@ -159,6 +182,7 @@ class Document(QObject):
         self.path = self._source = None
         self._saved_at = 0.0
         self._on_disk.follow(None)
+        self.others.follow(None)
         kept = self._session.settings
         shot = empty_plan().shots[0].but(fps=float(kept.get(settings.NEW_FPS)))
         self._session.show_plan(self._in_own_unit(empty_plan().but(shots=(shot,))), Stage(), Library())
@@ -199,6 +223,8 @@ class Document(QObject):
         recent = [str(path), *(str(other) for other in self.recent() if other != path)]
         self._session.settings.put(settings.RECENT_FILES, recent[:_MOST_RECENT])
         self._session.settings.put(settings.LAST_FILE, str(path))
+        if path.suffix.lower() == SUFFIX and path not in DEMOS:
+            note_recent(path)
 
     def remember_place(self) -> None:
         """Keep shot and frame for the next time this file is opened."""
@@ -247,6 +273,7 @@ class Document(QObject):
             raise saving.error
         self.path = self._source = path
         self._on_disk.follow(path)
+        self.others.follow(path)
         self._saved_at = time.monotonic()
         self._session.mark_saved()
         self._safe.move(path)

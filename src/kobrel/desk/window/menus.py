@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar, QMessageBox
 from kobrel import __version__
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.deck import NAMES
-from kobrel.desk.toolkit.theme import THEMES
+from kobrel.desk.toolkit.theme import LOOKS
 from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
@@ -181,8 +181,8 @@ def build(host: Host) -> None:
         host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.thrown))
     )
     themes = view.addMenu("Look")
-    for theme in THEMES:
-        themes.addAction(host.add_action(f"{theme.capitalize()} room", "", partial(session.set_theme, theme)))
+    for look, text in LOOKS.items():
+        themes.addAction(host.add_action(text, "", partial(session.set_theme, look)))
 
     about = host.bar.addMenu("&Help")
     about.addAction(host.add_action("Guide", "F1", host.help.show))

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QRect, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -41,7 +41,7 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
 from kobrel.desk.cards.deck import NAMES, PROOF, SHOTS
 from kobrel.desk.cards.paged import PagedCard
-from kobrel.desk.toolkit.theme import DATA, apply
+from kobrel.desk.toolkit.theme import DATA, DESKTOP, apply
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.bringing import paste, take_files
@@ -56,7 +56,7 @@ from kobrel.desk.window.sheets.contact import ask_sheet
 from kobrel.desk.window.sheets.help import Help
 from kobrel.desk.window.sheets.left import LeftSheet
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
-from kobrel.desk.window.states import from_text, to_text
+from kobrel.desk.window.states import come_forward, fit, from_text, to_text
 from kobrel.memo import Changed
 from kobrel.plan.measure.summary import summary
 from kobrel.session import settings as remembered
@@ -188,6 +188,7 @@ class Window(QMainWindow):
         self.drawing.ready.connect(self.sight_check.allow)
         self.document.opened.connect(self._show_opened)
         self.document.titled.connect(self._show_title)
+        self.document.others.wanted.connect(lambda: come_forward(self))
         self.document.left.connect(self.show_left)
         self.document.outdated.connect(self._show_changed)
         self.document.said.connect(session.say)
@@ -236,20 +237,7 @@ class Window(QMainWindow):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if QApplication.platformName() != "offscreen":  # there is no screen to fit
-            QTimer.singleShot(0, lambda: self.fit(self.screen().availableGeometry()))
-
-    def fit(self, free: QRect) -> None:
-        """Keep the window with its frame within the free part of the screen."""
-        if self.windowState() != Qt.WindowState.WindowNoState:
-            return
-        frame = self.frameGeometry()
-        if frame.width() > free.width() or frame.height() > free.height():
-            self.resize((free.size() - frame.size() + self.size()).boundedTo(self.size()))
-            frame = self.frameGeometry()
-        self.move(
-            max(min(frame.left(), free.right() + 1 - frame.width()), free.left()),
-            max(min(frame.top(), free.bottom() + 1 - frame.height()), free.top()),
-        )
+            QTimer.singleShot(0, lambda: fit(self, self.screen().availableGeometry()))
 
     def _show_title(self) -> None:
         session, shot = self.session, self.session.shot
@@ -366,6 +354,11 @@ class Window(QMainWindow):
             application.installEventFilter(self._keys)
         for widget in self.findChildren(QWidget):
             widget.update()
+
+    def show_desktop_look(self) -> None:
+        """Follow the desktop from dark to light and back, if that is what was chosen."""
+        if self.session.theme == DESKTOP:
+            self._show_theme()
 
     def _give(self, what: str) -> None:
         """Do what the session asks of the window."""

@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QEnterEvent, QFocusEvent, QGuiApplication
+from PySide6.QtCore import QEvent, QPointF, Qt, Signal
+from PySide6.QtGui import QEnterEvent, QFocusEvent, QGuiApplication, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from kobrel.desk.cards.widgets import give_role
+from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.theme import font
 from kobrel.plan.terms.blocks import Term
 from kobrel.plan.terms.lost import Loss
@@ -39,6 +40,7 @@ class TermRow(QPushButton):
         line.addWidget(self.value)
         self.setFixedHeight(23)
         self.term: Term | None = None
+        self._pressed_at: QPointF | None = None
 
     def show_term(self, term: Term) -> None:
         """Show a value."""
@@ -48,11 +50,22 @@ class TermRow(QPushButton):
         self.value.setText(term.shown)
         self.setAccessibleName(f"{term.label}, {term.shown}")
         parts = (quantity.meaning, f"Formula: {quantity.formula}" if quantity.formula else "", quantity.trap)
-        self.setToolTip("\n".join([*filter(None, parts), "Click copies it."]))
+        self.setToolTip("\n".join([*filter(None, parts), "Click copies it; it can be dragged out."]))
 
     def copy(self) -> None:
         """Copy the value, as the menu's Copy asks."""
         self.click()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._pressed_at = event.position()
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.term is not None and is_begun(event, self._pressed_at):
+            self._pressed_at = None
+            self.setDown(False)
+            drag_out(self, content(self.term.text))
+        super().mouseMoveEvent(event)
 
     def enterEvent(self, event: QEnterEvent) -> None:
         super().enterEvent(event)

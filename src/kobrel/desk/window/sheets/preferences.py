@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.cards.widgets import choice, choose
 from kobrel.desk.toolkit.fields import Field, number_field
-from kobrel.desk.toolkit.theme import THEMES
+from kobrel.desk.toolkit.theme import LOOKS
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -52,8 +52,8 @@ class PreferencesSheet(QDialog):
             "How much of the machine's memory frames that are played may take, percent",
         )  # fmt: skip
         self.look = self._choice(
-            "Look", [(f"{name.capitalize()} room", name) for name in THEMES], session.theme,
-            session.set_theme, "Colours for a dark room or a bright one",
+            "Look", [(text, look) for look, text in LOOKS.items()], session.theme,
+            session.set_theme, "Colours for a dark room, a bright one, or as the desktop has them",
         )  # fmt: skip
         self.unit = self._kept_choice(
             "Lengths", [(name, unit) for unit, name in UNIT_NAMES.items()], settings.NEW_UNIT,
