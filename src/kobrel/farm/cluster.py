@@ -55,7 +55,11 @@ class Farm:
                 )  # fmt: skip
         try:
             self.client: Any = Client(
-                self._cluster or address, timeout=seconds, set_as_default=False, name="kobrel"
+                self._cluster or address,
+                timeout=seconds,
+                set_as_default=False,
+                name="kobrel",
+                direct_to_workers=True,
             )
         except (OSError, TimeoutError, ValueError) as error:
             raise KobrelError(
