@@ -17,13 +17,13 @@ if [ "$PART" = all ]; then
   bash scripts/wheel.sh
   say "making the environment of the package"
   "$SYSTEM_PYTHON" -m venv --without-pip "$ROOT/opt/kobrel"
-  .venv/bin/python -m pip --quiet --disable-pip-version-check --python "$ROOT/opt/kobrel/bin/python" \
+  .venv/bin/python -m pip -qq --disable-pip-version-check --python "$ROOT/opt/kobrel/bin/python" \
     install --no-compile -c constraints.txt "$(ls -t dist/kobrel-*.whl | head -1)"
   # What was made here has to find itself where it will stand.
   sed -i '1s|^#!.*python.*|#!/opt/kobrel/bin/python3|' $(grep -lIE '^#!.*python' "$ROOT"/opt/kobrel/bin/*)
   sed -i 's|^command = .*|command = python3 -m venv /opt/kobrel|' "$ROOT/opt/kobrel/pyvenv.cfg"
   rm -f "$ROOT"/opt/kobrel/bin/[Aa]ctivate* "$ROOT"/opt/kobrel/lib64
-  "$ROOT/opt/kobrel/bin/python" -m compileall -q -s "$ROOT" --invalidation-mode unchecked-hash \
+  "$ROOT/opt/kobrel/bin/python" -m compileall -q -x "scripts/deploy_lib" -s "$ROOT" --invalidation-mode unchecked-hash \
     "$ROOT/opt/kobrel/lib" || true
   find "$ROOT/opt" -type f ! -path '*/bin/*' -exec chmod a-x {} +
 fi

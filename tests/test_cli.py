@@ -137,7 +137,6 @@ def test_new_with_a_camera_and_a_unit(capsys, moving_scene, tmp_path):
         (["new", "{scene}", "-o", "{tmp}/nowhere/x.kobrel"], "cannot be saved"),
         (["survey", "{tmp}/none.kobrel"], "no such file"),
         (["survey", "{demo}", "--shot", "99"], "no shot “99”. Its shots: 01 Quay wide"),
-        (["survey", "{demo}", "--json", "--csv"], "either --json or --csv"),
         (["render", "{demo}", "-o", "{tmp}/x.jpg"], ".png or .exr"),
         (["render", "{demo}", "-o", "{tmp}/nowhere/x.png"], "no folder"),
         (["render", "{demo}", "-o", "{tmp}/x.png", "--size", "big"], "not a size"),

@@ -4,13 +4,27 @@ import logging
 import os
 import sys
 import warnings
+from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 
 import typer
 from typer.exceptions import Exit, TyperException
 
 from kobrel import __version__, notices
-from kobrel.cli import desktop, farm, files, finished, handing, numbers, pictures, shots
+from kobrel.cli import (
+    desktop,
+    farm,
+    files,
+    finished,
+    handing,
+    manual,
+    numbers,
+    pictures,
+    reply,
+    shots,
+    streams,
+)
 from kobrel.cli.shared import app, warn
 from kobrel.errors import KobrelError
 
@@ -97,21 +111,67 @@ def one_line(error: Exception) -> str:
 
 def run_command(arguments: list[str]) -> int:
     """Run one command and return its exit status."""
+    if not arguments or arguments[0] not in COMMANDS:
+        return _guarded(lambda: _window(arguments))[0]
+    if "--json" not in arguments:
+        return _guarded(lambda: _run_on_files(arguments))[0]
+    name, output = arguments[0], _output_of(arguments)
+    if _answers_itself(name):
+        status, error = _guarded(lambda: _run_on_files(arguments))
+        if error is None:
+            return status
+        answer = reply.Reply(name, output)
+    else:
+        plain = [word for word in arguments if word != "--json"]
+        with reply.gathered(name, output) as answer:
+            status, error = _guarded(lambda: _run_on_files(_with_a_file(plain, output)))
+    answer.status = status
+    if error is not None:
+        answer.error = reply.fault_of(error)
+    typer.echo(reply.to_json(answer))
+    return status
+
+
+def _answers_itself(name: str) -> bool:
+    """Whether a command's answer as JSON has a form of its own."""
+    return any("--json" in parameter.opts for parameter in manual.commands()[name].params)
+
+
+def _output_of(arguments: list[str]) -> str:
+    """The file that is named to be written."""
+    named = [after for word, after in pairwise(arguments) if word in ("-o", "--output")]
+    return named[0] if named else ""
+
+
+def _with_a_file(arguments: list[str], output: str) -> list[str]:
+    """The arguments, where they name no stream to write to, which the answer takes."""
+    if output.startswith("-"):
+        raise KobrelError("Standard output cannot take both the file and the answer.")
+    return arguments
+
+
+def _run_on_files(arguments: list[str]) -> int:
+    with streams.as_files(arguments) as named:
+        status = int(app(named, prog_name="kobrel", standalone_mode=False) or 0)
+    warn(notices.take())
+    return status
+
+
+def _guarded(run: Callable[[], int]) -> tuple[int, Exception | None]:
+    """Run something; its exit status, and why it failed if that was said on stderr."""
     try:
-        if not arguments or arguments[0] not in COMMANDS:
-            return _window(arguments)
-        status = int(app(arguments, prog_name="kobrel", standalone_mode=False) or 0)
-        warn(notices.take())
-        return status
+        return run(), None
     except Exit as end:
-        return end.exit_code
+        return end.exit_code, None
     except TyperException as error:
         typer.echo(f"kobrel: {error.format_message()}", err=True)
+        return 2, KobrelError(error.format_message())
     except KobrelError as error:
         typer.echo(f"kobrel: {one_line(error)}", err=True)
+        return 2, error
     except (BrokenPipeError, KeyboardInterrupt):
         typer.echo("kobrel: stopped.", err=True)
-        return 130
+        return 130, None
     except Exception as error:
         if os.environ.get("KOBREL_DEBUG"):
             raise
@@ -120,5 +180,4 @@ def run_command(arguments: list[str]) -> int:
             "With KOBREL_DEBUG=1 it says where.",
             err=True,
         )
-        return 70
-    return 2
+        return 70, error

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 import typer
 
 from kobrel import trust
+from kobrel.cli import reply
 from kobrel.cli.shared import (
     Force,
     Output,
@@ -80,6 +81,7 @@ def iris(
     if output is not None:
         write_iris(output, camera, size)
         return
+    reply.add(numbers={number.name: number.value for number in numbers_of(camera)})
     for number in numbers_of(camera):
         typer.echo(f"{number.name:30} {number.value:<12g} {number.meaning}")
 
@@ -104,6 +106,7 @@ def check(plan: PlanPath) -> None:
                     f"Shot {shot.label}: {line}" for line in shot_warnings(document, shot, stage, progress)
                 ]
     hint_refused()
+    reply.add(findings=found)
     for line in found:
         typer.echo(line)
     if found:
@@ -158,13 +161,20 @@ def allow(
     if named:
         left = [folder for folder in kept if folder not in named]
         settings.put(ALLOWED, left if forget else [*left, *named])
+    reply.add(folders=settings.get(ALLOWED))
     for folder in settings.get(ALLOWED):
         typer.echo(folder)
 
 
 @app.command()
-def schema() -> None:
-    """Print the JSON Schema of a plan."""
+def schema(
+    of: Annotated[Literal["plan", "job", "reply"], typer.Option("--of", help="Of what.")] = "plan",
+) -> None:
+    """Print the JSON Schema of a plan, of a job for `kobrel batch`, or of the answers with --json."""
+    from pydantic import TypeAdapter
+
+    from kobrel.farm.work import Work
     from kobrel.plan.model import Plan
 
-    typer.echo(json.dumps(Plan.model_json_schema(), indent=2))
+    kinds: dict[str, type] = {"plan": Plan, "job": Work, "reply": reply.Reply}
+    typer.echo(json.dumps(TypeAdapter(kinds[of]).json_schema(), indent=2))

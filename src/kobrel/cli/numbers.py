@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
+from kobrel.cli import reply
 from kobrel.cli.shared import (
     Force,
     PlanPath,
@@ -192,9 +193,15 @@ def solve(
             typer.echo(f"Frame {clash.frame:g}: {clash.text}" if clash else "It cannot be met.")
         if found.possible.all():
             typer.echo("Each frame can be met, but not all with one stop.")
-        for trial in trials(where, chosen):
-            typer.echo(f"This would do: {trial.text}")
+        would_do = [trial.text for trial in trials(where, chosen)]
+        reply.add(would_do=would_do)
+        for text in would_do:
+            typer.echo(f"This would do: {text}")
         raise typer.Exit(1)
+    reply.add(
+        stops=[list(each) for each in found.stops], f_number=_stop_of(taken, frame),
+        marks=[mark.model_dump(mode="json", exclude_defaults=True) for mark in taken.marks],
+    )  # fmt: skip
     typer.echo("Stops: " + ", ".join(f"f/{low:.4g} to f/{high:.4g}" for low, high in found.stops))
     _print_marks(document, taken, frame)
     if output is not None:
@@ -205,12 +212,17 @@ def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
     """Stop and marks of a solved shot."""
     from kobrel.optics.units import format_length
     from kobrel.plan.check import plan_unit
-    from kobrel.plan.pull.interpolation import keyed_at
 
-    stop = float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
-    typer.echo(f"Stop:  f/{stop:.4g}")
+    typer.echo(f"Stop:  f/{_stop_of(shot, frame):.4g}")
     for mark in shot.marks:
         if frame is None or mark.frame == frame or len(shot.marks) == 1:
             name = document.name_of(mark.target)
             on = format_length(mark.target.metres, plan_unit(document)) if name is None else name
             typer.echo(f"Focus: {on} at {mark.frame:g}")
+
+
+def _stop_of(shot: Any, frame: int | None) -> float:
+    """The stop of a shot at a frame, or at its first."""
+    from kobrel.plan.pull.interpolation import keyed_at
+
+    return float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])

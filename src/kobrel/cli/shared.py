@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
+from kobrel.cli import reply
 from kobrel.errors import KobrelError
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
@@ -188,4 +189,5 @@ class progress_bar:  # noqa: N801  a context manager used as a verb
 def warn(warnings: list[str]) -> None:
     """Tell warnings beside what a command says."""
     for warning in warnings:
+        reply.note(warning)
         typer.echo(f"kobrel: warning: {warning}", err=True)

@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from kobrel.cli import reply
 from kobrel.cli.shared import Force, PlanPath, app, free_output, open_shot
 
 
@@ -41,9 +42,16 @@ def shots(
             write_list(document, stage, output)
         return
     before = None
+    told: list[dict[str, object]] = []
+    cuts: list[list[str]] = []
     for shot in document.shots:
         numbers = survey(document, shot, stage)
         if before is not None:
-            typer.echo(f"  cut: {', '.join(cut_between(before, numbers).jumps) or 'smooth'}")
+            cuts.append(list(cut_between(before, numbers).jumps))
+            typer.echo(f"  cut: {', '.join(cuts[-1]) or 'smooth'}")
+        told.append(
+            {"name": shot.name, "title": shot.title, "first": shot.first, "last": shot.last, "fps": shot.fps}
+        )
         typer.echo(f"{shot.label}: {shot.first}–{shot.last} at {shot.fps:g}, {len(shot.cues)} cues")
         before = numbers
+    reply.add(shots=told, cuts=cuts)

@@ -6,7 +6,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-import kobrel.demo
+from kobrel.demo import HARBOUR
+from kobrel.demo import PLAN as DEMO
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.on_disk import OnDisk
 from kobrel.desk.background.other_windows import OtherWindows
@@ -31,8 +32,6 @@ from kobrel.stage.stage import Stage
 
 DEMO_PLACE = (1, 1049)
 """Shot, counted from 0, and frame at which the demo opens: a rack, with lights out of focus."""
-DEMO = Path(kobrel.demo.__file__).parent / f"night_ferry{SUFFIX}"
-HARBOUR = DEMO.with_name(f"paper_harbour{SUFFIX}")
 DEMOS = {DEMO: DEMO_PLACE, HARBOUR: (0, 1031)}
 """The demos, which are saved under another name, and where they open."""
 _MOST_RECENT, _MOST_NAME = 8, 120
