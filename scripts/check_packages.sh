@@ -25,14 +25,13 @@ root="$PLACE/root"
 mkdir -p "$root/var/lib/dpkg/updates" "$root/var/lib/dpkg/info" "$root/var/log"
 touch "$root/var/lib/dpkg/status"
 (cd "$root" && find . ! -path './var/*' | sort) >"$PLACE/before"
-dpkg --root="$root" --force-depends --force-script-chrootless --force-not-root -i "$package" >/dev/null 2>&1 || \
-  dpkg --root="$root" --force-depends --force-script-chrootless -i "$package"
+dpkg --root="$root" --log=/dev/null --force-depends --force-script-chrootless -i "$package" >/dev/null
 test -e "$root/usr/share/applications/kobrel.desktop"
 say "running it there"
 PYTHONHOME='' "$root/opt/kobrel/bin/python3" -c 'import kobrel; print("Kobrel", kobrel.__version__, kobrel.__file__)'
-dpkg --root="$root" --force-script-chrootless --purge kobrel >/dev/null
+dpkg --root="$root" --log=/dev/null --force-script-chrootless --purge kobrel >/dev/null
 (cd "$root" && find . ! -path './var/*' | sort) >"$PLACE/after"
 diff "$PLACE/before" "$PLACE/after" && say "removed; nothing is left"
 
-say "lintian"
+say "lintian, which takes some minutes"
 lintian --allow-root --fail-on error --tag-display-limit 5 "$package"

@@ -23,12 +23,10 @@ if [ "$PART" = all ]; then
   sed -i '1s|^#!.*python.*|#!/opt/kobrel/bin/python3|' $(grep -lIE '^#!.*python' "$ROOT"/opt/kobrel/bin/*)
   sed -i 's|^command = .*|command = python3 -m venv /opt/kobrel|' "$ROOT/opt/kobrel/pyvenv.cfg"
   rm -f "$ROOT"/opt/kobrel/bin/[Aa]ctivate* "$ROOT"/opt/kobrel/lib64
-  "$ROOT/opt/kobrel/bin/python" -m compileall -q -x "scripts/deploy_lib" -s "$ROOT" --invalidation-mode unchecked-hash \
-    "$ROOT/opt/kobrel/lib" || true
   find "$ROOT/opt" -type f ! -path '*/bin/*' -exec chmod a-x {} +
 fi
 
-ln -s ../../opt/kobrel/bin/kobrel "$ROOT/usr/bin/kobrel"
+ln -s /opt/kobrel/bin/kobrel "$ROOT/usr/bin/kobrel"
 .venv/bin/kobrel desktop --install --root "$ROOT/usr/share" --program kobrel >/dev/null
 mkdir -p "$ROOT/usr/share/zsh/vendor-completions"
 mv "$ROOT/usr/share/zsh/site-functions/_kobrel" "$ROOT/usr/share/zsh/vendor-completions/"
@@ -49,37 +47,16 @@ License: Apache-2.0
  The packages under /opt/kobrel/lib bring their own licences, in their dist-info folders. The type, B612, is
  under the SIL Open Font License 1.1; its text is beside it.
 END
-printf 'kobrel (%s) unstable; urgency=medium\n\n  * See the documentation of this version.\n\n -- The Kobrel authors <kobrel@localhost>  %s\n' \
+printf 'kobrel (%s) unstable; urgency=medium\n\n  * See the documentation of this version.\n\n -- The Kobrel authors <packages@kobrel.org>  %s\n' \
   "$VERSION" "$(date -Ru -d @"${SOURCE_DATE_EPOCH:-$(git log -1 --format=%ct 2>/dev/null || date +%s)}")" | gzip -9n >"$DOC/changelog.gz"
-# An environment of its own, with compiled libraries as their makers publish them, lies under /opt.
-cat >"$ROOT/usr/share/lintian/overrides/kobrel" <<END
-kobrel: dir-or-file-in-opt
-kobrel: embedded-library
-kobrel: unstripped-binary-or-object
-kobrel: library-not-linked-against-libc
-kobrel: custom-library-search-path
-kobrel: executable-stack-in-shared-library
-kobrel: shared-library-lacks-prerequisites
-kobrel: shared-library-lacks-version
-kobrel: hardening-no-fortify-functions
-kobrel: package-contains-documentation-outside-usr-share-doc
-kobrel: extra-license-file
-kobrel: national-encoding
-kobrel: bad-whatis-entry
-kobrel: initial-upload-closes-no-bugs
-kobrel: no-manual-page
-kobrel: file-in-unusual-dir
-kobrel: unusual-interpreter
-kobrel: wrong-path-for-interpreter
-kobrel: python3-script-but-no-python3-dep
-kobrel: spelling-error-in-binary
-kobrel: binary-from-other-architecture
-kobrel: missing-dependency-on-libc
-kobrel: maintainer-address-malformed
-kobrel: bogus-mail-host
-kobrel: package-installs-python-bytecode
-kobrel: source-contains-prebuilt-binary
-END
+# An environment of its own, with compiled libraries, scripts, pages and fonts as their makers publish them.
+for tag in dir-or-file-in-opt duplicate-font-file embedded-library executable-stack-in-shared-library \
+  extra-license-file hardening-no-pie library-not-linked-against-libc no-manual-page \
+  package-contains-documentation-outside-usr-share-doc privacy-breach-generic privacy-breach-logo \
+  script-not-executable shared-library-lacks-prerequisites truetype-font-prohibits-installable-embedding \
+  unstripped-binary-or-object; do
+  echo "kobrel: $tag"
+done >"$ROOT/usr/share/lintian/overrides/kobrel"
 
 libraries=$(sed -n 's/^SYSTEM="\(.*\)"$/\1/p' scripts/setup.sh | sed 's/ /, /g')
 read -r minor next <<<"$MINOR"
@@ -87,7 +64,7 @@ cat >"$ROOT/DEBIAN/control" <<END
 Package: kobrel
 Version: $VERSION
 Architecture: $ARCH
-Maintainer: The Kobrel authors <kobrel@localhost>
+Maintainer: The Kobrel authors <packages@kobrel.org>
 Installed-Size: $(du -sk --exclude=DEBIAN "$ROOT" | cut -f1)
 Depends: python3 (>= 3.$minor), python3 (<< 3.$next), libc6, libstdc++6, $libraries
 Recommends: shared-mime-info, desktop-file-utils
@@ -99,7 +76,14 @@ Description: plans physically based depth of field for computer-made shots
  the true depth of field before anything is rendered, and take the values to
  a renderer.
 END
-# Compiled kernels and bytecode that are made later go with the package.
+# Bytecode and kernels are made where the package is installed, and go with it.
+cat >"$ROOT/DEBIAN/postinst" <<'END'
+#!/bin/sh
+set -e
+if [ "$1" = configure ] && [ -x "${DPKG_ROOT:-}/opt/kobrel/bin/python3" ]; then
+  "${DPKG_ROOT:-}/opt/kobrel/bin/python3" -m compileall -q -x scripts/deploy_lib "${DPKG_ROOT:-}/opt/kobrel/lib" || true
+fi
+END
 cat >"$ROOT/DEBIAN/postrm" <<'END'
 #!/bin/sh
 set -e
@@ -108,6 +92,7 @@ if [ "$1" = remove ] || [ "$1" = purge ]; then
   rmdir "${DPKG_ROOT:-}/opt" 2>/dev/null || true
 fi
 END
+chmod 755 "$ROOT/DEBIAN/postinst"
 chmod 755 "$ROOT/DEBIAN/postrm"
 find "$ROOT" -type d -exec chmod 755 {} +
 find "$ROOT/usr" -type f -exec chmod 644 {} +

@@ -155,3 +155,15 @@ def test_what_a_crash_left_goes_on_when_the_window_is_opened(resting, tmp_path):
     work_off(window.queueing.queue, 0.0)
     window.queueing.look()
     assert window.queueing.entries[0].state == "done"
+
+
+def test_a_contact_sheet_waits_in_the_queue(demo_user, tmp_path):
+    window, session = demo_user.window, demo_user.window.session
+    demo_user.wait(lambda: window.picture.ready)
+    session.want("keep")
+    demo_user.wait(lambda: session.plan.proofs)
+    session.want("sheet")
+    window.sheet.queued.click()
+    window.sheet.write(tmp_path / "sheet.pdf")
+    demo_user.wait(lambda: not window.queueing.open)
+    assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")

@@ -19,7 +19,6 @@ from kobrel.exchange.render import write_rendered
 from kobrel.farm import store
 from kobrel.farm.bundle import Bundle, shot_of
 from kobrel.farm.work import Work
-from kobrel.optics.units import LengthUnit
 from kobrel.picture.tracer import Block, block_sums, blocks, exposed, from_sums
 from kobrel.plan.file import with_paths
 from kobrel.plan.model import Plan, Shot
@@ -209,7 +208,7 @@ class Maker:
         from kobrel.exchange.proof.sheet import Sheet, write_sheet
 
         work, of = self.work, self.work.sheet
-        unit: LengthUnit = work.unit if work.unit and work.unit != "scene" else "m"
+        unit = unit_of(self.plan, self.stage, work.unit)
         sheet = Sheet(of.title or self.plan.name, of.page, of.wide, of.columns, of.captions, unit)
         write_sheet(folder / self._name, work.proofs, sheet, progress)
 

@@ -368,7 +368,7 @@ class Window(QMainWindow):
             self._ask_movie()
         elif what == "sheet":
             self.sheet = ask_sheet(
-                self.session, self.proofing.hung(), self.document.folder, self, self.jobs.run
+                self.session, self.proofing.hung(), self.document.folder, self.queueing, self, self.jobs.run
             )
         elif what == "arrival":
             self.show_arrival()

@@ -16,9 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.errors import KobrelError
 from kobrel.plan.model import Proof
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -47,10 +49,12 @@ class ContactDialog(QDialog):
         session: Session,
         proofs: Sequence[Proof],
         folder: Callable[[], str],
+        queueing: Queueing,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self._session, self._proofs, self._folder = session, list(proofs), folder
+        self._queueing = queueing
         self.setWindowTitle("Contact sheet")
         column, grid = QVBoxLayout(self), QGridLayout()
         column.addWidget(QLabel(f"{len(self._proofs)} pictures, as they hang on the wall."))
@@ -66,7 +70,9 @@ class ContactDialog(QDialog):
         self.wide.setToolTip("Wider than high")
         self.captions = QCheckBox("Captions")
         self.captions.setToolTip("Names, and what the pictures differ in")
-        for box in (self.wide, self.captions):
+        self.queued = QCheckBox("In the queue")
+        self.queued.setToolTip("Written after the other work that waits there")
+        for box in (self.wide, self.captions, self.queued):
             column.addWidget(box)
         kept = session.settings
         self.page.setCurrentIndex(max(0, self.page.findData(kept.get(settings.SHEET_PAGE))))
@@ -101,6 +107,10 @@ class ContactDialog(QDialog):
         kept.put(settings.SHEET_COLUMNS, int(self.columns.value))
         kept.put(settings.SHEET_WIDE, self.wide.isChecked())
         kept.put(settings.SHEET_CAPTIONS, self.captions.isChecked())
+        if self.queued.isChecked():
+            self._queue(path)
+            self.accept()
+            return
         sheet = Sheet(
             session.plan.name, self.page.currentData(), self.wide.isChecked(), int(self.columns.value),
             self.captions.isChecked(), session.unit,
@@ -110,11 +120,34 @@ class ContactDialog(QDialog):
         self.job_wanted.emit(job)
         self.accept()
 
+    def _queue(self, path: Path) -> None:
+        from kobrel.farm.work import work_of
+
+        session, plan = self._session, self._session.plan
+        sheet = {
+            "title": plan.name, "page": self.page.currentData(), "columns": int(self.columns.value),
+            "wide": self.wide.isChecked(), "captions": self.captions.isChecked(),
+        }  # fmt: skip
+        try:
+            work = work_of(
+                kind="sheet",
+                plan=plan.name,
+                output=str(path),
+                proofs=self._proofs,
+                unit=plan.unit,
+                sheet=sheet,
+            )
+        except KobrelError as error:
+            session.say(str(error))
+            return
+        self._queueing.add(work, session.plan)
+
 
 def ask_sheet(
     session: Session,
     proofs: Sequence[Proof],
     folder: Callable[[], str],
+    queueing: Queueing,
     window: QWidget,
     run: Callable[[Job], None],
 ) -> ContactDialog | None:
@@ -122,7 +155,7 @@ def ask_sheet(
     if not proofs:
         session.say("Nothing hangs on the wall yet: K keeps the picture in hand.")
         return None
-    dialog = ContactDialog(session, proofs, folder, window)
+    dialog = ContactDialog(session, proofs, folder, queueing, window)
     dialog.job_wanted.connect(run)
     dialog.open()
     return dialog
