@@ -140,3 +140,16 @@ def test_a_scene_that_changed_since_is_told(queue, tmp_path):
     queue.note(key, bundle="another")
     runner.work_off(queue, 0.0)
     assert any("changed since" in line for line in queue.entries()[0].report.told)
+
+
+def test_one_runner_is_started_and_outlives_who_started_it(queue, tmp_path):
+    give(queue, tmp_path, last=1002)
+    for _ in range(3):
+        queue.start_runner()
+    first = queue._runner
+    assert first is not None
+    first.wait(60)
+    assert states(queue) == ["done"]
+    assert os.getsid(os.getpid()) != first.pid
+    queue.start_runner()  # nothing waits
+    assert queue._runner is first

@@ -99,6 +99,7 @@ class Queue:
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = user_state_path("kobrel") / "queue" if folder is None else folder
         self._known: dict[tuple[Path, int, int], dict[str, Any]] = {}
+        self._runner: subprocess.Popen[bytes] | None = None
 
     # For windows
 
@@ -231,7 +232,7 @@ class Queue:
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         with (self.folder / "runner.log").open("wb") as log:
-            subprocess.Popen(
+            self._runner = subprocess.Popen(
                 [sys.executable, "-m", "kobrel.farm.runner", str(self.folder)],
                 stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
             )  # fmt: skip

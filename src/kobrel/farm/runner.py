@@ -22,7 +22,7 @@ from kobrel.plan.model import Plan
 from kobrel.stage.scene import Cancelled
 
 MOST_TRIES = 3
-"""How often a job is begun that ends the runner."""
+"""How often a job is begun that ends the runner before it got any farther."""
 _TELL_S, _IDLE_S, _LOOK_S = 0.25, 3.0, 0.25
 _NICE = 10
 
@@ -85,7 +85,8 @@ def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
     def tell(report: Report) -> None:
         if time.monotonic() - last[0] > _TELL_S:
             last[0] = time.monotonic()
-            queue.note(key, report=report)
+            farther = {"tries": 1} if report.made > report.found else {}
+            queue.note(key, report=report, **farther)
 
     run = Run(
         bundle, lambda: Farm(job.address), tell, queue.wanted(key), job.force or entry.tries > 0,

@@ -53,7 +53,6 @@ class Queueing(QObject):
     def start(self) -> None:
         """Look from now on, and go on with what was left."""
         self.queue.hold(False)
-        self.entries = self.queue.entries()
         self.look()
 
     def look(self) -> None:

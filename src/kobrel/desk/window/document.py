@@ -108,6 +108,8 @@ class Document(QObject):
         box.exec()
         if box.clickedButton() is there:
             self.others.show(path)
+            if not self._session.plan.shots:  # there is nothing else to do here
+                self._window.close()
         return box.clickedButton() is not here
 
     def take_up(self, left: Left) -> None:

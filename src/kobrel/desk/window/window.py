@@ -67,6 +67,8 @@ from kobrel.session.settings import Settings
 from kobrel.session.state import NUMBERS
 
 _AGEING_MS = 5000
+_FRAMED_MS = 400
+"""After which a window manager has put its frame about the window."""
 
 
 class Window(QMainWindow):
@@ -237,7 +239,8 @@ class Window(QMainWindow):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if QApplication.platformName() != "offscreen":  # there is no screen to fit
-            QTimer.singleShot(0, lambda: fit(self, self.screen().availableGeometry()))
+            for wait_ms in (0, _FRAMED_MS):
+                QTimer.singleShot(wait_ms, lambda: fit(self, self.screen().availableGeometry()))
 
     def _show_title(self) -> None:
         session, shot = self.session, self.session.shot
