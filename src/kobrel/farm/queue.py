@@ -224,11 +224,10 @@ class Queue:
 
     def start_runner(self) -> None:
         """Start a runner that outlives this process, unless there is one or nothing waits."""
-        if (
-            self.is_held
-            or self.is_run()
-            or not any(e.state in ("waiting", "running") for e in self.entries())
-        ):
+        if self._runner is not None and self._runner.poll() is None:
+            return  # it may still be on its way
+        waits = any(entry.state in ("waiting", "running") for entry in self.entries())
+        if self.is_held or not waits or self.is_run():
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         with (self.folder / "runner.log").open("wb") as log:
