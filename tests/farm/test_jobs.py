@@ -12,6 +12,7 @@ import numpy as np
 import psutil
 import pytest
 
+import kobrel.demo
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.movie import Movie, write_shot
 from kobrel.farm import record as record_module
@@ -24,6 +25,8 @@ from kobrel.farm.run import Run
 from kobrel.farm.versions import versions
 from kobrel.farm.work import Work, read_works, work_of
 from kobrel.plan.file import open_plan
+from kobrel.plan.model import SceneRef
+from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.staging import load_stage
 from kobrel.plan.variants.ladder import ends_of_shots
 from kobrel.stage.scene import Cancelled
@@ -65,6 +68,11 @@ def test_a_movie_is_put_together_from_its_frames(farm, tmp_path):
         assert len(list(movie.decode(video=0))) == 6
         assert len(movie.streams.audio) == 1
     assert not (tmp_path / "job" / "frames").exists()
+    again = Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert again.found == again.made == 7
+    (tmp_path / "out" / "a.mp4").unlink()
+    assert Run(job, lambda: farm, folder=tmp_path / "job").run().found == 0
+    assert (tmp_path / "out" / "a.mp4").exists()
 
 
 def test_passes_are_written_with_one_note(farm, tmp_path):
@@ -315,3 +323,43 @@ def test_sums_of_bands_are_the_whole(tmp_path):
     maker.write_summed(item, sums, split)
     assert digests(whole) == digests(split)
     assert np.all(np.isfinite(sums[0]))
+
+
+def test_frames_of_a_finished_sequence_are_blurred_and_only_these_travel(farm, tmp_path):
+    from kobrel.exchange.images import write_exr
+
+    folder = tmp_path / "finished"
+    folder.mkdir()
+    for frame in range(1001, 1006):
+        depth = np.full((36, 64), 3.0 + frame - 1001, np.float32)
+        write_exr(folder / f"shot.{frame}.exr", np.ones((36, 64, 3), np.float32), depth, depth)
+    small_plan(tmp_path)
+    plan = open_plan(tmp_path / "small.kobrel")
+    finished = Finished(path=str(folder / "shot.1001.exr"), depth_channel="Z", sequence=True)
+    scene = SceneRef(name="finished", path=finished.path, finished=finished)
+    shot = plan.shots[0].but(finished="finished", first=1002, last=1004)
+    plan = plan.but(scenes=(scene,), shots=(shot,))
+    work = work_of(kind="pictures", plan="p", output=str(tmp_path / "blur.exr"), shot="01")
+    job = packed(work, plan)[0]
+    assert [Path(file.path).name for file in job.files if "1005" in file.path] == []
+    report = Run(job, lambda: farm, folder=tmp_path / "job").run()
+    assert report.made == 3
+    assert sorted(path.name for path in tmp_path.glob("blur.*.exr")) == [
+        f"blur.{n}.exr" for n in (1002, 1003, 1004)
+    ]
+
+
+def test_layers_of_plates_are_written_with_their_notes(farm, tmp_path):
+    plan = Path(kobrel.demo.HARBOUR)
+    work = work_of(
+        kind="layers", plan=str(plan), output=str(tmp_path / "l.ora"), first=1031, last=1032, width=48, height=27,
+        samples=1,
+    )  # fmt: skip
+    Run(packed(work)[0], lambda: farm, folder=tmp_path / "job").run()
+    assert sorted(path.name for path in tmp_path.glob("l.*")) == [
+        "l.1031.ora",
+        "l.1032.ora",
+        "l.json",
+        "l.txt",
+    ]
+    assert "1032" in (tmp_path / "l.json").read_text()

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import math
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, dataclass
 from functools import cached_property, lru_cache
@@ -151,7 +152,7 @@ def packed(
     if work.kind == "sheet":
         named: Iterable[Path] = [Path(proof.path) for proof in work.proofs]
     else:
-        named = [*noted, *(Path(name) for name in _kept_files(plan)), *_frames_of(plan)]
+        named = [*noted, *(Path(name) for name in _kept_files(plan)), *_frames_of(plan, work)]
     files = []
     for number, path in enumerate(sorted({each for each in named if is_file(each)})):
         progress(f"Looking at {path.name}", number / (number + 10))
@@ -165,15 +166,22 @@ def _kept_files(plan: Plan) -> list[str]:
     return files_of(plan.but(proofs=(), handed=()))
 
 
-def _frames_of(plan: Plan) -> list[Path]:
-    """All frames of sequences: they are read when they are needed, a few at a time."""
-    finished = [scene.finished for scene in plan.scenes if scene.finished is not None]
-    paths = [path for each in finished if each.sequence for path in (each.path, each.depth_path) if path]
+def _frames_of(plan: Plan, work: Work) -> list[Path]:
+    """Frames of sequences, which are read when they are needed: of finished pictures the wanted ones."""
+    shot = None if work.kind in ("ladder", "sheet") else shot_of(plan, work)
+    found = plan.finished_of(shot) if shot is not None else None
+    ends = (-math.inf, math.inf)
+    paths: list[tuple[str, tuple[float, float]]] = []
+    if shot is not None and found is not None and found.sequence:
+        first, last = (shot.first if work.first is None else work.first), work.last
+        wanted = first, (shot.last if last is None else last)
+        paths += [(path, wanted) for path in (found.path, found.depth_path) if path]
     playing = [plate.picture for plate in plan.plates if plate.picture.playing is not None]
-    paths += [picture.path for picture in playing if not is_movie(Path(picture.path))]
+    paths += [(picture.path, ends) for picture in playing if not is_movie(Path(picture.path))]
     return [
         path_at(path, frame, True)
-        for path in paths
+        for path, (low, high) in paths
         if trust.is_allowed(path)
         for frame in frames_beside(Path(path))
+        if low <= frame <= high
     ]

@@ -2,9 +2,10 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
-from kobrel.errors import ExchangeError
+from kobrel.errors import ExchangeError, KobrelError
 from kobrel.farm.bundle import digest_of
 from kobrel.farm.making import Made
 from kobrel.files import write_whole
@@ -64,7 +65,7 @@ class Record:
     def _is_as_written(self, name: str, digest: str) -> bool:
         try:
             return digest_of(self.folder / name) == digest
-        except Exception:
+        except (KobrelError, OSError):
             return False
 
     def write(self, made: Made) -> None:
@@ -80,7 +81,19 @@ class Record:
             place = self.folder / name
             place.parent.mkdir(parents=True, exist_ok=True)
             write_whole(place, content, flush=False)
-            files.append([name, hashlib.sha256(content).hexdigest()])
-        line = json.dumps({"item": made.key, "files": files}) + "\n"
+            files.append((name, hashlib.sha256(content).hexdigest()))
+        self._add(made.key, files)
+
+    def note(self, key: str, paths: Sequence[Path]) -> None:
+        """Note files that were written otherwise.
+
+        Raises
+        ------
+        OSError
+            The system refuses.
+        """
+        self._add(key, [(str(path.absolute()), digest_of(path)) for path in paths])
+
+    def _add(self, key: str, files: Sequence[tuple[str, str]]) -> None:
         with self._path.open("ab") as file:
-            file.write(line.encode())
+            file.write((json.dumps({"item": key, "files": files}) + "\n").encode())

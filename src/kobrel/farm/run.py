@@ -10,6 +10,7 @@ import time
 import uuid
 from collections import Counter, deque
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -34,6 +35,9 @@ MOST_TRIES = 3
 """How often an item is tried that fails by a fault."""
 PATIENCE_S = 600.0
 """How long a scheduler that is gone is waited for."""
+WHOLE = "whole"
+"""In the record: what was put together from all items."""
+_MOST_LACKED = 8
 _LOOK_S, _SLOTS_S = 0.25, 2.0
 _SLOW, _SLOW_S = 4.0, 5.0
 _ENOUGH_KNOWN = 3
@@ -89,6 +93,7 @@ class Run:
         self._retried = 0
         self._out: dict[str, _Out] = {}
         self._tries: Counter[str] = Counter()
+        self._lacked: Counter[str] = Counter()
         self._why: dict[str, str] = {}
         self._took: deque[float] = deque(maxlen=200)
         self._by_worker: Counter[str] = Counter()
@@ -111,6 +116,8 @@ class Run:
             `wanted` said so; what was made stays.
         """
         there = self._record.there()
+        if WHOLE in there:
+            there = {item.key for item in self.items}
         self._check_free()
         waiting = deque(item for item in self.items if item.key not in there)
         found = len(self.items) - len(waiting)
@@ -134,14 +141,16 @@ class Run:
             self._drop()
         if self._why:
             raise self._failure()
-        finish(self.work, self.plan, self.items, self._places)
+        if self.work.kind == "movie" and WHOLE not in self._record.there():
+            finish(self.work, self.plan, self.items, self._places)
+            self._record.note(WHOLE, [self.work.target])
         return self.report
 
     def _check_free(self) -> None:
         """See that nothing of somebody else's is written over."""
         if self._force:
             return
-        target, mine = self.work.target, self._record.names()
+        target, mine = self.work.target, {Path(name).name for name in self._record.names()}
         if self.work.kind in ("movie", "sheet"):
             wanted = [target]
         elif self.work.kind in ("pictures", "passes"):
@@ -230,6 +239,8 @@ class Run:
         now = time.monotonic()
         if now - self._slots_at > _SLOTS_S:
             self._slots, self._slots_at = self._farm.slots(), now
+            if not self._slots:
+                self.note("No worker is there yet; waiting for one.")
         return max(0, 2 * sum(self._slots.values()) + 1 - len(self._out))
 
     def _give_out(self, waiting: deque[Item]) -> None:
@@ -313,9 +324,11 @@ class Run:
         """An item did not come: try again, or count it as failed."""
         key = out.item.key
         out.futures.remove(future)
-        if isinstance(error, remote.Lacking) and self._farm is not None:
-            sent = self._farm.give(self.bundle, self.note, error.worker)
-            self._say(bytes_sent=self.report.bytes_sent + sent)
+        if isinstance(error, remote.Lacking) and self._farm is not None and self._lacked[key] < _MOST_LACKED:
+            self._lacked[key] += 1
+            with suppress(OSError, ValueError, KeyError):  # that worker may be gone by now
+                sent = self._farm.give(self.bundle, self.note, error.worker)
+                self._say(bytes_sent=self.report.bytes_sent + sent)
         elif isinstance(error, remote.Unlike) and self._farm is not None:
             self.note(f"Sent away: {error.why}")
             self._farm.client.retire_workers([error.worker], close_workers=True)

@@ -84,7 +84,7 @@ def laid_out(bundle: Bundle) -> Path | None:
     root = folder() / "sets" / bundle.key
     with _laying:
         for file in bundle.files:
-            place = root / file.path.lstrip("/")
+            place = root / os.path.normpath(f"/{file.path}").lstrip("/")
             if place.is_file() and place.stat().st_size == file.size:
                 continue
             source = _blob(file.digest) if _blob(file.digest).is_file() else Path(file.path)
