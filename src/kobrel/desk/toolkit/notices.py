@@ -2,11 +2,8 @@
 
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon, QWidget
 
-_PORTAL = (
-    "org.freedesktop.portal.Desktop",
-    "/org/freedesktop/portal/desktop",
-    "org.freedesktop.portal.Notification",
-)
+_PORTAL = "org.freedesktop.portal"
+_WAIT_MS = 500
 
 
 def notify(window: QWidget, title: str, text: str) -> None:
@@ -22,14 +19,15 @@ def notify(window: QWidget, title: str, text: str) -> None:
 
 
 def send(title: str, text: str) -> bool:
-    """Send a notice through the desktop's portal; whether there is one."""
-    from PySide6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
+    """Send a notice through the desktop's portal; whether there is one that answers at once."""
+    from PySide6.QtDBus import QDBus, QDBusConnection, QDBusMessage
 
     bus = QDBusConnection.sessionBus()
     if not bus.isConnected():
         return False
-    portal = QDBusInterface(
-        f"{_PORTAL}.Desktop", "/org/freedesktop/portal/desktop", f"{_PORTAL}.Notification", bus
+    message = QDBusMessage.createMethodCall(
+        f"{_PORTAL}.Desktop", "/org/freedesktop/portal/desktop", f"{_PORTAL}.Notification", "AddNotification"
     )
-    answer = portal.call("AddNotification", "kobrel", {"title": title, "body": text})
+    message.setArguments(["kobrel", {"title": title, "body": text}])
+    answer = bus.call(message, QDBus.CallMode.Block, _WAIT_MS)
     return bool(answer.type() == QDBusMessage.MessageType.ReplyMessage)
