@@ -128,7 +128,7 @@ ANSWERS = TypeAdapter(Reply)
         (("render", DEMO, "--shot", "03", "--size", "16x9", "--samples", "1", "-o", "OUT.png"), 0, ""),
         (("export", DEMO, "--as", "csv", "-o", "OUT.csv"), 0, ""),
         (("solve", DEMO, "--shot", "99"), 2, ""),
-        (("render", "/nowhere.kobrel", "-o", "OUT.png"), 2, ""),
+        (("render", "OUT_NONE.kobrel", "-o", "OUT.png"), 2, ""),
         (("render", DEMO), 2, ""),
     ],
 )
@@ -156,7 +156,12 @@ def test_answers_with_a_form_of_their_own_tell_errors_alike(capsys):
 def test_schemas_are_told(capsys):
     for of, must in (("plan", "shots"), ("job", "kind"), ("reply", "status")):
         assert run_command(["schema", "--of", of]) == 0
-        assert must in json.loads(capsys.readouterr().out)["properties"]
+        told = capsys.readouterr().out
+        assert must in json.loads(told)["properties"]
+        kept = ROOT / "docs" / f"{of}.schema.json"
+        assert json.loads(kept.read_text()) == json.loads(told), (
+            f"run: kobrel schema --of {of} > docs/{kept.name}"
+        )
     with pytest.raises(ValidationError):
         ANSWERS.validate_python({"command": 1})
 

@@ -1,5 +1,9 @@
 """The window among others on the desktop: one a plan, its look, notices, things dragged out."""
 
+import shutil
+import subprocess
+import sys
+
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QDrag, QImage
@@ -125,3 +129,47 @@ def test_a_notice_goes_to_the_desktop_when_the_window_is_not_in_front(demo_user,
     monkeypatch.setattr(type(window), "isActiveWindow", lambda _self: False)
     notices.notify(window, "two", "")
     assert sent == ["two"]
+
+
+PORTAL = """
+import subprocess, sys
+from threading import Thread
+from PySide6.QtCore import ClassInfo, QCoreApplication, QObject, Slot
+from PySide6.QtDBus import QDBusConnection
+
+app = QCoreApplication([])
+
+@ClassInfo({"D-Bus Interface": "org.freedesktop.portal.Notification"})
+class Portal(QObject):
+    @Slot(str, "QVariantMap")
+    def AddNotification(self, key, what):
+        print(key, what["title"], what["body"], flush=True)
+
+portal, bus = Portal(), QDBusConnection.sessionBus()
+bus.registerObject("/org/freedesktop/portal/desktop", portal, QDBusConnection.RegisterOption.ExportAllSlots)
+bus.registerService("org.freedesktop.portal.Desktop")
+code = (
+    "from PySide6.QtCore import QCoreApplication as App; app = App([]);"
+    "from kobrel.desk.toolkit.notices import send; print(send('Movie is done', '/tmp/a.mp4'))"
+)
+
+def send():
+    print(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stdout, flush=True)
+    app.quit()
+
+Thread(target=send).start()
+app.exec()
+"""
+
+
+@pytest.mark.skipif(shutil.which("dbus-run-session") is None, reason="dbus-run-session is not installed")
+def test_a_notice_arrives_at_the_desktops_portal():
+    """A stand-in for the desktop's portal, on a bus of its own."""
+    command = ["dbus-run-session", "--", sys.executable, "-c", PORTAL]
+    made = subprocess.run(command, capture_output=True, text=True, timeout=120, check=True)
+    assert made.stdout.split("\n")[:2] == ["kobrel Movie is done /tmp/a.mp4", "True"]
+
+
+def test_without_a_desktop_there_is_no_notice(monkeypatch):
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere")
+    assert notices.send("a", "b") is False

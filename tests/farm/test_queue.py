@@ -1,5 +1,6 @@
 """The queue: what waits, in which order, and what outlives a crash."""
 
+import json
 import os
 import signal
 import subprocess
@@ -7,12 +8,19 @@ import sys
 import time
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
+from kobrel.desk.cards.proof.queue import told_of
+from kobrel.errors import KobrelError
 from kobrel.farm import runner
 from kobrel.farm.queue import Queue
-from kobrel.farm.work import work_of
+from kobrel.farm.work import read_works, work_of
 from kobrel.plan.file import open_plan
 from tests.farm.helpers import SMALL, small_plan
+
+WORDS = ["format", "title", "work", "plan", "address", "allowed", "force", "added", "want", "order", "state", "report",
+         "why", "tries", "total", "made", "running", "told", "kind", "output", "jobs", "seconds", "left_s"]  # fmt: skip
 
 
 @pytest.fixture
@@ -153,3 +161,34 @@ def test_one_runner_is_started_and_outlives_who_started_it(queue, tmp_path):
     assert os.getsid(os.getpid()) != first.pid
     queue.start_runner()  # nothing waits
     assert queue._runner is first
+
+
+ODD = st.recursive(
+    st.none() | st.booleans() | st.floats() | st.integers() | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(WORDS), inner, max_size=4),
+    max_leaves=8,
+)
+
+
+@given(which=st.sampled_from(["job.json", "wanted.json", "state.json"]), content=ODD)
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_nonsense_in_the_queue_is_left_out(queue, tmp_path, which, content):
+    key = give(queue, tmp_path) if not queue.entries() else queue.entries()[0].key
+    path = queue.place(key) / which
+    kept = path.read_text() if path.exists() else None
+    path.write_text(json.dumps(content))
+    for entry in queue.entries():
+        assert told_of(entry)
+    if kept is None:
+        path.unlink()
+    else:
+        path.write_text(kept)
+
+
+@given(content=ODD)
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_nonsense_in_a_list_of_jobs_is_told(tmp_path, content):
+    path = tmp_path / "jobs.json"
+    path.write_text(json.dumps(content))
+    with pytest.raises(KobrelError):
+        read_works(path)

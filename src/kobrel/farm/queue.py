@@ -16,6 +16,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -27,6 +28,8 @@ from kobrel.files import write_whole
 from kobrel.plan.model import Plan
 
 if TYPE_CHECKING:
+    from pydantic import TypeAdapter
+
     from kobrel.farm.work import Work
 
 JobState = Literal["waiting", "running", "paused", "done", "failed", "cancelled"]
@@ -42,6 +45,7 @@ class Job:
     Parameters
     ----------
     title : what it is called
+    output : where its files are written: a file, or their folder
     work : what is made
     plan : of what, as it was when the job was given, with absolute paths; JSON
     address : of the scheduler; "" is this machine alone
@@ -51,6 +55,7 @@ class Job:
     """
 
     title: str
+    output: str
     work: str
     plan: str
     address: str
@@ -115,9 +120,11 @@ class Queue:
         """
         key = f"{time.strftime('%Y%m%d-%H%M%S')}-{uuid.uuid4().hex[:6]}"
         title = f"{work.title}  {work.target.name}"
+        whole = work.kind in ("movie", "sheet")
         job = Job(
-            title, work.model_dump_json(), plan.model_dump_json(), address, tuple(allowed), force, time.time()
-        )
+            title, str(work.target if whole else work.folder), work.model_dump_json(), plan.model_dump_json(),
+            address, tuple(allowed), force, time.time(),
+        )  # fmt: skip
         order = max((entry.order for entry in self.entries()), default=0.0) + 1.0
         try:
             (self.folder / "jobs").mkdir(parents=True, exist_ok=True)
@@ -133,23 +140,18 @@ class Queue:
         """All jobs, in their order."""
         found = []
         for place in sorted((self.folder / "jobs").glob("[!.]*")):
-            with contextlib.suppress(ValueError, KeyError, TypeError):  # damaged, or of another Kobrel
+            with contextlib.suppress(ValueError, TypeError):  # damaged, or of another Kobrel
                 found.append(self._entry(place))
         return sorted(found, key=lambda entry: (entry.order, entry.key))
 
     def _entry(self, place: Path) -> Entry:
         job = dict(self._read(place / "job.json"))
-        if job.pop("format") != FORMAT:
+        if job.pop("format", None) != FORMAT:
             raise ValueError("written by another Kobrel")
-        wanted, state = self._read(place / "wanted.json"), dict(self._read(place / "state.json"))
-        told = state.pop("report", {})
-        report = Report(
-            **{**told, "running": tuple(told.get("running", ())), "told": tuple(told.get("told", ()))}
-        )
-        made = Entry(
-            place.name, Job(**{**job, "allowed": tuple(job["allowed"])}), wanted.get("want", "go"),
-            float(wanted.get("order", 0.0)), report=report, **state,
-        )  # fmt: skip
+        parts = {"key": place.name, "job": job, "want": "go", "order": 0.0}
+        for name in ("wanted.json", "state.json"):
+            parts.update(self._read(place / name))
+        made = _entries().validate_python(parts)
         return self._as_wanted(made)
 
     @staticmethod
@@ -277,6 +279,14 @@ class Queue:
             return self._read(self.place(key) / "wanted.json").get("want", "go")  # type: ignore[no-any-return]
 
         return look
+
+
+@cache
+def _entries() -> "TypeAdapter[Entry]":
+    """What checks that a job's files say what they should."""
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(Entry)
 
 
 def _write(path: Path, content: Mapping[str, Any]) -> None:

@@ -135,9 +135,3 @@ def work_in(entry: Entry) -> "Work":
     from kobrel.farm.work import Work
 
     return Work.model_validate_json(entry.job.work)
-
-
-def output_of(entry: Entry) -> Path:
-    """Where a job's files are written."""
-    work = work_in(entry)
-    return work.target if work.kind in ("movie", "sheet") else work.folder

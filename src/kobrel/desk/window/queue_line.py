@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QMessageBox, QPushButton, QWidget
 
 from kobrel.desk.background.proofing import Proofing
-from kobrel.desk.background.queueing import Queueing, output_of, work_in
+from kobrel.desk.background.queueing import Queueing, work_in
 from kobrel.desk.toolkit.notices import notify
 from kobrel.errors import KobrelError
 from kobrel.farm.queue import Entry
@@ -39,8 +39,8 @@ class QueueLine(QPushButton):
         """Say that a job is at its end; where it was a ladder, show it."""
         title = entry.job.title
         if entry.state == "done":
-            self._say(f"Written {output_of(entry)}")
-            notify(self._window, f"{title} is done", str(output_of(entry)))
+            self._say(f"Written {entry.job.output}")
+            notify(self._window, f"{title} is done", entry.job.output)
             self._show_ladder(entry)
         elif entry.state == "failed":
             self._say(f"{title} failed: {entry.why}")

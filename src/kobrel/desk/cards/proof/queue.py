@@ -1,5 +1,7 @@
 """Queue: what is made beside the work, what waits, and what is done."""
 
+from pathlib import Path
+
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import (
@@ -11,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kobrel.desk.background.queueing import Queueing, output_of
+from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.base import Card
 from kobrel.desk.toolkit.theme import faded, font, theme
 from kobrel.farm.queue import Entry
@@ -173,7 +175,7 @@ class QueuePage(Card[Session]):
             item.setData(_KEY, entry.key)
             item.setData(_ENTRY, entry)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{entry.job.title}, {told_of(entry)}")
-            item.setToolTip("\n".join([entry.job.title, str(output_of(entry)), *entry.report.told]))
+            item.setToolTip("\n".join([entry.job.title, entry.job.output, *entry.report.told]))
         if chosen is not None:
             self.choose(chosen.key)
         self.list.viewport().update()
@@ -224,5 +226,5 @@ class QueuePage(Card[Session]):
     def _show_folder(self) -> None:
         entry = self.chosen
         if entry is not None:
-            where = output_of(entry)
+            where = Path(entry.job.output)
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(where if where.is_dir() else where.parent)))
