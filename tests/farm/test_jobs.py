@@ -205,6 +205,7 @@ def test_files_travel_where_they_are_not_seen(tmp_path, monkeypatch):
     from kobrel.farm import making
 
     making._makers.clear()
+    making._libraries.clear()
     here = tmp_path / "here"
     here.mkdir()
     maker_of(job).write(items_of(*job.made_of)[0], here)

@@ -51,6 +51,11 @@ class Bundle:
         """What tells it from all others: the SHA-256 of all that it says."""
         return hashlib.sha256(self.to_json().encode()).hexdigest()
 
+    @cached_property
+    def of_files(self) -> str:
+        """What tells its files from others: the SHA-256 of their paths and contents."""
+        return hashlib.sha256(repr(self.files).encode()).hexdigest()
+
     def to_json(self) -> str:
         """The bundle as text."""
         return json.dumps(asdict(self), sort_keys=True)

@@ -17,12 +17,12 @@ from kobrel.errors import KobrelError, SceneError
 from kobrel.exchange.movie import Movie, Reel, picture_path, reel_of
 from kobrel.exchange.render import write_rendered
 from kobrel.farm import store
-from kobrel.farm.bundle import Bundle, shot_of
+from kobrel.farm.bundle import Bundle, File, shot_of
 from kobrel.farm.work import Work
 from kobrel.picture.tracer import Block, block_sums, blocks, exposed, from_sums
 from kobrel.plan.file import with_paths
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.staging import load_stage, unit_of
+from kobrel.plan.staging import Library, stage_of, unit_of
 from kobrel.plan.variants.ladder import Rung
 from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Stage
@@ -214,6 +214,8 @@ class Maker:
 
 
 _makers: OrderedDict[str, Maker] = OrderedDict()
+_libraries: OrderedDict[tuple[File, ...], tuple[Library, Stage]] = OrderedDict()
+"""What was read, by its files: jobs of the same scenes share it."""
 _reading = threading.Lock()
 
 
@@ -248,10 +250,16 @@ def _made_ready(bundle: Bundle) -> Maker:
         here = str(root)
         plan = with_paths(plan, lambda path: f"{here}{path}" if Path(path).is_absolute() else path)
         work = work.but(proofs=tuple(proof.but(path=f"{here}{proof.path}") for proof in work.proofs))
-    stage, problems = load_stage(plan)
+    library, like = _libraries.pop(bundle.files, None) or (Library(), None)
+    library.read(plan)
+    problems = library.problems_of(plan)
     if problems:
         raise SceneError(problems[0])
+    stage = stage_of(plan, library, like)
     stage.prepare(no_progress)
+    _libraries[bundle.files] = library, stage
+    while len(_libraries) > _KEPT:
+        _libraries.popitem(last=False)
     return Maker(work, plan, stage)
 
 

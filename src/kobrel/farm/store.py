@@ -81,7 +81,7 @@ def laid_out(bundle: Bundle) -> Path | None:
     if all(sees(file) for file in bundle.files):
         trust.allow({Path(file.path).parent for file in bundle.files})
         return None
-    root = folder() / "sets" / bundle.key
+    root = folder() / "sets" / bundle.of_files
     with _laying:
         for file in bundle.files:
             place = root / os.path.normpath(f"/{file.path}").lstrip("/")
