@@ -18,6 +18,7 @@ test:
 
 bench: setup
 	$(BIN)/python bench/bench.py
+	$(BIN)/python bench/farm.py
 
 # One PNG of each main view from the demo, for the docs.
 shots: setup
