@@ -38,6 +38,8 @@ PATIENCE_S = 600.0
 WHOLE = "whole"
 """In the record: what was put together from all items."""
 _MOST_LACKED = 8
+_BROKEN = (OSError, RuntimeError, TimeoutError, ValueError)
+"""What dask raises while the way to a scheduler breaks."""
 _LOOK_S, _SLOTS_S = 0.25, 2.0
 _SLOW, _SLOW_S = 4.0, 5.0
 _ENOUGH_KNOWN = 3
@@ -127,9 +129,15 @@ class Run:
             while waiting or self._out:
                 if self._farm is None:
                     self._farm = self._reached()
-                self._give_out(waiting)
-                self._take(waiting)
-                self._help_slow()
+                try:
+                    self._give_out(waiting)
+                    self._take(waiting)
+                    self._help_slow()
+                except _BROKEN:
+                    time.sleep(_SLOTS_S)  # until dask knows it too
+                    if self._farm is None or self._farm.is_alive:
+                        raise
+                    self._lose(waiting)
                 seconds = time.monotonic() - begun
                 self._say(
                     seconds=seconds, left_s=self._left(len(waiting) + len(self._out), seconds),
@@ -249,8 +257,9 @@ class Run:
             self._lose(waiting)
             return
         for _ in range(min(self._room(), len(waiting))):
-            item = waiting.popleft()
+            item = waiting[0]
             self._out[item.key] = _Out(item, [self._submitted(item)], time.monotonic())
+            waiting.popleft()
 
     def _submitted(self, item: Item, workers: list[str] | None = None) -> Any:
         """An item that is given out, to these workers alone if any are named."""
