@@ -23,6 +23,7 @@ if [ "$PART" = all ]; then
   sed -i '1s|^#!.*python.*|#!/opt/kobrel/bin/python3|' $(grep -lIE '^#!.*python' "$ROOT"/opt/kobrel/bin/*)
   sed -i 's|^command = .*|command = python3 -m venv /opt/kobrel|' "$ROOT/opt/kobrel/pyvenv.cfg"
   rm -f "$ROOT"/opt/kobrel/bin/[Aa]ctivate* "$ROOT"/opt/kobrel/lib64
+  find "$ROOT/opt" -type d -name __pycache__ -prune -exec rm -rf {} +
   find "$ROOT/opt" -type f ! -path '*/bin/*' -exec chmod a-x {} +
 fi
 
@@ -50,11 +51,11 @@ END
 printf 'kobrel (%s) unstable; urgency=medium\n\n  * See the documentation of this version.\n\n -- The Kobrel authors <packages@kobrel.org>  %s\n' \
   "$VERSION" "$(date -Ru -d @"${SOURCE_DATE_EPOCH:-$(git log -1 --format=%ct 2>/dev/null || date +%s)}")" | gzip -9n >"$DOC/changelog.gz"
 # An environment of its own, with compiled libraries, scripts, pages and fonts as their makers publish them.
-for tag in dir-or-file-in-opt duplicate-font-file embedded-library executable-stack-in-shared-library \
+for tag in custom-library-search-path dir-or-file-in-opt duplicate-font-file embedded-library executable-stack-in-shared-library \
   extra-license-file hardening-no-pie library-not-linked-against-libc no-manual-page \
   package-contains-documentation-outside-usr-share-doc privacy-breach-generic privacy-breach-logo \
   script-not-executable shared-library-lacks-prerequisites truetype-font-prohibits-installable-embedding \
-  unstripped-binary-or-object; do
+  unstripped-binary-or-object unusual-interpreter wrong-path-for-interpreter; do
   echo "kobrel: $tag"
 done >"$ROOT/usr/share/lintian/overrides/kobrel"
 
