@@ -3,10 +3,10 @@ from dataclasses import replace
 from threading import Thread
 
 import pytest
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from kobrel.desk.picture.view import PictureView
 from kobrel.desk.toolkit.theme import apply
@@ -112,6 +112,18 @@ class User:
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
         QTest.keyClick(widget or self.window, key, modifier)
         QApplication.processEvents()
+
+
+def answer(says, way):
+    """Answer the next box: it has to say something, and a button that begins so is clicked."""
+
+    def press():
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, QMessageBox)
+        assert says in box.text()
+        next(each for each in box.buttons() if each.text().replace("&", "").startswith(way)).click()
+
+    QTimer.singleShot(100, press)
 
 
 def type_into(field, text, confirm=True):

@@ -5,16 +5,17 @@ import subprocess
 import sys
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QDrag, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.background.other_windows import OtherWindows
 from kobrel.desk.toolkit import notices, theme
 from kobrel.desk.window.app import _again
 from kobrel.plan.file import save_plan
 from kobrel.session.recent import list_path
+from tests.desk.conftest import answer
 
 
 @pytest.fixture
@@ -35,9 +36,9 @@ def pull(widget, at: QPoint):
 
 
 @pytest.mark.parametrize(
-    ("answer", "opens", "asked"), [("Show", False, True), ("Open it", True, False), ("Cancel", False, False)]
+    ("way", "opens", "asked"), [("Show", False, True), ("Open it", True, False), ("Cancel", False, False)]
 )
-def test_a_plan_that_is_open_in_another_window(demo_user, tmp_path, answer, opens, asked):
+def test_a_plan_that_is_open_in_another_window(demo_user, tmp_path, way, opens, asked):
     window, path = demo_user.window, tmp_path / "ferry.kobrel"
     save_plan(window.session.plan, path)
     other, heard = OtherWindows(window), []
@@ -45,13 +46,7 @@ def test_a_plan_that_is_open_in_another_window(demo_user, tmp_path, answer, open
     other.follow(path)
     before = window.session.plan
 
-    def press():
-        box = QApplication.activeModalWidget()
-        assert isinstance(box, QMessageBox)
-        assert "open in another window" in box.text()
-        next(each for each in box.buttons() if each.text().replace("&", "").startswith(answer)).click()
-
-    QTimer.singleShot(100, press)
+    answer("open in another window", way)
     window.session.mark_saved()
     window.document.open(path)
     if opens:

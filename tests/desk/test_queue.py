@@ -1,14 +1,13 @@
 """The queue on the Proof card: given, paused, ordered, done, and left when the window closes."""
 
 import pytest
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication, QMessageBox
 
 from kobrel.desk.cards.proof.queue import told_of
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
 from kobrel.exchange.movie import Movie
 from kobrel.farm.queue import Queue
 from kobrel.session import settings as remembered
+from tests.desk.conftest import answer
 
 SMALL = {"first": 1001, "last": 1003, "width": 64, "height": 36, "passes": 2}
 
@@ -106,19 +105,13 @@ def test_a_ladder_is_drawn_in_the_queue_and_shown(demo_user, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("answer", "closes", "held"), [("Go on", True, False), ("Rest", True, True), ("Cancel", False, False)]
+    ("way", "closes", "held"), [("Go on", True, False), ("Rest", True, True), ("Cancel", False, False)]
 )
-def test_closing_asks_what_becomes_of_the_queue(resting, tmp_path, answer, closes, held):
+def test_closing_asks_what_becomes_of_the_queue(resting, tmp_path, way, closes, held):
     window = resting.window
     window.exports.write_movie(Movie(**SMALL), tmp_path / "a.mp4")
 
-    def press():
-        box = QApplication.activeModalWidget()
-        assert isinstance(box, QMessageBox)
-        assert "left in the queue" in box.text()
-        next(button for button in box.buttons() if button.text().replace("&", "").startswith(answer)).click()
-
-    QTimer.singleShot(100, press)
+    answer("left in the queue", way)
     assert window.close() is closes
     assert window.queueing.queue.is_held is held
     window.queueing.remove(window.queueing.entries[0].key)

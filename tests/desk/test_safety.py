@@ -10,7 +10,7 @@ import pytest
 from campaign.kill import kill_once
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtGui import QGuiApplication, QImage, QPainter
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton, QWidget
 
 from kobrel import trust
 from kobrel.desk.background.jobs import Job
@@ -30,7 +30,7 @@ from kobrel.session import settings as keys
 from kobrel.session.journal.keeper import find_left, journal_beside, left_of
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
-from tests.desk.conftest import User, pick, type_into
+from tests.desk.conftest import User, answer, pick, type_into
 
 
 def buttons_of(widget):
@@ -194,13 +194,8 @@ def test_a_plan_whose_file_goes_away_counts_as_unsaved(user, plan_file):
 
 
 def test_a_second_window_on_a_plan_is_told(user, plan_file, make_window):
-    def answer():
-        box = QApplication.activeModalWidget()
-        assert "open in another window" in box.text()
-        next(button for button in box.buttons() if button.text().startswith("Open it")).click()
-
     other = make_window()
-    QTimer.singleShot(100, answer)
+    answer("open in another window", "Open it")
     other.window.document.open(plan_file)
     other.wait(lambda: "open in another window" in other.window.says.text())
 

@@ -1,9 +1,10 @@
 """The desktop's own notices, for when long work ends and the person is elsewhere."""
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon, QWidget
 
 _PORTAL = "org.freedesktop.portal"
-_WAIT_MS = 500
+_WAIT_MS, _SHOWN_MS = 500, 20_000
 
 
 def notify(window: QWidget, title: str, text: str) -> None:
@@ -16,6 +17,7 @@ def notify(window: QWidget, title: str, text: str) -> None:
         tray.messageClicked.connect(window.activateWindow)
         tray.show()
         tray.showMessage(title, text, window.windowIcon())
+        QTimer.singleShot(_SHOWN_MS, tray, tray.deleteLater)
 
 
 def send(title: str, text: str) -> bool:

@@ -13,6 +13,7 @@ from kobrel.desk.background.on_disk import OnDisk
 from kobrel.desk.background.other_windows import OtherWindows
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.waiting import Waiting
+from kobrel.desk.toolkit.asking import asked
 from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
@@ -35,6 +36,7 @@ DEMO_PLACE = (1, 1049)
 DEMOS = {DEMO: DEMO_PLACE, HARBOUR: (0, 1031)}
 """The demos, which are saved under another name, and where they open."""
 _MOST_RECENT, _MOST_NAME = 8, 120
+_SHOW_THERE, _OPEN_HERE = "Show that window", "Open it here too"
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
 
 
@@ -97,20 +99,15 @@ class Document(QObject):
         """Whether a plan is left to another window that has it open, as the person chooses."""
         if path.suffix.lower() != SUFFIX or path.absolute() == self.path or not self.others.has(path):
             return False
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Kobrel", f"{path.name} is open in another window.", parent=self._window
-        )
-        box.setInformativeText("What is changed in two windows is saved by one over the other.")
-        there = box.addButton("Show that window", QMessageBox.ButtonRole.AcceptRole)
-        here = box.addButton("Open it here too", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.setDefaultButton(there)
-        box.exec()
-        if box.clickedButton() is there:
+        way = asked(
+            self._window, f"{path.name} is open in another window.",
+            "What is changed in two windows is saved by one over the other.", _SHOW_THERE, _OPEN_HERE,
+        )  # fmt: skip
+        if way == _SHOW_THERE:
             self.others.show(path)
             if not self._session.plan.shots:  # there is nothing else to do here
                 self._window.close()
-        return box.clickedButton() is not here
+        return way != _OPEN_HERE
 
     def take_up(self, left: Left) -> None:
         """Work on what was left unsaved, after a question if something else is."""

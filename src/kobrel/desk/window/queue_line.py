@@ -2,13 +2,16 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing, work_in
+from kobrel.desk.toolkit.asking import asked
 from kobrel.desk.toolkit.notices import notify
 from kobrel.errors import KobrelError
 from kobrel.farm.queue import Entry
+
+_GO_ON, _REST = "Go on without the window", "Rest until Kobrel is opened"
 
 
 class QueueLine(QPushButton):
@@ -61,15 +64,10 @@ class QueueLine(QPushButton):
         if not left:
             return True
         told = "A job is" if len(left) == 1 else f"{len(left)} jobs are"
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Kobrel", f"{told} left in the queue.", parent=self._window
-        )
-        box.setInformativeText("What is made stays in either case, and no frame is made twice.")
-        on = box.addButton("Go on without the window", QMessageBox.ButtonRole.AcceptRole)
-        rest = box.addButton("Rest until Kobrel is opened", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.setDefaultButton(on)
-        box.exec()
-        if box.clickedButton() is rest:
+        way = asked(
+            self._window, f"{told} left in the queue.",
+            "What is made stays in either case, and no frame is made twice.", _GO_ON, _REST,
+        )  # fmt: skip
+        if way == _REST:
             self._queueing.queue.hold(True)
-        return box.clickedButton() in (on, rest)
+        return bool(way)
