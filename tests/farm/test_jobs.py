@@ -17,7 +17,7 @@ from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.movie import Movie, write_shot
 from kobrel.farm import record as record_module
 from kobrel.farm import remote, store
-from kobrel.farm.bundle import Bundle, packed
+from kobrel.farm.bundle import Bundle, File, file_of, packed
 from kobrel.farm.cluster import Farm
 from kobrel.farm.making import Made, bands_of, items_of, maker_of
 from kobrel.farm.record import Record
@@ -195,7 +195,7 @@ def test_files_travel_where_they_are_not_seen(tmp_path, monkeypatch):
         told = []
         sent = farm.give(job, told.append)
         assert sent == sum({file.digest: file.size for file in job.files}.values()) > 0
-        assert farm.give(job) == 0
+        assert farm.give(job, told.append) == 0
     root = store.laid_out(job)
     assert root is not None
     maker = maker_of(job)
@@ -364,3 +364,18 @@ def test_layers_of_plates_are_written_with_their_notes(farm, tmp_path):
         "l.txt",
     ]
     assert "1032" in (tmp_path / "l.json").read_text()
+
+
+def test_what_is_seen_is_copied_where_other_files_had_to_be_sent(tmp_path, monkeypatch):
+    """What somebody then writes into the original does not reach the job."""
+    monkeypatch.setenv(store.CACHE, str(tmp_path / "cache"))
+    seen = tmp_path / "seen.txt"
+    seen.write_bytes(b"as it was")
+    sent = hashlib.sha256(b"sent").hexdigest()
+    store.keep_piece(sent, 0, b"sent", True)
+    job = Bundle("", "", (file_of(seen), File("/elsewhere/sent.txt", sent, 4)))
+    root = store.laid_out(job)
+    with seen.open("r+b") as file:
+        file.write(b"other now")
+    assert (root / str(seen).lstrip("/")).read_bytes() == b"as it was"
+    assert (root / "elsewhere/sent.txt").read_bytes() == b"sent"

@@ -87,20 +87,28 @@ def laid_out(bundle: Bundle) -> Path | None:
             place = root / os.path.normpath(f"/{file.path}").lstrip("/")
             if place.is_file() and place.stat().st_size == file.size:
                 continue
-            source = _blob(file.digest) if _blob(file.digest).is_file() else Path(file.path)
             place.parent.mkdir(parents=True, exist_ok=True)
             fresh = place.with_name(f".{os.getpid()}.{place.name[:100]}")
             try:
-                os.link(source, fresh)
-            except OSError:
-                try:
-                    shutil.copyfile(source, fresh)
-                except OSError as error:
-                    raise KobrelError(f"cannot be laid out ({error.strerror}).", file=place) from None
+                _lay(file, fresh)
+            except OSError as error:
+                raise KobrelError(f"cannot be laid out ({error.strerror}).", file=place) from None
             fresh.replace(place)
         os.utime(root)
     trust.allow([root])
     return root
+
+
+def _lay(file: File, place: Path) -> None:
+    """Put a file somewhere: a second name of what is kept, or a copy of what others may yet change."""
+    blob = _blob(file.digest)
+    if not blob.is_file():
+        shutil.copyfile(file.path, place)
+        return
+    try:
+        os.link(blob, place)
+    except OSError:
+        shutil.copyfile(blob, place)
 
 
 def clear_old() -> None:
