@@ -40,10 +40,11 @@ def test_what_is_installed_is_removed(tmp_path, capsys):
 
 
 def test_the_entry_runs_this_very_program(tmp_path):
-    run_command(["desktop", "--install", "--root", str(tmp_path), "--program", '"/with blanks/kobrel"'])
+    run_command(["desktop", "--install", "--root", str(tmp_path), "--program", "/with blanks/kobrel"])
     text = (tmp_path / "applications" / "kobrel.desktop").read_text()
     assert '\nExec="/with blanks/kobrel" %f\n' in text
     assert '\nExec="/with blanks/kobrel" --demo\n' in text
+    assert "\nTryExec=/with blanks/kobrel\n" in text
     thumbnailer = (tmp_path / "thumbnailers" / "kobrel.thumbnailer").read_text()
     assert 'Exec="/with blanks/kobrel" thumbnail %i -o %o --size %s' in thumbnailer
 

@@ -29,14 +29,14 @@ def desktop_files(program: str) -> Iterator[tuple[Path, bytes]]:
     ----------
     program : what is run; a path where it is not on everybody's PATH
     """
-    data = _DATA / "desktop"
+    data, quoted = _DATA / "desktop", f'"{program}"' if " " in program else program
     for name, place in (
         ("kobrel.desktop", "applications"), ("kobrel.xml", "mime/packages"),
         ("kobrel.metainfo.xml", "metainfo"), ("kobrel.thumbnailer", "thumbnailers"),
     ):  # fmt: skip
         text = (data / name).read_text("utf-8")
-        for key in ("Exec", "TryExec"):
-            text = text.replace(f"\n{key}=kobrel", f"\n{key}={program}")
+        for key, value in (("TryExec", program), ("Exec", quoted)):
+            text = text.replace(f"\n{key}=kobrel", f"\n{key}={value}")
         yield Path(place) / name, text.encode()
     icons = Path("icons/hicolor")
     yield icons / "scalable/apps/kobrel.svg", (_DATA / "icons" / "kobrel.svg").read_bytes()
@@ -82,10 +82,8 @@ def desktop(
 
 
 def _own_program() -> str:
-    """The program that runs now, by its full path; quoted as desktop entries want it."""
-    found = shutil.which("kobrel") or str(Path(sys.executable).with_name("kobrel"))
-    path = str(Path(found).absolute())
-    return f'"{path}"' if " " in path else path
+    """The program that runs now, by its full path."""
+    return str(Path(shutil.which("kobrel") or Path(sys.executable).with_name("kobrel")).absolute())
 
 
 def _remove(target: Path, share: Path) -> None:

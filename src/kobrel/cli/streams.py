@@ -17,10 +17,8 @@ _ENDINGS = {
     "sound": ".wav", "iris": ".png", "shots": ".otio", "thumbnail": ".png", "defocus": ".png",
 }  # fmt: skip
 """What is written to standard output unless it is said, as in ``-o -.exr``."""
-_KINDS = {
-    "usd": ".usda", "usd-changes": ".usda", "gltf": ".glb", "alembic": ".abc", "csv": ".csv", "json": ".json",
-    "plates": ".csv", "otio": ".otio", "edl": ".edl", "sheet": ".pdf", "html": ".html", "tables": ".csv",
-}  # fmt: skip
+_EXPORTS = {"gltf": ".glb", "tables": ".csv"}
+"""The same of exports that are not written by their usual ending."""
 _INPUTS = {"batch": ".json"}
 
 
@@ -53,9 +51,13 @@ def as_files(arguments: list[str]) -> Iterator[list[str]]:
 
 def _ending(arguments: list[str]) -> str:
     name = arguments[0]
+    ending = _ENDINGS.get(name)
     if name == "export" and "--as" in arguments[:-1]:
+        from kobrel.exchange.export import KINDS
+
         name = arguments[arguments.index("--as") + 1]
-    ending = _ENDINGS.get(name) or _KINDS.get(name)
+        usual = next((kind.endings[0] for kind in KINDS.values() if kind.key == name), None)
+        ending = _EXPORTS.get(name, usual)
     if ending is None:
         raise KobrelError(f"{name} writes several files; they cannot go to standard output.")
     return ending
