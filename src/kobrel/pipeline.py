@@ -39,6 +39,7 @@ from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.measure.survey import survey as _survey
 from kobrel.plan.model import SUFFIX, Plan, Shot
+from kobrel.plan.names import shot_named
 from kobrel.plan.solve.trials import Where, solved
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import load_stage
@@ -85,11 +86,7 @@ class Project:
         KobrelError
             There is none of that name.
         """
-        found = next((s for s in self.plan.shots if name in (None, s.name, s.title, s.label)), None)
-        if found is None:
-            known = ", ".join(self.shots)
-            raise PlanError(f"no shot “{name}”.", file=self.path or "", remedy=f"Its shots: {known}.")
-        return found
+        return shot_named(self.plan, name, self.path or "")
 
     def survey(self, shot: str | None = None, frames: Sequence[float] | None = None) -> Survey:
         """Camera, limits, and every subject's distance, blur and state, at all frames of a shot.
@@ -297,8 +294,7 @@ def make(
     from kobrel.farm.cluster import Farm
     from kobrel.farm.run import Run
 
-    bundle, _stage, _told = packed(work)
-    del _stage
+    bundle, _told = packed(work)
     return Run(bundle, lambda: Farm(scheduler), lambda report: told(report.made, report.total)).run().made
 
 

@@ -133,8 +133,7 @@ def _run_all(
     for work in works:
         try:
             with progress_bar() as progress:
-                bundle, _stage, told = packed(work, progress=progress)
-                del _stage
+                bundle, told = packed(work, progress=progress)
                 run = Run(bundle, lambda: Farm(address), _shown(work, progress), force=force)
                 report = run.run()
             warn([*told, *report.told])

@@ -104,19 +104,15 @@ def open_shot(path: Path, shot_name: str | None) -> tuple[Any, Any, Any]:
     KobrelError
         The plan, the shot or a scene is missing.
     """
-    from kobrel.errors import PlanError, SceneError
+    from kobrel.errors import SceneError
     from kobrel.plan.file import open_plan
+    from kobrel.plan.names import shot_named
     from kobrel.plan.space.rebinding import rebound
     from kobrel.plan.staging import load_stage
 
     trust_opened(path)
     plan = open_plan(path)
-    if not plan.shots:
-        raise PlanError("the plan has no shots.", file=path)
-    shot = next((s for s in plan.shots if shot_name in (None, s.name, s.title, s.label)), None)
-    if shot is None:
-        known = ", ".join(s.label for s in plan.shots)
-        raise PlanError(f"no shot “{shot_name}”.", file=path, remedy=f"Its shots: {known}.")
+    shot = shot_named(plan, shot_name, path)
     with progress_bar() as progress:
         stage, problems = load_stage(plan, progress)
     hint_refused()

@@ -9,17 +9,17 @@ from functools import cached_property, lru_cache
 from pathlib import Path
 
 from kobrel import trust
-from kobrel.errors import PlanError, SceneError
+from kobrel.errors import SceneError
 from kobrel.farm.work import Work
 from kobrel.files import is_file, require_file
 from kobrel.plan.file import files_of, open_plan
 from kobrel.plan.model import Plan, Shot
+from kobrel.plan.names import shot_named
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import load_stage
 from kobrel.stage.read.finished.frames import frames_beside, path_at
 from kobrel.stage.read.plates.playing import is_movie
 from kobrel.stage.scene import Progress, no_progress
-from kobrel.stage.stage import Stage
 
 
 @dataclass(frozen=True)
@@ -118,18 +118,12 @@ def shot_of(plan: Plan, work: Work) -> Shot:
     PlanError
         There is none of that name.
     """
-    if not plan.shots:
-        raise PlanError("the plan has no shots.", file=work.plan)
-    shot = next((s for s in plan.shots if work.shot in ("", s.name, s.title, s.label)), None)
-    if shot is None:
-        known = ", ".join(s.label for s in plan.shots)
-        raise PlanError(f"no shot “{work.shot}”.", file=work.plan, remedy=f"Its shots: {known}.")
-    return shot
+    return shot_named(plan, work.shot or None, work.plan)
 
 
 def packed(
     work: Work, plan: Plan | None = None, progress: Progress = no_progress
-) -> tuple[Bundle, Stage, list[str]]:
+) -> tuple[Bundle, list[str]]:
     """A job made ready to travel: its scenes are read once here, so that what is wrong is told before.
 
     Parameters
@@ -138,7 +132,7 @@ def packed(
 
     Returns
     -------
-    The bundle, the stage, and what was assumed or not found, in sentences.
+    The bundle, and what was assumed or not found, in sentences.
 
     Raises
     ------
@@ -163,7 +157,7 @@ def packed(
         progress(f"Looking at {path.name}", number / (number + 10))
         files.append(file_of(path))
     bundle = Bundle(work.model_dump_json(), plan.model_dump_json(), tuple(files))
-    return bundle, stage, [*stage.warnings, *elsewhere]
+    return bundle, [*stage.warnings, *elsewhere]
 
 
 def _kept_files(plan: Plan) -> list[str]:

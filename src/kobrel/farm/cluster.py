@@ -4,6 +4,7 @@ import logging
 import tempfile
 from collections.abc import Callable
 from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 from kobrel.errors import KobrelError
@@ -119,7 +120,7 @@ class Farm:
             ]
         return []
 
-    def give(self, bundle: Bundle, told: Callable[[str], object] = print, only: str | None = None) -> int:
+    def give(self, bundle: Bundle, told: Callable[[str], object], only: str | None = None) -> int:
         """Give workers what a job is made from; the bytes of files that had to be sent.
 
         Parameters
@@ -141,8 +142,6 @@ class Farm:
         return sent
 
     def _send(self, path: str, digest: str, size: int, workers: list[str]) -> int:
-        from pathlib import Path
-
         start = 0
         for piece in pieces_of(Path(path), _PIECE):
             last = start + len(piece) >= size

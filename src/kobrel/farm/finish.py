@@ -1,4 +1,4 @@
-"""What is done once all items of a job are there: movies are put together from their frames."""
+"""Movies, put together from their frames once all are there."""
 
 import shutil
 from collections.abc import Iterator, Sequence
@@ -15,8 +15,8 @@ from kobrel.farm.work import Work
 from kobrel.plan.model import Plan
 
 
-def finish(work: Work, plan: Plan, items: Sequence[Item], places: Path) -> None:
-    """Put a movie together from its frames, which are forgotten then; nothing is left to do for other kinds.
+def finish_movie(work: Work, plan: Plan, items: Sequence[Item], places: Path) -> None:
+    """Put a movie together from its frames, which are forgotten then.
 
     Parameters
     ----------
@@ -27,8 +27,6 @@ def finish(work: Work, plan: Plan, items: Sequence[Item], places: Path) -> None:
     ExchangeError
         It cannot be written; its frames stay.
     """
-    if work.kind != "movie":
-        return
     shot = shot_of(plan, work)
     name = Path(f"{work.target.stem}.png")
     frames = [item for item in items if item.key != SOUND]

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from kobrel import notices
 from kobrel.errors import KobrelError, SceneError
-from kobrel.exchange.movie import Movie, Reel, picture_path, reel_of
+from kobrel.exchange.movie import Movie, Reel, frame_ends, picture_path, reel_of
 from kobrel.exchange.render import write_rendered
 from kobrel.farm import store
 from kobrel.farm.bundle import Bundle, File, shot_of
@@ -73,7 +73,7 @@ class Maker:
     work: Work
     plan: Plan
     stage: Stage
-    _locks: dict[str, threading.Lock] = field(default_factory=lambda: {"reel": threading.Lock()})
+    _making_reel: threading.Lock = field(default_factory=threading.Lock)
 
     @cached_property
     def shot(self) -> Shot:
@@ -96,7 +96,7 @@ class Maker:
 
     def _ready_reel(self) -> Reel:
         """The same, made by one thread."""
-        with self._locks["reel"]:
+        with self._making_reel:
             return self.reel
 
     @property
@@ -291,9 +291,8 @@ def items_of(work: Work, plan: Plan) -> list[Item]:
         return [Item(f"rung {number + 1}", number) for number in range(len(work.rungs))]
     shot = shot_of(plan, work)
     found = plan.finished_of(shot)
-    handles = shot.handles if work.kind in ("pictures", "movie") and found is None else 0
-    first = shot.first - handles if work.first is None else work.first
-    last = shot.last + handles if work.last is None else work.last
+    with_handles = work.kind in ("pictures", "movie") and found is None
+    first, last = frame_ends(shot if with_handles else shot.but(handles=0), Movie(work.first, work.last))
     frames = list(range(first, last + 1))
     if found is not None and work.kind in ("pictures", "movie"):
         frames = _finished_frames(found.path, found.sequence, frames)

@@ -24,7 +24,7 @@ from kobrel.exchange.movie import picture_path
 from kobrel.farm import remote
 from kobrel.farm.bundle import Bundle
 from kobrel.farm.cluster import Farm
-from kobrel.farm.finish import finish
+from kobrel.farm.finish import finish_movie
 from kobrel.farm.making import Item, Made, bands_of, can_be_split, items_of
 from kobrel.farm.record import Record
 from kobrel.farm.report import Report, Want
@@ -150,7 +150,7 @@ class Run:
         if self._why:
             raise self._failure()
         if self.work.kind == "movie" and WHOLE not in self._record.there():
-            finish(self.work, self.plan, self.items, self._places)
+            finish_movie(self.work, self.plan, self.items, self._places)
             self._record.note(WHOLE, [self.work.target])
         return self.report
 

@@ -74,8 +74,7 @@ def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
             raise Cancelled("Stopped.")
         queue.note(key, report=Report(told=(f"{what} …",)))
 
-    bundle, _stage, told = packed(work, plan, progress)
-    del _stage
+    bundle, told = packed(work, plan, progress)
     if entry.bundle not in ("", bundle.key):
         told.append("A file has changed since the job was begun; all of it is made anew.")
         (queue.place(key) / "made.jsonl").unlink(missing_ok=True)

@@ -1,8 +1,9 @@
 """What things are called in front of a person."""
 
-from pathlib import PurePath
+from pathlib import Path, PurePath
 
-from kobrel.plan.model import STAND_IN_PREFIX, Plan
+from kobrel.errors import PlanError
+from kobrel.plan.model import STAND_IN_PREFIX, Plan, Shot
 from kobrel.plan.pictures.plates import PLATE_PREFIX
 from kobrel.plan.space.plates import plate_number
 from kobrel.plan.space.stand_ins import number_of
@@ -12,6 +13,27 @@ from kobrel.stage.stage import Place
 def is_of_a_file(scene: str) -> bool:
     """Whether a scene on the stage comes from a file, and is neither a stand-in nor a plate."""
     return number_of(scene) is None and plate_number(scene) is None
+
+
+def shot_named(plan: Plan, name: str | None, file: Path | str = "") -> Shot:
+    """A shot by its name, title or both; the first if none is named.
+
+    Parameters
+    ----------
+    file : that the plan was read from, for whoever has to put it right
+
+    Raises
+    ------
+    PlanError
+        There is none of that name.
+    """
+    if not plan.shots:
+        raise PlanError("the plan has no shots.", file=file)
+    found = next((shot for shot in plan.shots if name in (None, shot.name, shot.title, shot.label)), None)
+    if found is None:
+        known = ", ".join(shot.label for shot in plan.shots)
+        raise PlanError(f"no shot “{name}”.", file=file, remedy=f"Its shots: {known}.")
+    return found
 
 
 def thing_name(plan: Plan, place: Place) -> str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture, write_png
-from kobrel.exchange.movie import CODERS, write_movie
+from kobrel.exchange.movie import CODERS, picture_path, write_movie
 from kobrel.picture.defocus.simple import Method, blurred_by, grown_back
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import signed_blur
@@ -113,7 +113,7 @@ def target_of(path: Path, frame: int | None) -> Path:
     >>> target_of(Path("out.exr"), 12).name
     'out.0012.exr'
     """
-    return path if frame is None else path.with_name(f"{path.stem}.{frame:04d}{path.suffix}")
+    return path if frame is None else picture_path(path, frame)
 
 
 def write_blurred(path: Path, made: Blurred, camera: Camera, light: Light) -> None:

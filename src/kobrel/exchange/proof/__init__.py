@@ -1,1 +1,1 @@
-"""Proofs as files: pictures with the settings that made them, and contact sheets of them."""
+"""Proofs as files: pictures with the settings that made them, contact sheets of them; thumbnails of plans."""
