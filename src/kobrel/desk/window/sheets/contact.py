@@ -57,7 +57,12 @@ class ContactDialog(QDialog):
         self._queueing = queueing
         self.setWindowTitle("Contact sheet")
         column, grid = QVBoxLayout(self), QGridLayout()
-        column.addWidget(QLabel(f"{len(self._proofs)} pictures, as they hang on the wall."))
+        count = len(self._proofs)
+        column.addWidget(
+            QLabel(
+                f"{count} pictures, as they hang on the wall." if count > 1 else "One picture of the wall."
+            )
+        )
         self.page = choice("Page", list(_PAGES), "Size of the pages", 132)
         self.columns = number_field("Pictures in a row", "", 1.0, 1.0, 12.0)
         for row, (label, widget) in enumerate((("Page", self.page), ("In a row", self.columns))):
