@@ -115,7 +115,7 @@ def _use_other(path: Path, suffix: str) -> None:
         plan, stage = empty_plan(), Stage()
         with_list(plan, read_list(path), 0, stage)
     elif suffix == ".journal":
-        from kobrel.session.journal.file import read_journal
+        from kobrel.session.journal.reading import read_journal
 
         left = read_journal(path)
         if left is not None:

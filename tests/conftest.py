@@ -1,4 +1,6 @@
+import contextlib
 import os
+import resource
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -42,6 +44,23 @@ def own_folders(tmp_path_factory):
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
     os.environ["XDG_DATA_HOME"] = str(tmp_path_factory.mktemp("data"))
     trust.allow([tmp_path_factory.getbasetemp()])
+
+
+@pytest.fixture
+def full_disk(capfd):
+    """A disk that takes so many bytes of each file and no more, as `with full_disk(4096): ...`."""
+
+    @contextlib.contextmanager
+    def filled(room):
+        soft, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
+        with capfd.disabled():
+            resource.setrlimit(resource.RLIMIT_FSIZE, (room, hard))
+            try:
+                yield
+            finally:
+                resource.setrlimit(resource.RLIMIT_FSIZE, (soft, hard))
+
+    return filled
 
 
 @pytest.fixture(scope="session")

@@ -4,10 +4,12 @@ import errno
 import json
 import os
 
+import numpy as np
 import pytest
 
 from kobrel import memory, trust
 from kobrel.errors import KobrelError, PlanError
+from kobrel.exchange.images import write_png
 from kobrel.files import (
     MOST_DEPTH,
     bytes_of,
@@ -96,17 +98,83 @@ def test_earlier_versions_are_kept_as_many_as_wanted(tmp_path):
 @pytest.mark.parametrize("step", ["os.fsync", "os.replace", "shutil.copy2"])
 def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch, step):
     path = tmp_path / "plan.kobrel"
-    save_plan(Plan(name="first"), path)
+    for name in ("before", "first"):
+        save_plan(Plan(name=name), path)
+    if step == "shutil.copy2":  # a file system without second names
+
+        def none(*_arguments):
+            raise OSError(errno.EPERM, "Operation not permitted")
+
+        monkeypatch.setattr("kobrel.files.os.link", none)
 
     def full(*_arguments):
         raise OSError(errno.ENOSPC, "No space left on device")
 
     monkeypatch.setattr(f"kobrel.files.{step}", full)
-    with pytest.raises(PlanError, match=r"No space left on device.*Make room"):
-        save_plan(Plan(name="second"), path)
+    for number in range(4):
+        with pytest.raises(PlanError, match=r"No space left on device.*Make room"):
+            save_plan(Plan(name=f"try {number}"), path)
     monkeypatch.undo()
     assert open_plan(path).name == "first"
-    assert not list(tmp_path.glob(".plan*"))
+    kept = [open_plan(version).name for version in versions_of(path)]
+    assert [name for name in kept if name != "first"] == ["before"]  # no try pushed it out
+    assert not list(tmp_path.glob(".*"))
+    save_plan(Plan(name="second"), path)
+    assert [open_plan(each).name for each in (path, *versions_of(path))] == ["second", "first", "before"]
+
+
+def test_a_full_disk_leaves_plan_and_versions_whole(tmp_path, full_disk):
+    path = tmp_path / "plan.kobrel"
+    for number in range(3):
+        save_plan(Plan(name=f"v{number}" + "x" * 5000), path)
+    before = {each.name: each.read_bytes() for each in tmp_path.iterdir()}
+    for room in (0, 1, 4096, 5500):
+        with full_disk(room), pytest.raises(PlanError, match="cannot be saved"):
+            save_plan(Plan(name="later" + "x" * 5000), path)
+        assert {each.name: each.read_bytes() for each in tmp_path.iterdir()} == before
+
+
+def test_saving_through_a_link_saves_the_file_that_it_leads_to(tmp_path):
+    for name in ("real", "links"):
+        (tmp_path / name).mkdir()
+    real, link = tmp_path / "real" / "plan.kobrel", tmp_path / "links" / "today.kobrel"
+    save_plan(Plan(name="first"), real)
+    real.chmod(0o640)
+    link.symlink_to(real)
+    scene = {"name": "s", "path": str(tmp_path / "real" / "s.usda")}
+    save_plan(Plan(name="second", scenes=(scene,)), link)
+    assert link.is_symlink()
+    assert [open_plan(each).name for each in (link, real, *versions_of(link))] == [
+        "second",
+        "second",
+        "first",
+    ]
+    assert open_plan(link).scenes[0].path == open_plan(real).scenes[0].path == scene["path"]
+    assert '"path": "s.usda"' in real.read_text()
+    assert real.stat().st_mode & 0o777 == 0o640
+    assert [each.name for each in link.parent.iterdir()] == ["today.kobrel"]
+
+
+def test_nothing_a_stranger_left_beside_is_written_to(tmp_path):
+    victim, path = tmp_path / "letter.txt", tmp_path / "plan.kobrel"
+    victim.write_text("dear")
+    shot = empty_plan().shots[0].but(iris={"mask": {"kind": "drawn"}})
+    plan = empty_plan().but(shots=(shot,))
+    (mask,) = masks_beside(plan, path)
+    mask.symlink_to(victim)
+    save_plan(plan, path)
+    assert (victim.read_text(), mask.is_symlink()) == ("dear", False)
+    for target in (tmp_path / ".plan.part.png", tmp_path / ".plan.kobrel.x"):
+        target.symlink_to(victim)
+    write_png(tmp_path / "plan.png", np.zeros((2, 2, 3), np.uint8))
+    assert victim.read_text() == "dear"
+    # A picture of the person's own that has a mask's name stays as an earlier version.
+    mask.write_bytes(b"a photograph")
+    save_plan(plan, path)
+    assert versions_of(mask)[0].read_bytes() == b"a photograph"
+    before = mask.stat().st_mtime_ns
+    save_plan(plan, path)
+    assert mask.stat().st_mtime_ns == before
 
 
 def test_places_that_take_no_plan_are_told_with_what_to_do(tmp_path):

@@ -2,6 +2,7 @@
 
 import contextlib
 import csv
+import hashlib
 import io
 import json
 import os
@@ -9,6 +10,7 @@ import re
 import shutil
 import stat
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +23,7 @@ MOST_TEXT_BYTES = 64 << 20
 MOST_DEPTH = 100
 """How deep JSON may nest."""
 _MOST_DIGITS = 400
+_MOST_NAME = 255
 _STRINGS = re.compile(rb'"[^"\\]*(?:\\.[^"\\]*)*"?', re.DOTALL)
 _HALVES = re.compile(r"\\u[dD][89a-fA-F]")
 _NUMBERS = re.compile(rb"[0-9]{%d}" % _MOST_DIGITS)
@@ -164,36 +167,104 @@ def nesting(text: bytes) -> int:
     return int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
 
 
-def write_whole(path: Path, content: bytes, versions: int = 0, flush: bool = True) -> None:
-    """Write a file atomically: beside, flush, rename, flush the folder.
-
-    Parameters
-    ----------
-    versions : how many earlier versions of the file are kept, see :func:`versions_of`
-    flush : whether to wait until it is on the disk, so that it outlives a power cut
+def write_whole(
+    path: Path, content: bytes, versions: int = 0, flush: bool = True, follow: bool = True
+) -> None:
+    """Write a file atomically, see :func:`written_beside`.
 
     Raises
     ------
     OSError
         As the system says; `path` is then untouched.
     """
+    with written_beside(path, versions, flush, follow) as beside:
+        beside.write_bytes(content)
+
+
+@contextlib.contextmanager
+def written_beside(path: Path, versions: int = 0, flush: bool = True, follow: bool = True) -> Iterator[Path]:
+    """A new, empty file beside a path, to be written to; it takes its place if nothing was raised meanwhile.
+
+    It has a name that nobody can know before, and was made by this call: what a stranger left in the folder
+    is not written to.
+
+    Parameters
+    ----------
+    versions : how many earlier versions of the file are kept, see :func:`versions_of`
+    flush : whether to wait until it is on the disk, so that it outlives a power cut
+    follow : whether a link is followed, and what it leads to replaced; else the link itself is
+
+    Raises
+    ------
+    OSError
+        As the system says; `path` and its versions are then untouched.
+    """
+    target = real_place(path) if follow else path.absolute()
     # A name beside is never longer than a name may be, whatever the file is called.
-    handle, beside = tempfile.mkstemp(dir=path.absolute().parent, prefix=f".{path.name[:40]}.")
+    handle, name = tempfile.mkstemp(
+        dir=target.parent, prefix=f".{cut_name(target.stem, 40)}.", suffix=cut_name(target.suffix, 16)
+    )
+    os.close(handle)
+    beside = Path(name)
     try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-            if flush:
-                file.flush()
-                os.fsync(file.fileno())
-        os.chmod(beside, path.stat().st_mode & 0o777 if path.exists() else 0o644)
-        if versions and path.exists():
-            _keep_version(path, versions)
-        os.replace(beside, path)
-    except BaseException:
-        Path(beside).unlink(missing_ok=True)
-        raise
+        yield beside
+        os.chmod(beside, _mode_of(target))
+        put_in_place(beside, target, versions, flush)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def real_place(path: Path) -> Path:
+    """Where a file really is, links followed; the path itself where that cannot be known.
+
+    >>> real_place(Path("/usr/../a\\0b"))
+    PosixPath('/usr/../a\\x00b')
+    """
+    try:
+        return Path(os.path.realpath(path))
+    except (OSError, ValueError):
+        return path.absolute()
+
+
+def _mode_of(target: Path) -> int:
+    """The rights of a file, or of one that will be made."""
+    try:
+        found = target.lstat().st_mode
+    except OSError:
+        return 0o644
+    return found & 0o777 if stat.S_ISREG(found) else 0o644
+
+
+def put_in_place(fresh: Path, target: Path, versions: int = 0, flush: bool = True) -> None:
+    """Let a finished file take the place of another in the same folder, or one below.
+
+    Raises
+    ------
+    OSError
+        As the system says; `target` and its versions are then untouched.
+    """
     if flush:
-        flush_folder(path.absolute().parent)
+        _flush_file(fresh)
+    if versions and target.is_file():
+        _keep_version(target, versions)
+    os.replace(fresh, target)
+    if flush:
+        flush_folder(target.parent)
+
+
+def _flush_file(path: Path) -> None:
+    """Wait until a file is on the disk.
+
+    Raises
+    ------
+    OSError
+        The disk did not take it, though the writing library may have said nothing.
+    """
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def flush_folder(folder: Path) -> None:
@@ -207,18 +278,63 @@ def flush_folder(folder: Path) -> None:
     os.close(handle)
 
 
+def cut_name(name: str, most: int) -> str:
+    """The beginning of a name, of so many bytes at most.
+
+    >>> cut_name("Wandlung", 4), cut_name("äöü", 3)
+    ('Wand', 'ä')
+    """
+    return os.fsdecode(os.fsencode(name)[:most]) if name.isascii() else _whole_letters(name, most)
+
+
+def _whole_letters(name: str, most: int) -> str:
+    return os.fsencode(name)[:most].decode("utf-8", "ignore")
+
+
+def beside_name(path: Path, before: str, after: str) -> Path:
+    """A file that belongs to another, beside it: its name with something before and after.
+
+    Where that would be longer than names may be, the middle is cut and a digest tells it from others.
+
+    >>> beside_name(Path("ferry.kobrel"), ".", ".journal").name
+    '.ferry.kobrel.journal'
+    >>> len(beside_name(Path("x" * 255), ".", ".journal").name)
+    255
+    """
+    name = f"{before}{path.name}{after}"
+    if len(os.fsencode(name)) > _MOST_NAME:
+        digest = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
+        room = _MOST_NAME - len(os.fsencode(f"{before}-{digest}{after}"))
+        name = f"{before}{cut_name(path.name, room)}-{digest}{after}"
+    return path.with_name(name)
+
+
 def _version(path: Path, number: int) -> Path:
-    return path.with_name(f"{path.name}~{number if number > 1 else ''}")
+    return beside_name(path, "", f"~{number if number > 1 else ''}")
 
 
 def _keep_version(path: Path, most: int) -> None:
-    """What is there becomes the last version, and each version the one before it."""
-    for number in range(most - 1, 0, -1):
-        if _version(path, number).exists():
-            os.replace(_version(path, number), _version(path, number + 1))
-    shutil.copy2(path, _version(path, 1))
+    """What is there becomes the last version, and each version the one before it.
+
+    The new version is whole before any other is moved; a second name of the file takes no room.
+    """
+    last = _version(path, 1)
+    if last.exists() and last.samefile(path):
+        return  # kept by an attempt to save that failed afterwards
+    with tempfile.TemporaryDirectory(prefix=".kobrel", dir=path.parent) as folder:
+        kept = Path(folder) / "version"
+        try:
+            os.link(path, kept)
+        except OSError:  # a file system without second names
+            shutil.copy2(path, kept)
+            _flush_file(kept)
+        for number in range(most - 1, 0, -1):
+            if _version(path, number).exists():
+                os.replace(_version(path, number), _version(path, number + 1))
+        os.replace(kept, last)
 
 
 def versions_of(path: Path, most: int = 99) -> list[Path]:
     """Earlier versions of a file that are kept beside it, the latest first: NAME~, NAME~2 and so on."""
-    return [found for number in range(1, most + 1) if is_file(found := _version(path, number))]
+    real = real_place(path)
+    return [found for number in range(1, most + 1) if is_file(found := _version(real, number))]

@@ -29,6 +29,7 @@ from kobrel.exchange.export import export as _export
 from kobrel.exchange.movie import Movie, write_shot
 from kobrel.exchange.render import render_frame
 from kobrel.farm.work import Work
+from kobrel.files import real_place
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
@@ -256,7 +257,7 @@ def open(path: Path | str, progress: Progress = no_progress) -> Project:
         It cannot be read, or a scene of the plan is missing.
     """
     source = Path(path).absolute()
-    trust.allow([source.parent])
+    trust.allow([source.parent, real_place(source).parent])
     told: list[str] = []
     if source.suffix.lower() != SUFFIX:
         scene = load_scene(source, progress)

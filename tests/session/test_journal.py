@@ -16,21 +16,17 @@ from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan
 from kobrel.session.journal import file as journals
 from kobrel.session.journal.changes import changes_between, with_changes
-from kobrel.session.journal.file import MOST_STEPS, Journal, Work, is_held, read_journal
-from kobrel.session.journal.keeper import (
-    Keeper,
-    find_left,
-    forget,
-    journal_apart,
-    journal_beside,
-    left_of,
-    put_aside,
-)
+from kobrel.session.journal.file import MOST_STEPS, Journal, Work, is_held
+from kobrel.session.journal.keeper import Keeper, find_left, forget, left_of, put_aside
+from kobrel.session.journal.places import journal_apart, journal_aside, journal_beside
+from kobrel.session.journal.reading import UNREAD, read_journal
 from kobrel.session.open_file import open_file, open_left
 from kobrel.session.session import Session
 from kobrel.session.undo import History, Step
 from kobrel.stage.scene import no_progress
 from kobrel.stage.stage import Stage
+
+NOTHING_WHOLE = "nothing of this journal of unsaved work can be read."
 
 
 @pytest.fixture
@@ -77,7 +73,7 @@ def test_edits_come_back_with_the_way_back_and_forth(kept):
     assert (left.work.history.done, len(left.work.history.steps)) == (3, 4)
     assert same_history(left.work.history, kept.session.history)
     assert left.unsaved == ["Stop 2", "Stop 4", "Stop 5.6"]
-    assert (left.path, left.source, left.torn) == (None, "", False)
+    assert (left.path, left.source, left.told) == (None, "", "")
 
 
 ACTS = st.lists(
@@ -147,7 +143,7 @@ def test_a_torn_tail_costs_its_last_record_at_most(kept, tmp_path):
         (tmp_path / "torn.journal").write_bytes(whole[:end])
         left = read_journal(tmp_path / "torn.journal")
         assert left.unsaved == ["Stop 2"]
-        assert left.torn == (end > last)
+        assert left.told == ("The very last record broke off." if end > last else "")
     for place in range(last, len(whole) - 1, 7):
         spoilt = bytearray(whole)
         spoilt[place] ^= 1
@@ -179,7 +175,7 @@ def test_saving_compacts_and_leaves_nothing_to_offer(kept, tmp_path):
     kept.keeper.move(tmp_path / "plan.kobrel")
     after = kept.left()
     assert (tmp_path / "copy.journal").stat().st_size < size
-    assert after.path == tmp_path / "plan.kobrel"
+    assert read_journal(journal_beside(tmp_path / "plan.kobrel")).path == tmp_path / "plan.kobrel"
     assert (len(before.unsaved), after.unsaved) == (40, [])
     assert len(after.work.history.steps) == 40
     assert not list(kept.folder.iterdir())
@@ -292,10 +288,12 @@ def test_what_was_left_is_found_and_what_was_saved_is_not(kept, tmp_path):
     kept.keeper.flush()
     shutil.copy(journal_beside(path), journal_beside(other))
     found, told = find_left(folder, [other, path])
-    assert (len(found), told) == (2, [])  # the one that is held is not among them
-    assert not (folder / "b.journal").exists()
+    assert len(found) == 2  # the one that is held is not among them
+    assert [line.split(": ")[1].split(" It stays as")[0] for line in told] == [NOTHING_WHOLE]
+    assert not (folder / "b.journal").exists()  # it is renamed, and stays
+    assert [path.read_bytes() for path in folder.glob("b.journal.unread-*")] == [b"nothing of the kind\n"]
     assert find_left(folder, [other], but=other)[0][0].journal == folder / "a.journal"
-    save_plan(kept.session.plan, path)
+    save_plan(kept.session.plan, other)
     shutil.copy(journal_beside(path), journal_beside(other))
     left = read_journal(journal_beside(other))
     assert left.unsaved  # killed between saving and writing the journal anew: there is nothing to offer
@@ -324,10 +322,162 @@ def test_a_plan_that_was_saved_just_before_the_end_keeps_its_undo(kept, tmp_path
     assert (taken.plan, taken.path, taken.history.saved) == (kept.session.plan, path, None)
 
 
-@pytest.mark.parametrize("content", [b"", b"x", b"00000000 {}\n", b"[]\n" * 100])
-def test_what_is_no_journal_holds_nothing(tmp_path, content):
-    (tmp_path / "x.journal").write_bytes(content)
-    assert read_journal(tmp_path / "x.journal") is None
+@pytest.mark.parametrize("content", [b"x", b"00000000 {}\n", b"[]\n" * 100])
+def test_what_is_no_journal_is_refused_and_stays(tmp_path, content):
+    path = tmp_path / "x.journal"
+    path.write_bytes(b"")
+    assert read_journal(path) is None  # nothing was done yet
+    path.write_bytes(content)
+    with pytest.raises(PlanError, match=NOTHING_WHOLE):
+        read_journal(path)
+
+
+def edited(tmp_path, count=6, whole_after=(), name="plan.kobrel"):
+    """A plan that was saved, edited and left, with its journal as a crash leaves it; and all its plans."""
+    path, session = tmp_path / name, Session()
+    session.show_plan(empty_plan(), Stage(), Library())
+    save_plan(session.plan, path)
+    journal, plans = Journal(journal_beside(path)), [session.plan]
+    for k in range(count):
+        stop(session, 2.0 + k)
+        plans.append(session.plan)
+        work = Work(session.plan, session.history, 0, 1001)
+        if k in whole_after:
+            journal._whole_at = -1e9
+        if journal.written is None:
+            journal.begin(work, path, str(path))
+        else:
+            journal.add(work)
+    journal.close(keep=True)
+    return path, journal_beside(path), plans
+
+
+def hurt(journal, *numbers):
+    """Damage records, by their number from 1."""
+    lines = journal.read_bytes().splitlines(keepends=True)
+    for number in numbers:
+        lines[number - 1] = lines[number - 1][:-9] + b"damaged}\n"
+    journal.write_bytes(b"".join(lines))
+
+
+def test_damage_in_the_middle_costs_what_was_done_until_the_next_whole_plan(tmp_path):
+    _path, journal, plans = edited(tmp_path, 8, whole_after=(4,))
+    hurt(journal, 4)  # begin, steps, 2nd, 3rd edit ...: the third
+    left = read_journal(journal)
+    assert left.work.plan == plans[-1]
+    assert left.unsaved == ["Stop 2", "Stop 3", UNREAD, "Stop 7", "Stop 8", "Stop 9"]
+    steps = left.work.history.steps
+    assert [steps[1].new, steps[2].new, steps[-1].new] == [plans[2], plans[5], plans[8]]
+    assert "Record 4 is damaged, written after" in left.told
+    assert "2 more up to record 6 count on it and are left out." in left.told
+
+
+def test_damage_without_a_whole_plan_after_it_leaves_what_was_before(tmp_path):
+    _path, journal, plans = edited(tmp_path, 6)
+    whole = journal.read_bytes().splitlines(keepends=True)
+    hurt(journal, 5)
+    left = read_journal(journal)
+    assert (left.work.plan, left.unsaved) == (plans[3], ["Stop 2", "Stop 3", "Stop 4"])
+    assert "2 more up to record 7 count on it" in left.told
+    del whole[4]  # a line that is missing is damage too
+    journal.write_bytes(b"".join(whole))
+    assert read_journal(journal).work.plan == plans[3]
+
+
+def test_a_damaged_beginning_goes_on_from_the_saved_plan(tmp_path):
+    path, journal, plans = edited(tmp_path, 6, whole_after=(3,))
+    hurt(journal, 1)
+    left = read_journal(journal)
+    assert (left.path, left.work.plan, len(left.unsaved)) == (path, plans[-1], 6)
+    hurt(journal, 1, 2)
+    left = read_journal(journal)
+    assert (left.work.plan, left.unsaved) == (plans[-1], [UNREAD, "Stop 6", "Stop 7"])
+    path.unlink()
+    left = read_journal(journal)
+    assert (left.work.plan, left.unsaved) == (plans[-1], [UNREAD, "Stop 6", "Stop 7"])
+    (journal).write_bytes(journal.read_bytes()[:300])
+    with pytest.raises(PlanError, match=NOTHING_WHOLE):
+        read_journal(journal)
+
+
+@settings(max_examples=40)
+@given(seed=st.randoms(use_true_random=False), count=st.integers(1, 12))
+def test_whatever_is_damaged_only_plans_that_were_there_come_back(seed, count, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("damage")
+    _path, journal, plans = edited(
+        folder, count, whole_after=[k for k in range(count) if seed.random() < 0.2]
+    )
+    content = bytearray(journal.read_bytes())
+    for _ in range(seed.randint(1, 4)):
+        content[seed.randrange(len(content))] ^= 1 << seed.randrange(8)
+    journal.write_bytes(content)
+    before = journal.read_bytes()
+    try:
+        left = read_journal(journal)
+    except PlanError:
+        left = None
+    assert left is None or left.told
+    for step in left.work.history.steps if left else ():
+        assert step.new in plans
+    found, _told = find_left(folder / "none", [folder / "plan.kobrel"])
+    kept = [*folder.glob(".plan.kobrel.journal*")]
+    assert [path.read_bytes() for path in kept] == [before]  # nothing is deleted that was not read
+    assert not found or found[0].work.plan == left.work.plan
+
+
+def test_a_journal_belongs_to_the_plan_beside_it(tmp_path):
+    path, journal, plans = edited(tmp_path)
+    victim = tmp_path / "victim"
+    victim.mkdir()
+    foreign = victim / ".theirs.kobrel.journal"
+    shutil.copy(journal, foreign)  # its records name another plan
+    left = read_journal(foreign)
+    assert (left.path, left.source) == (victim / "theirs.kobrel", str(victim / "theirs.kobrel"))
+    shutil.copy(journal, victim / ".notes.txt.journal")
+    assert (read_journal(victim / ".notes.txt.journal").path, left.work.plan) == (None, plans[-1])
+    # Put aside it stays what it was, whatever its records say.
+    state = tmp_path / "state"
+    aside = put_aside(left, state)
+    assert read_journal(aside.journal).path is None
+    assert read_journal(aside.journal).source == ""
+    own = put_aside(read_journal(journal), state)
+    assert (read_journal(own.journal).path, own.journal.parent) == (path, state)
+    assert journal_aside(path, state).stem.split("-")[1] == own.journal.stem.split("-")[1]
+
+
+def test_a_journal_is_not_written_through_a_link(kept, tmp_path):
+    path, victim = tmp_path / "plan.kobrel", tmp_path / "letter.txt"
+    save_plan(kept.session.plan, path)
+    victim.write_text("dear")
+    journal_beside(path).symlink_to(victim)
+    (tmp_path / ".plan.kobrel.journal.new").symlink_to(victim)
+    kept.keeper.begin(path, str(path))
+    stop(kept.session, 2.0)
+    assert kept.keeper.flush()
+    assert victim.read_text() == "dear"
+    assert [left.unsaved for left in [read_journal(journal_apart(path, kept.folder))]] == [["Stop 2"]]
+
+
+def test_long_names_have_journals_and_break_nobody_elses(kept, tmp_path):
+    folder = tmp_path / "names"
+    folder.mkdir()
+    for length in (230, 246, 247, 248):
+        path = folder / ("x" * length + ".kobrel")
+        if length < 249:
+            save_plan(empty_plan(), path)
+            save_plan(empty_plan().but(name="again"), path)
+            opened = open_file(path, no_progress, kept.folder)
+            assert (opened.plan.name, opened.warnings) == ("again", [])
+        kept.keeper.begin(path, str(path))
+        stop(kept.session, float(length))
+        assert kept.keeper.flush()
+        shutil.copy(journal_beside(path), tmp_path / "held")
+        kept.keeper.end()
+        kept.keeper.flush()
+        shutil.copy(tmp_path / "held", journal_beside(path))
+        assert left_of(path, kept.folder).path == path
+    found, told = find_left(kept.folder, [folder / ("x" * 300 + ".kobrel"), path])
+    assert ([left.path for left in found], told) == ([path], [])
 
 
 def test_a_journal_of_another_format_is_refused_by_name(tmp_path, monkeypatch):

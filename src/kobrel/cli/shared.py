@@ -138,9 +138,10 @@ def kept_settings() -> Any:
 def trust_opened(path: Path) -> None:
     """Let files be named beside one that is opened, and where it was allowed before."""
     from kobrel import trust
+    from kobrel.files import real_place
     from kobrel.session.settings import ALLOWED
 
-    trust.allow([path.absolute().parent, *kept_settings().get(ALLOWED)])
+    trust.allow([path.absolute().parent, real_place(path).parent, *kept_settings().get(ALLOWED)])
     trust.take_refused()
 
 

@@ -1,14 +1,11 @@
 """What a plan is handed over as: each kind of file, and one way to write any of them."""
 
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
-from kobrel import trust
-from kobrel.errors import ExchangeError, KobrelError
-from kobrel.exchange.writing import replaced_if_changed
+from kobrel.errors import ExchangeError
 from kobrel.optics.units import Measure
 from kobrel.plan.handover import HandKind, HandOut
 from kobrel.plan.instrument import Lens
@@ -17,7 +14,7 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import unit_of
 from kobrel.plan.terms.blocks import blocks_for
 from kobrel.plan.terms.own import Family, OwnTerms, family
-from kobrel.stage.scene import Cancelled, Progress, no_progress
+from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Stage
 
 
@@ -166,72 +163,6 @@ def _write_frames(plan: Plan, shot: Shot, stage: Stage, kind: HandKind, path: Pa
 
     terms = options.terms or blocks_for(numbers.camera.projection)
     write_terms(plan, shot, numbers, terms, options.unit or unit_of(plan, stage), path)
-
-
-def hand_over(
-    plan: Plan,
-    stage: Stage,
-    owns: Sequence[OwnTerms] = (),
-    progress: Progress = no_progress,
-    beside: Path | None = None,
-    sheet: SheetChoices = SheetChoices(),
-) -> tuple[list[Path], list[str]]:
-    """Write the plan's files anew that are kept up to date, those that changed alone.
-
-    Parameters
-    ----------
-    owns : own terms that are known here
-    beside : folder of the plan, in which its files may be written
-    sheet : what is on sheets besides the shots
-
-    Returns
-    -------
-    The files that changed, and what went wrong, in sentences.
-
-    Raises
-    ------
-    Cancelled
-        `progress` said so; files that were finished stay.
-    """
-    written: list[Path] = []
-    told: list[str] = []
-    for number, out in enumerate(plan.handed):
-
-        def tell(_what: str, part: float, name: str = Path(out.path).name, before: int = number) -> None:
-            progress(f"Handing over {name}", (before + part) / len(plan.handed))
-
-        tell("", 0.0)
-        try:
-            if _handed(plan, stage, out, owns, beside, sheet, tell):
-                written.append(Path(out.path))
-        except Cancelled:
-            raise
-        except KobrelError as error:
-            told.append(str(error) if out.path in str(error) else f"{out.path}: {error}")
-    return written, told
-
-
-def _handed(
-    plan: Plan,
-    stage: Stage,
-    out: HandOut,
-    owns: Sequence[OwnTerms],
-    beside: Path | None,
-    sheet: SheetChoices,
-    progress: Progress,
-) -> bool:
-    """Write one file if it changed, and say whether it did."""
-    target = Path(out.path)
-    if not trust.is_allowed(target, beside):
-        raise ExchangeError(trust.refusal(target), file=target)
-    shots = shots_of(plan, out)
-    options = options_of(plan, stage, out, owns, sheet)
-    if not target.absolute().parent.is_dir():
-        raise ExchangeError(f"cannot be written, there is no folder {target.absolute().parent}.", file=target)
-    with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.absolute().parent) as folder:
-        fresh = Path(folder) / target.name
-        export(plan, shots[0], stage, out.kind, fresh, options, progress)
-        return replaced_if_changed(fresh, target)
 
 
 def shots_of(plan: Plan, out: HandOut) -> list[Shot]:

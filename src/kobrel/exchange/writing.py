@@ -1,6 +1,7 @@
 """Files that other libraries write: whole or not at all."""
 
 import csv
+import errno
 import filecmp
 import io
 from collections.abc import Iterable, Iterator
@@ -11,33 +12,44 @@ from typing import Any
 
 import kobrel
 from kobrel.errors import ExchangeError
-from kobrel.files import write_whole
+from kobrel.exchange.whole import require_whole
+from kobrel.files import put_in_place, reason, write_whole, written_beside
 
 FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
 _UNDATED = datetime(1980, 1, 1, tzinfo=UTC)
 
 
 @contextmanager
-def whole_file(path: Path) -> Iterator[Path]:
-    """A path beside the wanted one to write to; it takes its place when all went well.
+def whole_file(path: Path, follow: bool = True) -> Iterator[Path]:
+    """An empty file beside the wanted one to write to; it takes its place when all went well and it is whole.
+
+    Parameters
+    ----------
+    follow : see :func:`kobrel.files.written_beside`
 
     Raises
     ------
     ExchangeError
-        The folder is missing, or the system refuses.
+        The folder is missing, the system refuses, or the file ends too early.
     """
     if not path.absolute().parent.is_dir():
         raise ExchangeError(f"cannot be written, there is no folder {path.absolute().parent}.", file=path)
-    beside = path.with_name(f".{path.stem[:40]}.part{path.suffix}")
     try:
-        yield beside
-        beside.replace(path)
+        with written_beside(path, follow=follow) as beside:
+            yield beside
+            require_whole(beside, path)
     except OSError as error:
-        raise ExchangeError(
-            f"cannot be written ({error.strerror or error}).", file=path, remedy="Choose another place."
-        ) from None
-    finally:
-        beside.unlink(missing_ok=True)
+        raise not_written(error, path) from None
+
+
+def not_written(error: OSError, path: Path) -> ExchangeError:
+    """What is said of a file that the system refuses."""
+    room = error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+    return ExchangeError(
+        f"cannot be written ({reason(error)}).",
+        file=path,
+        remedy="Make room on that disk, or choose another." if room else "Choose another place.",
+    )
 
 
 def new_pdf(title: str, size: tuple[float, float]) -> Any:
@@ -72,16 +84,29 @@ def write_text(path: Path, text: str) -> None:
     ExchangeError
         The file cannot be written.
     """
+    write_bytes(path, text.encode("utf-8"))
+
+
+def write_bytes(path: Path, content: bytes) -> None:
+    """Write a file, whole or not at all.
+
+    Raises
+    ------
+    ExchangeError
+        The file cannot be written.
+    """
     try:
-        write_whole(path, text.encode("utf-8"))
+        write_whole(path, content)
     except OSError as error:
-        raise ExchangeError(
-            f"cannot be written ({error.strerror}).", file=path, remedy="Choose another place."
-        ) from None
+        raise not_written(error, path) from None
 
 
-def replaced_if_changed(fresh: Path, target: Path) -> bool:
+def replaced_if_changed(fresh: Path, target: Path, versions: int) -> bool:
     """Put a fresh file in the place of another, unless that has the very same content; whether it was put.
+
+    Parameters
+    ----------
+    versions : how many earlier ones are kept
 
     Raises
     ------
@@ -91,9 +116,7 @@ def replaced_if_changed(fresh: Path, target: Path) -> bool:
     try:
         if target.is_file() and filecmp.cmp(fresh, target, shallow=False):
             return False
-        fresh.replace(target)
+        put_in_place(fresh, target, versions)
     except OSError as error:
-        raise ExchangeError(
-            f"cannot be written ({error.strerror or error}).", file=target, remedy="Choose another place."
-        ) from None
+        raise not_written(error, target) from None
     return True

@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kobrel.errors import OpticsError, PlanError
-from kobrel.files import json_of, reason, versions_of, write_whole
+from kobrel.files import is_file, json_of, real_place, reason, versions_of, write_whole
 from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
@@ -72,7 +72,7 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
         plan = Plan.model_validate(content)
     except ValidationError as error:
         raise PlanError(plain_reason(error), file=path) from None
-    folder = path.absolute().parent
+    folder = real_place(path).parent
     return with_paths(plan, lambda scene: os.path.normpath(folder / scene))
 
 
@@ -129,18 +129,24 @@ def save_plan(plan: Plan, path: Path, versions: int = VERSIONS) -> None:
     PlanError
         A file cannot be written; what was there is untouched.
     """
-    folder = path.absolute().parent
-    stored = with_paths(plan, lambda scene: Path(os.path.relpath(scene, folder)).as_posix())
+    real = real_place(path)
+    stored = with_paths(plan, lambda scene: Path(os.path.relpath(scene, real.parent)).as_posix())
     text = stored.model_dump_json(indent=2) + "\n"
     try:
         write_whole(path, text.encode("utf-8"), versions)
-        for place, mask in masks_beside(plan, path).items():
+        for place, mask in masks_beside(plan, real).items():
             with contextlib.suppress(OpticsError):  # told by the findings
-                write_whole(place, as_png(mask))
+                _write_mask(place, as_png(mask))
     except OSError as error:
         raise PlanError(
             f"cannot be saved ({reason(error)}).", file=path, remedy=_remedy(path, error)
         ) from None
+
+
+def _write_mask(place: Path, content: bytes) -> None:
+    """Write a mask's picture if it changed; whatever else has its name stays as an earlier version."""
+    if place.is_symlink() or not is_file(place) or place.read_bytes() != content:
+        write_whole(place, content, versions=1, follow=False)
 
 
 def _remedy(path: Path, error: OSError) -> str:

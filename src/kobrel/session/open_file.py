@@ -5,6 +5,7 @@ from pathlib import Path
 
 from kobrel import trust
 from kobrel.errors import KobrelError, PlanError
+from kobrel.files import real_place
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.session.journal.file import Left
@@ -53,7 +54,7 @@ def open_file(path: Path, progress: Progress, state: Path | None = None) -> Open
     prepare()
     from kobrel.plan.file import open_plan
 
-    trust.allow([path.absolute().parent])
+    trust.allow([path.absolute().parent, real_place(path).parent])
     if path.suffix.lower() != SUFFIX:
         return _new_plan(path, progress)
     plan = open_plan(path)

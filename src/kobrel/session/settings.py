@@ -99,6 +99,10 @@ PLACE = Setting[list[int]]("place/", [])
 
 ALLOWED = Setting[list[str]]("allowed", [])
 """Folders that files may name others in."""
+WRITES = Setting[list[list[str]]]("writes", [])
+"""Plans and folders: where a plan may keep files up to date."""
+WRITTEN: Setting[dict[str, str]] = Setting("written", {})
+"""Files that are kept up to date, and their state when Kobrel wrote them."""
 VERSIONS_KEPT = Setting("versions", VERSIONS)
 """How many earlier versions of a plan are kept when it is saved."""
 MEMORY_PERCENT = Setting("memory_percent", 25)

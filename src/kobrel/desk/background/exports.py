@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.queueing import Queueing
-from kobrel.desk.toolkit.saving import ask_target, may_write_over
+from kobrel.desk.toolkit.saving import ask_target, ask_writing, may_write_over
+from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
-from kobrel.exchange.export import KINDS, SheetChoices, export, hand_over, options_of, shots_of
+from kobrel.exchange.export import KINDS, SheetChoices, export, options_of, shots_of
+from kobrel.exchange.upkeep import Asked, Upkept, asked, keep_up, real_path
 from kobrel.plan.handover import HandKind, HandOut, Pass
 from kobrel.session import settings
-from kobrel.session.commands import lens_choice
-from kobrel.session.commands.handing import load_own_terms
+from kobrel.session.commands import handing, lens_choice
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -34,6 +35,7 @@ class Exports(QObject):
     Parameters
     ----------
     folder : where file choosers begin
+    plan_path : where the plan was saved, None where it never was
 
     Signals
     -------
@@ -43,10 +45,16 @@ class Exports(QObject):
     job_wanted = Signal(object)
 
     def __init__(
-        self, session: Session, queueing: Queueing, folder: Callable[[], str], window: QWidget
+        self,
+        session: Session,
+        queueing: Queueing,
+        folder: Callable[[], str],
+        plan_path: Callable[[], Path | None],
+        window: QWidget,
     ) -> None:
         super().__init__(window)
         self._session, self._queueing, self._folder, self._window = session, queueing, folder, window
+        self._plan_path = plan_path
         self._handing: Job | None = None
         self._put_off = False
 
@@ -86,7 +94,7 @@ class Exports(QObject):
             options = options_of(plan, stage, out, owns, sheet)
             export(plan, shots_of(plan, out)[0], stage, out.kind, Path(out.path), options, progress)
 
-        self._run(work, Path(out.path))
+        self._run(work, Path(out.path), lambda: handing.note_written(session, [real_path(out)]))
 
     def _sheet_choices(self) -> SheetChoices:
         """What is on the crew's sheets, as it was last chosen."""
@@ -96,23 +104,39 @@ class Exports(QObject):
         lenses = kit.lenses if kit else ()
         return SheetChoices(kept.get(settings.CREW_RING), "strips" in has, "tables" in has, lenses)
 
-    def hand_over(self, beside: Path | None = None) -> None:
-        """Write the files anew that the plan keeps up to date.
+    def keep(self, out: HandOut) -> None:
+        """Write a file anew at each save from now on."""
+        handing.keep_handing(self._session, out, self._plan_path())
 
-        Parameters
-        ----------
-        beside : folder of the plan; that of the plan in work if none
-        """
-        session = self._session
+    def hand_over(self, _folder: Path | None = None) -> None:
+        """Write the files anew that the plan keeps up to date; what it may not write yet is asked for."""
+        session, path = self._session, self._plan_path()
         if not session.plan.handed:
             return
-        if not session.own_terms:
-            load_own_terms(session)
-        plan, stage, owns = session.plan, session.stage, session.own_terms
-        folder, sheet = beside or Path(self._folder()), self._sheet_choices()
+        if path is None:
+            session.say("Save the plan first: its files are kept up to date at each save.")
+            return
+        wanted = asked(session.plan, handing.allowance(session, path))
+        if wanted.folders:
+            ask_writing(self._window, path, wanted, lambda: self._write_asked(path, wanted), self._keep_up)
+        else:
+            self._keep_up()
 
-        def work(progress: Progress) -> tuple[list[Path], list[str]]:
-            return hand_over(plan, stage, owns, progress, folder, sheet)
+    def _write_asked(self, path: Path, wanted: Asked) -> None:
+        handing.allow_writing(self._session, path, wanted)
+        self._keep_up()
+
+    def _keep_up(self) -> None:
+        session, path = self._session, self._plan_path()
+        if path is None:
+            return
+        if not session.own_terms:
+            handing.load_own_terms(session)
+        plan, stage, owns = session.plan, session.stage, session.own_terms
+        allowance, sheet = handing.allowance(session, path), self._sheet_choices()
+
+        def work(progress: Progress) -> Upkept:
+            return keep_up(plan, stage, allowance, owns, progress, sheet)
 
         self._handing = job = Job(work, self)
         job.done.connect(self._tell_handed)
@@ -128,10 +152,12 @@ class Exports(QObject):
         if again:
             self.hand_over()
 
-    def _tell_handed(self, result: tuple[list[Path], list[str]]) -> None:
-        written, told = result
-        names = ", ".join(path.name for path in written)
-        self._session.say(" ".join([*told, f"Handed over: {names}" if names else "Nothing has changed"]))
+    def _tell_handed(self, result: Upkept) -> None:
+        handing.note_written(self._session, result.written)
+        names = ", ".join(path.name for path in result.written)
+        self._session.say(
+            " ".join([*result.told, f"Handed over: {names}" if names else "Nothing has changed"])
+        )
 
     def ask_passes(self, passes: Sequence[Pass], one: bool) -> None:
         """Ask where to, and write passes of the shot, or of the frame alone."""
@@ -195,7 +221,7 @@ class Exports(QObject):
         try:
             work = work_of(plan=session.plan.name, shot=shot.name, output=str(path), **fields)
         except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+            QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         self._queueing.add(work, session.plan)
 
@@ -250,7 +276,7 @@ class Exports(QObject):
         try:
             there = written_over(shot, movie, path)
         except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+            QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         if len(there) > (there == [path]) and not may_write_over(self._window, there):
             return
@@ -309,12 +335,19 @@ class Exports(QObject):
         try:
             plan = with_list(session.plan, listed, session.shot_index, session.stage)
         except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+            QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         session.edit(f"Shots of {path.name}", plan)
         session.say(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
 
-    def _run(self, work: Callable[[Progress], None], path: Path) -> None:
+    def _run(
+        self, work: Callable[[Progress], None], path: Path, after: Callable[[], None] | None = None
+    ) -> None:
+        def done(_none: object) -> None:
+            if after is not None:
+                after()
+            self._session.say(f"Written {path}")
+
         job = Job(work, self)
-        job.done.connect(lambda _none: self._session.say(f"Written {path}"))
+        job.done.connect(done)
         self.job_wanted.emit(job)

@@ -24,6 +24,7 @@ from kobrel.desk.cards.widgets import choose, fill, give_role
 from kobrel.desk.toolkit.fields import Field, place_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
 from kobrel.desk.toolkit.theme import font
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Below
@@ -65,7 +66,7 @@ class Card(QWidget, Generic[T]):
             self.column.setContentsMargins(0, 4, 0, 0)
             return
         self.column.setContentsMargins(14, 12, 14, 12)
-        title = QLabel(self.name)
+        title = Label(self.name)
         title.setObjectName("title")
         self.column.addWidget(title)
         self.column.addSpacing(4)
@@ -168,7 +169,7 @@ class Card(QWidget, Generic[T]):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         first = widgets[0]
-        text = _StepLabel(label, first, self.session) if isinstance(first, Field) else QLabel(label)
+        text = _StepLabel(label, first, self.session) if isinstance(first, Field) else Label(label)
         text.setObjectName("quiet")
         text.setBuddy(first)
         line.addWidget(text)
@@ -204,13 +205,13 @@ class Card(QWidget, Generic[T]):
     ) -> QLabel:
         """A labelled number to look at, with a sentence behind it for those who want to know."""
         line = QHBoxLayout()
-        text = _HintLabel(label, hint, self.session) if hint else QLabel(label)
+        text = _HintLabel(label, hint, self.session) if hint else Label(label)
         text.setObjectName("quiet")
-        value = QLabel("–")
+        value = Label("–")
         value.setFont(font(pixels, bold=pixels > 13))
         value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         value.setAccessibleName(label)
-        value.setToolTip(hint)
+        value.setToolTip(plain(hint))
         value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         give_role(value, role)
         line.addWidget(text)
@@ -230,7 +231,7 @@ class Card(QWidget, Generic[T]):
 
     def note(self, text: str = "") -> QLabel:
         """A quiet sentence."""
-        label = QLabel(text)
+        label = Label(text)
         label.setObjectName("quiet")
         label.setWordWrap(True)
         label.setFont(font(12))
@@ -244,7 +245,7 @@ class Card(QWidget, Generic[T]):
         result = []
         for text, hint, work in made:
             button = QPushButton(text)
-            button.setToolTip(hint)
+            button.setToolTip(plain(hint))
             button.clicked.connect(lambda _on=False, do=work: do())
             line.addWidget(button)
             result.append(button)
@@ -284,7 +285,7 @@ class Card(QWidget, Generic[T]):
     ) -> QCheckBox:
         """A box to tick, bound to a value."""
         box = QCheckBox(text)
-        box.setToolTip(hint)
+        box.setToolTip(plain(hint))
         self.column.addWidget(box)
         return self.bind(box, read, take)
 
@@ -326,7 +327,7 @@ class _StepLabel(Gestures, QLabel):
         super().__init__(text)
         self._field, self._session = field, session
         self.setCursor(Qt.CursorShape.SizeHorCursor)
-        self.setToolTip(f"Drag sideways to step it, with Shift finely. {field.toolTip()}")
+        self.setToolTip(plain(f"Drag sideways to step it, with Shift finely. {field.toolTip()}"))
 
     def press(self, event: QMouseEvent) -> Gesture | None:
         able = event.button() == Qt.MouseButton.LeftButton and self._field.isEnabled()
@@ -336,13 +337,13 @@ class _StepLabel(Gestures, QLabel):
         """Nothing to show."""
 
 
-class _HintLabel(QLabel):
+class _HintLabel(Label):
     """A label that says what its number means when it is clicked."""
 
     def __init__(self, text: str, hint: str, session: Session) -> None:
         super().__init__(text)
         self._hint, self._session = hint, session
-        self.setToolTip(hint)
+        self.setToolTip(plain(hint))
         self.setCursor(Qt.CursorShape.WhatsThisCursor)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

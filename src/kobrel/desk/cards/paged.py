@@ -6,6 +6,7 @@ from typing import Any, Generic, Self, TypeVar, overload
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
+from kobrel.desk.toolkit.words import plain
 from kobrel.session import settings
 from kobrel.session.session import Session
 
@@ -74,7 +75,7 @@ class PagedCard(SessionCard):
         for number, name in enumerate(self.pages):
             button = QPushButton(name, self)
             button.setCheckable(True)
-            button.setToolTip(f"The {name.lower()} of this card")
+            button.setToolTip(plain(f"The {name.lower()} of this card"))
             if len(self.pages) == _PAGES_A_ROW:
                 button.setStyleSheet("padding: 4px 4px; font-size: 12px;")
             self._choice.addButton(button, number)

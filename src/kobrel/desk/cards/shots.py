@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.desk.toolkit.fields import number_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.model import Shot
@@ -86,7 +87,7 @@ class ShotsCard(Card[Shot]):
     def _text(self, name: str, hint: str, width: int) -> QLineEdit:
         field = QLineEdit()
         field.setAccessibleName(name)
-        field.setToolTip(f"{hint}; Enter takes it")
+        field.setToolTip(plain(f"{hint}; Enter takes it"))
         field.setFixedWidth(width)
         return field
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.toolkit.theme import theme
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.arrival import Doubt
 from kobrel.session.commands.arrival import mend
 from kobrel.session.session import Session
@@ -66,7 +67,7 @@ def show_words(table: QTableWidget, row: int, words: Iterable[str]) -> list[QTab
     items = [QTableWidgetItem(text) for text in texts]
     for column, item in enumerate(items):
         text = item.text()
-        item.setToolTip("\n".join(filter(None, (text, table.toolTip()))))
+        item.setToolTip(plain("\n".join(filter(None, (text, table.toolTip())))))
         table.setItem(row, column, item)
     return items
 
@@ -75,7 +76,7 @@ def choice(name: str, options: Sequence[tuple[str, object]], hint: str = "", wid
     """A drop-down of (text, data); what follows a double space shows in the list alone."""
     box = Choice()
     box.setAccessibleName(name)
-    box.setToolTip(hint or name)
+    box.setToolTip(plain(hint or name))
     box.setFixedWidth(width)
     for text, data in options:
         box.addItem(text, data)
@@ -109,11 +110,11 @@ def give_role(label: QLabel, role: str) -> None:
         label.style().polish(label)
 
 
-class DoubtLabel(QLabel):
+class DoubtLabel(Label):
     """What can hardly be meant, each with a link that mends it."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent=parent)
         self._session = session
         self._doubts: Sequence[Doubt] = ()
         self.setWordWrap(True)

@@ -28,6 +28,7 @@ from kobrel.desk.toolkit.paint import (
 )
 from kobrel.desk.toolkit.pointed import cone_of, distance_of, shape_of
 from kobrel.desk.toolkit.theme import faded, font, theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.optics import projection
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.camera import Camera
@@ -98,7 +99,7 @@ class Overhead(FlatView):
             button.setCheckable(True)
             button.setFont(font(11))
             button.setStyleSheet("padding: 1px 5px;")
-            button.setToolTip(_MODE_HINTS[name])
+            button.setToolTip(plain(_MODE_HINTS[name]))
             button.setChecked(name == mode)
             self._modes.addButton(button)
             self._buttons.append(button)

@@ -2,6 +2,8 @@
 
 from PySide6.QtWidgets import QMessageBox, QWidget
 
+from kobrel.desk.toolkit.words import plain
+
 
 def asked(window: QWidget, what: str, more: str, *ways: str) -> str:
     """The way that the person chooses, "" for none of them.
@@ -11,8 +13,8 @@ def asked(window: QWidget, what: str, more: str, *ways: str) -> str:
     what, more : what is the matter, and what else should be known, a sentence each
     ways : what the buttons say; the first is taken with Enter
     """
-    box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", what, parent=window)
-    box.setInformativeText(more)
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", plain(what), parent=window)
+    box.setInformativeText(plain(more))
     buttons = [box.addButton(way, QMessageBox.ButtonRole.AcceptRole) for way in ways]
     box.addButton(QMessageBox.StandardButton.Cancel)
     box.setDefaultButton(buttons[0])

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, StopSteps, step_stop
 from kobrel.optics.units import Measure, format_length, parse_length, parse_place
@@ -46,7 +47,7 @@ class Field(QLineEdit):
         self.value = low
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(name)
-        self.setToolTip(f"{name}, {hint}. Up and down keys or the wheel step it.")
+        self.setToolTip(plain(f"{name}, {hint}. Up and down keys or the wheel step it."))
         self.setFixedWidth(112)
         self.returnPressed.connect(self._take)
 

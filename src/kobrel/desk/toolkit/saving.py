@@ -1,9 +1,15 @@
 """Asking where to write, so that nothing is written over unasked."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from kobrel.desk.toolkit.words import plain
+from kobrel.exchange.upkeep import Asked
+
+_MOST_LISTED = 12
 
 
 def ask_target(
@@ -32,7 +38,30 @@ def may_write_over(parent: QWidget, paths: Sequence[Path]) -> bool:
     buttons = QMessageBox.StandardButton
     more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
     answer = QMessageBox.question(
-        parent, "Kobrel", f"{paths[0].name}{more} will be written over.",
+        parent, "Kobrel", plain(f"{paths[0].name}{more} will be written over."),
         buttons.Ok | buttons.Cancel, buttons.Cancel,
     )  # fmt: skip
     return answer == buttons.Ok
+
+
+def ask_writing(
+    parent: QWidget, plan: Path, wanted: Asked, write: Callable[[], object], leave: Callable[[], object]
+) -> None:
+    """Ask whether a plan may write what it wants to keep up to date; nothing waits for the answer."""
+    question = plain(f"{plan.name} keeps files up to date. Write them?")
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", question, parent=parent)
+    lines = [*_listed("New", wanted.new), *_listed("Not written by Kobrel, replaced", wanted.replaced)]
+    box.setInformativeText(plain("\n".join(lines)))
+    yes = box.addButton("Write them", QMessageBox.ButtonRole.AcceptRole)
+    yes.setToolTip("The plan may write in these folders from now on; an earlier version of each file stays")
+    no = box.addButton("Leave them alone", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(no)
+    box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    box.finished.connect(lambda _code: write() if box.clickedButton() is yes else leave())
+    box.open()
+
+
+def _listed(title: str, paths: Sequence[Path]) -> list[str]:
+    shown = [str(path) for path in paths[:_MOST_LISTED]]
+    more = [f"and {len(paths) - _MOST_LISTED} more"] if len(paths) > _MOST_LISTED else []
+    return [f"{title}:", *shown, *more] if paths else []

@@ -15,6 +15,7 @@ from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.waiting import Waiting
 from kobrel.desk.toolkit.asking import asked
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.words import plain
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
 from kobrel.files import reason, versions_of
@@ -264,7 +265,7 @@ class Document(QObject):
         saving.run()
         if isinstance(saving.error, KobrelError):
             QMessageBox.warning(
-                self._window, "Kobrel", f"{saving.error}{_IN_JOURNAL if self._safe.keeps else ''}"
+                self._window, "Kobrel", plain(f"{saving.error}{_IN_JOURNAL if self._safe.keeps else ''}")
             )
             return False
         if saving.error is not None:
@@ -303,7 +304,7 @@ class Document(QObject):
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self._window, "Kobrel", f"“{self._session.plan.name}” has changes that are not saved.",
+            self._window, "Kobrel", plain(f"“{self._session.plan.name}” has changes that are not saved."),
             buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
         )  # fmt: skip
         if answer == buttons.Save:
@@ -324,7 +325,7 @@ class Document(QObject):
         try:
             plan = open_plan(path)
         except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+            QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         self._session.edit(f"Back to the version of {when}", plan)
         self.said.emit(f"This is the version of {when}. Undo comes forth again.")
@@ -338,7 +339,7 @@ class Document(QObject):
         try:
             plan = open_plan(self.path)
         except KobrelError as error:
-            QMessageBox.warning(self._window, "Kobrel", str(error))
+            QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         self._session.edit(f"Read {self.path.name} again", plan)
         self._session.mark_saved()
@@ -360,8 +361,8 @@ class Document(QObject):
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._window, "Kobrel",
-            f"{self.path.name} was changed on disk by somebody else. Saving puts yours in its place; "
-            f"theirs is kept as {self.path.name}~.",
+            plain(f"{self.path.name} was changed on disk by somebody else. Saving puts yours in its place; "
+            f"theirs is kept as {self.path.name}~."),
             buttons.Save | buttons.Cancel, buttons.Cancel,
         )  # fmt: skip
         return answer == buttons.Save

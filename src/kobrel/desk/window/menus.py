@@ -11,6 +11,7 @@ from kobrel import __version__
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.toolkit.theme import LOOKS
+from kobrel.desk.toolkit.words import plain
 from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.document import Document
@@ -82,7 +83,7 @@ def build(host: Host) -> None:
     for kind in KINDS.values():
         shortcut = "Ctrl+E" if kind.key == "usd" else ""
         action = host.add_action(f"{kind.title} …", shortcut, partial(exports.ask_and_write, kind.key))
-        action.setToolTip(kind.hint)
+        action.setToolTip(plain(kind.hint))
         hand.addAction(action)
     hand.addSeparator()
     hand.addAction(host.add_action("Write what is kept up to date", "", exports.hand_over))
@@ -246,7 +247,7 @@ def fill_versions(host: Host, menu: QMenu) -> None:
     menu.clear()
     for path, when in host.document.versions():
         action = menu.addAction(f"Saved {when}")
-        action.setToolTip(f"{path.name}; undo comes forth again")
+        action.setToolTip(plain(f"{path.name}; undo comes forth again"))
         action.triggered.connect(lambda _on, p=path, w=when: host.document.show_version(p, w))
     if menu.isEmpty():
         menu.addAction("None yet: saving again keeps the one before").setEnabled(False)
@@ -269,6 +270,6 @@ def fill_cameras(host: Host, menu: QMenu) -> None:
 def _about(host: Host) -> None:
     QMessageBox.about(
         host.bar, "About Kobrel",
-        f"Kobrel {__version__}\n\nPlans physically based depth of field for computer-made shots.\n"
-        "Apache License 2.0. Type: B612, SIL Open Font License.",
+        plain(f"Kobrel {__version__}\n\nPlans physically based depth of field for computer-made shots.\n"
+        "Apache License 2.0. Type: B612, SIL Open Font License."),
     )  # fmt: skip

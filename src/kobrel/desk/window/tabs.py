@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from kobrel.desk.toolkit.theme import font, theme
+from kobrel.desk.toolkit.words import plain
 
 
 class IndexTab(QAbstractButton):
@@ -15,7 +16,7 @@ class IndexTab(QAbstractButton):
         self.setText(name)
         self.setCheckable(True)
         self.setAccessibleName(f"{name} card")
-        self.setToolTip(f"{name} ({key})")
+        self.setToolTip(plain(f"{name} ({key})"))
         self.setFixedSize(QSize(32, 82))
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -1,8 +1,9 @@
 """What the window shows while there is nothing to work on: how to begin."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from kobrel.desk.toolkit.words import Label
 from kobrel.desk.window.document import Document
 
 
@@ -20,7 +21,7 @@ class Welcome(QWidget):
                 "quiet",
             ),
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setObjectName(name)
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
             column.addWidget(label)

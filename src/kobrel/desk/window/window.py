@@ -18,7 +18,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QMenuBar,
@@ -42,6 +41,7 @@ from kobrel.desk.background.sight_check import SightCheck
 from kobrel.desk.cards.deck import NAMES, PROOF, SHOTS
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, DESKTOP, apply
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.bringing import paste, take_files
@@ -92,7 +92,9 @@ class Window(QMainWindow):
         self.document = Document(self.session, self.safe, self)
         self.left: LeftSheet | None = None
         self.queueing = Queueing(self.session, self)
-        self.exports = Exports(self.session, self.queueing, self.document.folder, self)
+        self.exports = Exports(
+            self.session, self.queueing, self.document.folder, lambda: self.document.path, self
+        )
         self.files = SceneFiles(self.session, self.document.folder, self)
         self.sight_check = SightCheck(self.session, self)
         self.drawing = Drawing(self.session, self)
@@ -142,10 +144,10 @@ class Window(QMainWindow):
     def _header(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setContentsMargins(12, 4, 12, 0)
-        brand = QLabel("Kobrel")
+        brand = Label("Kobrel")
         brand.setObjectName("brand")
         self.bar = QMenuBar()
-        self.heading, self.subheading, self.saved = QLabel(), QLabel(), QLabel()
+        self.heading, self.subheading, self.saved = Label(), Label(), Label()
         self.heading.setObjectName("title")
         self.subheading.setObjectName("quiet")
         self.saved.setObjectName("quiet")
@@ -161,7 +163,7 @@ class Window(QMainWindow):
     def _footer(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.setContentsMargins(12, 0, 12, 4)
-        self.says, self.probe = QLabel(), QLabel()
+        self.says, self.probe = Label(), Label()
         self.says.setObjectName("quiet")
         self.says.setAccessibleName("Message")
         # A long message is cut off rather than widening the window; its tooltip has it whole.
@@ -269,14 +271,14 @@ class Window(QMainWindow):
         self.mend.setVisible(bool(doubts))
         if doubts:
             self.mend.setText(doubts[0].offer)
-            self.mend.setToolTip(doubts[0].text)
+            self.mend.setToolTip(plain(doubts[0].text))
             self.say(doubts[0].text)
 
     def say(self, text: str) -> None:
         """Tell the person something in the bottom line."""
         self._said = text
         self.says.setText(text)
-        self.says.setToolTip(text)
+        self.says.setToolTip(plain(text))
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QStatusTipEvent):  # a hint about what is under the pointer, until it leaves
@@ -392,9 +394,11 @@ class Window(QMainWindow):
 
     def show_warning(self, title: str, lines: list[str]) -> None:
         """Say what went wrong or was left out, in a box that can be read at leisure."""
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", title, QMessageBox.StandardButton.Ok, self)
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Kobrel", plain(title), QMessageBox.StandardButton.Ok, self
+        )
         box.setInformativeText(
-            "\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else "")
+            plain("\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else ""))
         )
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()

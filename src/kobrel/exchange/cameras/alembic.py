@@ -1,12 +1,17 @@
 """A shot's camera as an Alembic archive, in centimetres as its readers take it."""
 
+import json
+import subprocess
+import sys
+from importlib.util import find_spec
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing import whole_file
+from kobrel.optics.lens import Numbers
+from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.sequence.shots import whole_range
@@ -16,6 +21,7 @@ from kobrel.stage.stage import Stage
 _CENTIMETRES = 100.0
 _MM_PER_CM = 10.0
 _FAR_M = 1e6
+_LONGEST_S = 600.0
 
 
 def write_alembic(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
@@ -32,57 +38,52 @@ def write_alembic(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
         raise ExchangeError(f"a camera of Alembic is written as {ALEMBIC_SUFFIX}.", file=path)
     if shot.glass.projection != "perspective":
         raise ExchangeError(f"Shot {shot.label}: Alembic's camera knows no {shot.glass.projection} view.")
-    try:
-        import imath  # noqa: F401  the values' own types must be known first
-        from alembic3d import Abc, AbcCoreAbstract, AbcGeom
-    except ImportError:
-        raise ExchangeError(
-            "Alembic's library is not installed here.", remedy="Export USD or glTF instead."
-        ) from None
+    if find_spec("alembic3d") is None:
+        raise ExchangeError("Alembic's library is not installed here.", remedy="Export USD or glTF instead.")
     numbers = survey(plan, shot, stage, whole_range(shot))
     with whole_file(path) as beside:
+        order = {
+            "path": str(beside),
+            "name": f"shot_{shot.name}".replace("/", "_"),
+            "fps": shot.fps,
+            "first": float(numbers.frames[0]),
+            "places": [_placed(pose) for pose in numbers.camera.pose],
+            "samples": [_sample(numbers.camera.frame(row), shot) for row in range(len(numbers.frames))],
+        }
+        # Where the disk is full the library ends the process that it runs in.
+        command = [sys.executable, "-m", "kobrel.exchange.cameras.alembic_library"]
         try:
-            archive = Abc.OArchive(str(beside))
-            sampling = AbcCoreAbstract.TimeSampling(1.0 / shot.fps, float(numbers.frames[0]) / shot.fps)
-            rate = archive.addTimeSampling(sampling)
-            name = f"shot_{shot.name}".replace("/", "_")
-            place = AbcGeom.OXform(archive.getTop(), name, rate)
-            eye = AbcGeom.OCamera(place, "camera", rate)
-            for row in range(len(numbers.frames)):
-                place.getSchema().set(_placed(numbers.camera.pose[row]))
-                eye.getSchema().set(_sample(numbers.camera.frame(row), shot))
-            del eye, place, archive  # the library writes when its objects go
-        except RuntimeError as error:
-            raise ExchangeError(f"cannot be written ({' '.join(str(error).split())}).", file=path) from None
+            subprocess.run(
+                command, input=json.dumps(order).encode(), check=True, capture_output=True, timeout=_LONGEST_S
+            )
+        except subprocess.SubprocessError:
+            raise ExchangeError(
+                "cannot be written to its end.", file=path, remedy="The disk may be full: make room on it."
+            ) from None
 
 
-def _placed(pose: np.ndarray) -> Any:
-    import imath
-    from alembic3d import AbcGeom
-
-    matrix = np.array(pose, float).T  # the format's vectors are rows
+def _placed(pose: Numbers) -> list[float]:
+    """Where the camera is, as 16 numbers of a matrix for rows, in centimetres."""
+    matrix = np.array(pose, float).T
     matrix[3, :3] *= _CENTIMETRES
-    sample = AbcGeom.XformSample()
-    sample.setMatrix(imath.M44d(*(float(value) for value in matrix.ravel())))
-    return sample
+    return [float(value) for value in matrix.ravel()]
 
 
-def _sample(camera: Any, shot: Shot) -> Any:
-    from alembic3d import AbcGeom
-
-    sample = AbcGeom.CameraSample()
+def _sample(camera: Camera, shot: Shot) -> dict[str, float]:
+    """What the camera is at a frame, by the names of the format."""
     image = float(camera.image_distance_mm)
     half_open = shot.exposure.shutter_deg / 720.0 / shot.fps
-    for name, value in (
-        ("FocalLength", image), ("FStop", image / float(camera.pupil_mm)),
-        ("FocusDistance", min(float(camera.focus_m), _FAR_M) * _CENTIMETRES),
-        ("HorizontalAperture", camera.sensor_width_mm / _MM_PER_CM),
-        ("VerticalAperture", camera.sensor_height_mm / _MM_PER_CM),
-        ("HorizontalFilmOffset", camera.shift_mm[0] / _MM_PER_CM),
-        ("VerticalFilmOffset", camera.shift_mm[1] / _MM_PER_CM),
-        ("LensSqueezeRatio", camera.squeeze),
-        ("NearClippingPlane", max(camera.near_clip_m, 0.001) * _CENTIMETRES),
-        ("FarClippingPlane", _FAR_M * _CENTIMETRES), ("ShutterOpen", -half_open), ("ShutterClose", half_open),
-    ):  # fmt: skip
-        getattr(sample, f"set{name}")(float(value))
-    return sample
+    return {
+        "FocalLength": image,
+        "FStop": image / float(camera.pupil_mm),
+        "FocusDistance": min(float(camera.focus_m), _FAR_M) * _CENTIMETRES,
+        "HorizontalAperture": float(camera.sensor_width_mm) / _MM_PER_CM,
+        "VerticalAperture": float(camera.sensor_height_mm) / _MM_PER_CM,
+        "HorizontalFilmOffset": float(camera.shift_mm[0]) / _MM_PER_CM,
+        "VerticalFilmOffset": float(camera.shift_mm[1]) / _MM_PER_CM,
+        "LensSqueezeRatio": float(camera.squeeze),
+        "NearClippingPlane": max(float(camera.near_clip_m), 0.001) * _CENTIMETRES,
+        "FarClippingPlane": _FAR_M * _CENTIMETRES,
+        "ShutterOpen": -half_open,
+        "ShutterClose": half_open,
+    }

@@ -18,8 +18,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import UNDATED, write_picture
 from kobrel.exchange.plates.numbers import write_plates
-from kobrel.exchange.writing import whole_file, write_text
-from kobrel.files import write_whole
+from kobrel.exchange.writing import whole_file, write_bytes, write_text
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
@@ -212,12 +211,7 @@ def _write_ora(path: Path, layers: list[Layer], light: Light, camera: Camera) ->
     whole = as_shown(put_together(layers), light, camera)
     merged = np.concatenate([whole, np.full((*whole.shape[:2], 1), 255, np.uint8)], axis=2)
     content = layered_bytes([(layer.name, as_bytes(layer, light, camera)) for layer in layers], merged)
-    try:
-        write_whole(path, content)
-    except OSError as error:
-        raise ExchangeError(
-            f"cannot be written ({error.strerror}).", file=path, remedy="Choose another place."
-        ) from None
+    write_bytes(path, content)
 
 
 def _write_pngs(path: Path, layers: list[Layer], frame: int, light: Light, camera: Camera) -> list[Path]:

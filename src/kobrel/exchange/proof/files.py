@@ -107,7 +107,7 @@ def small_path(path: Path) -> Path:
 def _write_small(path: Path, pixels: NDArray[np.uint8]) -> None:
     image = Image.fromarray(pixels)
     image.thumbnail((SMALL_PX, SMALL_PX), Image.Resampling.LANCZOS)
-    with whole_file(small_path(path)) as beside:
+    with whole_file(small_path(path), follow=False) as beside:
         image.save(beside, quality=90)
 
 

@@ -1,10 +1,13 @@
 """Commands that hand over: terms and their unit, own terms, values taken back, files kept up to date."""
 
 import contextlib
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import cast
 
 from kobrel.errors import PlanError
+from kobrel.exchange.upkeep import Allowance, Asked, fault_of, real_path, state_of
+from kobrel.files import real_place
 from kobrel.optics.units import Measure, PlanUnit
 from kobrel.plan.handover import HandOut
 from kobrel.plan.measure.survey import GONE
@@ -20,6 +23,7 @@ from kobrel.session.needs import needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
+_MOST_KEPT = 2000
 UNITS: dict[str, str] = {
     "": "The plan's", "scene": "The scene's", "m": "m", "cm": "cm", "mm": "mm", "in": "in", "ft": "ft",
 }  # fmt: skip
@@ -151,13 +155,55 @@ def take_shot(session: Session, shot: Shot, changed: Shot, name: str) -> None:
 # Files that are kept up to date
 
 
-def keep_handing(session: Session, out: HandOut) -> None:
-    """Write a file anew at each save from now on."""
+def keep_handing(session: Session, out: HandOut, plan_path: Path | None = None) -> None:
+    """Write a file anew at each save from now on.
+
+    Parameters
+    ----------
+    plan_path : of the plan, which may write in that folder then; None if it was never saved
+    """
+    fault = fault_of(out)
+    if fault:
+        session.say(f"{out.path}: {fault} It is not kept up to date.")
+        return
+    if plan_path is not None:
+        _allow(session, plan_path, [real_path(out).parent])
     others = [each for each in session.plan.handed if each.path != out.path]
     session.edit("Keep a file up to date", session.plan.but(handed=(*others, out)))
 
 
 def stop_handing(session: Session, path: str) -> None:
-    """Write a file no more; it stays as it is."""
+    """Write a file anew no more; it stays where it is."""
     kept = tuple(each for each in session.plan.handed if each.path != path)
     session.edit("Keep a file up to date no more", session.plan.but(handed=kept))
+
+
+def allowance(session: Session, plan_path: Path) -> Allowance:
+    """What a plan may write, as it was allowed before."""
+    place = str(real_place(plan_path))
+    pairs = [pair for pair in session.settings.get(settings.WRITES) if len(pair) == 2]
+    folders = frozenset(Path(folder) for plan, folder in pairs if plan == place)
+    written = session.settings.get(settings.WRITTEN)
+    return Allowance(folders, written)
+
+
+def allow_writing(session: Session, plan_path: Path, wanted: Asked) -> None:
+    """Let a plan write what was asked for, now and at later saves."""
+    _allow(session, plan_path, wanted.folders)
+    note_written(session, wanted.replaced)
+
+
+def _allow(session: Session, plan_path: Path, folders: Iterable[Path]) -> None:
+    place, kept = str(real_place(plan_path)), session.settings.get(settings.WRITES)
+    new = [[place, str(folder)] for folder in folders if [place, str(folder)] not in kept]
+    if new:
+        session.settings.put(settings.WRITES, [*kept, *new][-_MOST_KEPT:])
+
+
+def note_written(session: Session, paths: Iterable[Path]) -> None:
+    """Note files as they are now: they are Kobrel's own, or may be written over."""
+    kept = session.settings.get(settings.WRITTEN).copy()
+    for path in paths:
+        kept.pop(str(path), None)
+        kept[str(path)] = state_of(path)
+    session.settings.put(settings.WRITTEN, dict(list(kept.items())[-_MOST_KEPT:]))

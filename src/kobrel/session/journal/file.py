@@ -1,7 +1,8 @@
-"""A journal on disk: a line for each record, with its checksum, only ever added to.
+"""A journal on disk: a line for each record, with its checksum and number, only ever added to.
 
-The first record is the plan as it was at first, each further one what was done, undone or saved since.
-A line that is torn, or whatever comes after it, does not count.
+The first record is the plan as it was at first, each further one what was done, undone or saved since. Now
+and then the whole plan stands among them: a damaged record costs what was done until the next of these.
+:mod:`kobrel.session.journal.reading` has the way back.
 """
 
 import base64
@@ -10,27 +11,22 @@ import errno
 import fcntl
 import json
 import os
+import tempfile
 import time
 import zlib
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from pydantic import BaseModel, Field, ValidationError
-
-from kobrel.errors import PlanError
-from kobrel.files import flush_folder, json_fault, require_file
-from kobrel.plan.model import FORMAT, MOST_SHOTS, Plan
-from kobrel.plan.parts import FilePath, FrameNumber
-from kobrel.session.journal.changes import Change, as_json, changes_between, with_changes
-from kobrel.session.undo import History, Step
+from kobrel.files import flush_folder
+from kobrel.plan.model import FORMAT, Plan
+from kobrel.session.journal.changes import as_json, changes_between
+from kobrel.session.undo import History
 
 MOST_STEPS = 500
 """How many steps back can be undone after a crash."""
-_MOST_BYTES = 1 << 30
-_MISFITS = (ValueError, LookupError, TypeError, AttributeError)
-"""What reading a record raises that does not fit to those before it."""
+WHOLE_EVERY_S = 120.0
+"""How often the whole plan is written among the records, while it is edited."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,7 +61,7 @@ class Left:
     source : the plan or scene that was opened; "" for an empty stage
     time : of the last record, seconds since 1970
     picture : as it was last seen, JPEG; empty if none was drawn
-    torn : whether its last record was incomplete
+    told : what of it cannot be read, sentences; "" if all can
     """
 
     journal: Path
@@ -74,7 +70,7 @@ class Left:
     source: str
     time: float
     picture: bytes = b""
-    torn: bool = False
+    told: str = ""
 
     @property
     def unsaved(self) -> list[str]:
@@ -103,7 +99,8 @@ class Journal:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._file: BinaryIO = _locked(path)
-        self._size = 0
+        self._size = self._count = 0
+        self._whole_at = 0.0
         self._written: Work | None = None
         self._picture = b""
 
@@ -121,13 +118,14 @@ class Journal:
             "format": FORMAT, "plan": as_json(work.first), "path": None if path is None else str(path),
             "source": source, "time": time.time(),
         }  # fmt: skip
-        lines = [_line({"begin": start}), _line({"steps": _steps(None, work)})]
+        records: list[dict[str, Any]] = [{"begin": start}, {"steps": _steps(None, work)}]
         if self._picture:
-            lines.append(_line({"picture": base64.b64encode(self._picture).decode()}))
-        beside = self.path.with_name(f"{self.path.name}.new")
-        file = _locked(beside)
+            records.append(_pictured(self._picture))
+        lines = [_line(number, record) for number, record in enumerate(records)]
+        handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=".journal.")
+        file, beside = os.fdopen(handle, "r+b"), Path(name)
         try:
-            file.truncate(0)
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             file.write(b"".join(lines))
             file.flush()
             os.fsync(file.fileno())
@@ -139,6 +137,7 @@ class Journal:
         flush_folder(self.path.parent)
         self._file.close()
         self._file, self._size, self._written = file, sum(map(len, lines)), work
+        self._count, self._whole_at = len(lines), time.monotonic()
 
     def add(self, work: Work) -> None:
         """Add what was done since the last record.
@@ -151,6 +150,9 @@ class Journal:
         assert self._written is not None
         self._append({"steps": _steps(self._written, work)})
         self._written = work
+        if time.monotonic() - self._whole_at > WHOLE_EVERY_S:
+            self._append({"whole": {"plan": as_json(work.plan), **_place(work)}})
+            self._whole_at = time.monotonic()
 
     def add_picture(self, picture: bytes) -> None:
         """Add how the work looks now, a JPEG.
@@ -160,11 +162,11 @@ class Journal:
         OSError
             As :meth:`add`.
         """
-        self._append({"picture": base64.b64encode(picture).decode()})
+        self._append(_pictured(picture))
         self._picture = picture
 
     def _append(self, record: dict[str, Any]) -> None:
-        line = _line(record)
+        line = _line(self._count, record)
         if os.stat(self.path).st_ino != os.fstat(self._file.fileno()).st_ino:
             raise FileNotFoundError(errno.ENOENT, "it was taken away", str(self.path))
         try:
@@ -177,6 +179,7 @@ class Journal:
                 self._file.truncate(self._size)
             raise
         self._size += len(line)
+        self._count += 1
 
     @property
     def written(self) -> Work | None:
@@ -196,9 +199,9 @@ class Journal:
 
 
 def _locked(path: Path) -> BinaryIO:
-    """A file open for writing that no other Kobrel has open."""
+    """A file open for writing that no other Kobrel has open; a link in its place is not followed."""
     while True:
-        file = open(path, "r+b" if path.exists() else "w+b")  # noqa: SIM115  it stays open
+        file = os.fdopen(os.open(path, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o644), "r+b")
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             if os.fstat(file.fileno()).st_ino == os.stat(path).st_ino:
@@ -211,8 +214,12 @@ def _locked(path: Path) -> BinaryIO:
         file.close()
 
 
-def _line(record: dict[str, Any]) -> bytes:
-    text = json.dumps(record, separators=(",", ":")).encode()
+def _pictured(picture: bytes) -> dict[str, Any]:
+    return {"picture": base64.b64encode(picture).decode()}
+
+
+def _line(number: int, record: dict[str, Any]) -> bytes:
+    text = json.dumps({"n": number, **record}, separators=(",", ":")).encode()
     return b"%08x %s\n" % (zlib.crc32(text), text)
 
 
@@ -236,6 +243,13 @@ def _steps(before: Work | None, now: Work) -> dict[str, Any]:
             {"name": step.name, "drag": step.drag, "changes": changes_between(before_it, step.new)}
             for before_it, step in zip(plans, new[kept:], strict=False)
         ],
+        **_place(now),
+    }
+
+
+def _place(now: Work) -> dict[str, Any]:
+    """How many steps are done and saved, and where."""
+    return {
         "done": now.history.done,
         "saved": now.history.saved,
         "shot": now.shot,
@@ -254,101 +268,3 @@ def is_held(path: Path) -> bool:
     except OSError:
         return False
     return False
-
-
-def read_journal(path: Path) -> Left | None:
-    """What a journal holds; None if it holds no edit.
-
-    Raises
-    ------
-    PlanError
-        It cannot be read, or another version of Kobrel wrote it.
-    """
-    require_file(path, PlanError, _MOST_BYTES)
-    try:
-        with open(path, "rb") as file:
-            records = _records(file)
-            start = next(records, {}).get("begin")
-            return None if start is None else _left(path, start, records)
-    except OSError as error:
-        raise PlanError(f"cannot be read ({error.strerror}).", file=path) from None
-
-
-def _records(file: BinaryIO) -> Iterator[dict[str, Any]]:
-    """Records up to the first that is not whole; that one comes as ``{"torn": True}``."""
-    for line in file:
-        sum_, _, text = line.rstrip(b"\n").partition(b" ")
-        if not line.endswith(b"\n") or sum_ != b"%08x" % zlib.crc32(text):
-            yield {"torn": True}
-            return
-        record = {} if json_fault(text) else json.loads(text)
-        if isinstance(record, dict):
-            yield record
-
-
-class _Begin(BaseModel):
-    """The first record."""
-
-    format: int
-    plan: dict[str, Any]
-    path: FilePath | None
-    source: FilePath
-    time: float = Field(ge=0, le=1e12)
-
-
-class _StepMade(BaseModel):
-    name: str
-    drag: int
-    changes: list[Change]
-
-
-class _Steps(BaseModel):
-    """A record of how the history went on: the steps that stayed, those that followed, how many are done."""
-
-    kept: int = Field(ge=0)
-    new: list[_StepMade]
-    done: int = Field(ge=0)
-    saved: int | None = Field(ge=0)
-    shot: int = Field(ge=0, le=MOST_SHOTS)
-    frame: FrameNumber
-    time: float = Field(ge=0, le=1e12)
-
-
-def _left(path: Path, record: dict[str, Any], records: Iterator[dict[str, Any]]) -> Left | None:
-    try:
-        start = _Begin.model_validate(record)
-        if start.format != FORMAT:
-            raise PlanError(
-                f"this journal of work that was not saved is of format {start.format}, not {FORMAT}.",
-                file=path, remedy="Open it with the Kobrel that wrote it.",
-            )  # fmt: skip
-        first = Plan.model_validate(start.plan)
-    except ValidationError:
-        return None
-    at, work, torn, picture = start.time, Work(first, History()), False, b""
-    try:
-        for further in records:
-            torn |= "torn" in further
-            if "picture" in further:
-                picture = base64.b64decode(further["picture"])
-            if "steps" in further:
-                steps = _Steps.model_validate(further["steps"])
-                work, at = _gone_on(first, work, steps), steps.time
-    except _MISFITS:
-        torn = True  # what came before it counts
-    if not work.history.steps:
-        return None
-    of = None if start.path is None else Path(start.path)
-    return Left(path, work, of, start.source, at, picture, torn)
-
-
-def _gone_on(first: Plan, work: Work, record: _Steps) -> Work:
-    """The work after a record."""
-    steps = list(work.history.steps[: record.kept])
-    for made in record.new:
-        old = steps[-1].new if steps else first
-        steps.append(Step(made.name, old, with_changes(old, made.changes), made.drag))
-    if record.done > len(steps):
-        raise ValueError("more steps are done than there are")
-    plan = steps[record.done - 1].new if record.done else first
-    return Work(plan, History(tuple(steps), record.done, record.saved), record.shot, record.frame)

@@ -1,37 +1,33 @@
 """Keeps the session's work on disk: every edit is there within a second, whatever happens then."""
 
 import contextlib
-import hashlib
 import sys
 import threading
-import time
 from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from kobrel.errors import KobrelError
-from kobrel.files import reason, write_whole
+from kobrel.errors import KobrelError, PlanError
+from kobrel.files import is_file, reason, write_whole
 from kobrel.plan.file import open_plan
-from kobrel.session.journal.file import Journal, Left, Work, is_held, read_journal
+from kobrel.session.journal.file import Journal, Left, Work, is_held
+from kobrel.session.journal.places import (
+    SUFFIX,
+    fresh_journal,
+    journal_apart,
+    journal_aside,
+    journal_beside,
+    keep_unread,
+)
+from kobrel.session.journal.reading import read_journal
 from kobrel.session.session import Session
 
 GATHER_S = 0.2
 """How long edits are gathered, such as those of a drag, before they are written together."""
 _AGAIN_S = 3.0
 _MOST_GROWN = 8 << 20
-_SUFFIX = ".journal"
-
-
-def journal_beside(path: Path) -> Path:
-    """Where the journal of a plan is kept."""
-    return path.with_name(f".{path.name}{_SUFFIX}")
-
-
-def journal_apart(path: Path, folder: Path) -> Path:
-    """Where the journal of a plan is kept whose own folder takes none."""
-    return folder / f"{hashlib.sha256(str(path).encode('utf-8', 'replace')).hexdigest()[:24]}{_SUFFIX}"
 
 
 def find_left(
@@ -49,8 +45,8 @@ def find_left(
     -------
     Unsaved work, and which journals cannot be read, for a person.
     """
-    places = sorted(folder.glob(f"*{_SUFFIX}")) if folder.is_dir() else []
-    places += [place for plan in plans if (place := journal_beside(plan)).is_file()]
+    places = sorted(folder.glob(f"*{SUFFIX}")) if folder.is_dir() else []
+    places += [place for plan in plans if is_file(place := journal_beside(plan))]
     found: list[Left] = []
     told: list[str] = []
     passed = () if but is None else (journal_beside(but), journal_apart(but, folder))
@@ -60,14 +56,21 @@ def find_left(
         try:
             left = read_journal(place)
         except KobrelError as error:
-            told.append(str(error))
+            told.append(_kept_unread(place, error))
             continue
-        if left is None or not left.unsaved:
-            if left is None or left.path is None:
+        if left is None:
+            forget(place)  # nothing was done
+        elif not left.unsaved:
+            if left.path is None and not left.told:
                 forget(place)
         elif not _is_saved(left):
             found.append(left)
     return sorted(found, key=lambda left: -left.time), told
+
+
+def _kept_unread(journal: Path, error: KobrelError) -> str:
+    """What is said of a journal that cannot be read; it makes room for the next one, and stays."""
+    return f"{error} It stays as {keep_unread(journal).name}."
 
 
 def _is_saved(left: Left) -> bool:
@@ -87,8 +90,11 @@ def left_of(path: Path, folder: Path) -> Left | None:
         Its journal cannot be read.
     """
     for place in (journal_beside(path), journal_apart(path, folder)):
-        if place.is_file() and not is_held(place):
-            left = read_journal(place)
+        if is_file(place) and not is_held(place):
+            try:
+                left = read_journal(place)
+            except PlanError as error:
+                raise PlanError(_kept_unread(place, error)) from None
             if left is not None:
                 return left
     return None
@@ -105,7 +111,7 @@ def put_aside(left: Left, folder: Path) -> Left:
     if left.journal.parent == folder and left.journal != journal_apart(left.path or Path(), folder):
         return left
     folder.mkdir(parents=True, exist_ok=True)
-    place = folder / f"{time.time_ns():x}{_SUFFIX}"
+    place = journal_aside(left.path, folder)
     write_whole(place, left.journal.read_bytes())
     forget(left.journal)
     return replace(left, journal=place)
@@ -278,7 +284,7 @@ class Keeper:
         if path is not None and not self._apart:
             with contextlib.suppress(BlockingIOError):
                 return Journal(journal_apart(path, self._folder))
-        return Journal(self._folder / f"{time.time_ns():x}{_SUFFIX}")
+        return Journal(fresh_journal(self._folder) if path is None else journal_aside(path, self._folder))
 
     def _fail(self, work: Work | None, error: OSError) -> None:
         """Tell it once, and try again with the next edit or after a while, where it can be written then."""

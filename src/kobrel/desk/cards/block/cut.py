@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QListWidget, QPushButton
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import narrow, number_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.plan.pictures.plates import BrightnessRange, ColourRange, Cut, DepthRange, Fill, Plate
 from kobrel.plan.plates.edges import edge_report
 from kobrel.session.commands.plates import cutting, placing
@@ -62,7 +63,7 @@ class _Body(Card[Plate]):
         for index, (tool, name, hint) in enumerate(_TOOLS):
             button = QPushButton(name)
             button.setCheckable(True)
-            button.setToolTip(f"{hint}: draw it in Picture")
+            button.setToolTip(plain(f"{hint}: draw it in Picture"))
             button.setStyleSheet("padding: 3px 4px;")
             self.bind(button, partial(self._in_hand, tool), partial(self._draw_with, tool))
             grid.addWidget(button, index // 3, index % 3)

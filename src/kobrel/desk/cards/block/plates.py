@@ -20,6 +20,7 @@ from kobrel.desk.cards.block.cut import PICTURES
 from kobrel.desk.cards.block.sets import FromDepthDialog, GroundDialog, picture_for
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
 from kobrel.plan.pull.dials import drive_of
 from kobrel.session.commands.plates import placing, sets
@@ -190,7 +191,7 @@ class PlatesPage(SessionCard):
             name = show_words(table, row, (plate.name, _where(subject, plate, metres), blur))[0]
             name.setData(Qt.ItemDataRole.UserRole, plate.number)
             name.setCheckState(Qt.CheckState.Checked if plate.shown else Qt.CheckState.Unchecked)
-            name.setToolTip(plate.picture.path)
+            name.setToolTip(plain(plate.picture.path))
         table.clearSelection()
         for row, plate in enumerate(plates):
             if plate.number in chosen:
@@ -240,7 +241,9 @@ class _Details(Card[Plate]):
             narrow(number_field(f"Pivot {way}", "", 0.05, -10.0, 10.0)) for way in ("across", "down")
         ]
         for axis, field in enumerate(self.pivot):
-            field.setToolTip(f"{field.accessibleName()}, of the picture's size from its upper left corner")
+            field.setToolTip(
+                plain(f"{field.accessibleName()}, of the picture's size from its upper left corner")
+            )
             self.bind(field, partial(_pivot_part, axis), partial(self._set_pivot, axis))
         self.row("Pivot", *self.pivot)
         self.faces = self.tick(
@@ -270,7 +273,7 @@ class _Details(Card[Plate]):
                 partial(_fade_part, name),
                 partial(self._change_fade, name),
             )
-            field.setToolTip(f"{field.accessibleName()}: pixels of blur, or metres")
+            field.setToolTip(plain(f"{field.accessibleName()}: pixels of blur, or metres"))
         self.row("Fade", self.fade)
         self.row("Whole to, gone from", self.whole, self.gone)
         self.show_if(self.whole, lambda plate: plate.fade is not None)

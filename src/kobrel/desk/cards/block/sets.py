@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -23,6 +22,7 @@ from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.theme import theme
+from kobrel.desk.toolkit.words import Label
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.from_depth import (
     BINS,
@@ -167,7 +167,7 @@ class FromDepthDialog(QDialog):
         form.addRow("", self.white)
         form.addRow("Plates", self.count)
         column.addLayout(form)
-        self.told = QLabel()
+        self.told = Label()
         self.told.setWordWrap(True)
         column.addWidget(self.told)
         column.addWidget(_buttons(self, "Make plates", self._make))
@@ -302,7 +302,7 @@ class GroundDialog(QDialog):
         self.height_m.taken.connect(self.height_m.show_value)
         form.addRow("Camera above the ground", self.height_m)
         column.addLayout(form)
-        told = QLabel(
+        told = Label(
             "The shot's camera is put where the picture was taken, what is below the horizon is laid flat, "
             "and the picture becomes the backdrop. Then lift what stands on the ground and set its foot."
         )

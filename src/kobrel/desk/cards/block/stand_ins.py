@@ -3,11 +3,12 @@
 from functools import partial
 
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QColorDialog, QGridLayout, QLineEdit, QPushButton, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
@@ -33,7 +34,9 @@ class StandInsPage(SessionCard):
             button.setCheckable(True)
             button.setStyleSheet("padding: 3px 4px;")
             button.setToolTip(
-                f"{name}: click, then click in Overhead, Side, Front or Picture. Enter places it ahead."
+                plain(
+                    f"{name}: click, then click in Overhead, Side, Front or Picture. Enter places it ahead."
+                )
             )
             self.bind(button, partial(_is_placed, kind=kind), partial(self._begin, kind))
             grid.addWidget(button, index // 3, index % 3)
@@ -147,7 +150,7 @@ class _Details(Card[StandIn]):
         )
         self.bind(self.ease, self._ease, lambda ease: blocking.set_ease(session, ease))
         self.enable_if(self.ease, lambda one: any(key.frame <= session.frame for key in one.keys))
-        self.keys = QLabel()
+        self.keys = Label()
         self.row("Walks", self.keys, self.ease)
         self.show_if(self.ease, lambda one: bool(one.keys))
 
@@ -197,7 +200,7 @@ class _Details(Card[StandIn]):
         self.key.setText("Unkey" if any(k.frame == self.session.frame for k in subject.keys) else "Key")
         frames = ", ".join(f"{key.frame:g}" for key in subject.keys)
         self.keys.setText(f"keys at {frames}" if len(subject.keys) < 4 else f"{len(subject.keys)} keys")
-        self.keys.setToolTip(f"Keys of its place at frames {frames}")
+        self.keys.setToolTip(plain(f"Keys of its place at frames {frames}"))
 
 
 def _size(stand_in: StandIn, axis: int) -> float:

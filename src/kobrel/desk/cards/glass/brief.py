@@ -20,6 +20,7 @@ from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import choice, give_role, plain_table
 from kobrel.desk.toolkit.fields import narrow, number_field
 from kobrel.desk.toolkit.theme import font
+from kobrel.desk.toolkit.words import plain
 from kobrel.memo import same
 from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
 from kobrel.plan.model import Shot
@@ -103,7 +104,9 @@ class BriefPage(ShotCard):
             button = QPushButton(text)
             button.setCheckable(True)
             button.setStyleSheet("padding: 3px 5px;")
-            button.setToolTip(f"Paint over a subject's line in the Pull chart: it {meaning}. Esc stops.")
+            button.setToolTip(
+                plain(f"Paint over a subject's line in the Pull chart: it {meaning}. Esc stops.")
+            )
             self.bind(button, partial(self._holds, kind), partial(self._hold, kind))
             line.addWidget(button)
             self.brushes[kind] = button
@@ -366,7 +369,7 @@ class BriefPage(ShotCard):
             button.setVisible(fresh and trial is not None and not possible)
             if trial is not None:
                 button.setText(_in_lines(trial.text, button.fontMetrics(), 262))
-                button.setToolTip(f"{trial.text}. A click tries it; undo takes it back.")
+                button.setToolTip(plain(f"{trial.text}. A click tries it; undo takes it back."))
 
 
 def _why_nothing(now: Now) -> str:

@@ -4,11 +4,12 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QFocusEvent, QGuiApplication, QMouseEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from kobrel.desk.cards.widgets import give_role
 from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.theme import font
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.terms.blocks import Term
 from kobrel.plan.terms.lost import Loss
 from kobrel.session.session import Session
@@ -30,7 +31,7 @@ class TermRow(QPushButton):
         self.setFlat(True)
         line = QHBoxLayout(self)
         line.setContentsMargins(16, 1, 4, 1)
-        self.name, self.value = QLabel(), QLabel()
+        self.name, self.value = Label(), Label()
         self.name.setObjectName("quiet")
         self.value.setFont(font(13, bold=True))
         for label in (self.name, self.value):
@@ -50,7 +51,7 @@ class TermRow(QPushButton):
         self.value.setText(term.shown)
         self.setAccessibleName(f"{term.label}, {term.shown}")
         parts = (quantity.meaning, f"Formula: {quantity.formula}" if quantity.formula else "", quantity.trap)
-        self.setToolTip("\n".join([*filter(None, parts), "Click copies it; it can be dragged out."]))
+        self.setToolTip(plain("\n".join([*filter(None, parts), "Click copies it; it can be dragged out."])))
 
     def copy(self) -> None:
         """Copy the value, as the menu's Copy asks."""
@@ -110,17 +111,17 @@ class TermBlock(QWidget):
         self.head.setChecked(opened)
         self.head.setObjectName("head")
         self.head.setFont(font(13, bold=True))
-        self.head.setToolTip(f"Open or fold {title}")
+        self.head.setToolTip(plain(f"Open or fold {title}"))
         self.head.toggled.connect(self._fold)
         self.copy = QPushButton("Copy")
-        self.copy.setToolTip(f"Copy all values of {title} as lines")
+        self.copy.setToolTip(plain(f"Copy all values of {title} as lines"))
         self.copy.clicked.connect(self.copied.emit)
         head.addWidget(self.head)
         head.addStretch(1)
         head.addWidget(self.copy)
         self.column.addLayout(head)
         self.rows: list[TermRow] = []
-        self.lost = QLabel()
+        self.lost = Label()
         self.lost.setWordWrap(True)
         self.lost.setFont(font(11))
         self.lost.setContentsMargins(16, 1, 4, 2)

@@ -8,6 +8,7 @@ from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.theme import font
+from kobrel.desk.toolkit.words import plain
 from kobrel.exchange.export import KINDS
 from kobrel.plan.handover import PASSES, HandKind, HandOut, Pass
 from kobrel.plan.terms.own import as_block
@@ -87,7 +88,7 @@ class FilesPage(ShotCard):
         for key, text in PASSES.items():
             box = boxes[key] = QCheckBox(text)
             box.setFont(font(12))
-            box.setToolTip(f"Pass: {text.lower()}")
+            box.setToolTip(plain(f"Pass: {text.lower()}"))
             box.setChecked(key in chosen)
             box.toggled.connect(lambda _on: self._keep_passes())
         names = list(boxes)
@@ -130,7 +131,7 @@ class FilesPage(ShotCard):
         self.handed.setRowCount(len(handed))
         for row, out in enumerate(handed):
             items = show_words(self.handed, row, (Path(out.path).name, KINDS[out.kind].title))
-            items[0].setToolTip(out.path)
+            items[0].setToolTip(plain(out.path))
         self.now.setEnabled(bool(handed))
         self.stop.setEnabled(bool(handed))
 
@@ -158,7 +159,7 @@ class FilesPage(ShotCard):
             return
         self._exports.write(out)
         if self.keeps.isChecked():
-            handing.keep_handing(self.session, out)
+            self._exports.keep(out)
 
     def _stop(self) -> None:
         row = max(self.handed.currentRow(), 0)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.cards.widgets import choice, choose, plain_table
 from kobrel.desk.toolkit.fields import read_number
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.errors import ExchangeError, KobrelError, PlanError
 from kobrel.exchange.writing import write_text
 from kobrel.plan.file import plain_reason
@@ -54,7 +54,7 @@ class OwnTermsDialog(QDialog):
         self.title.setAccessibleName("Title")
         self.title.setToolTip("What these terms are called")
         for label, widget in (("Begin with", self.begin), ("Title", self.title)):
-            text = QLabel(label)
+            text = Label(label)
             text.setBuddy(widget)
             top.addWidget(text)
             top.addWidget(widget, int(widget is self.title))
@@ -76,7 +76,7 @@ class OwnTermsDialog(QDialog):
         header.setSectionResizeMode(_NAME, modes.Stretch)
         self.table.itemChanged.connect(lambda item: self._show_values() if item.column() < _NOW else None)
         column.addWidget(self.table, 1)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
         self._add_buttons(column)
@@ -96,7 +96,7 @@ class OwnTermsDialog(QDialog):
             ("Keep", "Keep these terms, and show them on the card", self.keep),
         ):
             button = QPushButton(text)
-            button.setToolTip(hint)
+            button.setToolTip(plain(hint))
             button.setAutoDefault(False)
             button.clicked.connect(lambda _on=False, do=work: do())
             if text in ("Import …", "Keep"):

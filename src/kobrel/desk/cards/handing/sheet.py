@@ -16,7 +16,7 @@ from kobrel.plan.handover import HandKind, HandOut
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Plan, Shot
 from kobrel.session import settings
-from kobrel.session.commands import handing, lens_choice
+from kobrel.session.commands import lens_choice
 from kobrel.session.session import Session
 from kobrel.session.state import Now
 
@@ -150,4 +150,4 @@ class SheetPage(ShotCard):
         out = HandOut(kind=kind, path=str(path), shots=shots, page=self.page.currentData())
         self._exports.write(out)
         if self.keeps.isChecked():
-            handing.keep_handing(self.session, out)
+            self._exports.keep(out)

@@ -4,6 +4,7 @@ from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.toolkit.fields import Field, number_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.picture.discs import corner_loss_stops
 from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.session.commands import shaping
@@ -63,7 +64,7 @@ class FlawsPage(ShotCard):
 
     def _flaw(self, label: str, field: str, note: str) -> Field:
         made = number_field(label, "mm", 0.02, -5.0, 5.0)
-        made.setToolTip(f"{label}: {_NOTES[note]} In mm on the sensor's side; 0 is none.")
+        made.setToolTip(plain(f"{label}: {_NOTES[note]} In mm on the sensor's side; 0 is none."))
         self.bind(
             made, lambda now: getattr(now.shot.flaws, field),
             lambda mm: shaping.change_flaws(self.session, label, **{field: mm}),

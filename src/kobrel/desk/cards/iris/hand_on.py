@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError
 from kobrel.session.session import Session
@@ -46,7 +46,7 @@ class HandOn(QDialog):
         self.resize(720, 560)
         column = QVBoxLayout(self)
         top = QHBoxLayout()
-        self.picture = QLabel()
+        self.picture = Label()
         self.picture.setAccessibleName("The iris")
         self.picture.setFixedSize(180, 180)
         self.picture.setScaledContents(True)
@@ -71,12 +71,12 @@ class HandOn(QDialog):
 
     def _files(self) -> QVBoxLayout:
         column = QVBoxLayout()
-        about = QLabel("The iris as it stands at this frame, squeeze and rotation included.")
+        about = Label("The iris as it stands at this frame, squeeze and rotation included.")
         about.setObjectName("quiet")
         about.setWordWrap(True)
         column.addWidget(about)
         line = QHBoxLayout()
-        line.addWidget(QLabel("Size of pictures"))
+        line.addWidget(Label("Size of pictures"))
         self.side = number_field("Width of pictures", "px", 256.0, 16.0, 8192.0)
         self.side.show_value(1024)
         self.side.taken.connect(self.side.show_value)
@@ -86,13 +86,13 @@ class HandOn(QDialog):
         line = QHBoxLayout()
         for text, name in _KINDS.items():
             button = QPushButton(text)
-            button.setToolTip(_HINTS[text])
+            button.setToolTip(plain(_HINTS[text]))
             button.setAutoDefault(False)  # Enter takes the size
             button.clicked.connect(lambda _on=False, n=name: self._ask(n))
             line.addWidget(button)
         line.addStretch(1)
         column.addLayout(line)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setWordWrap(True)
         column.addWidget(self.said)
         column.addStretch(1)

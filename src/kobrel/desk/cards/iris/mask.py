@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, number_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.optics.aperture import passes
 from kobrel.plan.iris import MaskPicture, Outline, Stencil
 from kobrel.plan.masks import mask_fault
@@ -92,7 +93,9 @@ class MaskPage(ShotCard):
     ) -> Field:
         made = number_field(label, unit, step, low, high)
         if hint:
-            made.setToolTip(f"{label}: {hint}, {low:g} to {high:g}. Up and down keys or the wheel step it.")
+            made.setToolTip(
+                plain(f"{label}: {hint}, {low:g} to {high:g}. Up and down keys or the wheel step it.")
+            )
 
         def take(value: float) -> None:
             whole = field in ("count", "seed")
@@ -126,7 +129,7 @@ class MaskPage(ShotCard):
         mask, drawn = subject.shot.iris.mask, _drawn(subject)
         if isinstance(mask, MaskPicture):
             self.file.setText(mask_fault(subject.shot.iris) or Path(mask.path).name)
-            self.file.setToolTip(mask.path)
+            self.file.setToolTip(plain(mask.path))
         if drawn is not None:
             self.name_row(self.count, "Points" if drawn.outline == "star" else "Blades")
             self.name_row(self.inner, _INNER.get(drawn.outline, "Inner corners"))

@@ -12,6 +12,7 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.saving import ask_target, may_write_over
+from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.exchange.render import PICTURES
 from kobrel.memo import Changed
@@ -202,7 +203,7 @@ class FramesPage(ShotCard):
         try:
             told = finishing.put(self.session, path, depth)
         except KobrelError as error:
-            QMessageBox.warning(self, "Kobrel", str(error))
+            QMessageBox.warning(self, "Kobrel", plain(str(error)))
             return
         self.session.say("  ".join(told) or f"{path.name}: see below how its depth counts.")
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.base import Card
 from kobrel.desk.toolkit.theme import faded, font, theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.farm.queue import Entry
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -175,7 +176,7 @@ class QueuePage(Card[Session]):
             item.setData(_KEY, entry.key)
             item.setData(_ENTRY, entry)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{entry.job.title}, {told_of(entry)}")
-            item.setToolTip("\n".join([entry.job.title, entry.job.output, *entry.report.told]))
+            item.setToolTip(plain("\n".join([entry.job.title, entry.job.output, *entry.report.told])))
         if chosen is not None:
             self.choose(chosen.key)
         self.list.viewport().update()

@@ -7,6 +7,7 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.chart.keys import LINES, Line
 from kobrel.desk.toolkit.fields import Field, length_field, number_field, stop_field
+from kobrel.desk.toolkit.words import plain
 from kobrel.plan import edit
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget
@@ -130,7 +131,7 @@ class MarksPage(ShotCard):
         button = QPushButton("Key")
         button.setCheckable(True)
         button.setToolTip(
-            f"A key of the {line.name.lower()} at this frame: press to set it, again to remove it"
+            plain(f"A key of the {line.name.lower()} at this frame: press to set it, again to remove it")
         )
         button.setAccessibleName(f"{line.name} key")
         self.bind(

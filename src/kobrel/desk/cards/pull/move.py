@@ -11,6 +11,7 @@ from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text, polyline
 from kobrel.desk.toolkit.theme import theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.optics.ease import eased
 from kobrel.plan.model import Mark, Search
 from kobrel.session.commands import pulling
@@ -204,8 +205,10 @@ class MovePage(Card[Mark]):
     def _ring_number(self, label: str, field: str, unit: str, step: float, low: float, high: float) -> Field:
         made = number_field(label, unit, step, low, high, digits=7)
         made.setToolTip(
-            f"{label}, {unit}: the focus ring goes evenly in dioptres from its near end to infinity. "
-            "Up and down keys or the wheel step it."
+            plain(
+                f"{label}, {unit}: the focus ring goes evenly in dioptres from its near end to infinity. "
+                "Up and down keys or the wheel step it."
+            )
         )
         session = self.session
         self.bind(
@@ -219,7 +222,7 @@ class MovePage(Card[Mark]):
         self, label: str, field: str, unit: str, step: float, low: float, high: float, hint: str
     ) -> Field:
         made = number_field(label, unit, step, low, high)
-        made.setToolTip(f"{label}: {hint}. Up and down keys or the wheel step it.")
+        made.setToolTip(plain(f"{label}: {hint}. Up and down keys or the wheel step it."))
         self.bind(
             made, lambda mark: getattr(mark.search or Search(), field),
             lambda value: pulling.change_search(self.session, label, **{field: value}),

@@ -19,6 +19,7 @@ from kobrel.desk.cards.widgets import choice, choose, give_role
 from kobrel.desk.toolkit.fields import length_field
 from kobrel.desk.toolkit.paint import draw_peg, role_of, subject_colour
 from kobrel.desk.toolkit.theme import font, theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.plan import edit
 from kobrel.plan.measure.survey import GONE, STATES, spans
 from kobrel.plan.model import PointAnchor, Subject
@@ -282,7 +283,7 @@ class SubjectsPage(Card[Subject]):
             self.list.selectionModel().blockSignals(False)
             self.list.viewport().update()
         node = subject_list.node_of(subject)
-        self.kind.setToolTip(f"Tied to {thing_name(self.session.plan, node)}" if node else "Tied to")
+        self.kind.setToolTip(plain(f"Tied to {thing_name(self.session.plan, node)}" if node else "Tied to"))
         anchor = subject.anchor
         keys = anchor.keys if isinstance(anchor, PointAnchor) else ()
         self.key.setText("Unkey" if any(key.frame == self.session.frame for key in keys) else "Key")

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 
 from kobrel import trust
 from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.toolkit.words import plain
 from kobrel.session import settings
 from kobrel.session.session import Session
 
@@ -19,7 +20,7 @@ def ask_allowed(window: QWidget, session: Session, files: SceneFiles) -> None:
     box = QMessageBox(
         QMessageBox.Icon.NoIcon, "Kobrel", "Files in other folders are named. Read them?", parent=window
     )
-    box.setInformativeText("\n".join(str(folder) for folder in folders))
+    box.setInformativeText(plain("\n".join(str(folder) for folder in folders)))
     read = box.addButton("Read them", QMessageBox.ButtonRole.AcceptRole)
     read.setToolTip("These folders are remembered")
     box.addButton("Leave them out", QMessageBox.ButtonRole.RejectRole)

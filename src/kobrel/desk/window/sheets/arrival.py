@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.cards.widgets import DoubtLabel, choice, choose
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.optics.units import METRES, UNIT_NAMES, format_length
 from kobrel.plan.check import unit_doubts
 from kobrel.plan.model import FileCamera
@@ -58,7 +58,7 @@ class SizeView(QWidget):
         self._session, self._name = session, name
         self.setFixedSize(_PANE)
         self.setAccessibleName("The scene's size beside a person")
-        self.setToolTip(f"The scene as the camera looks at it, beside a person of {_PERSON_M:g} m")
+        self.setToolTip(plain(f"The scene as the camera looks at it, beside a person of {_PERSON_M:g} m"))
         person = standing()
         corners = person.points[person.triangles][:, :, :2]
         self._person = corners / np.ptp(person.points[:, 1]) * _PERSON_M
@@ -207,7 +207,7 @@ class ArrivalSheet(QDialog):
         self.pane, self.size_view = _Pane(picture), SizeView(session, name)
         column = QVBoxLayout(self)
         column.setSpacing(10)
-        heading = QLabel(f"First sight of {name}")
+        heading = Label(f"First sight of {name}")
         heading.setObjectName("title")
         column.addWidget(heading)
         panes = QHBoxLayout()
@@ -227,7 +227,7 @@ class ArrivalSheet(QDialog):
         self.left_out.setFixedHeight(92)
         self.left_out.setTabChangesFocus(True)
         if self.told:
-            heading = QLabel("Left out or assumed")
+            heading = Label("Left out or assumed")
             heading.setObjectName("quiet")
             column.addWidget(heading)
             column.addWidget(self.left_out)
@@ -243,7 +243,7 @@ class ArrivalSheet(QDialog):
         self.copy_button.setVisible(bool(self.told))
         self.copy_button.setAutoDefault(False)
         self.copy_button.clicked.connect(lambda: QGuiApplication.clipboard().setText("\n".join(self.told)))
-        again = QLabel("It is there again in Block, Scenes, First sight.")
+        again = Label("It is there again in Block, Scenes, First sight.")
         again.setObjectName("quiet")
         self.take = QPushButton("Take it")
         self.take.setToolTip("Work on the scene like this (Enter)")
@@ -262,7 +262,7 @@ class ArrivalSheet(QDialog):
 
     def _row(self, label: str, widget: QWidget, note: QWidget | None = None, wide: int = 1) -> None:
         row = self._form.rowCount()
-        text = QLabel(label)
+        text = Label(label)
         text.setBuddy(widget)
         self._form.addWidget(text, row, 0)
         self._form.addWidget(widget, row, 1, 1, wide, Qt.AlignmentFlag.AlignLeft)
@@ -273,12 +273,12 @@ class ArrivalSheet(QDialog):
         units: list[tuple[str, object]] = [(UNIT_NAMES[unit], METRES[unit]) for unit in METRES]
         self.unit = choice("Made in", units, "The unit that the file's numbers are in", 170)
         self.unit.activated.connect(lambda _i: self._change("Unit", unit_m=self.unit.currentData()))
-        self.unit_note = QLabel()
+        self.unit_note = Label()
         self.unit_note.setObjectName("quiet")
         self._row("Made in", self.unit, self.unit_note)
         self.up = choice("Up", [("Y", "Y"), ("Z", "Z")], "Which of the file's axes points up", 170)
         self.up.activated.connect(lambda _i: self._change("Up axis", up=self.up.currentData()))
-        self.up_note = QLabel()
+        self.up_note = Label()
         self.up_note.setObjectName("quiet")
         self._row("Up", self.up, self.up_note)
         self.choices: dict[str, QComboBox] = {}

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -20,6 +19,7 @@ from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.words import Label
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Proof
 from kobrel.session import settings
@@ -59,14 +59,12 @@ class ContactDialog(QDialog):
         column, grid = QVBoxLayout(self), QGridLayout()
         count = len(self._proofs)
         column.addWidget(
-            QLabel(
-                f"{count} pictures, as they hang on the wall." if count > 1 else "One picture of the wall."
-            )
+            Label(f"{count} pictures, as they hang on the wall." if count > 1 else "One picture of the wall.")
         )
         self.page = choice("Page", list(_PAGES), "Size of the pages", 132)
         self.columns = number_field("Pictures in a row", "", 1.0, 1.0, 12.0)
         for row, (label, widget) in enumerate((("Page", self.page), ("In a row", self.columns))):
-            text = QLabel(label)
+            text = Label(label)
             text.setBuddy(widget)
             grid.addWidget(text, row, 0)
             grid.addWidget(widget, row, 1)

@@ -8,9 +8,10 @@ from types import TracebackType
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from kobrel import __version__
+from kobrel.desk.toolkit.words import Label
 
 _MOST_DETAILS = 20
 
@@ -86,9 +87,9 @@ class FaultSheet(QDialog):
         self._counts: dict[str, int] = {}
         self._first: dict[str, str] = {}
         column = QVBoxLayout(self)
-        self.told = QLabel()
+        self.told = Label()
         self.told.setWordWrap(True)
-        note = QLabel(
+        note = Label(
             "Your work is kept, and you can go on. If it comes again, save, close Kobrel and open it "
             "again; the details help whoever looks after it."
         )

@@ -5,7 +5,6 @@ from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -15,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.toolkit.theme import DATA, theme
+from kobrel.desk.toolkit.words import Label
 
 GUIDE = DATA / "guide.md"
 
@@ -30,7 +30,7 @@ class GuideSheet(QDialog):
         self.search.setPlaceholderText("Search the guide")
         self.search.setAccessibleName("Search the guide")
         self.search.setClearButtonEnabled(True)
-        self.headings, self.text, self.told = QListWidget(), QTextBrowser(), QLabel()
+        self.headings, self.text, self.told = QListWidget(), QTextBrowser(), Label()
         self.headings.setAccessibleName("Headings")
         self.headings.setFixedWidth(220)
         self.text.setAccessibleName("Text of the guide")

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.toolkit.images import to_image
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.errors import KobrelError
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan
@@ -68,7 +69,7 @@ class LeftSheet(QDialog):
         self.setWindowTitle("Unsaved work was found")
         self.resize(640, 260)
         column = QVBoxLayout(self)
-        intro = QLabel(
+        intro = Label(
             "Kobrel ended without saving this. It is kept until you take it up and save it, or throw it away."
         )
         intro.setWordWrap(True)
@@ -102,7 +103,7 @@ class LeftSheet(QDialog):
         row = QWidget()
         grid = QGridLayout(row)
         grid.setColumnStretch(1, 1)
-        picture = QLabel()
+        picture = Label()
         picture.setFixedSize(_THUMB_PX, _THUMB_PX * 9 // 16)
         picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         image = QImage.fromData(left.picture) if left.picture else QImage()
@@ -118,16 +119,16 @@ class LeftSheet(QDialog):
                 )
             )
         count = len(left.unsaved)
-        name = QLabel(left.name)
+        name = Label(left.name)
         name.setObjectName("title")
-        said = QLabel(
+        said = Label(
             f"{count} {'edit' if count == 1 else 'edits'} not saved, the last at {when_text(left.time)}"
-            + (". The very last one broke off." if left.torn else "")
+            + (f". {left.told}" if left.told else "")
         )
-        edits = QLabel(edits_text(left.unsaved))
+        edits = Label(edits_text(left.unsaved))
         edits.setObjectName("quiet")
         edits.setWordWrap(True)
-        row.setToolTip(str(left.path or left.source or "It was never saved."))
+        row.setToolTip(plain(str(left.path or left.source or "It was never saved.")))
         grid.addWidget(picture, 0, 0, 4, 1, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(name, 0, 1)
         grid.addWidget(said, 1, 1)
@@ -147,7 +148,7 @@ class LeftSheet(QDialog):
             )
         for text, hint, work in buttons:
             button = QPushButton(text)
-            button.setToolTip(hint)
+            button.setToolTip(plain(hint))
             button.setAutoDefault(False)
             button.clicked.connect(lambda _on=False, w=work: w())
             line.addWidget(button)
@@ -182,7 +183,7 @@ class BothSheet(QDialog):
         self.pictures: list[QLabel] = []
         saved_at = left.path.stat().st_mtime if left.path is not None and left.path.is_file() else time.time()
         for column, title in enumerate((f"Unsaved, {when_text(left.time)}", f"Saved, {when_text(saved_at)}")):
-            label, picture = QLabel(title), QLabel("Drawing …")
+            label, picture = Label(title), Label("Drawing …")
             label.setObjectName("title")
             picture.setMinimumSize(_BESIDE_PX, _BESIDE_PX * 9 // 16)
             picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -190,7 +191,7 @@ class BothSheet(QDialog):
             self.pictures.append(picture)
             grid.addWidget(label, 0, column)
             grid.addWidget(picture, 1, column)
-        edits = QLabel(f"{len(left.unsaved)} edits: {edits_text(left.unsaved)}")
+        edits = Label(f"{len(left.unsaved)} edits: {edits_text(left.unsaved)}")
         edits.setWordWrap(True)
         edits.setObjectName("quiet")
         grid.addWidget(edits, 2, 0, 1, 2)

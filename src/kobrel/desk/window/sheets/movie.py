@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -17,6 +16,7 @@ from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.session import settings
 from kobrel.session.session import Session
 
@@ -44,7 +44,7 @@ class MovieDialog(QDialog):
         super().__init__(parent)
         self._session, self._exports = session, exports
         self.setWindowTitle("Write a movie")
-        self.said = QLabel()
+        self.said = Label()
         self.said.setWordWrap(True)
         column, grid = QVBoxLayout(self), QGridLayout()
         grid.setVerticalSpacing(8)
@@ -58,7 +58,7 @@ class MovieDialog(QDialog):
             (("Kind", self.kind), ("Width", self.width_px), ("Passes a frame", self.passes),
              ("First frame", self.first), ("Last frame", self.last))
         ):  # fmt: skip
-            text = QLabel(label)
+            text = Label(label)
             text.setBuddy(widget)
             grid.addWidget(text, row, 0)
             grid.addWidget(widget, row, 1)
@@ -97,7 +97,7 @@ class MovieDialog(QDialog):
 
     def _tick(self, text: str, hint: str) -> QCheckBox:
         box = QCheckBox(text)
-        box.setToolTip(hint)
+        box.setToolTip(plain(hint))
         return box
 
     def _boxes(self) -> dict[str, QCheckBox]:

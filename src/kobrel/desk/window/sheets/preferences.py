@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.cards.widgets import choice, choose
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.theme import LOOKS
+from kobrel.desk.toolkit.words import Label, plain
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -41,7 +41,7 @@ class PreferencesSheet(QDialog):
         self.setWindowTitle("Preferences")
         column, grid = QVBoxLayout(self), QGridLayout()
         grid.setVerticalSpacing(8)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setWordWrap(True)
         self.versions = self._field(
             "Earlier versions", "", 0, MOST_VERSIONS, settings.VERSIONS_KEPT,
@@ -87,11 +87,11 @@ class PreferencesSheet(QDialog):
             ("Memory for frames", self.memory), ("Movies go to", self.folder),
             ("The queue's work goes to", self.scheduler), ("Folders that files may name", self.forget),
         )):  # fmt: skip
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
-        note = QLabel(memory())
+        note = Label(memory())
         note.setObjectName("quiet")
         close = QPushButton("Close")
         close.setAutoDefault(False)
@@ -105,7 +105,7 @@ class PreferencesSheet(QDialog):
         self, name: str, unit: str, low: float, high: float, setting: settings.Setting[int], hint: str
     ) -> Field:
         field = number_field(name, unit, 1.0, low, high, digits=3)
-        field.setToolTip(hint)
+        field.setToolTip(plain(hint))
         field.show_value(self._session.settings.get(setting))
         field.refused.connect(self.said.setText)
         field.taken.connect(lambda value: self._session.settings.put(setting, round(value)))
@@ -154,4 +154,6 @@ class PreferencesSheet(QDialog):
         folders = self._session.settings.get(settings.ALLOWED)
         self.forget.setText(f"Forget {len(folders)}" if folders else "None")
         self.forget.setEnabled(bool(folders))
-        self.forget.setToolTip("\n".join(folders) or "Other folders are asked for when a file names one")
+        self.forget.setToolTip(
+            plain("\n".join(folders) or "Other folders are asked for when a file names one")
+        )

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,12 +13,11 @@ from numpy.typing import NDArray
 from kobrel.errors import SceneError
 from kobrel.stage.deform import Deformation, Sampled
 from kobrel.stage.motion import Motion, Track, TransformOp
-from kobrel.stage.read.alembic.samples import Points
+from kobrel.stage.read.alembic.samples import CENTIMETRE, Found, Points
 from kobrel.stage.read.checks import fan_corners, mesh_fault
 from kobrel.stage.read.normals import shared_corners
-from kobrel.stage.scene import CameraSource, Mesh, Node, Progress, Scene
+from kobrel.stage.scene import CameraSource, Mesh, Node, Progress
 
-_CENTIMETRE = 0.01
 _LEFT_OUT = {
     AbcGeom.IPoints: "points", AbcGeom.ICurves: "curves", AbcGeom.INuPatch: "a patch",
     AbcGeom.ILight: "a light",
@@ -41,7 +39,7 @@ class Archive:
         self._path = path
         self._archive = Abc.IArchive(str(path))
 
-    def scene(self, progress: Progress) -> Scene:
+    def scene(self, progress: Progress) -> Found:
         """All of it, its unit taken as a centimetre.
 
         Raises
@@ -80,7 +78,7 @@ class _Reader:
         self._frames: list[float] = []
         self.warnings: list[str] = []
 
-    def read(self, top: Any, progress: Progress) -> Scene:
+    def read(self, top: Any, progress: Progress) -> Found:
         waiting = [(top.getChild(k), -1) for k in range(top.getNumChildren())][::-1]
         while waiting:
             if len(self._nodes) % 64 == 0:
@@ -99,18 +97,13 @@ class _Reader:
             waiting += [(item.getChild(k), here) for k in range(item.getNumChildren())][::-1]
         cameras = tuple(self._camera(schema, node) for schema, node in self._cameras)
         moving = [frame for frame in self._frames if abs(frame) < 1e9]
-        return Scene(
-            self._path,
+        return Found(
             tuple(self._nodes),
             cameras,
-            unit_m=_CENTIMETRE,
-            fps=self._fps,
-            first_frame=round(min(moving)) if moving else None,
-            last_frame=round(max(moving)) if moving else None,
-            warnings=tuple(self.warnings),
-            cameras_in=partial(_in_unit, cameras),
-            says_unit=False,
-            says_up=False,
+            self._fps,
+            round(min(moving)) if moving else None,
+            round(max(moving)) if moving else None,
+            tuple(self.warnings),
         )
 
     def _times(self, schema: Any) -> tuple[list[float], NDArray[np.float64]]:
@@ -186,14 +179,14 @@ class _Reader:
         self._nodes[index] = replace(node, mesh=made)
 
     def _moving(self, mesh: Mesh, path: str, seconds: list[float], frames: NDArray[np.float64]) -> Mesh:
-        points = Points(self._path, path, tuple(seconds), mesh.points)
+        points = Points(path, tuple(seconds), mesh.points)
         if mesh.normals is not None:
             mesh = replace(mesh, normals=None, smooth=True, shared=shared_corners(mesh))
         return replace(mesh, deformation=Deformation(Sampled(frames, points)))
 
     def _camera(self, schema: Any, node: int) -> CameraSource:
         """A camera: lens in mm, apertures and offsets in cm, distances in the scene's unit."""
-        unit_m = _CENTIMETRE
+        unit_m = CENTIMETRE
         seconds, frames = self._times(schema)
         samples = [schema.getValue(Abc.ISampleSelector(second)) for second in seconds]
 
@@ -221,18 +214,6 @@ class _Reader:
                 float(track("VerticalFilmOffset", 10.0).values[0, 0]),
             ),
         )
-
-
-def _in_unit(cameras: tuple[CameraSource, ...], unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
-    """Cameras that were read in centimetres, with metres in one unit."""
-    by = unit_m / _CENTIMETRE
-
-    def scaled(camera: CameraSource) -> CameraSource:
-        focus = camera.focus_m
-        focus = None if focus is None else replace(focus, values=focus.values * by)
-        return replace(camera, focus_m=focus, near_clip_m=camera.near_clip_m * by)
-
-    return tuple(map(scaled, cameras)), []
 
 
 def _own(kind: Any, item: Any) -> Any:

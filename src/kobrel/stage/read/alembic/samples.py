@@ -1,15 +1,13 @@
 """Alembic's library in a process of its own: on a damaged file it ends the process that it runs in."""
 
-import io
 import json
 import os
-import pickle
 import select
 import subprocess
 import sys
 import threading
-from dataclasses import dataclass
-from functools import cache
+from dataclasses import dataclass, replace
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -18,40 +16,40 @@ from numpy.typing import NDArray
 
 from kobrel import notices
 from kobrel.errors import SceneError
-from kobrel.stage.scene import Progress, Scene
+from kobrel.stage.deform import Deformation, Sampled
+from kobrel.stage.motion import Motion, Track, TransformOp
+from kobrel.stage.read.alembic.wire import unpacked
+from kobrel.stage.scene import CameraSource, Mesh, Node, Progress, Scene
 
 _MOST_PROCESSES = 4
 _SILENT_S, _LOOK_S = 60.0, 0.1
 _MOST_BYTES = 8 << 30
-_HARMLESS = {
-    ("pathlib", "PosixPath"), ("functools", "partial"), ("numpy", "ndarray"), ("numpy", "dtype"),
-    *((f"numpy.{core}.{part}", name) for core in ("core", "_core")
-      for part, name in (("multiarray", "_reconstruct"), ("numeric", "_frombuffer"))),
-}  # fmt: skip
+CENTIMETRE = 0.01
+"""What a unit of an archive is taken for, in metres."""
 
 
-class _Answers(pickle.Unpickler):
-    """Unpickles parts of scenes and nothing else: what a file made of the other process is not run."""
+@dataclass(frozen=True)
+class Found:
+    """What an archive holds, in centimetres."""
 
-    def find_class(self, module: str, name: str) -> Any:
-        if (module, name) in _HARMLESS or module == "kobrel.stage.read.alembic.archive":
-            return super().find_class(module, name)
-        if module.startswith(("kobrel.stage.", "kobrel.optics.")):
-            found = super().find_class(module, name)
-            if isinstance(found, type):
-                return found
-        raise pickle.UnpicklingError(f"{module}.{name} is no part of a scene")
+    nodes: tuple[Node, ...]
+    cameras: tuple[CameraSource, ...]
+    fps: float
+    first_frame: int | None
+    last_frame: int | None
+    warnings: tuple[str, ...]
 
 
 class LibraryProcess:
     """Answers questions about one archive, one at a time.
 
-    A question is a line of JSON, a list of a name and arguments; answers are eight bytes of their length
-    and a pickle: ("progress", what, part) and at last ("done", value) or ("failed", why).
+    A question is a line of JSON, a list of a name and arguments. Answers are messages of
+    :mod:`kobrel.stage.read.alembic.wire`: ("progress", what, part), then ("done", value) or ("failed", why).
     """
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        self._parts = {kind.__name__: kind for kind in _PARTS} | {"Points": partial(Points, path=path)}
         self._lock = threading.Lock()
         command = [sys.executable, "-m", "kobrel.stage.read.alembic.serve", str(path)]
         self._process = subprocess.Popen(
@@ -78,9 +76,10 @@ class LibraryProcess:
                     if kind == "done":
                         return values[0]
                     if kind == "failed":
-                        raise SceneError(values[0], file=self._path, remedy="Export the scene again.")
-                    progress(*values)
-            except (EOFError, OSError, ValueError, TypeError, pickle.UnpicklingError):
+                        raise SceneError(str(values[0]), file=self._path, remedy="Export the scene again.")
+                    what, part = values
+                    progress(str(what), float(part))
+            except (EOFError, OSError, ValueError, TypeError, LookupError, AttributeError):
                 self.end()
                 raise SceneError(
                     "not readable as Alembic, it is damaged.",
@@ -92,10 +91,7 @@ class LibraryProcess:
                 raise
 
     def _answer(self, progress: Progress) -> Any:
-        length = int.from_bytes(self._bytes(8, progress), "little")
-        if length > _MOST_BYTES:
-            raise ValueError("no answer is so long")
-        return _Answers(io.BytesIO(self._bytes(length, progress))).load()
+        return unpacked(lambda count: self._bytes(count, progress), self._parts, _MOST_BYTES)
 
     def _bytes(self, count: int, progress: Progress) -> bytes:
         """So many bytes of what it says; meanwhile `progress` may ask to stop."""
@@ -152,9 +148,36 @@ def load_alembic(path: Path, progress: Progress) -> Scene:
         The file cannot be read.
     """
     progress(f"Opening {path.name}", 0.0)
-    scene = process_of(path).ask(("scene",), progress)
-    assert isinstance(scene, Scene)
-    return scene
+    found = process_of(path).ask(("scene",), progress)
+    if not isinstance(found, Found):
+        raise SceneError(
+            "not readable as Alembic, it is damaged.", file=path, remedy="Export the scene again."
+        )
+    return Scene(
+        path,
+        found.nodes,
+        found.cameras,
+        unit_m=CENTIMETRE,
+        fps=found.fps,
+        first_frame=found.first_frame,
+        last_frame=found.last_frame,
+        warnings=found.warnings,
+        cameras_in=partial(_in_unit, found.cameras),
+        says_unit=False,
+        says_up=False,
+    )
+
+
+def _in_unit(cameras: tuple[CameraSource, ...], unit_m: float) -> tuple[tuple[CameraSource, ...], list[str]]:
+    """Cameras that were read in centimetres, with metres in one unit."""
+    by = unit_m / CENTIMETRE
+
+    def scaled(camera: CameraSource) -> CameraSource:
+        focus = camera.focus_m
+        focus = None if focus is None else replace(focus, values=focus.values * by)
+        return replace(camera, focus_m=focus, near_clip_m=camera.near_clip_m * by)
+
+    return tuple(map(scaled, cameras)), []
 
 
 @dataclass(frozen=True)
@@ -165,12 +188,13 @@ class Points:
     ----------
     part : full name of the mesh in the archive
     seconds : of each sample
+    path : of the archive
     """
 
-    path: Path
     part: str
     seconds: tuple[float, ...]
     first: NDArray[np.float32]
+    path: Path = Path()
 
     def __call__(self, number: int) -> NDArray[np.float32]:
         """(V, 3) points of a sample."""
@@ -182,3 +206,6 @@ class Points:
             return self.first
         whole = isinstance(found, np.ndarray) and found.shape == self.first.shape
         return found if whole and np.isfinite(found).all() else self.first
+
+
+_PARTS = (Found, Node, Mesh, Motion, TransformOp, Track, CameraSource, Deformation, Sampled)

@@ -2,12 +2,12 @@
 
 import json
 import os
-import pickle
 import sys
 from pathlib import Path
 from typing import Any
 
 from kobrel.errors import KobrelError
+from kobrel.stage.read.alembic.wire import packed
 
 
 def main() -> None:
@@ -16,8 +16,7 @@ def main() -> None:
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # what a library prints is no answer
 
     def say(*answer: Any) -> None:
-        content = pickle.dumps(answer, protocol=4)
-        answers.write(len(content).to_bytes(8, "little") + content)
+        answers.write(packed(answer))
         answers.flush()
 
     try:
