@@ -10,14 +10,15 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
+from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
 
 from kobrel import trust
 from kobrel.desk.background.jobs import Job
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.sheet import content
+from kobrel.plan.file import save_plan
 from kobrel.plan.handover import HandOut
-from kobrel.plan.model import SubjectTarget
+from kobrel.plan.model import MadeCamera, Plan, Shot, SubjectTarget
 from kobrel.plan.terms.own import SUFFIX
 from kobrel.session import settings
 from tests.desk.conftest import pick
@@ -299,6 +300,45 @@ def test_files_are_written_and_kept_up_to_date(demo_user, tmp_path, monkeypatch)
     assert [out.kind for out in session.plan.handed] == ["otio"]
     session.undo()
     assert len(session.plan.handed) == 2
+
+
+def boxes(user):
+    return [box for box in user.window.findChildren(QMessageBox) if "keeps files up to date" in box.text()]
+
+
+def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_path):
+    """A plan from elsewhere: its files are shown and asked for; what was said is remembered."""
+    user, folder = demo_user, tmp_path / "downloads"
+    folder.mkdir()
+    (folder / "notes.json").write_text("mine")
+    outs = (
+        HandOut(kind="json", path=str(folder / "notes.json"), shots=("01",)),
+        HandOut(kind="json", path=str(folder / "new.json"), shots=("01",)),
+        HandOut(kind="json", path=str(folder / ".profile"), shots=("01",)),
+    )
+    camera = MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))
+    save_plan(Plan(shots=(Shot(name="01", camera=camera),), handed=outs), folder / "theirs.kobrel")
+    window, session = user.window, user.window.session
+    window.document.open(folder / "theirs.kobrel")
+    user.wait(lambda: session.plan.handed == outs)
+    for answer, written in (("Leave them alone", False), ("Write them", True)):
+        window.document.save()
+        user.wait(lambda: len(boxes(user)) == 1)
+        (box,) = boxes(user)
+        assert f"New:\n{folder / 'new.json'}" in box.informativeText()
+        assert f"Not written by Kobrel, replaced:\n{folder / 'notes.json'}" in box.informativeText()
+        assert ".profile" not in box.informativeText()
+        next(button for button in box.buttons() if button.text() == answer).click()
+        user.wait(
+            lambda: window.jobs.job is None and not boxes(user) and "must end in .json" in window.says.text()
+        )
+        assert (folder / "new.json").exists() == written
+        assert ((folder / "notes.json").read_text() == "mine") != written
+    assert (folder / "notes.json~").read_text() == "mine"
+    session.set_keyed("Stop", "f_number", 4.0)
+    window.document.save()
+    user.wait(lambda: window.jobs.job is None and "Handed over: notes.json, new.json" in window.says.text())
+    assert not (folder / ".profile").exists()
 
 
 def test_passes_of_a_frame_are_written(demo_user, tmp_path, monkeypatch):

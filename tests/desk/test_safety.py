@@ -16,7 +16,7 @@ from kobrel import trust
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.safekeeping import as_jpeg
 from kobrel.desk.background.watchdog import Watchdog
-from kobrel.desk.toolkit import saving
+from kobrel.desk.toolkit import asking
 from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.progress import JobBar, RestTime
 from kobrel.desk.window.sheets.faults import Faults, FaultSheet
@@ -285,7 +285,7 @@ def test_nothing_is_written_over_unasked(qapp, tmp_path, monkeypatch):
         monkeypatch.setattr(
             QFileDialog, "getSaveFileName", lambda *a, **_k: (name and str(tmp_path / name), "")
         )
-        return saving.ask_target(parent, "Write", tmp_path, "CSV (*.csv)", [".csv"])
+        return asking.ask_target(parent, "Write", tmp_path, "CSV (*.csv)", [".csv"])
 
     assert ask("") is None
     assert ask("x.csv") == tmp_path / "x.csv"  # the chooser has asked

@@ -2,22 +2,25 @@
 
 import json
 import re
+from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
 import pytest
 from pxr import Sdf, Usd, UsdGeom
 
+import kobrel
 from kobrel import trust
 from kobrel.errors import ExchangeError, SceneError
 from kobrel.exchange.cameras.alembic import write_alembic
 from kobrel.exchange.cameras.back import PARTS, compare, read_camera
 from kobrel.exchange.cameras.gltf import write_gltf
 from kobrel.exchange.cameras.usd import write_usd
-from kobrel.exchange.export import KINDS, Options, export, hand_over
+from kobrel.exchange.export import KINDS, Options, export
 from kobrel.exchange.passes import matte_channel, write_passes
 from kobrel.exchange.terms import read_terms, write_terms
 from kobrel.exchange.timeline import read_list, write_list
+from kobrel.exchange.upkeep import Allowance, Asked, Upkept, asked, fault_of, keep_up, state_of
 from kobrel.optics.units import METRE, measure
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
@@ -389,15 +392,18 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     assert '"path": "cut.otio"' in text
     again = open_plan(tmp_path / "ferry.kobrel")
     assert again.handed == plan.handed
-    written, told = hand_over(plan, stage)
-    assert (len(written), told) == (5, [])
-    assert hand_over(plan, stage) == ([], [])
-    stamps = {path: path.stat().st_mtime_ns for path in written}
+    may = Allowance(frozenset({tmp_path}))
+    done = keep_up(plan, stage, may)
+    assert (len(done.written), done.told) == (5, ())
+    may = Allowance(may.folders, {str(path): state_of(path) for path in done.written})
+    assert keep_up(plan, stage, may) == Upkept((), ())
+    stamps = {path: path.stat().st_mtime_ns for path in done.written}
     changed = with_shot(
         plan, 1, plan.shots[1].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
     )
-    assert {path.name for path in hand_over(changed, stage)[0]} == {path.name for path in written}
+    assert set(keep_up(changed, stage, may).written) == set(done.written)
     assert all(path.stat().st_mtime_ns != stamp for path, stamp in stamps.items())
+    assert len(list(tmp_path.glob("*~"))) == 5  # earlier versions
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]
     # What cannot be written is told, and the others are.
     odd = (
@@ -407,12 +413,64 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
         HandOut(kind="csv", path="/etc/kobrel_never.csv", shots=("02",)),
         HandOut(kind="otio", path=str(tmp_path / "fresh.otio")),
     )
-    written, told = hand_over(plan.but(handed=odd), stage)
-    assert [path.name for path in written] == ["fresh.otio"]
+    may = Allowance(frozenset({tmp_path, tmp_path / "gone"}))
+    done = keep_up(plan.but(handed=odd), stage, may)
+    assert [path.name for path in done.written] == ["fresh.otio"]
     for line, why in zip(
-        told, ("not in the plan any more", "no folder", "no terms", "another folder"), strict=True
+        done.told, ("not in the plan any more", "no folder", "no terms", "of the system"), strict=True
     ):
         assert why in line
+
+
+def test_a_plan_writes_only_what_was_allowed(demo, tmp_path, monkeypatch):
+    """Whatever a stranger's plan names, it writes nothing unasked, and some things never."""
+    plan, stage = demo
+    home = tmp_path / "home"
+    trust.allow([home])  # may be read: that is another permission
+    for folder in ("shots", "own", ".config", "config"):
+        (home / folder).mkdir(parents=True)
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(home / "config"))
+    mine = home / "own" / "budget.csv"
+    for path in (home / ".bashrc", mine, home / "own" / "run.sh"):
+        path.write_text("mine")
+    (home / "shots" / "linked.csv").symlink_to(home / ".bashrc")
+
+    def out(path, kind="csv"):
+        return HandOut(kind=kind, path=str(path), shots=("02",))
+
+    never = {
+        out(home / ".bashrc"): "must end in .csv",
+        out(home / "own" / "run.sh"): "must end in .csv",
+        out(home / "own" / "x.json"): "must end in .csv",
+        out(home / "shots" / "linked.csv"): "must end in .csv",
+        out(home / ".config" / "x.csv"): "hidden",
+        out(home / "shots" / ".x.csv"): "hidden",
+        out(home / "config" / "x.csv"): "folders of settings",
+        out("/etc/cron.d/x.csv"): "of the system",
+        out(Path(kobrel.__file__).parent / "demo" / "x.csv"): "of Kobrel",
+    }
+    for each, why in never.items():
+        assert why in fault_of(each)
+    fresh = out(home / "shots" / "new.csv")
+    theirs = plan.but(handed=(*never, fresh, out(mine)))
+    wanted = asked(theirs, Allowance())
+    assert (wanted.new, wanted.replaced) == ((home / "shots" / "new.csv",), (mine,))
+    assert wanted.folders == {home / "shots", home / "own"}
+    before = {path: path.read_bytes() for path in home.rglob("*") if path.is_file()}
+    for may in (Allowance(), Allowance(frozenset({home / "own"}))):
+        done = keep_up(theirs, stage, may)
+        assert (done.written, len(done.told)) == ((), 11)
+        assert {path: path.read_bytes() for path in home.rglob("*") if path.is_file()} == before
+    allowed = Allowance(wanted.folders, {str(mine): state_of(mine)})
+    done = keep_up(theirs, stage, allowed)
+    assert set(done.written) == {home / "shots" / "new.csv", mine}
+    assert (home / "own" / "budget.csv~").read_text() == "mine"
+    assert (home / ".bashrc").read_text() == "mine"
+    # Changed by somebody else meanwhile, it is asked for again.
+    allowed = Allowance(wanted.folders, {str(path): state_of(path) for path in done.written})
+    assert asked(theirs, allowed) == Asked()
+    mine.write_text("mine again")
+    assert asked(theirs, allowed).replaced == (mine,)
 
 
 def test_a_hand_over_is_stopped_within_a_file(demo, tmp_path):
@@ -427,15 +485,15 @@ def test_a_hand_over_is_stopped_within_a_file(demo, tmp_path):
 
     out = HandOut(kind="sheet", path=str(tmp_path / "sheet.pdf"), shots=("03",))
     with pytest.raises(Cancelled):
-        hand_over(plan.but(handed=(out,)), stage, progress=stop)
+        keep_up(plan.but(handed=(out,)), stage, Allowance(frozenset({tmp_path})), progress=stop)
     assert list(tmp_path.iterdir()) == []
     assert set(seen) == {"Handing over sheet.pdf"}
 
 
 def test_an_empty_plan_hands_nothing_over():
-    assert hand_over(Plan(), Stage()) == ([], [])
+    assert keep_up(Plan(), Stage(), Allowance()) == Upkept((), ())
     plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))),))
-    assert hand_over(plan, Stage()) == ([], [])
+    assert keep_up(plan, Stage(), Allowance()) == Upkept((), ())
 
 
 def test_a_camera_that_stands_nowhere_is_refused(demo, tmp_path):

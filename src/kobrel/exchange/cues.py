@@ -5,7 +5,7 @@ from pathlib import Path
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.timeline import EDL_SUFFIXES, OTIO_SUFFIXES, read_list
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.files import csv_lines, text_of
 from kobrel.plan.model import Cue, Shot
 

@@ -7,7 +7,7 @@ import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 
 UNDATED = "1980:01:01 00:00:00"
 """The date in headers of OpenEXR, so that the same picture is the same file whenever it is written."""

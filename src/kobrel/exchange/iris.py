@@ -9,7 +9,7 @@ import OpenImageIO as oiio  # noqa: N813
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.optics.aperture import passes, transmission
 from kobrel.optics.iris import outline
 from kobrel.plan.measure.camera import Camera

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.render import MOST_PX, PICTURES, write_rendered
 from kobrel.exchange.sound import sound_of
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.motor import RATE_HZ
 from kobrel.picture.burn import burnt, burnt_words
 from kobrel.picture.develop import as_shown

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import write_picture
-from kobrel.exchange.writing import write_text
+from kobrel.exchange.writing.whole import write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.picture.tracer import in_bands, never, signed_blur
 from kobrel.picture.view import View

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.files import csv_lines
 from kobrel.optics.units import LengthUnit, Measure, parse_length
 from kobrel.plan.model import Reading

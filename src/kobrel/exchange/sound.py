@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.motor import RATE_HZ, motor_sound
 from kobrel.plan.measure.pace import pace
 from kobrel.plan.measure.survey import Survey

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from kobrel.exchange import writing
+from kobrel.exchange.writing import whole as writing
 from kobrel.plan.measure.survey import STATES, Survey
 from kobrel.plan.model import Plan, Shot
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from kobrel.errors import ExchangeError, PlanError
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.files import text_of
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from kobrel.errors import ExchangeError, PlanError
-from kobrel.exchange.writing import write_text
+from kobrel.exchange.writing.whole import write_text
 from kobrel.files import MOST_TEXT_BYTES, bytes_of, json_fault, require_file
 from kobrel.optics.units import format_length, timecode
 from kobrel.plan.edit import unused

@@ -13,7 +13,7 @@ from pathlib import Path
 import kobrel
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.export import KINDS, SheetChoices, export, options_of, shots_of
-from kobrel.exchange.writing import not_written, replaced_if_changed
+from kobrel.exchange.writing.whole import not_written, replaced_if_changed
 from kobrel.files import real_place
 from kobrel.plan.handover import HandOut
 from kobrel.plan.model import Plan

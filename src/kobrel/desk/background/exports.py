@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.queueing import Queueing
-from kobrel.desk.toolkit.saving import ask_target, ask_writing, may_write_over
+from kobrel.desk.toolkit.asking import ask_target, ask_writing, may_write_over
 from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.exchange.export import KINDS, SheetChoices, export, options_of, shots_of

@@ -320,7 +320,7 @@ class _StepNumber(Drag):
             self._field.step_by(steps)
 
 
-class _StepLabel(Gestures, QLabel):
+class _StepLabel(Gestures, Label):
     """The label of a number: drag it sideways to step the number."""
 
     def __init__(self, text: str, field: Field, session: Session) -> None:

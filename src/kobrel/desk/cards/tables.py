@@ -5,6 +5,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
+from kobrel.desk.toolkit.words import plain
 from kobrel.session.session import Session
 
 Index = QModelIndex | QPersistentModelIndex
@@ -65,7 +66,7 @@ class NamedRows(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() > 0:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{name}. Double-click to rename."
+            return plain(f"{name}. Double-click to rename.")
         return None
 
     def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:

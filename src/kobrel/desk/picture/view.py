@@ -38,7 +38,6 @@ from kobrel.desk.toolkit.panel import follow
 from kobrel.desk.toolkit.pointed import paint_pointed
 from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import faded, theme
-from kobrel.desk.toolkit.words import plain
 from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE
@@ -124,7 +123,7 @@ class PictureView(GestureWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture through the lens")
-        self.setStatusTip(plain(_HINT))
+        self.setStatusTip(_HINT)
         self.setAccessibleDescription(_HINT)
         session.watch(AT_FRAME, self._tell_scale)
         session.watch(AT_FRAME, lambda: announce(self))

@@ -10,7 +10,6 @@ from kobrel.desk.toolkit.gesture import Gesture, GestureWidget
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import theme
-from kobrel.desk.toolkit.words import plain
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
@@ -75,7 +74,7 @@ class Panel(GestureWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(spoken)
-        self.setStatusTip(plain(hint))
+        self.setStatusTip(hint)
         self.setAccessibleDescription(hint)
         follow(session, self, self.depends, self.order, self._comes_first)
         session.watch(self.depends, lambda: announce(self))

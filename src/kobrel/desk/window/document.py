@@ -13,8 +13,7 @@ from kobrel.desk.background.on_disk import OnDisk
 from kobrel.desk.background.other_windows import OtherWindows
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.waiting import Waiting
-from kobrel.desk.toolkit.asking import asked
-from kobrel.desk.toolkit.saving import ask_target
+from kobrel.desk.toolkit.asking import ask_target, asked
 from kobrel.desk.toolkit.words import plain
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError

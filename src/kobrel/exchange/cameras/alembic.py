@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import survey

@@ -17,7 +17,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot

@@ -17,7 +17,7 @@ import numpy as np
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics import lens
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import survey

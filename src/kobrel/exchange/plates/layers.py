@@ -18,7 +18,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import UNDATED, write_picture
 from kobrel.exchange.plates.numbers import write_plates
-from kobrel.exchange.writing import whole_file, write_bytes, write_text
+from kobrel.exchange.writing.whole import whole_file, write_bytes, write_text
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.camera import Camera, cameras_at
 from kobrel.plan.model import Plan, Shot

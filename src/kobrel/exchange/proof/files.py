@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from kobrel import trust
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.files import require_file
 from kobrel.picture.develop import developed
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture

@@ -10,7 +10,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.proof.files import allowed_path, read_proof
-from kobrel.exchange.writing import FONTS, new_pdf, whole_file
+from kobrel.exchange.writing.whole import FONTS, new_pdf, whole_file
 from kobrel.optics.units import LengthUnit, Measure
 from kobrel.plan.model import Proof
 from kobrel.plan.variants.proofs import differences

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from kobrel.errors import PlanError
-from kobrel.exchange.writing import whole_file
+from kobrel.exchange.writing.whole import whole_file
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View

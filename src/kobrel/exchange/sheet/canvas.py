@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageFont
 
-from kobrel.exchange.writing import FONTS
+from kobrel.exchange.writing.whole import FONTS
 
 Shade = Literal["ink", "quiet", "faint", "wash", "paper", "none"]
 Anchor = Literal["left", "centre", "right"]

@@ -17,7 +17,7 @@ from kobrel.exchange.sheet.strip import (
     strip_length,
 )
 from kobrel.exchange.sheet.tables import cell_words, table_heads
-from kobrel.exchange.writing import FONTS
+from kobrel.exchange.writing.whole import FONTS
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.depth_table import DepthTable
 from kobrel.stage.stage import Stage

@@ -20,7 +20,7 @@ from kobrel.exchange.sheet.strip import (
     strip_parts,
 )
 from kobrel.exchange.sheet.tables import cell_words, table_heads
-from kobrel.exchange.writing import new_pdf
+from kobrel.exchange.writing.whole import new_pdf
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.depth_table import DepthTable
 from kobrel.stage.stage import Stage

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from pathlib import Path
 
-from kobrel.exchange.writing import csv_text, write_text
+from kobrel.exchange.writing.whole import csv_text, write_text
 from kobrel.optics.units import Measure, format_length
 from kobrel.plan.measure.depth_table import DepthTable
 

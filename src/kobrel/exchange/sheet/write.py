@@ -6,7 +6,7 @@ from pathlib import Path
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.sheet.content import ShotSheet, passes_for, shot_sheet
-from kobrel.exchange.writing import whole_file, write_text
+from kobrel.exchange.writing.whole import whole_file, write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.plan.instrument import Lens
 from kobrel.plan.measure.depth_table import DepthTable, kit_tables, shot_table

@@ -11,6 +11,7 @@ from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import narrow, number_field
 from kobrel.desk.toolkit.theme import theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.memo import Changed
 from kobrel.optics.units import METRES, UNIT_NAMES
 from kobrel.plan import edit
@@ -116,7 +117,7 @@ class NodesModel(QAbstractItemModel):
                 return place.path.rsplit("/", 1)[-1] or place.path
             return f"{place.scene}  missing" if problem else place.scene
         if role == Qt.ItemDataRole.ToolTipRole:
-            return place.path or problem or (reference.path if reference else "")
+            return plain(place.path or problem or (reference.path if reference else ""))
         if role == Qt.ItemDataRole.ForegroundRole and problem:
             return QColor(theme().wrong)
         if role == Qt.ItemDataRole.CheckStateRole and place.path and reference:

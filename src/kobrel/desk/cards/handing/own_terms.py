@@ -21,11 +21,11 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.cards.widgets import choice, choose, plain_table
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import read_number
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.errors import ExchangeError, KobrelError, PlanError
-from kobrel.exchange.writing import write_text
+from kobrel.exchange.writing.whole import write_text
 from kobrel.plan.file import plain_reason
 from kobrel.plan.terms.blocks import BLOCKS
 from kobrel.plan.terms.own import SUFFIX, OwnTerm, OwnTerms, as_own, own_text, read_own

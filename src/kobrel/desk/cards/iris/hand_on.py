@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import number_field
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError

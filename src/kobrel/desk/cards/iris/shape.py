@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.paint import draw_text
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError

@@ -10,8 +10,8 @@ from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
+from kobrel.desk.toolkit.asking import ask_target, may_write_over
 from kobrel.desk.toolkit.fields import length_field, number_field
-from kobrel.desk.toolkit.saving import ask_target, may_write_over
 from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.exchange.render import PICTURES

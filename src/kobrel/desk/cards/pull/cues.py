@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import number_field
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Cue, Shot
 from kobrel.plan.sequence import cues

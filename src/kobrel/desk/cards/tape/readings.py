@@ -11,8 +11,8 @@ from kobrel.desk.background.jobs import Job
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import plain_table
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import length_field, narrow, number_field
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.errors import KobrelError
 from kobrel.files import text_of
 from kobrel.plan import edit

@@ -95,7 +95,7 @@ class SubjectsModel(QAbstractListModel):
             return f"{subject.number} {subject.name}, {', '.join(self.words(row))}"
         if role == Qt.ItemDataRole.ToolTipRole:
             axial, straight, pixels, part, state, seen = (*self.words(row), *[""] * 5)[:6]
-            return (
+            return plain(
                 f"{subject.name}: {axial} along the axis, {straight}\nblur {pixels}, {part} of the width\n"
                 f"{state}; in the picture: {seen}\nDouble-click to rename."
             )

@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
 from kobrel.desk.background.jobs import Job
 from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import number_field
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.words import Label
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Proof

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.widgets import choice
+from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import Field, number_field
-from kobrel.desk.toolkit.saving import ask_target
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.session import settings
 from kobrel.session.session import Session

@@ -12,7 +12,7 @@ from typing import Any
 
 import kobrel
 from kobrel.errors import ExchangeError
-from kobrel.exchange.whole import require_whole
+from kobrel.exchange.writing.checks import require_whole
 from kobrel.files import put_in_place, reason, write_whole, written_beside
 
 FONTS = Path(kobrel.__file__).parent / "data" / "fonts"

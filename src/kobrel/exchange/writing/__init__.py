@@ -1,0 +1,1 @@
+"""Writing files: whole or not at all."""
