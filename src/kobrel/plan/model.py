@@ -5,7 +5,7 @@ version does not know are kept and written back.
 """
 
 import itertools
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal, Self, assert_never
 
 from pydantic import Field, model_validator
 
@@ -126,6 +126,7 @@ class StandInAnchor(Part):
 
 
 NodeAnchor = SurfaceAnchor | BoundsAnchor | OriginAnchor | NearestAnchor
+AnchorKind = Literal["surface", "bounds", "origin", "nearest", "point", "stand-in", "plate"]
 Anchor = Annotated[NodeAnchor | PointAnchor | StandInAnchor | PlateAnchor, Field(discriminator="kind")]
 
 
@@ -471,10 +472,16 @@ class Plan(Part):
 
     def name_of(self, target: Target) -> str | None:
         """What a mark is on, by its name; None for a plain distance."""
-        if isinstance(target, SubjectTarget):
-            subject = self.subject(target.number)
-            return subject.name if subject else f"missing subject {target.number}"
-        return "a free point" if isinstance(target, PointTarget) else None
+        match target:
+            case SubjectTarget():
+                subject = self.subject(target.number)
+                return subject.name if subject else f"missing subject {target.number}"
+            case PointTarget():
+                return "a free point"
+            case DistanceTarget():
+                return None
+            case _:
+                assert_never(target)
 
     def finished_of(self, shot: Shot) -> Finished | None:
         """The finished picture that a shot is blurred on, if any."""

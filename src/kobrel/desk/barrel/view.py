@@ -18,6 +18,7 @@ from PySide6.QtGui import QAccessible, QColor, QKeyEvent, QMouseEvent, QPainter,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk.barrel.flags import MARGIN, Flag, flags_of
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import (
     PEG_RADIUS,
@@ -100,6 +101,7 @@ class _DragLimit(Drag):
         sharp_to(self.session, limit)
 
 
+@guarded
 class Barrel(Panel):
     """See the module."""
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.widgets import choose, fill, give_role
 from kobrel.desk.toolkit.fields import Field, place_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
@@ -34,6 +35,7 @@ T = TypeVar("T")
 W = TypeVar("W", Field, QComboBox, QCheckBox, QPushButton, QLabel)
 
 
+@guarded
 class Card(QWidget, Generic[T]):
     """A card: fields change the plan through the session, readings show it.
 
@@ -337,6 +339,7 @@ class _StepLabel(Gestures, Label):
         """Nothing to show."""
 
 
+@guarded
 class _HintLabel(Label):
     """A label that says what its number means when it is clicked."""
 

@@ -5,6 +5,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.words import plain
 from kobrel.session.session import Session
 
@@ -19,6 +20,7 @@ class Named(Protocol):
         """What it is called."""
 
 
+@guarded
 class NamedRows(QAbstractTableModel):
     """Rows of named things; subclasses say which, what else stands in a row, and rename.
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.arrival import Doubt
@@ -23,6 +24,7 @@ from kobrel.session.commands.arrival import mend
 from kobrel.session.session import Session
 
 
+@guarded
 class Choice(QComboBox):
     """A drop-down that, closed, shows a choice's text up to its first double space."""
 

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.chart.geometry import TOP, FrameChart
 from kobrel.desk.chart.gestures import (
     DragHandle,
@@ -58,6 +59,7 @@ _HINT = (
 )
 
 
+@guarded
 class PullChart(FrameChart):
     """See the module."""
 

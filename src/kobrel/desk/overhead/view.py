@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.overhead.geometry import MODES, Array, FlatView
 from kobrel.desk.overhead.plates import Plates
 from kobrel.desk.overhead.stand_ins import StandIns
@@ -78,6 +79,7 @@ class _DragFocus(Drag):
         focus_at_m(self.session, max(ahead, NEAREST_M))
 
 
+@guarded
 class Overhead(FlatView):
     """See the module."""
 

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.background.screening import Screening
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.theme import theme
 from kobrel.session.session import Session
@@ -13,6 +14,7 @@ from kobrel.session.state import NUMBERS
 _GAP = 8.0
 
 
+@guarded
 class PairView(QWidget):
     """See the module. A wide room has them beside each other, a tall one above each other."""
 

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.picture.flags import Flags
 from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
 from kobrel.desk.picture.loupe import Loupe
@@ -92,6 +93,7 @@ class _Walk(Drag):
             self._view.menu_at(at).popup(self._view.mapToGlobal(at).toPoint())
 
 
+@guarded
 class PictureView(GestureWidget):
     """See the module.
 

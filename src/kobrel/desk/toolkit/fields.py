@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, StopSteps, step_stop
@@ -15,6 +16,7 @@ from kobrel.optics.units import Measure, format_length, parse_length, parse_plac
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
 
 
+@guarded
 class Field(QLineEdit):
     """A number with a unit.
 

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSplitter, QSplitterHandle, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import theme
 
 _WIDTH = 8
@@ -11,6 +12,7 @@ _LONG, _DEEP = 7.0, 2.0
 _LEAST_PX = 120
 
 
+@guarded
 class _Handle(QSplitterHandle):
     """Dragged it shares the room, clicked it folds."""
 
@@ -45,6 +47,7 @@ class _Handle(QSplitterHandle):
         painter.drawPolyline(points)
 
 
+@guarded
 class FoldSplitter(QSplitter):
     """See the module. `folds` tells for each handle, by its number from 1, which view it folds; the one
     behind it unless it is set otherwise.

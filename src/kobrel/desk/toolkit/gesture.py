@@ -7,6 +7,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.session.session import Session
 
 if TYPE_CHECKING:
@@ -72,6 +73,7 @@ class Scrub(Drag):
         self.session.show_frame(self._frame_at(at.x()))
 
 
+@guarded
 class Gestures(_Widget):
     """Makes presses on a widget begin gestures. Esc cancels the one that runs, whatever has the keyboard.
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
@@ -49,6 +50,7 @@ def follow(
     session.watch(depends, changed)
 
 
+@guarded
 class Panel(GestureWidget):
     """A view with a title on a panel. Without a shot and its numbers it is empty and takes no presses.
 

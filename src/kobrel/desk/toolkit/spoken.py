@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QAccessible, QAccessibleInterface, QAccessibleValueChangeEvent
 from PySide6.QtWidgets import QAccessibleWidget, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.plan.measure.survey import GONE, SHARP
 from kobrel.session.session import Session
 
@@ -19,6 +20,7 @@ class Spoken(Protocol):
         """What it shows now, in words."""
 
 
+@guarded
 class _SpokenWidget(QAccessibleWidget):
     """The view as assistive technology sees it."""
 

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import draw_label, draw_text, text_width
 from kobrel.desk.toolkit.panel import Panel
@@ -46,6 +47,7 @@ class _TakePoint(Drag):
         self._view.take(at)
 
 
+@guarded
 class Depths(Panel):
     """See the module."""
 

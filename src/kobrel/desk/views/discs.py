@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QMouseEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QCheckBox
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Gesture
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.panel import Panel
@@ -44,6 +45,7 @@ class Cell(NamedTuple):
     disc: Disc
 
 
+@guarded
 class Discs(Panel):
     """See the module."""
 

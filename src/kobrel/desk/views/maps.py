@@ -22,6 +22,7 @@ from PySide6.QtGui import (
     QPolygonF,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.panel import Panel
@@ -75,6 +76,7 @@ class _TakePoint(Drag):
         self._maps.take(at, self.base, self._by_focal)
 
 
+@guarded
 class Maps(Panel):
     """See the module."""
 

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import draw_text, xy
 from kobrel.desk.toolkit.panel import Panel
@@ -49,6 +50,7 @@ class _DragCorner(Drag):
         self._view.move_corner(at)
 
 
+@guarded
 class MaskView(Panel):
     """See the module."""
 

@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text, elided, state_colour, subject_colour
 from kobrel.desk.toolkit.panel import follow
@@ -52,6 +53,7 @@ class _MoveShot(Gesture):
             shot_list.move(self._session, self.over)
 
 
+@guarded
 class ShotsColumn(GestureWidget):
     """See the module."""
 

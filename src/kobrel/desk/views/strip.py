@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.paint import columns, draw_label, draw_text, elided, polygon, polyline
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.desk.toolkit.theme import faded, theme
@@ -29,6 +30,7 @@ _TOP, _BOTTOM, _LEFT = 62, 54, 40
 _LEAST_PX, _GAP_PX = 96.0, 14.0
 
 
+@guarded
 class Strip(Panel):
     """See the module."""
 

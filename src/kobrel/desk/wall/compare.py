@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 )
 
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.images import to_image
 from kobrel.desk.toolkit.paint import draw_label, draw_text, text_width
@@ -56,6 +57,7 @@ class _Wipe(Gesture):
         self._view.wipe_to(at.x())
 
 
+@guarded
 class CompareView(GestureWidget):
     """See the module. The wheel zooms about the pointer, dragging pans, a double click shows all again."""
 

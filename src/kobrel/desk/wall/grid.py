@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu
 
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.paint import draw_text, elided
 from kobrel.desk.toolkit.theme import theme
@@ -37,6 +38,7 @@ _EMPTY = (
 )  # fmt: skip
 
 
+@guarded
 class WallGrid(QAbstractScrollArea):
     """See the module.
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from PySide6.QtGui import QImage
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.images import to_image
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Proof
@@ -26,6 +27,7 @@ class Whole:
     kept: "Kept"
 
 
+@guarded
 class _Read(QRunnable):
     """Reads one proof in a thread of the pool."""
 

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.background.player import Player
+from kobrel.desk.boundary import guarded
 from kobrel.desk.window.body import Body
 from kobrel.session.commands import blocking, walking
 from kobrel.session.session import Session
@@ -45,6 +46,7 @@ class KeyHost(Protocol):
         """Show Picture alone, or everything again."""
 
 
+@guarded
 class WindowKeys(QObject):
     """Takes the keys of a window before its widgets do.
 

@@ -4,10 +4,12 @@ from PySide6.QtCore import QPoint, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import font, theme
 from kobrel.desk.toolkit.words import plain
 
 
+@guarded
 class IndexTab(QAbstractButton):
     """One tab, its name running downward."""
 

@@ -38,6 +38,7 @@ from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.deck import NAMES, PROOF, SHOTS
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, DESKTOP, apply
@@ -71,6 +72,7 @@ _FRAMED_MS = 400
 """After which a window manager has put its frame about the window."""
 
 
+@guarded
 class Window(QMainWindow):
     """Lays out the views and cards around a session, and takes keys and files.
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field, fields, replace
 from functools import partial
+from typing import assert_never
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -15,7 +16,17 @@ from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
 from kobrel.plan.instrument import Exposure, Flaws
 from kobrel.plan.masks import iris_of
-from kobrel.plan.model import Anchor, FileCamera, FixedCamera, Plan, PointTarget, Shot, SubjectTarget, Target
+from kobrel.plan.model import (
+    Anchor,
+    FileCamera,
+    FixedCamera,
+    MadeCamera,
+    Plan,
+    PointTarget,
+    Shot,
+    SubjectTarget,
+    Target,
+)
 from kobrel.plan.pull.dials import lens_at
 from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, ways
 from kobrel.plan.space.anchors import subject_points
@@ -368,11 +379,20 @@ def _ahead_for_size(
 def _unmoved(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers:
     """Where the shot's camera itself is, before it is moved along its axis."""
     camera = shot.camera
-    if isinstance(camera, FixedCamera):
-        return rigid(np.asarray(camera.pose, dtype=float).reshape(1, 4, 4))
-    if not isinstance(camera, FileCamera):
-        subject = plan.subject(camera.aims_at) if camera.aims_at is not None else None
-        return made_poses(camera, frames, subject_points(subject.anchor, frames, stage) if subject else None)
+    match camera:
+        case FixedCamera():
+            return rigid(np.asarray(camera.pose, dtype=float).reshape(1, 4, 4))
+        case MadeCamera():
+            subject = plan.subject(camera.aims_at) if camera.aims_at is not None else None
+            aim = subject_points(subject.anchor, frames, stage) if subject else None
+            return made_poses(camera, frames, aim)
+        case FileCamera():
+            return _file_poses(shot, camera, frames, stage)
+        case _:
+            assert_never(camera)
+
+
+def _file_poses(shot: Shot, camera: FileCamera, frames: ArrayLike, stage: Stage) -> Numbers:
     scene = stage.scenes.get(camera.scene)
     source = scene.camera(camera.path) if scene else None
     if source is None:
@@ -385,11 +405,18 @@ def _unmoved(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Numbers
 
 def near_clip_m(shot: Shot, stage: Stage) -> float:
     """Distance before which the shot's camera sees nothing, metres."""
-    if not isinstance(shot.camera, FileCamera):
-        return 0.0 if isinstance(shot.camera, FixedCamera) else shot.camera.near_clip_m
-    scene = stage.scenes.get(shot.camera.scene)
-    source = scene.camera(shot.camera.path) if scene else None
-    return source.near_clip_m * stage.scale_of(shot.camera.scene) if source else 0.0
+    camera = shot.camera
+    match camera:
+        case FixedCamera():
+            return 0.0
+        case MadeCamera():
+            return camera.near_clip_m
+        case FileCamera():
+            scene = stage.scenes.get(camera.scene)
+            source = scene.camera(camera.path) if scene else None
+            return source.near_clip_m * stage.scale_of(camera.scene) if source else 0.0
+        case _:
+            assert_never(camera)
 
 
 def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camera:

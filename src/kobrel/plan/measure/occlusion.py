@@ -1,13 +1,24 @@
 """What stands in the way: subjects hidden by other things, and things before the near clip."""
 
 from dataclasses import dataclass
+from typing import assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE, Survey, survey
-from kobrel.plan.model import Anchor, NearestAnchor, Plan, PointAnchor, Shot, StandInAnchor
+from kobrel.plan.model import (
+    Anchor,
+    BoundsAnchor,
+    NearestAnchor,
+    OriginAnchor,
+    Plan,
+    PointAnchor,
+    Shot,
+    StandInAnchor,
+    SurfaceAnchor,
+)
 from kobrel.plan.names import thing_name
 from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space import plates
@@ -107,16 +118,18 @@ def _rays(numbers: Survey, column: int) -> tuple[Numbers, Numbers]:
 
 def own_rows(stage: Stage, anchor: Anchor) -> list[int]:
     """Rows of the thing that a subject is on: they do not hide it."""
-    if isinstance(anchor, PointAnchor):
-        return []
-    if isinstance(anchor, StandInAnchor):
-        return stage.rows_below(Place(scene_of(anchor.number), "/"))
-    if isinstance(anchor, PlateAnchor):
-        return stage.rows_below(Place(plates.scene_of(anchor.number), plates.ROOT))
-    parts = anchor.node.strip("/").split("/")
-    whole = (
-        "/" + "/".join(parts[:-1])
-        if len(parts) > 2 and not isinstance(anchor, NearestAnchor)
-        else anchor.node
-    )
-    return stage.rows_below(Place(anchor.scene, whole))
+    match anchor:
+        case PointAnchor():
+            return []
+        case StandInAnchor():
+            return stage.rows_below(Place(scene_of(anchor.number), "/"))
+        case PlateAnchor():
+            return stage.rows_below(Place(plates.scene_of(anchor.number), plates.ROOT))
+        case NearestAnchor():
+            return stage.rows_below(Place(anchor.scene, anchor.node))
+        case SurfaceAnchor() | BoundsAnchor() | OriginAnchor():
+            parts = anchor.node.strip("/").split("/")
+            whole = "/" + "/".join(parts[:-1]) if len(parts) > 2 else anchor.node
+            return stage.rows_below(Place(anchor.scene, whole))
+        case _:
+            assert_never(anchor)

@@ -1,5 +1,7 @@
 """Where subjects are: from an anchor to points over time."""
 
+from typing import assert_never
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -8,6 +10,7 @@ from kobrel.plan.model import (
     Anchor,
     BoundsAnchor,
     NearestAnchor,
+    OriginAnchor,
     PointAnchor,
     PointTarget,
     StandInAnchor,
@@ -77,24 +80,28 @@ def _points(
     anchor: Anchor | PointTarget, frames: Numbers, stage: Stage, camera_places: Numbers | None
 ) -> Numbers:
     local: Numbers | None = np.zeros(3)
-    if isinstance(anchor, PointAnchor | PointTarget):
-        return np.array(place_track(anchor).at(frames))
-    if isinstance(anchor, StandInAnchor):
-        place = Place(scene_of(anchor.number), MEASURED)
-    elif isinstance(anchor, PlateAnchor):
-        place = Place(plate_scene_of(anchor.number), ROOT)
-    else:
-        place = Place(anchor.scene, anchor.node)
-        if isinstance(anchor, NearestAnchor) and camera_places is not None:
-            found = stage.nearest(place, camera_places, frames)
-            return _NOWHERE.copy() if found is None else found
-        if isinstance(anchor, SurfaceAnchor):
-            riding = None
+    match anchor:
+        case PointAnchor() | PointTarget():
+            return np.array(place_track(anchor).at(frames))
+        case StandInAnchor():
+            place = Place(scene_of(anchor.number), MEASURED)
+        case PlateAnchor():
+            place = Place(plate_scene_of(anchor.number), ROOT)
+        case SurfaceAnchor():
+            place, riding = Place(anchor.scene, anchor.node), None
             if anchor.vertices and anchor.weights:
                 riding = stage.surface_point(place, anchor.vertices, anchor.weights, frames)
             local = np.asarray(anchor.local) if riding is None else riding
-        elif isinstance(anchor, BoundsAnchor | NearestAnchor):
+        case NearestAnchor() if camera_places is not None:
+            found = stage.nearest(Place(anchor.scene, anchor.node), camera_places, frames)
+            return _NOWHERE.copy() if found is None else found
+        case BoundsAnchor() | NearestAnchor():
+            place = Place(anchor.scene, anchor.node)
             local = stage.centre(place, frames)
+        case OriginAnchor():
+            place = Place(anchor.scene, anchor.node)
+        case _:
+            assert_never(anchor)
     worlds = stage.world(place, frames)
     if worlds is None or local is None:
         return _NOWHERE.copy()

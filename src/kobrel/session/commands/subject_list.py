@@ -1,10 +1,13 @@
 """Commands for the list of subjects."""
 
+from typing import assert_never
+
 from kobrel.errors import PlanError
 from kobrel.plan import edit
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
+    AnchorKind,
     BoundsAnchor,
     NearestAnchor,
     OriginAnchor,
@@ -13,6 +16,7 @@ from kobrel.plan.model import (
     StandInAnchor,
     Subject,
     SubjectTarget,
+    SurfaceAnchor,
 )
 from kobrel.plan.parts import PlaceKey, Vector
 from kobrel.plan.pictures.plates import PlateAnchor
@@ -28,7 +32,7 @@ from kobrel.stage.stage import Place
 _WITHOUT_CAMERA_M = 3.0
 
 
-_NODE_TIES: dict[str, type[BoundsAnchor | OriginAnchor | NearestAnchor]] = {
+_NODE_TIES: dict[AnchorKind, type[BoundsAnchor | OriginAnchor | NearestAnchor]] = {
     "bounds": BoundsAnchor, "origin": OriginAnchor, "nearest": NearestAnchor,
 }  # fmt: skip
 
@@ -125,17 +129,27 @@ def remove_chosen(session: Session, subject: Subject) -> None:
 def node_of(subject: Subject) -> Place | None:
     """The node that a subject is tied to."""
     anchor = subject.anchor
-    if isinstance(anchor, PointAnchor | StandInAnchor | PlateAnchor):
-        return None
-    return Place(anchor.scene, anchor.node)
+    match anchor:
+        case PointAnchor() | StandInAnchor() | PlateAnchor():
+            return None
+        case SurfaceAnchor() | BoundsAnchor() | OriginAnchor() | NearestAnchor():
+            return Place(anchor.scene, anchor.node)
+        case _:
+            assert_never(anchor)
 
 
-def ties(subject: Subject) -> list[str]:
+def ties(subject: Subject) -> list[AnchorKind]:
     """Kinds of anchors that a subject could have."""
-    if node_of(subject) is not None:
-        return ["surface", *_NODE_TIES, "point"]
-    own = [subject.anchor.kind] if isinstance(subject.anchor, StandInAnchor | PlateAnchor) else []
-    return [*own, "point"]
+    anchor = subject.anchor
+    match anchor:
+        case PointAnchor():
+            return ["point"]
+        case StandInAnchor() | PlateAnchor():
+            return [anchor.kind, "point"]
+        case SurfaceAnchor() | BoundsAnchor() | OriginAnchor() | NearestAnchor():
+            return ["surface", *_NODE_TIES, "point"]
+        case _:
+            assert_never(anchor)
 
 
 def place_of(session: Session, subject: Subject) -> Vector:
@@ -144,7 +158,7 @@ def place_of(session: Session, subject: Subject) -> Vector:
 
 
 @needs_chosen
-def tie(session: Session, subject: Subject, kind: str) -> None:
+def tie(session: Session, subject: Subject, kind: AnchorKind) -> None:
     """Tie the chosen subject by another kind of anchor; a point of the surface stays where it is."""
     node = node_of(subject)
     if kind == subject.anchor.kind:

@@ -1,6 +1,7 @@
 """Commands for tapes."""
 
 import math
+from typing import assert_never
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,8 @@ from kobrel.plan.model import (
     CameraEnd,
     DistanceTarget,
     End,
+    NearestAnchor,
+    OriginAnchor,
     PointAnchor,
     StandInAnchor,
     SubjectEnd,
@@ -75,20 +78,24 @@ def take_camera(session: Session) -> None:
 def end_name(session: Session, end: End) -> str:
     """What an end of a tape is on, in words."""
     plan = session.plan
-    if isinstance(end, CameraEnd):
-        return "camera"
-    if isinstance(end, SubjectEnd):
-        subject = plan.subject(end.number)
-        return subject.name if subject else f"missing subject {end.number}"
-    if isinstance(end, StandInAnchor):
-        stand_in = plan.stand_in(end.number)
-        return stand_in.name if stand_in else "missing stand-in"
-    if isinstance(end, PlateAnchor):
-        plate = plan.plate(end.number)
-        return plate.name if plate else "missing plate"
-    if isinstance(end, PointAnchor):
-        return "a point"
-    return thing_name(plan, Place(end.scene, end.node))
+    match end:
+        case CameraEnd():
+            return "camera"
+        case SubjectEnd():
+            subject = plan.subject(end.number)
+            return subject.name if subject else f"missing subject {end.number}"
+        case StandInAnchor():
+            stand_in = plan.stand_in(end.number)
+            return stand_in.name if stand_in else "missing stand-in"
+        case PlateAnchor():
+            plate = plan.plate(end.number)
+            return plate.name if plate else "missing plate"
+        case PointAnchor():
+            return "a point"
+        case SurfaceAnchor() | BoundsAnchor() | OriginAnchor() | NearestAnchor():
+            return thing_name(plan, Place(end.scene, end.node))
+        case _:
+            assert_never(end)
 
 
 def chosen(session: Session) -> Tape | None:

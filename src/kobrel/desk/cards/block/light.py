@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import Field, narrow, number_field
@@ -25,6 +26,7 @@ from kobrel.stage.pictures.environment import SUFFIXES
 KINDS = f"Pictures all about ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
 
 
+@guarded
 class KeyDial(GestureWidget):
     """The sky seen from beneath: the rim is the horizon, the middle straight up; drag the light.
 

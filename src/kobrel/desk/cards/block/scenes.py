@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QTreeView, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import narrow, number_field
@@ -30,6 +31,7 @@ KINDS = f"Scenes ({' '.join(f'*{suffix}' for suffix in SCENE_SUFFIXES)})"
 _NO_SCENE = SceneRef(name="none", path="")
 
 
+@guarded
 class NodesModel(QAbstractItemModel):
     """Scenes and below them their nodes; the tick says whether a node is drawn.
 

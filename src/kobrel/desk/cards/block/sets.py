@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.desk.toolkit.gesture import Gesture, GestureWidget, Keys
@@ -43,6 +44,7 @@ _GRAB_PX = 7.0
 _LEAST_GAP = 1.5 / BINS
 
 
+@guarded
 class CutsView(GestureWidget):
     """The histogram of a depth picture with the cuts between the plates, which can be dragged.
 
@@ -224,6 +226,7 @@ class FromDepthDialog(QDialog):
         self.accept()
 
 
+@guarded
 class HorizonView(GestureWidget):
     """A picture with its horizon, which can be dragged."""
 

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.tables import NamedRows
 from kobrel.desk.cards.widgets import choice, give_role, plain_table
@@ -41,6 +42,7 @@ _MOST_TRIALS = 8
 _HERE, _WHOLE, _SPAN = "here", "whole", "span"
 
 
+@guarded
 class _Wishes(NamedRows):
     """The wishes of the shot: what, over which frames, and in how many of them it is not met."""
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QFocusEvent, QGuiApplication, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.widgets import give_role
 from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.theme import font
@@ -15,6 +16,7 @@ from kobrel.plan.terms.lost import Loss
 from kobrel.session.session import Session
 
 
+@guarded
 class TermRow(QPushButton):
     """A value: what it is called and how much it is. A click copies it; under the pointer the views show it.
 

@@ -3,6 +3,7 @@
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.handing.blocks import TermBlock
 from kobrel.desk.cards.handing.own_terms import OwnTermsDialog
@@ -16,6 +17,7 @@ from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 
 
+@guarded
 class TermsPage(ShotCard):
     """See the module."""
 

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.asking import ask_target
@@ -37,6 +38,7 @@ _NAMES = {
 _EDITS = {**_NAMES, "rotation_deg": "Rotation of the iris", "turn_per_stop_deg": "Turn with the stop"}
 
 
+@guarded
 class IrisShapeView(QWidget):
     """The opening as its blur disc looks, large, with the round pupil of the same stop behind it."""
 

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field, read_number
@@ -30,6 +31,7 @@ from kobrel.session.settings import Setting
 _SIZES, _PASSES = (320, 480, 640, 960, 1280, 1920), (8, 16, 32, 64, 128, 256)
 
 
+@guarded
 class LadderPage(ShotCard):
     """See the module."""
 

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk.background.screening import BEFORE, SIZES, Screening
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
@@ -17,6 +18,7 @@ _PASSES = (4, 8, 16, 32, 64)
 _OFF = "Off: while it plays, a smooth stand-in for the blur is shown, frame by frame."
 
 
+@guarded
 class FilledBar(QWidget):
     """Which frames are in memory: the bar fills as they come."""
 

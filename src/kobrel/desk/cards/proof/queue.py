@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.background.queueing import Queueing
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.toolkit.theme import faded, font, theme
 from kobrel.desk.toolkit.words import plain
@@ -60,6 +61,7 @@ def told_of(entry: Entry) -> str:
     return "  ·  ".join(filter(None, parts))
 
 
+@guarded
 class _JobRow(QStyledItemDelegate):
     """Paints a job: its name, a bar of its items, and how far it is."""
 

@@ -3,6 +3,7 @@
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from kobrel.desk.background.proofing import Proofing
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.plan.variants.proofs import ORDERS, TAKES, facts
@@ -17,6 +18,7 @@ _MODES: list[tuple[str, WallMode]] = [
 _HUNG = [("The kept ones", "wall"), ("The last ladder", "ladder")]
 
 
+@guarded
 class WallPage(SessionCard):
     """See the module."""
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import narrow, number_field
@@ -23,6 +24,7 @@ _DEPENDS = ("plan", "frame", "shot_index", "selected_dial", "dial_start")
 _EASES = [("Even", "even"), ("Smooth", "smooth"), ("Fast", "fast"), ("Late", "late")]
 
 
+@guarded
 class DialView(GestureWidget):
     """The chosen dial over the shot: a line of its value, its keys, and where it is now. Dragged up and down
     it turns.

@@ -1,5 +1,7 @@
 """Marks of the pull: where each stands and what it is on, and keys of stop and focal length."""
 
+from typing import assert_never
+
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
@@ -10,7 +12,12 @@ from kobrel.desk.toolkit.fields import Field, length_field, number_field, stop_f
 from kobrel.desk.toolkit.words import plain
 from kobrel.plan import edit
 from kobrel.plan.measure.survey import NEAREST_M
-from kobrel.plan.model import DistanceTarget, Mark, PointTarget, SubjectTarget
+from kobrel.plan.model import (
+    DistanceTarget,
+    Mark,
+    PointTarget,
+    SubjectTarget,
+)
 from kobrel.plan.parts import Key, Vector
 from kobrel.session.commands import focusing, pulling
 from kobrel.session.session import Session
@@ -219,9 +226,15 @@ class MarksPage(ShotCard):
 
 
 def _on_data(mark: Mark) -> str | int:
-    if isinstance(mark.target, SubjectTarget):
-        return mark.target.number
-    return _POINT if isinstance(mark.target, PointTarget) else _DISTANCE
+    match mark.target:
+        case SubjectTarget(number=number):
+            return number
+        case PointTarget():
+            return _POINT
+        case DistanceTarget():
+            return _DISTANCE
+        case _:
+            assert_never(mark.target)
 
 
 def _targets(now: Now) -> list[tuple[str, object]]:

@@ -5,6 +5,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice, give_role
 from kobrel.desk.toolkit.fields import Field, number_field
@@ -23,6 +24,7 @@ _OVER = 0.35
 """Room above and below the square, for eases that swing past their ends."""
 
 
+@guarded
 class EaseView(GestureWidget):
     """The ease over its time; the handles of an own one can be dragged."""
 

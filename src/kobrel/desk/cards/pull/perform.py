@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kobrel.desk.background.devices.handwheel import HandWheel
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
@@ -22,6 +23,7 @@ from kobrel.session.state import AT_FRAME
 _STEP_DEG, _FINE = 4.0, 0.2
 
 
+@guarded
 class Dial(GestureWidget):
     """The focus ring from the front: it turns as the focus goes, evenly in dioptres."""
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice, choose, give_role
 from kobrel.desk.toolkit.fields import length_field
@@ -22,7 +23,11 @@ from kobrel.desk.toolkit.theme import font, theme
 from kobrel.desk.toolkit.words import plain
 from kobrel.plan import edit
 from kobrel.plan.measure.survey import GONE, STATES, spans
-from kobrel.plan.model import PointAnchor, Subject
+from kobrel.plan.model import (
+    AnchorKind,
+    PointAnchor,
+    Subject,
+)
 from kobrel.plan.names import thing_name
 from kobrel.session.commands import subject_list
 from kobrel.session.session import Session
@@ -30,12 +35,14 @@ from kobrel.session.state import AT_FRAME, Now
 
 _Index = QModelIndex | QPersistentModelIndex
 _ROW_PX = 42
-_KIND_NAMES = {
+_KIND_NAMES: dict[AnchorKind, str] = {
     "surface": "Point on the surface", "bounds": "Middle of its bounds", "origin": "Its origin",
     "nearest": "Nearest to the camera", "point": "Free point", "stand-in": "Stand-in",
+    "plate": "Plate",
 }  # fmt: skip
 
 
+@guarded
 class SubjectsModel(QAbstractListModel):
     """The session's subjects at the frame, in the order of the list; names can be typed."""
 
@@ -110,6 +117,7 @@ class SubjectsModel(QAbstractListModel):
         return True
 
 
+@guarded
 class _Lines(QStyledItemDelegate):
     """Paints a subject: peg, name and distance; beneath, the numbers behind it."""
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.widgets import DoubtLabel, choice, choose
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
@@ -50,6 +51,7 @@ def worth_showing(session: Session, told: Sequence[str]) -> bool:
     return bool(told) or asks or any(unit_doubts(r.name, session.stage) for r in session.plan.scenes)
 
 
+@guarded
 class SizeView(QWidget):
     """A scene as the camera looks at it, level, boxes about its parts, beside a person of 1.75 m to scale."""
 
@@ -160,6 +162,7 @@ def _flat(
     return points @ right, points[..., 1]
 
 
+@guarded
 class _Pane(QWidget):
     """The picture as it is drawn in the window, small."""
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.window.sheets.guide import GuideSheet
@@ -60,6 +61,7 @@ def place_of(widget: QWidget | None) -> tuple[str, str]:
     return "Keys", word
 
 
+@guarded
 class WhatIsThis(QObject):
     """Waits for one click on anything, and tells where the guide says what it is."""
 

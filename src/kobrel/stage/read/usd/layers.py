@@ -1,76 +1,231 @@
-"""What a USD file draws in, looked at before it is composed: how much, and from where."""
+"""What a USD file draws in, looked at before USD composes it: from where, and whether it can be read at all.
+
+USD opens every layer that a file names while it composes it. So each is looked at before, and what may not
+be read, or cannot be, is taken out of the layer that names it, in memory: references, payloads and layers
+below, in all variants, and the files that values come from over time (value clips).
+"""
 
 import os
-from bisect import bisect_left
-from dataclasses import dataclass, field
+import re
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from pxr import Sdf
+from pxr import Sdf, Tf
 
 from kobrel import trust
-from kobrel.errors import SceneError
-from kobrel.files import nesting, require_file
+from kobrel.errors import KobrelError, SceneError
+from kobrel.files import nesting, reason, require_file
 from kobrel.stage.read.probe import require_opens
+from kobrel.stage.read.usd.unfolding import (
+    MOST_DEEP,
+    MOST_PRIMS,
+    TOO_DEEP,
+    prims_of,
+    specs_of,
+    unfolded,
+)
 from kobrel.stage.scene import Progress
 
-MOST_PRIMS = 2_000_000
-"""Parts that a scene may unfold to."""
-MOST_DEEP = 300
-"""How deep parts may lie in one another."""
 _MOST_LAYERS = 20_000
-_TOO_DEEP = f"its parts lie more than {MOST_DEEP} deep in one another."
+_CLIPS = "clips"
+_DAMAGED = "not readable as USD, it is damaged."
 
 
-@dataclass
-class _Specs:
-    """The prims of a layer by path, in order, and where some of them refer to: layer and prim path."""
+@dataclass(frozen=True, eq=False)
+class Admitted:
+    """What a file draws in and may.
 
-    paths: list[str] = field(default_factory=list)
-    arcs: list[tuple[str, tuple[str, str]]] = field(default_factory=list)
+    Parameters
+    ----------
+    layers : all of them, to be held while USD composes the file: it opens again what nobody holds
+    told : what was left out, sentences
+    """
+
+    layers: tuple[Sdf.Layer, ...]
+    told: tuple[str, ...]
 
 
-def forbidden_layers(path: Path, progress: Progress) -> list[str]:
-    """The layers that a file draws in from where it may not.
+def admit_layers(path: Path, progress: Progress) -> Admitted:
+    """See to it that a file draws in nothing that may not be read.
 
     Raises
     ------
     SceneError
-        It cannot be opened, or it unfolds to more than can be read.
+        The file itself cannot be opened, or it unfolds to more than can be read.
     """
-    _require_sound(path)
-    root = Sdf.Layer.FindOrOpen(str(path))
-    if root is None:
-        raise SceneError("not readable as USD, it is damaged.", file=path, remedy="Export the scene again.")
-    outside: list[str] = []
-    known: dict[str, _Specs] = {}
-    waiting = [root]
-    while waiting:
-        layer = waiting.pop()
-        if layer.identifier in known:
-            continue
-        if len(known) >= _MOST_LAYERS:
-            raise SceneError(f"it draws in more than {_MOST_LAYERS} layers.", file=path)
-        progress(f"Opening {path.name}", 0.0)
-        known[layer.identifier] = _specs(layer, path)
-        for asset in layer.GetCompositionAssetDependencies():
-            where = layer.ComputeAbsolutePath(asset)
-            file = Path(where.partition("[")[0])
-            if not where or where in known or where in outside or not os.path.lexists(file):
-                continue  # what is missing is told when the layers are put together
-            if not trust.is_allowed(file, path.parent):
-                outside.append(where)
+    return _Gate(path, progress).admit()
+
+
+class _Gate:
+    def __init__(self, path: Path, progress: Progress) -> None:
+        self._path, self._progress = path, progress
+        self._layers: dict[str, Sdf.Layer] = {}
+        self._refused: dict[str, str] = {}
+        """What may not or cannot be read, by its place, and the sentence that is told of it."""
+        self._named: dict[str, set[Any]] = defaultdict(set)
+        """Every value of each variable that paths may be put together from."""
+
+    def admit(self) -> Admitted:
+        _require_sound(self._path)
+        root = _fresh(str(self._path))
+        if root is None:
+            raise SceneError(
+                "not readable as USD, it is damaged.", file=self._path, remedy="Export it again."
+            )
+        self._follow(root)
+        for layer in list(self._layers.values()):  # by now all values of all variables are known
+            self._take_out(layer)
+        known = {name: specs_of(layer, self._path, self._meant) for name, layer in self._layers.items()}
+        count = unfolded(root, known)
+        if count > MOST_PRIMS:
+            raise SceneError(
+                f"its references unfold to more than {MOST_PRIMS:,} parts.", file=self._path,
+                remedy="Export the scene with instances, or flat.",
+            )  # fmt: skip
+        return Admitted(tuple(self._layers.values()), tuple(dict.fromkeys(self._refused.values())))
+
+    def _follow(self, root: Sdf.Layer) -> None:
+        """Look at a layer and at all that it draws in."""
+        waiting = [root]
+        while waiting:
+            layer = waiting.pop()
+            if layer.identifier in self._layers:
                 continue
+            if len(self._layers) >= _MOST_LAYERS:
+                raise SceneError(f"it draws in more than {_MOST_LAYERS} layers.", file=self._path)
+            self._progress(f"Opening {self._path.name}", 0.0)
+            self._layers[layer.identifier] = layer
+            for name, value in dict(layer.expressionVariables).items():
+                self._named[name].add(str(value))
+            self._take_out_clips(layer)
+            for _asset, where in self._dependencies(layer):
+                if where and where not in self._layers and where not in self._refused:
+                    found = self._opened(where)
+                    waiting += [] if found is None else [found]
+
+    def _dependencies(self, layer: Sdf.Layer) -> Iterator[tuple[str, str]]:
+        """What a layer draws in, as it is written, and where that is; "" where that cannot be known."""
+        for asset in filter(None, layer.GetCompositionAssetDependencies()):  # "" is the layer itself
+            meant = self._meant(asset)
+            yield asset, layer.ComputeAbsolutePath(meant) if meant else ""
+
+    def _meant(self, asset: str) -> str:
+        """A path without variables; "" if these have no value, or several."""
+        if not Sdf.VariableExpression.IsExpression(asset):
+            return asset
+        known = {name: next(iter(values)) for name, values in self._named.items() if len(values) == 1}
+        made = Sdf.VariableExpression(asset).Evaluate(known)
+        whole = not made.errors and set(made.usedVariables) <= known.keys() and isinstance(made.value, str)
+        return made.value if whole else ""
+
+    def _opened(self, where: str) -> Sdf.Layer | None:
+        """A layer that is drawn in, if it may be; a missing one is told when layers are put together."""
+        file = _file_of(where)
+        if not os.path.lexists(file):
+            return None
+        fault = self._fault_of(file)
+        if not fault:
+            try:
+                return _fresh(where)
+            except Tf.ErrorException:
+                fault = "it is damaged."
+        self._refused[where] = f"{where}: left out, {fault}"
+        return None
+
+    def _fault_of(self, file: Path) -> str:
+        """Why a file that is there is not read; "" if it is."""
+        if not trust.is_allowed(file, self._path.parent):
+            return trust.refusal(file)
+        try:
             require_file(file, SceneError)
             _require_sound(file)
-            if (found := Sdf.Layer.FindOrOpen(where)) is not None:
-                waiting.append(found)
-    count = _unfolded(root, known)
-    if count > MOST_PRIMS:
-        raise SceneError(
-            f"its references unfold to more than {MOST_PRIMS:,} parts.", file=path,
-            remedy="Export the scene with instances, or flat.",
-        )  # fmt: skip
-    return outside
+        except KobrelError as error:
+            return error.what
+        except OSError as error:
+            return f"it cannot be read ({reason(error)})."
+        return ""
+
+    def _take_out(self, layer: Sdf.Layer) -> None:
+        """Take out of a layer what it draws in and may not."""
+        for asset, where in self._dependencies(layer):
+            if not where:
+                self._refused[asset] = f"{asset}: left out, its variables have no value, or more than one."
+            if not where or where in self._refused:
+                layer.SetPermissionToEdit(True)
+                layer.UpdateCompositionAssetDependency(asset, "")
+
+    def _take_out_clips(self, layer: Sdf.Layer) -> None:
+        """Take out sets of value clips that name what may not be read, or cannot be."""
+        for spec in prims_of(layer):
+            for key in [key for key in spec.ListInfoKeys() if key.lower().startswith("clip")]:
+                sets = spec.GetInfo(key)
+                if key != _CLIPS or not isinstance(sets, dict):
+                    layer.SetPermissionToEdit(True)
+                    spec.ClearInfo(key)  # an old way to name clips, which USD reads no more
+                    continue
+                kept = {name: told for name, told in sets.items() if self._are_readable(layer, told)}
+                if len(kept) < len(sets):
+                    layer.SetPermissionToEdit(True)
+                    spec.SetInfo(key, kept)
+
+    def _are_readable(self, layer: Sdf.Layer, told: object) -> bool:
+        """Whether all files of a set of clips may be read, and can be."""
+        if not isinstance(told, dict):
+            return False
+        whole = True
+        for asset in _clip_files(layer, told):
+            where = layer.ComputeAbsolutePath(asset) if not Sdf.VariableExpression.IsExpression(asset) else ""
+            file = _file_of(where)
+            if where and not os.path.lexists(file):
+                continue
+            fault = self._clip_fault(where, file) if where else "its name is put together from variables."
+            if fault:
+                self._refused[where or asset] = f"{where or asset}: left out, {fault}"
+                whole = False
+        return whole
+
+    def _clip_fault(self, where: str, file: Path) -> str:
+        """Why a file of clips is not read; "" if it is."""
+        try:
+            return self._fault_of(file) or ("" if _fresh(where) is not None else "it is damaged.")
+        except Tf.ErrorException:
+            return "it is damaged."
+
+
+def _clip_files(layer: Sdf.Layer, told: dict[str, Any]) -> Iterator[str]:
+    """The files of a set of value clips; of those with numbers in their names, all that are there."""
+    named = [*(told.get("assetPaths") or ()), told.get("manifestAssetPath")]
+    yield from (asset.path for asset in named if isinstance(asset, Sdf.AssetPath) and asset.path)
+    template = told.get("templateAssetPath")
+    if not isinstance(template, str) or not template:
+        return
+    yield template
+    where = _file_of(layer.ComputeAbsolutePath(template))
+    pattern = re.compile(
+        "".join(r"-?\d+" if sign == "#" else re.escape(sign) for sign in re.split("(#)#*", where.name))
+    )
+    try:
+        names = sorted(os.listdir(where.parent))
+    except OSError:
+        return
+    yield from (str(where.parent / name) for name in names[:_MOST_LAYERS] if pattern.fullmatch(name))
+
+
+def _file_of(where: str) -> Path:
+    """The file of a layer, which may be one of several in a package."""
+    return Path(Sdf.Layer.SplitIdentifier(where)[0].partition("[")[0])
+
+
+def _fresh(where: str) -> Sdf.Layer | None:
+    """A layer as it is on disk now; an older scene may still read from it."""
+    known = Sdf.Layer.Find(where)
+    if known is None:
+        return Sdf.Layer.FindOrOpen(where)
+    known.Reload(force=known.dirty)  # what was taken out of it may be allowed by now
+    return known
 
 
 def _require_sound(path: Path) -> None:
@@ -83,64 +238,6 @@ def _require_sound(path: Path) -> None:
     """
     with path.open("rb") as file:
         if file.read(5) != b"#usda":
-            require_opens("usd", path, "not readable as USD, it is damaged.")
+            require_opens("usd", path, _DAMAGED)
         elif nesting(file.read()) > 3 * MOST_DEEP:
-            raise SceneError(_TOO_DEEP, file=path)
-
-
-def _specs(layer: Sdf.Layer, path: Path) -> _Specs:
-    found = _Specs()
-
-    def visit(where: Sdf.Path) -> None:
-        if not (where.IsPrimPath() or where.IsPrimVariantSelectionPath()):
-            return
-        if where.pathElementCount > MOST_DEEP:
-            raise SceneError(_TOO_DEEP, file=path)
-        spec = layer.GetPrimAtPath(where)
-        if spec is None:
-            return
-        name = str(where)
-        found.paths.append(name)
-        for arc in _arcs(spec):
-            target = layer.ComputeAbsolutePath(arc.assetPath) if arc.assetPath else layer.identifier
-            found.arcs.append((name, (target, str(arc.primPath) if arc.primPath else "")))
-
-    layer.Traverse(Sdf.Path.absoluteRootPath, visit)
-    found.paths.sort()
-    found.arcs.sort()
-    return found
-
-
-def _arcs(spec: Sdf.PrimSpec) -> list[Sdf.Reference]:
-    arcs = []
-    if spec.hasReferences:
-        arcs += spec.referenceList.GetAddedOrExplicitItems()
-    if spec.hasPayloads:
-        arcs += spec.payloadList.GetAddedOrExplicitItems()
-    return arcs
-
-
-def _unfolded(root: Sdf.Layer, known: dict[str, _Specs]) -> int:
-    """Parts of a layer when all that it refers to is drawn in; what refers to itself counts once."""
-    counts: dict[tuple[str, str], int] = {}
-
-    def within(layer: str, prim: str) -> tuple[int, list[tuple[str, str]]]:
-        specs = known.get(layer)
-        if specs is None:
-            return 0, []
-        low, high = prim, f"{prim}0" if prim else "0"  # "0" is the sign after "/"
-        start, end = bisect_left(specs.paths, low), bisect_left(specs.paths, high)
-        first, last = bisect_left(specs.arcs, (low,)), bisect_left(specs.arcs, (high,))
-        return end - start, [target for _name, target in specs.arcs[first:last]]
-
-    waiting: list[tuple[tuple[str, str], bool]] = [((root.identifier, ""), False)]
-    while waiting:
-        place, ready = waiting.pop()
-        own, targets = within(*place)
-        if ready:
-            counts[place] = min(own + sum(counts.get(target, 0) for target in targets), 2 * MOST_PRIMS)
-        elif place not in counts:
-            counts[place] = own
-            waiting.append((place, True))
-            waiting += [(target, False) for target in targets if target not in counts]
-    return counts[root.identifier, ""]
+            raise SceneError(TOO_DEEP, file=path)

@@ -4,15 +4,14 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from pxr import Sdf, Usd, UsdGeom, UsdLux, UsdUtils
+from pxr import Usd, UsdGeom, UsdLux, UsdUtils
 
-from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
 from kobrel.stage import shapes
 from kobrel.stage.motion import Track
 from kobrel.stage.read.usd.camera import read_camera
 from kobrel.stage.read.usd.instancers import copies_of_points, placed_prototypes
-from kobrel.stage.read.usd.layers import forbidden_layers
+from kobrel.stage.read.usd.layers import Admitted, admit_layers
 from kobrel.stage.read.usd.lights import glowing_shape, scene_light
 from kobrel.stage.read.usd.materials import Materials
 from kobrel.stage.read.usd.meshes import read_mesh, topology_codes
@@ -56,13 +55,9 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
     try:
         load = Usd.Stage.LoadNone if dict(choices).get(_PAYLOADS) == "leave out" else Usd.Stage.LoadAll
         with READING:
-            known = Sdf.Layer.Find(str(path)) is not None
-            outside = forbidden_layers(path, progress)
-            stage = _opened(path, load, outside)
-            if known:  # an older scene still reads from it; the file may have changed since
-                stage.Reload()
-            told = [f"{layer}: left out, {trust.refusal(layer)}" for layer in outside]
-            return _Reader(path, stage, dict(choices), told).read(progress)
+            admitted = admit_layers(path, progress)
+            stage = Usd.Stage.Open(str(path), load)
+            return _Reader(path, stage, dict(choices), admitted).read(progress)
     except KobrelError:
         raise
     except Exception:  # a damaged file makes USD fail in many ways
@@ -73,21 +68,12 @@ def load_usd(path: Path, progress: Progress, choices: Choices = ()) -> Scene:
         quiet.TakeUncoalescedDiagnostics()  # what matters is among the scene's own warnings
 
 
-def _opened(path: Path, load: Usd.Stage.InitialLoadSet, outside: list[str]) -> Usd.Stage:
-    """The file composed, without some of its layers."""
-    if not outside:
-        return Usd.Stage.Open(str(path), load)
-    stage = Usd.Stage.OpenMasked(str(path), Usd.StagePopulationMask(), load)
-    stage.MuteAndUnmuteLayers(outside, [])
-    stage.SetPopulationMask(Usd.StagePopulationMask.All())
-    return stage
-
-
 class _Reader:
-    def __init__(self, path: Path, stage: Usd.Stage, wanted: dict[str, str], warnings: list[str]) -> None:
+    def __init__(self, path: Path, stage: Usd.Stage, wanted: dict[str, str], admitted: Admitted) -> None:
         self.path, self.stage, self._wanted = path, stage, wanted
         self.unit_m = float(UsdGeom.GetStageMetersPerUnit(stage))
-        self.warnings = warnings
+        self._admitted = admitted
+        self.warnings = list(admitted.told)
         self.nodes: list[Node] = []
         self._clock: Clock = clock_of(stage)
         self._cameras: list[tuple[UsdGeom.Camera, int]] = []
@@ -105,8 +91,7 @@ class _Reader:
         choices = self._variants()
         choices += self._option(_PAYLOADS, "Payloads", ("load", "leave out"), bool(self.stage.FindLoadable()))
         for error in self.stage.GetCompositionErrors():
-            if "was muted" not in str(error):  # told already
-                self.warnings.append(_composition_warning(str(error)))
+            self.warnings.append(_composition_warning(str(error)))
         self._skins = Skins(self.stage, self._clock, self.warnings)
         prims = list(self._prims())
         for count, prim in enumerate(prims):
