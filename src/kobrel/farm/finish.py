@@ -6,13 +6,13 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from kobrel.exchange.movie import picture_path, write_movie
 from kobrel.farm.bundle import shot_of
 from kobrel.farm.making import SOUND, Item
 from kobrel.farm.work import Work
 from kobrel.plan.model import Plan
+from kobrel.stage.pictures.pixels import open_image
 
 
 def finish_movie(work: Work, plan: Plan, items: Sequence[Item], places: Path) -> None:
@@ -32,8 +32,8 @@ def finish_movie(work: Work, plan: Plan, items: Sequence[Item], places: Path) ->
     frames = [item for item in items if item.key != SOUND]
     paths = [_frame_path(places, name, item) for item in frames]
     sound = np.load(places / f"{SOUND}.npy") if any(item.key == SOUND for item in items) else None
-    with Image.open(paths[0]) as first:
-        even = first.width - first.width % 2, first.height - first.height % 2
+    first = open_image(paths[0])
+    even = first.width - first.width % 2, first.height - first.height % 2
     write_movie(work.target, _pictures(paths, even), shot.fps, even, sound)
     shutil.rmtree(places)
 
@@ -46,5 +46,4 @@ def _frame_path(places: Path, name: Path, item: Item) -> Path:
 
 def _pictures(paths: Sequence[Path], size: tuple[int, int]) -> Iterator[NDArray[np.uint8]]:
     for path in paths:
-        with Image.open(path) as image:
-            yield np.asarray(image.convert("RGB"))[: size[1], : size[0]]
+        yield np.asarray(open_image(path).convert("RGB"))[: size[1], : size[0]]

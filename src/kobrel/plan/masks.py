@@ -20,7 +20,7 @@ from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
 from kobrel.plan.model import Plan
 from kobrel.stage.pictures.pixels import read_pixels
 
-_SAVED_SIDE = 1024
+_SAVED_SIDE, _MOST_READ = 1024, 4 * SIDE
 _MOST_SQUARE = 8192
 _MOST_NAME = 80
 _FILE_NAME = re.compile(r"[^\w-]")
@@ -79,7 +79,7 @@ def read_mask(path: Path, changed: int = 0, size: int = 0) -> Mask:
     KobrelError
         It cannot be read, or it is black.
     """
-    pixels, channels = read_pixels(path)
+    pixels, channels = read_pixels(path, _MOST_READ)
     names = [name.rsplit(".", 1)[-1].lower() for name in channels]
     colours = [i for i, name in enumerate(names) if name in ("r", "g", "b", "y")] or [0]
     grey = pixels[..., colours].mean(axis=-1)

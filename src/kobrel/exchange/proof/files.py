@@ -12,7 +12,7 @@ from PIL import Image
 from pydantic import ValidationError
 
 from kobrel import trust
-from kobrel.errors import ExchangeError, KobrelError
+from kobrel.errors import ExchangeError, KobrelError, SceneError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
 from kobrel.exchange.writing.whole import whole_file
 from kobrel.files import require_file
@@ -24,7 +24,7 @@ from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan, Proof
 from kobrel.plan.variants.ladder import Rung
 from kobrel.plan.variants.proofs import proof_of
-from kobrel.stage.pictures.pixels import read_pixels
+from kobrel.stage.pictures.pixels import open_image, open_source, read_pixels
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -136,15 +136,13 @@ def small_pixels(proof: Proof) -> NDArray[np.uint8]:
     small = small_path(path)
     try:
         if small.stat().st_mtime >= path.stat().st_mtime:
-            with Image.open(small) as image:
-                return np.asarray(image.convert("RGB"))
-    except OSError:
+            return np.asarray(open_image(small).convert("RGB"))
+    except (OSError, SceneError):
         pass  # made anew below, or the proof says what is wrong
     kept = read_proof(path)[1]
     small.parent.mkdir(exist_ok=True)
     _write_small(path, kept.shown(proof))
-    with Image.open(small) as image:
-        return np.asarray(image.convert("RGB"))
+    return np.asarray(open_image(small).convert("RGB"))
 
 
 def read_proof(path: Path) -> tuple[Proof | None, Kept]:
@@ -174,14 +172,12 @@ def _settings(path: Path) -> Proof | None:
     ExchangeError
         They are there, but broken.
     """
-    require_file(path, ExchangeError)
-    source = oiio.ImageInput.open(str(path))
+    source = open_source(path)
     try:
-        text = source.spec().getattribute(HEADER) if source is not None else None
+        text = source.spec().getattribute(HEADER)
     except UnicodeDecodeError:
         text = None
-    if source is not None:
-        source.close()
+    source.close()
     if not isinstance(text, str) or len(text) > _MOST_HEADER:
         return None
     try:

@@ -90,7 +90,7 @@ def load_environment(path: Path) -> Environment:
     """
     if path.suffix.lower() not in SUFFIXES:
         raise SceneError("not a picture for light.", file=path, remedy=f"Choose {', '.join(SUFFIXES)}.")
-    pixels, names = read_pixels(path)
+    pixels, names = read_pixels(path, _MOST_WIDE)
     chosen = [names.index(name) for name in "RGB"] if set("RGB") <= set(names) else [0] * 3
     pixels = np.nan_to_num(pixels[..., chosen], nan=0.0, posinf=65504.0, neginf=0.0)
     if path.suffix.lower() not in (".hdr", ".exr"):

@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 
 from kobrel import trust
 from kobrel.errors import SceneError
-from kobrel.files import require_file
-from kobrel.memory import require_memory
 from kobrel.stage.pictures.colours import to_linear
-from kobrel.stage.pictures.pixels import require_size, said, shown
+from kobrel.stage.pictures.pixels import open_source, require_room, require_size, said, shown
 from kobrel.stage.read.finished.depth import Source
 
 ENDINGS = (".exr", ".png", ".tif", ".tiff", ".jpg", ".jpeg", ".hdr")
@@ -63,15 +61,8 @@ def _parts(path: Path) -> list[_Part]:
 
     if not trust.is_allowed(path):
         raise SceneError(trust.refusal(path), file=path)
-    require_file(path, SceneError)
-    source = oiio.ImageInput.open(str(path))
-    if source is None:
-        raise SceneError(
-            f"not a readable picture ({said(oiio.geterror)}).",
-            file=path,
-            remedy="Choose OpenEXR, PNG or TIFF.",
-        )
-    parts = []
+    source = open_source(path)
+    parts, needed = [], 0.0
     try:
         number = 0
         while source.seek_subimage(number, 0):
@@ -83,9 +74,8 @@ def _parts(path: Path) -> list[_Part]:
                 )  # fmt: skip
             require_size(spec.width, spec.height, path)
             require_size(spec.full_width, spec.full_height, path)
-            require_memory(
-                4.0 * spec.width * spec.height * spec.nchannels * 2, "the picture", path, SceneError
-            )
+            needed += 4.0 * spec.width * spec.height * spec.nchannels * 2
+            require_room(needed, path)
             pixels = source.read_image(number, 0, 0, spec.nchannels, oiio.FLOAT)
             if pixels is None:
                 raise SceneError(

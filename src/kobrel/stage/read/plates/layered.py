@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from kobrel.errors import SceneError
-from kobrel.stage.pictures.pixels import open_image, placed, require_size
+from kobrel.stage.pictures.pixels import open_image, placed, require_room, require_size
 
 ENDING = ".ora"
 _MOST_LIST, _MOST_LAYER, _MOST_LAYERS = 4 << 20, 1 << 30, 500
@@ -110,6 +110,7 @@ def read_layer(path: Path, name: str) -> NDArray[np.uint8]:
             own = np.asarray(open_image(content).convert("RGBA"), np.uint8)
         except SceneError as error:
             raise SceneError(error.what, file=path, place=f"layer {layer.name}") from None
+    require_room(8.0 * width * height, path)
     out = placed(own, layer.x, layer.y, width, height)
     if layer.opacity < 1.0:
         out[..., 3] = np.round(out[..., 3] * layer.opacity)

@@ -1,5 +1,6 @@
 """Sequences and movies for plates: which of their frames is seen when, and its pixels."""
 
+import re
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -13,13 +14,20 @@ from numpy.typing import NDArray
 from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import require_file
-from kobrel.stage.pictures.pixels import require_size
+from kobrel.stage.pictures.pixels import require_room, require_size
 from kobrel.stage.plates import WHOLE, PlatePixels
 from kobrel.stage.read.finished.frames import frames_beside, path_at
 from kobrel.stage.read.plates.stills import read_still
 
 MOVIES = (".mov", ".mp4", ".mkv", ".webm", ".avi")
 _KEPT = 4
+
+_CONTAINERS = {
+    "mov": re.compile(rb"....(ftyp|moov|mdat|wide|free|skip|pnot)", re.DOTALL),
+    "matroska": re.compile(rb"\x1aE\xdf\xa3"),
+    "avi": re.compile(rb"RIFF....AVI ", re.DOTALL),
+}
+"""Kinds of movies by the names of their readers, and how their files begin."""
 
 
 @dataclass(frozen=True)
@@ -130,14 +138,12 @@ def movie_frames(path: Path) -> tuple[int, tuple[int, int]]:
     """
     import av
 
-    if not trust.is_allowed(path):
-        raise SceneError(trust.refusal(path), file=path)
-    require_file(path, SceneError)
     try:
-        with av.open(str(path)) as container:
+        with _opened(path) as container:
             stream = container.streams.video[0]
             size = int(stream.width), int(stream.height)
             require_size(*size, path)
+            require_room(16.0 * size[0] * size[1], path)
             count = int(stream.frames) or sum(1 for _ in container.decode(stream))
     except (av.FFmpegError, IndexError, ValueError, OSError) as error:
         raise SceneError(
@@ -145,6 +151,27 @@ def movie_frames(path: Path) -> tuple[int, tuple[int, int]]:
             remedy="Write it as H.264 or ProRes, or as a sequence of pictures.",
         ) from None  # fmt: skip
     return max(1, count), size
+
+
+def _opened(path: Path) -> Any:
+    """A movie that is open. Its kind is told by how it begins: lists of other files are none.
+
+    Raises
+    ------
+    SceneError
+        It may not be read, or is no movie.
+    """
+    import av
+
+    if not trust.is_allowed(path):
+        raise SceneError(trust.refusal(path), file=path)
+    require_file(path, SceneError)
+    with path.open("rb") as file:
+        begins = file.read(16)
+    kind = next((kind for kind, sign in _CONTAINERS.items() if sign.match(begins)), None)
+    if kind is None:
+        raise SceneError("this is no movie.", file=path, remedy="Choose MP4, MOV, MKV or AVI.")
+    return av.open(str(path), format=kind, options={"protocol_whitelist": "file"})
 
 
 class _Movie:
@@ -161,7 +188,7 @@ class _Movie:
 
         try:
             if self._frames is None or number < self._next:
-                container = av.open(str(self._path))
+                container = _opened(self._path)
                 self._container, self._frames, self._next = container, iter(container.decode(video=0)), 0
             shown: Any = None
             while self._next <= number:

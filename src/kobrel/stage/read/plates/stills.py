@@ -12,9 +12,8 @@ from numpy.typing import NDArray
 from kobrel import trust
 from kobrel.errors import SceneError
 from kobrel.files import require_file
-from kobrel.memory import require_memory
 from kobrel.stage.pictures.colours import to_linear
-from kobrel.stage.pictures.pixels import require_size, said, shown
+from kobrel.stage.pictures.pixels import open_source, require_room, require_size, said, shown
 from kobrel.stage.plates import PlatePixels
 from kobrel.stage.read.plates import layered
 
@@ -113,11 +112,7 @@ def _opened(path: Path) -> Any:
 
     wish = oiio.ImageSpec()
     wish["oiio:UnassociatedAlpha"] = 1  # as the file has it: multiplied here, where that is needed
-    source = oiio.ImageInput.open(str(path), wish)
-    if source is None:
-        raise SceneError(
-            f"not a readable picture ({said(oiio.geterror)}).", file=path, remedy="Export it again."
-        )
+    source = open_source(path, wish)
     spec = source.spec()
     try:
         require_size(spec.width, spec.height, path)
@@ -168,8 +163,9 @@ def _read(source: Any, path: Path, layer: str) -> ReadPlate:
     require_size(spec.width, spec.height, path)
     require_size(spec.full_width, spec.full_height, path)
     bytes_each = spec.format == oiio.TypeDesc("uint8")
-    bytes_a_pixel = spec.nchannels * (1 if bytes_each else 4) + 8
-    require_memory(float(spec.width) * spec.height * bytes_a_pixel, "the picture", path, SceneError)
+    bytes_a_pixel = spec.nchannels + 5 if bytes_each else 4 * spec.nchannels + 8
+    require_room(float(spec.full_width) * spec.full_height * bytes_a_pixel, path)
+    require_room(float(spec.width) * spec.height * bytes_a_pixel, path)
     pixels = source.read_image(number, 0, 0, spec.nchannels, oiio.UINT8 if bytes_each else oiio.FLOAT)
     if pixels is None:
         raise SceneError(
