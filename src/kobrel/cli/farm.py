@@ -106,11 +106,25 @@ def worker(
     threads: Annotated[
         int | None, typer.Option(min=1, max=1024, help="Threads that draw; one a core if left out.")
     ] = None,
+    host: Annotated[
+        str,
+        typer.Option(help="This machine's address for the scheduler; this machine alone if left out."),
+    ] = "",
+    open_to_all: Annotated[
+        bool,
+        typer.Option(
+            "--open-to-all",
+            help="Listen at that address without TLS: whoever reaches it can run anything here.",
+        ),
+    ] = False,
 ) -> None:
     """Make frames for whoever gives work to a scheduler, until it is stopped."""
     from kobrel.farm.worker import serve
 
-    serve(address, slots, threads, lambda what: typer.echo(f"kobrel: {what}", err=True))
+    def say(what: str) -> None:
+        typer.echo(f"kobrel: {what}", err=True)
+
+    serve(address, slots, threads, say, host=host, open_to_all=open_to_all)
 
 
 def _run_all(

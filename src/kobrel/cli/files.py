@@ -142,7 +142,7 @@ def rangefinder(
         ) from None
     server.announce()
     with contextlib.suppress(KeyboardInterrupt):
-        server.serve_forever()
+        server.serve_until_end()
 
 
 @app.command()

@@ -94,7 +94,7 @@ def main(arguments: list[str] | None = None) -> int:
         parser.error(f"{error}. Turns are seconds:position in order, such as {TURNS}")
     server.announce()
     with contextlib.suppress(KeyboardInterrupt):
-        server.serve_forever()
+        server.serve_until_end()
     return 0
 
 

@@ -7,11 +7,14 @@ import hmac
 import os
 import secrets
 import socketserver
+import sys
 import threading
 from collections.abc import Callable, Iterator
 
 TOKEN_NAME = "KOBREL_TOKEN"
 """The variable of the environment in which a token is handed over."""
+ENDS_NAME = "KOBREL_ENDS_WITH_INPUT"
+"""The variable that says that a device ends with its standard input."""
 MOST_LINE, MOST_CLIENTS = 1024, 8
 HELLO_S, IDLE_S = 5.0, 600.0
 """How long a client may take for its HELLO, and for each line after that; as long may a write take."""
@@ -99,6 +102,20 @@ class LineServer(socketserver.ThreadingTCPServer):
 
     def handle_error(self, request: object, client_address: object) -> None:
         """One that breaks its connection is no fault."""
+
+    def serve_until_end(self) -> None:
+        """Serve until it is stopped, or, where that is asked for in the environment, until nobody holds the
+        other end of its standard input: what started it has ended, however abruptly.
+        """
+        if os.environ.get(ENDS_NAME):
+            threading.Thread(target=self._end_when_left, name="kobrel-left", daemon=True).start()
+        self.serve_forever()
+
+    def _end_when_left(self) -> None:
+        with contextlib.suppress(OSError, ValueError):
+            while sys.stdin.buffer.read(1):
+                pass
+        self.shutdown()
 
     def announce(self) -> None:
         """Print where it listens, and the token unless it was handed over."""

@@ -17,6 +17,8 @@ from kobrel.stage.scene import Progress, no_progress
 DEFAULT_PORT = 7150
 _TIMEOUT_S = 4.0
 _MOST_LINE, _MOST_SAID = 4096, 100
+NEAREST_M, FARTHEST_M = 0.001, 1e5
+"""Distances that can be a reading."""
 _METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 
 
@@ -101,8 +103,11 @@ class Meter:
             distance = float(rest[0]) * _METRES[rest[1]]
         except (IndexError, ValueError, KeyError):
             distance = math.nan
-        if word != "DISTANCE" or not math.isfinite(distance) or distance <= 0:
-            raise ExchangeError(f"The meter answered “{answer[:60]}”, which is no reading.")
+        if word != "DISTANCE" or not NEAREST_M <= distance <= FARTHEST_M:
+            raise ExchangeError(
+                f"The meter answered “{answer[:60]}”, which is no reading.",
+                remedy=f"A distance is {NEAREST_M * 1000:g} mm to {FARTHEST_M / 1000:g} km.",
+            )
         return distance
 
     def average(self, count: int, progress: Progress = no_progress) -> Measured:

@@ -5,7 +5,7 @@ import sys
 
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, Signal
 
-from kobrel.devices.serving import TOKEN_NAME
+from kobrel.devices.serving import ENDS_NAME, TOKEN_NAME
 
 
 class DeviceProcess(QObject):
@@ -37,6 +37,7 @@ class DeviceProcess(QObject):
         environment.insert(
             TOKEN_NAME, self.token
         )  # not among the arguments, which anybody on the machine sees
+        environment.insert(ENDS_NAME, "1")  # the window may end abruptly
         self.process.setProcessEnvironment(environment)
         self.process.readyReadStandardOutput.connect(self._hear)
         self.process.finished.connect(lambda code, _status: self._end(code))

@@ -2,13 +2,15 @@
 
 import re
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtNetwork import QAbstractSocket, QTcpSocket
 
 from kobrel.desk.background.devices.device import DeviceProcess
 from kobrel.session.session import Session
 
-_MOST_WAITING, _MOST_SAID = 1 << 16, 100
+_MOST_WAITING, _MOST_SAID, _MOST_LINE = 1 << 16, 100, 256
+_MOST_LINES, _PAUSE_MS = 200, 4
+"""How many lines are taken at once, and how long the window has for itself between."""
 _POSITION = re.compile(r"POS ([01](?:\.\d+)?)$")
 
 
@@ -35,7 +37,11 @@ class HandWheel(QObject):
         self._token = ""
         self._socket.setReadBufferSize(_MOST_WAITING)
         self._socket.connected.connect(self._greet)
-        self._socket.readyRead.connect(self._hear)
+        self._socket.readyRead.connect(self._hear_later)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_PAUSE_MS)
+        self._later.timeout.connect(self._hear)
         self._socket.errorOccurred.connect(self._fail)
         session.closing.connect(self.stop)
 
@@ -69,15 +75,29 @@ class HandWheel(QObject):
     def _greet(self) -> None:
         self._socket.write(f"HELLO {self._token}".strip().encode() + b"\n")
 
+    def _hear_later(self) -> None:
+        if not self._later.isActive():
+            self._later.start()
+
     def _hear(self) -> None:
-        while self._socket.canReadLine():
-            line = bytes(self._socket.readLine().data()).decode("utf-8", "replace").strip()
+        """Take what it has said so far. What is left waits for the next turn of the loop; of many positions at
+        once the last one counts.
+        """
+        position: float | None = None
+        for _ in range(_MOST_LINES):
+            if not self._socket.canReadLine():
+                break
+            line = bytes(self._socket.readLine(_MOST_LINE).data()).decode("utf-8", "replace").strip()
             found = _POSITION.match(line)
             if found and float(found[1]) <= 1.0:
-                self.turned.emit(float(found[1]))
+                position = float(found[1])
             elif line.startswith("WHEEL"):
                 self.told.emit(f"{line.removeprefix('WHEEL ')[:_MOST_SAID]} is there.")
-        if self._socket.bytesAvailable() >= _MOST_WAITING:
+        if position is not None:
+            self.turned.emit(position)
+        if self._socket.canReadLine():
+            self._later.start()
+        elif self._socket.bytesAvailable() >= _MOST_WAITING:
             self._socket.abort()
             self.told.emit("What answers there is no hand-wheel.")
 
