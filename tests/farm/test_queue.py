@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -11,10 +12,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from kobrel.desk.background.queueing import work_in
 from kobrel.desk.cards.proof.queue import told_of
 from kobrel.errors import KobrelError
 from kobrel.farm import runner
 from kobrel.farm.queue import Queue
+from kobrel.farm.record import Record
 from kobrel.farm.work import read_works, work_of
 from kobrel.plan.file import open_plan
 from tests.farm.helpers import SMALL, small_plan
@@ -65,6 +68,94 @@ def test_a_paused_job_waits_and_a_cancelled_one_is_not_made(queue, tmp_path):
     queue.again(cancelled)
     runner.work_off(queue, 0.0)
     assert states(queue) == ["done", "done"]
+
+
+def test_a_damaged_job_is_told_and_stops_no_other(queue, tmp_path):
+    """Whatever is done to the files of a job: the list shows it, and the others are made."""
+    hurt = {}
+    for name, content in {
+        "deep": "[" * 100_000, "empty": "", "list": "[1]", "text": "x", "old": '{"format": 99}', "half": '{"title": ',
+    }.items():  # fmt: skip
+        key = give(queue, tmp_path, f"{name}.exr")
+        (queue.place(key) / "job.json").write_text(content)
+        hurt[key] = name
+    pipe = give(queue, tmp_path, "pipe.exr")
+    (queue.place(pipe) / "job.json").unlink()
+    os.mkfifo(queue.place(pipe) / "job.json")
+    hurt[pipe] = "pipe"
+    fine = give(queue, tmp_path, "fine.exr")
+    (queue.place(fine) / "wanted.json").write_text("[" * 100_000)
+    (queue.place(fine) / "state.json").write_text('{"report": 3')
+    runner.work_off(queue, 0.0)
+    found = {entry.key: entry for entry in queue.entries()}
+    assert found[fine].state == "done"
+    for key in hurt:
+        assert found[key].state == "failed"
+        assert "cannot be read" in found[key].why
+    queue.again(pipe)
+    queue.want(pipe, "cancel")
+    queue.move(pipe, -1)
+    queue.remove(pipe)
+    assert pipe not in {entry.key for entry in queue.entries()}
+
+
+def test_a_damaged_record_does_not_fail_a_job_on_its_own_frames(queue, tmp_path, monkeypatch):
+    key = give(queue, tmp_path, last=1004)
+    whole = Record.write
+
+    def stopping(record, made):
+        whole(record, made)
+        queue.want(key, "pause")
+
+    monkeypatch.setattr(Record, "write", stopping)
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["paused"]
+    assert list(tmp_path.glob("*.exr"))
+    monkeypatch.undo()
+    (queue.place(key) / "made.jsonl").write_bytes(b"\x00\xff damaged\n[[[\n")
+    queue.want(key, "go")
+    runner.work_off(queue, 0.0)
+    (entry,) = queue.entries()
+    assert (entry.state, entry.why) == ("done", "")
+    assert len(list(tmp_path.glob("a.*.exr"))) == 4
+
+
+def test_a_folder_that_is_taken_away_is_noticed(queue, tmp_path, monkeypatch):
+    out = tmp_path / "out"
+    out.mkdir()
+    key = give(queue, tmp_path, "out/a.exr", last=1004)
+    whole, count = Record.write, [0]
+
+    def losing(record, made):
+        whole(record, made)
+        count[0] += 1
+        if count[0] == 2:
+            shutil.rmtree(out)
+
+    monkeypatch.setattr(Record, "write", losing)
+    runner.work_off(queue, 0.0)
+    (entry,) = queue.entries()
+    assert entry.state == "failed"
+    assert "2 of its files are not there any more" in entry.why
+    monkeypatch.undo()
+    queue.again(key)
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["done"]
+    assert len(list(out.glob("a.*.exr"))) == 4
+
+
+def test_a_full_disk_is_told_in_a_sentence(queue, tmp_path, full_disk):
+    key = give(queue, tmp_path)
+    before = {path: path.read_bytes() for path in queue.folder.rglob("*.json")}
+    work, plan = work_in(queue.entries()[0]), open_plan(small_plan(tmp_path, 1003))
+    with full_disk(8):
+        for act in (
+            lambda: queue.add(work, plan), lambda: queue.want(key, "pause"), lambda: queue.note(key, why="x" * 50),
+        ):  # fmt: skip
+            with pytest.raises(KobrelError, match=r"the queue cannot be written .*Make room"):
+                act()
+    assert {path: path.read_bytes() for path in queue.folder.rglob("*.json")} == before
+    assert [path.name for path in (queue.folder / "jobs").iterdir()] == [key]
 
 
 def test_a_job_that_fails_says_why_and_the_next_is_done(queue, tmp_path):
@@ -138,7 +229,7 @@ def test_what_is_damaged_is_left_out(queue, tmp_path):
     key = give(queue, tmp_path)
     give(queue, tmp_path, "b.exr")
     (queue.place(key) / "job.json").write_text("{")
-    assert len(queue.entries()) == 1
+    assert [entry.state for entry in queue.entries()] == ["waiting", "failed"]
     queue.remove(key)
     assert not queue.place(key).exists()
 

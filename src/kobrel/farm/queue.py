@@ -7,6 +7,7 @@ how far it is (``state.json``, written by the runner), and the record of what wa
 import contextlib
 import fcntl
 import json
+import math
 import os
 import shutil
 import subprocess
@@ -24,7 +25,7 @@ from platformdirs import user_state_path
 
 from kobrel.errors import KobrelError
 from kobrel.farm.report import Report, Want
-from kobrel.files import write_whole
+from kobrel.files import json_of, reason, write_whole
 from kobrel.plan.model import Plan
 
 if TYPE_CHECKING:
@@ -126,6 +127,7 @@ class Queue:
             address, tuple(allowed), force, time.time(),
         )  # fmt: skip
         order = max((entry.order for entry in self.entries()), default=0.0) + 1.0
+        fresh: Path | None = None
         try:
             (self.folder / "jobs").mkdir(parents=True, exist_ok=True)
             fresh = Path(tempfile.mkdtemp(prefix=".new-", dir=self.folder / "jobs"))
@@ -133,25 +135,32 @@ class Queue:
             _write(fresh / "wanted.json", {"want": "go", "order": order})
             fresh.rename(self.folder / "jobs" / key)
         except OSError as error:
-            raise KobrelError(f"the queue cannot be written ({error.strerror}).", file=self.folder) from None
+            if fresh is not None:
+                shutil.rmtree(fresh, ignore_errors=True)
+            raise self._unwritten(error) from None
         return key
 
     def entries(self) -> list[Entry]:
         """All jobs, in their order."""
         found = []
         for place in sorted((self.folder / "jobs").glob("[!.]*")):
-            with contextlib.suppress(ValueError, TypeError):  # damaged, or of another Kobrel
+            try:
                 found.append(self._entry(place))
+            except (KobrelError, ValueError, TypeError) as error:
+                found.append(_unreadable(place, error))
         return sorted(found, key=lambda entry: (entry.order, entry.key))
 
     def _entry(self, place: Path) -> Entry:
         job = dict(self._read(place / "job.json"))
-        if job.pop("format", None) != FORMAT:
-            raise ValueError("written by another Kobrel")
+        if job.pop("format", FORMAT) != FORMAT:
+            raise ValueError("it was written by another Kobrel")
         parts = {"key": place.name, "job": job, "want": "go", "order": 0.0}
-        for name in ("wanted.json", "state.json"):
-            parts.update(self._read(place / name))
         made = _entries().validate_python(parts)
+        for name in ("wanted.json", "state.json"):
+            # What is damaged of these counts as not written: the job begins again where its record ends.
+            with contextlib.suppress(KobrelError, ValueError, TypeError):
+                parts = {**parts, **self._read(place / name)}
+                made = _entries().validate_python(parts)
         return self._as_wanted(made)
 
     @staticmethod
@@ -166,17 +175,26 @@ class Queue:
         return entry
 
     def _read(self, path: Path) -> Mapping[str, Any]:
-        """A file of the queue, read again only when it is another."""
+        """A file of the queue, read again only when it is another; empty if it is not there.
+
+        Raises
+        ------
+        KobrelError, ValueError
+            It is damaged, or no plain file.
+        """
         try:
             found = path.stat()
-            key = path, found.st_mtime_ns, found.st_ino
-            if key not in self._known:
-                self._known = {k: v for k, v in self._known.items() if k[0] != path}
-                self._known[key] = json.loads(path.read_text("utf-8"))
-        except FileNotFoundError:
+        except (FileNotFoundError, NotADirectoryError):
             return {}
         except OSError as error:
-            raise ValueError(str(error)) from None
+            raise ValueError(reason(error)) from None
+        key = path, found.st_mtime_ns, found.st_ino
+        if key not in self._known:
+            content = json_of(path)
+            if not isinstance(content, dict):
+                raise ValueError("it says something else")
+            self._known = {k: v for k, v in self._known.items() if k[0] != path}
+            self._known[key] = content
         return self._known[key]
 
     def want(self, key: str, want: Want) -> None:
@@ -202,17 +220,43 @@ class Queue:
         shutil.rmtree(self.folder / "jobs" / key, ignore_errors=True)
 
     def _wish(self, key: str, **changes: Any) -> None:
-        path = self.folder / "jobs" / key / "wanted.json"
-        if path.parent.is_dir():
-            _write(path, {**self._read(path), **changes})
+        self._change(self.place(key) / "wanted.json", changes)
+
+    def _change(self, path: Path, changes: Mapping[str, Any]) -> None:
+        """Change what a file of a job says; what it said counts for nothing where it is damaged.
+
+        Raises
+        ------
+        KobrelError
+            It cannot be written.
+        """
+        if not path.parent.is_dir():
+            return
+        before: Mapping[str, Any] = {}
+        with contextlib.suppress(KobrelError, ValueError):
+            before = self._read(path)
+        try:
+            _write(path, {**before, **changes})
+        except OSError as error:
+            raise self._unwritten(error) from None
+
+    def _unwritten(self, error: OSError) -> KobrelError:
+        return KobrelError(
+            f"the queue cannot be written ({reason(error)}).",
+            file=self.folder,
+            remedy="Make room on that disk.",
+        )
 
     def hold(self, on: bool) -> None:
         """Let the runner end after what it has in hand, or let it go on."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        if on:
-            (self.folder / "held").touch()
-        else:
-            (self.folder / "held").unlink(missing_ok=True)
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            if on:
+                (self.folder / "held").touch()
+            else:
+                (self.folder / "held").unlink(missing_ok=True)
+        except OSError as error:
+            raise self._unwritten(error) from None
 
     @property
     def is_held(self) -> bool:
@@ -231,12 +275,15 @@ class Queue:
         waits = any(entry.state in ("waiting", "running") for entry in self.entries())
         if self.is_held or not waits or self.is_run():
             return
-        self.folder.mkdir(parents=True, exist_ok=True)
-        with (self.folder / "runner.log").open("wb") as log:
-            self._runner = subprocess.Popen(
-                [sys.executable, "-m", "kobrel.farm.runner", str(self.folder)],
-                stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
-            )  # fmt: skip
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with (self.folder / "runner.log").open("wb") as log:
+                self._runner = subprocess.Popen(
+                    [sys.executable, "-m", "kobrel.farm.runner", str(self.folder)],
+                    stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+                )  # fmt: skip
+        except OSError as error:
+            raise self._unwritten(error) from None
 
     # For the runner
 
@@ -261,12 +308,10 @@ class Queue:
 
     def note(self, key: str, **changes: Any) -> None:
         """Note how far a job is."""
-        path = self.place(key) / "state.json"
         report = changes.get("report")
         if isinstance(report, Report):
             changes["report"] = asdict(report)
-        if path.parent.is_dir():
-            _write(path, {**self._read(path), **changes})
+        self._change(self.place(key) / "state.json", changes)
 
     def wanted(self, key: str) -> Callable[[], Want]:
         """What is wanted of a job, looked up anew each time."""
@@ -276,7 +321,10 @@ class Queue:
                 return "pause"
             if not self.place(key).is_dir():
                 return "cancel"
-            return self._read(self.place(key) / "wanted.json").get("want", "go")  # type: ignore[no-any-return]
+            with contextlib.suppress(KobrelError, ValueError):
+                want = self._read(self.place(key) / "wanted.json").get("want")
+                return want if want in ("pause", "cancel") else "go"
+            return "go"
 
         return look
 
@@ -289,5 +337,12 @@ def _entries() -> "TypeAdapter[Entry]":
     return TypeAdapter(Entry)
 
 
+def _unreadable(place: Path, error: Exception) -> Entry:
+    """What stands in the list for a job whose file cannot be read: it is told, and can be taken off."""
+    job = Job(place.name, str(place), "", "", "", (), False, 0.0)
+    first = " ".join(str(error).split())[:300]
+    return Entry(place.name, job, "go", math.inf, "failed", why=f"What it is cannot be read ({first}).")
+
+
 def _write(path: Path, content: Mapping[str, Any]) -> None:
-    write_whole(path, json.dumps(content).encode(), flush=False)
+    write_whole(path, json.dumps(content).encode())

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
@@ -47,6 +47,11 @@ class Record:
     def names(self) -> set[str]:
         """Files that were written, whether they are still so or not."""
         return {name for _key, files in self._lines() for name, _digest in files}
+
+    def gone(self, keys: Collection[str]) -> list[Path]:
+        """Files of items that were written, and are not there any more."""
+        names = [name for key, files in self._lines() if key in keys for name, _digest in files]
+        return [place for name in dict.fromkeys(names) if not (place := self.folder / name).exists()]
 
     def _lines(self) -> list[tuple[str, list[tuple[str, str]]]]:
         try:

@@ -149,10 +149,28 @@ class Run:
             self._drop()
         if self._why:
             raise self._failure()
+        self._check_kept()
         if self.work.kind == "movie" and WHOLE not in self._record.there():
             finish_movie(self.work, self.plan, self.items, self._places)
             self._record.note(WHOLE, [self.work.target])
         return self.report
+
+    def _check_kept(self) -> None:
+        """See that all that was written is still there: somebody may have taken the folder away meanwhile.
+
+        Raises
+        ------
+        ExchangeError
+            Something is gone.
+        """
+        if WHOLE in self._record.there():
+            return
+        gone = self._record.gone({item.key for item in self.items})
+        if gone:
+            raise ExchangeError(
+                f"{len(gone)} of its files are not there any more.", file=gone[0],
+                remedy="Run it again: the others are kept.",
+            )  # fmt: skip
 
     def _check_free(self) -> None:
         """See that nothing of somebody else's is written over."""

@@ -23,7 +23,7 @@ from kobrel.stage.scene import Cancelled
 
 MOST_TRIES = 3
 """How often a job is begun that ends the runner before it got any farther."""
-_TELL_S, _IDLE_S, _LOOK_S = 0.25, 3.0, 0.25
+_TELL_S, _IDLE_S, _LOOK_S, _AGAIN_S = 0.25, 3.0, 0.25, 5.0
 _NICE = 10
 
 
@@ -47,21 +47,34 @@ def work_off(queue: Queue, idle_s: float = _IDLE_S) -> None:
 def _do(queue: Queue, entry: Entry) -> None:
     key = entry.key
     if entry.tries >= MOST_TRIES:
-        queue.note(key, state="failed", why=f"Kobrel ended {MOST_TRIES} times while it made this.")
+        _note(queue, key, state="failed", why=f"Kobrel ended {MOST_TRIES} times while it made this.")
         return
-    queue.note(key, state="running", tries=entry.tries + 1, why="")
     wanted = queue.wanted(key)
     try:
+        queue.note(key, state="running", tries=entry.tries + 1, why="")
         report = _run(queue, entry, wanted)
-        queue.note(key, state="done", report=report)
+        _note(queue, key, state="done", report=report)
     except Cancelled:
         state = "cancelled" if wanted() == "cancel" else "waiting" if queue.is_held else "paused"
-        queue.note(key, state=state, tries=0)
+        _note(queue, key, state=state, tries=0)
     except KobrelError as error:
-        queue.note(key, state="failed", why=str(error))
+        _note(queue, key, state="failed", why=str(error))
     except Exception as error:
         why = f"something went wrong inside ({type(error).__name__}: {' '.join(str(error).split())[:300]})."
-        queue.note(key, state="failed", why=why)
+        _note(queue, key, state="failed", why=why)
+
+
+def _note(queue: Queue, key: str, **changes: object) -> None:
+    """Note how a job ended, as soon as there is room for it."""
+    while True:
+        try:
+            queue.note(key, **changes)
+            return
+        except KobrelError as error:
+            print(f"kobrel: {error}", file=sys.stderr, flush=True)
+            if queue.is_held or not queue.place(key).is_dir():
+                return
+            time.sleep(_AGAIN_S)
 
 
 def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
@@ -87,10 +100,10 @@ def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
             farther = {"tries": 1} if report.made > report.found else {}
             queue.note(key, report=report, **farther)
 
+    begun = entry.tries > 0 or bool(entry.bundle)  # what is there then is its own
     run = Run(
-        bundle, lambda: Farm(job.address), tell, queue.wanted(key), job.force or entry.tries > 0,
-        queue.place(key),
-    )  # fmt: skip
+        bundle, lambda: Farm(job.address), tell, queue.wanted(key), job.force or begun, queue.place(key)
+    )
     for line in told:
         run.note(line)
     return run.run()

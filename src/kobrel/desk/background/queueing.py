@@ -52,15 +52,21 @@ class Queueing(QObject):
 
     def start(self) -> None:
         """Look from now on, and go on with what was left."""
-        self.queue.hold(False)
-        self.look()
+        self.hold(False)
+
+    def hold(self, on: bool) -> None:
+        """Let nothing more be begun, or let it go on."""
+        self._then(lambda: self.queue.hold(on))
 
     def look(self) -> None:
         """See how far all jobs are, and that somebody works on what waits."""
         before = {entry.key: entry for entry in self.entries}
         self.entries = self.queue.entries()
         if any(entry.state in ("waiting", "running") for entry in self.entries):
-            self.queue.start_runner()
+            try:
+                self.queue.start_runner()
+            except KobrelError as error:
+                self._session.say(str(error))
         self._timer.start(_BUSY_MS if self.open else _IDLE_MS)
         if list(before.values()) != self.entries:
             self.changed.emit()
@@ -94,7 +100,10 @@ class Queueing(QObject):
         self.look()
 
     def _then(self, do: Callable[[], object]) -> None:
-        do()
+        try:
+            do()
+        except KobrelError as error:
+            self._session.say(str(error))
         self.look()
 
     def want(self, key: str, want: Want) -> None:

@@ -17,7 +17,7 @@ from kobrel.desk.toolkit.asking import ask_target, asked
 from kobrel.desk.toolkit.words import plain
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.errors import KobrelError
-from kobrel.files import reason, versions_of
+from kobrel.files import is_file, reason, versions_of
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
@@ -203,7 +203,7 @@ class Document(QObject):
     def open_last(self) -> bool:
         """Open what was open when the window was closed; False if there is nothing."""
         last = self._session.settings.get(settings.LAST_FILE)
-        if last and Path(last).is_file():
+        if last and is_file(Path(last)):
             self.open(Path(last))
             return True
         return False
@@ -215,7 +215,7 @@ class Document(QObject):
     def recent(self) -> list[Path]:
         """Files that were open lately and are still there."""
         names = self._session.settings.get(settings.RECENT_FILES)
-        return [Path(name) for name in names if Path(name).is_file()]
+        return [Path(name) for name in names if is_file(Path(name))]
 
     def _remember_file(self, path: Path) -> None:
         recent = [str(path), *(str(other) for other in self.recent() if other != path)]

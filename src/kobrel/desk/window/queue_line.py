@@ -69,5 +69,5 @@ class QueueLine(QPushButton):
             "What is made stays in either case, and no frame is made twice.", _GO_ON, _REST,
         )  # fmt: skip
         if way == _REST:
-            self._queueing.queue.hold(True)
+            self._queueing.hold(True)
         return bool(way)

@@ -80,8 +80,9 @@ class HandWheel(QObject):
             self._later.start()
 
     def _hear(self) -> None:
-        """Take what it has said so far. What is left waits for the next turn of the loop; of many positions at
-        once the last one counts.
+        """Take what it has said so far; what is left waits for the next turn of the loop.
+
+        Of many positions at once the last one counts.
         """
         position: float | None = None
         for _ in range(_MOST_LINES):
