@@ -2,6 +2,8 @@
 
 from typing import assert_never
 
+import numpy as np
+
 from kobrel.errors import PlanError
 from kobrel.plan import edit
 from kobrel.plan.measure.camera import camera_at
@@ -164,6 +166,9 @@ def tie(session: Session, subject: Subject, kind: AnchorKind) -> None:
     if kind == subject.anchor.kind:
         return
     here = place_of(session, subject)
+    if not np.isfinite(here).all():
+        session.say(f"{subject.name} has no place: what it is tied to is not there. Pick it again.")
+        return
     if kind == "point":
         change(session, "Tie", anchor=PointAnchor(position_m=here))
     elif node is not None and kind in _NODE_TIES:
