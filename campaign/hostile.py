@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from campaign.strangers import strange_cases
 from kobrel.plan.start import empty_plan
 
 _NUMBERS = (float("nan"), float("inf"), -float("inf"), -1.0, 0.0, 1e308, 1e15, 2**63, 10**400, 1e-320)
@@ -21,6 +22,7 @@ def hostile_cases(folder: Path) -> Iterator[Case]:
     folder.mkdir(parents=True, exist_ok=True)
     makers = (
         _odd_files, _odd_json, _odd_plans, _odd_pictures, _odd_usd, _odd_gltf, _odd_meshes, _odd_lists,
+        strange_cases,
     )  # fmt: skip
     for maker in makers:
         yield from maker(folder)

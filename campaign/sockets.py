@@ -85,6 +85,9 @@ def _from_device(dice: random.Random) -> None:
                 connection.sendall(_said(dice))
                 if dice.random() < 0.3:
                     time.sleep(0.3)
+                elif dice.random() < 0.3:  # a flood
+                    for _ in range(200):
+                        connection.sendall(_said(dice) * 50)
 
     threading.Thread(target=talk, daemon=True).start()
     rangefinder._TIMEOUT_S = 0.2

@@ -18,6 +18,7 @@ from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import plan_from_scene
+from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
@@ -86,7 +87,19 @@ def _use_plan(path: Path) -> None:
         save_plan(plan, Path(folder) / "again.kobrel")
     stage, _problems = load_stage(plan)
     findings(plan, stage)
+    _write_nothing(plan, stage, path)
     _look_at(plan, stage)
+
+
+def _write_nothing(plan: Plan, stage: Stage, path: Path) -> None:
+    """What a plan keeps up to date stays unwritten, and is told, as long as nothing was allowed."""
+    from kobrel.exchange.upkeep import Allowance, asked, keep_up
+
+    before = sorted(path.parent.iterdir())
+    asked(plan, Allowance())
+    done = keep_up(plan, stage, Allowance())
+    if done.written or len(done.told) != len(plan.handed) or sorted(path.parent.iterdir()) != before:
+        raise RuntimeError("a plan wrote something that was not allowed")
 
 
 def _look_at(plan: Plan, stage: Stage) -> None:
@@ -129,6 +142,10 @@ def _use_other(path: Path, suffix: str) -> None:
         from kobrel.plan.masks import iris_of
 
         iris_of(read_preset(path).iris)
+    elif path.name.endswith(".job.json"):
+        _use_job(path)
+    elif suffix in MOVIES:
+        _use_movie(path)
     elif path.name.endswith(".terms.json"):
         _use_terms(path)
     elif "values" in path.name:
@@ -143,6 +160,30 @@ def _use_other(path: Path, suffix: str) -> None:
             kept.get(setting)
     else:
         _use_table(path, suffix)
+
+
+def _use_job(path: Path) -> None:
+    """List a queue with a job, and do to it what a window may."""
+    from kobrel.farm.queue import Queue
+
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder) / "jobs" / "key"
+        place.mkdir(parents=True)
+        for name in ("job.json", "wanted.json", "state.json"):
+            (place / name).write_bytes(path.read_bytes())
+        queue = Queue(Path(folder))
+        (entry,) = queue.entries()
+        for act in (queue.again, lambda key: queue.move(key, 1), lambda key: queue.want(key, "pause")):
+            act(entry.key)
+        queue.entries()
+        queue.remove(entry.key)
+
+
+def _use_movie(path: Path) -> None:
+    from kobrel.stage.read.plates.playing import movie_frames, movie_reader
+
+    count, _size = movie_frames(path)
+    movie_reader(path)(count // 2)
 
 
 def _use_picture(path: Path) -> None:

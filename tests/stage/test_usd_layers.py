@@ -176,3 +176,17 @@ def test_what_layers_below_unfold_to_counts(rooms, monkeypatch):
     path = write(scene / "root.usda", "", "subLayers = [@./l12.usda@]")
     with pytest.raises(SceneError, match="unfold to more than"):
         load_scene(path)
+
+
+@pytest.mark.parametrize("step", [1e-6, 0.0, -1.0, float("nan")])
+def test_clips_that_a_rule_makes_too_many_of_are_left_out(rooms, step):
+    scene, _secret = rooms
+    clips = {"primPath": "/Ball", "templateAssetPath": "./c.#.usda", "templateStartTime": 1.0}
+    below = scene / "below.usda"  # the rule stands in two layers
+    clipped(below, {"templateEndTime": 1e9, "templateStride": step})
+    path = clipped(scene / "root.usda", clips)
+    layer = Sdf.Layer.FindOrOpen(str(path))
+    layer.subLayerPaths.append("./below.usda")
+    layer.Save()
+    loaded = load_scene(path)
+    assert [line for line in loaded.warnings if "value clips of /Ball" in line and "more than" in line]

@@ -5,6 +5,7 @@ be read, or cannot be, is taken out of the layer that names it, in memory: refer
 below, in all variants, and the files that values come from over time (value clips).
 """
 
+import math
 import os
 import re
 from collections import defaultdict
@@ -31,6 +32,7 @@ from kobrel.stage.scene import Progress
 
 _MOST_LAYERS = 20_000
 _CLIPS = "clips"
+_RULE = ("templateStartTime", "templateEndTime", "templateStride")
 _DAMAGED = "not readable as USD, it is damaged."
 
 
@@ -78,6 +80,7 @@ class _Gate:
         self._follow(root)
         for layer in list(self._layers.values()):  # by now all values of all variables are known
             self._take_out(layer)
+        self._bound_clips()
         known = {name: specs_of(layer, self._path, self._meant) for name, layer in self._layers.items()}
         count = unfolded(root, known)
         if count > MOST_PRIMS:
@@ -171,6 +174,35 @@ class _Gate:
                     layer.SetPermissionToEdit(True)
                     spec.SetInfo(key, kept)
 
+    def _bound_clips(self) -> None:
+        """Take out clips that are numbered by a rule, where it makes too many of them. Its start, end and step
+        may stand in several layers, so all of these count together.
+        """
+        found: dict[str, list[float]] = {name: [] for name in _RULE}
+        for layer in self._layers.values():
+            for told in _clip_sets(layer):
+                for name in _RULE:
+                    if isinstance(told.get(name), int | float):
+                        found[name].append(float(told[name]))
+        starts, ends, steps = found.values()
+        if not (starts and ends and steps):
+            return
+        step, span = min(steps), max(ends) - min(starts)
+        finite = all(math.isfinite(value) for value in (*starts, *ends, *steps))
+        if finite and step > 0 and span / step <= _MOST_LAYERS:
+            return
+        for layer in self._layers.values():
+            for spec in prims_of(layer):
+                sets = spec.GetInfo(_CLIPS) if spec.HasInfo(_CLIPS) else {}
+                kept = {name: told for name, told in sets.items() if not set(_RULE) & set(told)}
+                if len(kept) < len(sets):
+                    layer.SetPermissionToEdit(True)
+                    spec.SetInfo(_CLIPS, kept)
+                    where = f"{layer.identifier}: value clips of {spec.path}"
+                    self._refused[where] = (
+                        f"{where}: left out, their rule makes more than {_MOST_LAYERS} files."
+                    )
+
     def _are_readable(self, layer: Sdf.Layer, told: object) -> bool:
         """Whether all files of a set of clips may be read, and can be."""
         if not isinstance(told, dict):
@@ -193,6 +225,12 @@ class _Gate:
             return self._fault_of(file) or ("" if _fresh(where) is not None else "it is damaged.")
         except Tf.ErrorException:
             return "it is damaged."
+
+
+def _clip_sets(layer: Sdf.Layer) -> Iterator[dict[str, Any]]:
+    for spec in prims_of(layer):
+        sets = spec.GetInfo(_CLIPS) if spec.HasInfo(_CLIPS) else {}
+        yield from (told for told in sets.values() if isinstance(told, dict))
 
 
 def _clip_files(layer: Sdf.Layer, told: dict[str, Any]) -> Iterator[str]:
