@@ -68,8 +68,8 @@ def ask_writing(
     """Ask whether a plan may write what it wants to keep up to date; nothing waits for the answer."""
     question = f"{plan.name} keeps files up to date. Write them?"
     box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", plain(question), parent=parent)
-    lines = [*_listed("New", wanted.new), *_listed("Not written by Kobrel, replaced", wanted.replaced)]
-    box.setInformativeText(plain("\n".join(lines)))
+    parts = (_listed("New", wanted.new), _listed("Not written by Kobrel, replaced", wanted.replaced))
+    box.setInformativeText(plain("\n\n".join(filter(None, parts))))
     yes = box.addButton("Write them", QMessageBox.ButtonRole.AcceptRole)
     yes.setToolTip("The plan may write in these folders from now on; an earlier version of each file stays")
     no = box.addButton("Leave them alone", QMessageBox.ButtonRole.RejectRole)
@@ -79,7 +79,7 @@ def ask_writing(
     box.open()
 
 
-def _listed(title: str, paths: Sequence[Path]) -> list[str]:
+def _listed(title: str, paths: Sequence[Path]) -> str:
     shown = [str(path) for path in paths[:_MOST_LISTED]]
     more = [f"and {len(paths) - _MOST_LISTED} more"] if len(paths) > _MOST_LISTED else []
-    return [f"{title}:", *shown, *more] if paths else []
+    return "\n".join([f"{title}:", *shown, *more]) if paths else ""

@@ -125,6 +125,7 @@ class LeftSheet(QDialog):
             f"{count} {'edit' if count == 1 else 'edits'} not saved, the last at {when_text(left.time)}"
             + (f". {left.told}" if left.told else "")
         )
+        said.setWordWrap(True)
         edits = Label(edits_text(left.unsaved))
         edits.setObjectName("quiet")
         edits.setWordWrap(True)

@@ -175,8 +175,9 @@ class _Gate:
                     spec.SetInfo(key, kept)
 
     def _bound_clips(self) -> None:
-        """Take out clips that are numbered by a rule, where it makes too many of them. Its start, end and step
-        may stand in several layers, so all of these count together.
+        """Take out clips that are numbered by a rule, where it makes too many of them.
+
+        Its start, end and step may stand in several layers, so all of these count together.
         """
         found: dict[str, list[float]] = {name: [] for name in _RULE}
         for layer in self._layers.values():
