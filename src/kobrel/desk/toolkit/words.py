@@ -17,7 +17,9 @@ def plain(text: str) -> str:
     ('Post 2', '<p>&lt;b&gt;Post 2&lt;/b&gt;</p>')
     """
     text = text if len(text) <= _MOST_LETTERS else f"{text[:_MOST_LETTERS]} …"
-    return Rich.convertFromPlainText(text) if Rich.mightBeRichText(text) else text
+    if not Rich.mightBeRichText(text):
+        return text
+    return Rich.convertFromPlainText(text, Rich.WhiteSpaceMode.WhiteSpaceNormal)
 
 
 class Label(QLabel):

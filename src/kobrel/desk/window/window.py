@@ -396,12 +396,10 @@ class Window(QMainWindow):
 
     def show_warning(self, title: str, lines: list[str]) -> None:
         """Say what went wrong or was left out, in a box that can be read at leisure."""
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Kobrel", plain(title), QMessageBox.StandardButton.Ok, self
-        )
-        box.setInformativeText(
-            plain("\n".join(lines[:8]) + (f"\n… and {len(lines) - 8} more" if len(lines) > 8 else ""))
-        )
+        kinds, buttons = QMessageBox.Icon, QMessageBox.StandardButton
+        box = QMessageBox(kinds.NoIcon, "Kobrel", plain(title), buttons.Ok, self)
+        more = f"\n… and {len(lines) - 8} more" if len(lines) > 8 else ""
+        box.setInformativeText(plain("\n".join(lines[:8]) + more))
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
 

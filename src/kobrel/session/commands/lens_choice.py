@@ -8,7 +8,7 @@ from kobrel.errors import PlanError
 from kobrel.plan import glass as glasses
 from kobrel.plan.instrument import Lens, Sensor
 from kobrel.plan.kits.lenses import Kit, nearest_lens, read_kit, shipped_kits
-from kobrel.plan.measure.camera import poses
+from kobrel.plan.measure.poses import poses
 from kobrel.plan.model import Shot, SubjectTarget
 from kobrel.session import settings
 from kobrel.session.needs import needs_now, needs_shot
