@@ -1,6 +1,7 @@
 """The Hand over card by mouse and keys: terms copied and pasted back, a camera that returned, files, the sheet."""
 
 import json
+import os
 import time
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
 
 from kobrel import trust
 from kobrel.desk.background.jobs import Job
+from kobrel.desk.window.sheets.left import when_text
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.sheet import content
 from kobrel.plan.file import save_plan
@@ -319,8 +321,10 @@ def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_p
     camera = MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))
     save_plan(Plan(shots=(Shot(name="01", camera=camera),), handed=outs), folder / "theirs.kobrel")
     window, session = user.window, user.window.session
+    os.utime(folder / "theirs.kobrel", (1e9, 1e9))
     window.document.open(folder / "theirs.kobrel")
     user.wait(lambda: session.plan.handed == outs)
+    assert window.document.state_text(True) == f"saved {when_text(1e9)}"  # by whoever saved it
     for answer, written in (("Leave them alone", False), ("Write them", True)):
         window.document.save()
         user.wait(lambda: len(boxes(user)) == 1)

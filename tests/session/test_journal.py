@@ -17,7 +17,7 @@ from kobrel.plan.start import empty_plan
 from kobrel.session.journal import file as journals
 from kobrel.session.journal.changes import changes_between, with_changes
 from kobrel.session.journal.file import MOST_STEPS, Journal, Work, is_held
-from kobrel.session.journal.keeper import Keeper, find_left, forget, left_of, put_aside
+from kobrel.session.journal.keeper import Keeper, done_with, find_left, forget, left_of, put_aside
 from kobrel.session.journal.places import journal_apart, journal_aside, journal_beside
 from kobrel.session.journal.reading import UNREAD, read_journal
 from kobrel.session.open_file import open_file, open_left
@@ -423,6 +423,24 @@ def test_whatever_is_damaged_only_plans_that_were_there_come_back(seed, count, t
     kept = [*folder.glob(".plan.kobrel.journal*")]
     assert [path.read_bytes() for path in kept] == [before]  # nothing is deleted that was not read
     assert not found or found[0].work.plan == left.work.plan
+
+
+def test_what_was_taken_up_from_a_damaged_journal_leaves_the_rest_of_it(tmp_path):
+    path, journal, _plans = edited(tmp_path, 6)
+    whole = read_journal(journal)
+    assert whole.told == ""
+    hurt(journal, 5)
+    content = journal.read_bytes()
+    done_with(read_journal(journal))
+    (kept,) = tmp_path.glob(".plan.kobrel.journal.unread-*")
+    assert (kept.read_bytes(), journal.exists()) == (content, False)
+    shutil.copy(kept, journal)
+    save_plan(read_journal(journal).work.plan, path)  # all that is whole is saved
+    hurt(journal, 2, 3, 4, 5)
+    assert left_of(path, tmp_path / "state").told
+    assert not journal.exists()
+    done_with(whole)
+    assert len([*tmp_path.glob(".plan.kobrel.journal*")]) == 2
 
 
 def test_a_journal_belongs_to_the_plan_beside_it(tmp_path):

@@ -23,7 +23,7 @@ from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.session import settings
 from kobrel.session.journal.file import Left
-from kobrel.session.journal.keeper import forget, put_aside
+from kobrel.session.journal.keeper import done_with, put_aside
 from kobrel.session.open_file import Opened, open_file, open_left
 from kobrel.session.recent import note_recent
 from kobrel.session.session import Session
@@ -35,6 +35,7 @@ DEMO_PLACE = (1, 1049)
 """Shot, counted from 0, and frame at which the demo opens: a rack, with lights out of focus."""
 DEMOS = {DEMO: DEMO_PLACE, HARBOUR: (0, 1031)}
 """The demos, which are saved under another name, and where they open."""
+_RECENT_S = 7200.0
 _MOST_RECENT, _MOST_NAME = 8, 120
 _SHOW_THERE, _OPEN_HERE = "Show that window", "Open it here too"
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
@@ -124,7 +125,7 @@ class Document(QObject):
     def _forget_when_kept(self, left: Left) -> None:
         """The journal of what is taken up goes when the new one is on disk."""
         if self._safe.flush():
-            forget(left.journal)
+            done_with(left)
 
     def show(self, opened: object, source: Path | None, place: tuple[int, int] | None = None) -> None:
         """Work on what was opened, where it was left."""
@@ -138,7 +139,7 @@ class Document(QObject):
         plan = self._in_own_unit(opened.plan) if fresh else opened.plan
         self._session.show_plan(plan, opened.stage, opened.library, shot, frame, opened.history)
         self._safe.begin(self.path, "" if source is None else str(source))
-        self._saved_at = time.monotonic() if self.path else 0.0
+        self._saved_at = _changed_at(self.path) if self.path else 0.0
         self._source = source
         self._on_disk.follow(self.path)
         self.others.follow(self.path)
@@ -272,7 +273,7 @@ class Document(QObject):
         self.path = self._source = path
         self._on_disk.follow(path)
         self.others.follow(path)
-        self._saved_at = time.monotonic()
+        self._saved_at = time.time()
         self._session.mark_saved()
         self._safe.move(path)
         self._remember_file(path)
@@ -374,5 +375,15 @@ class Document(QObject):
             return "not saved, kept in the journal" if self._safe.keeps else "not saved"
         if not self._saved_at:
             return "not saved yet"
-        age = time.monotonic() - self._saved_at
+        age = time.time() - self._saved_at
+        if not 0.0 <= age < _RECENT_S:
+            return f"saved {when_text(self._saved_at)}"
         return f"saved {age:.0f} s ago" if age < 60 else f"saved {age / 60:.0f} min ago"
+
+
+def _changed_at(path: Path) -> float:
+    """When a file was written, seconds since 1970; 0 where that cannot be known."""
+    try:
+        return path.stat().st_mtime
+    except OSError:
+        return 0.0

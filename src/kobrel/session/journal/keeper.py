@@ -95,6 +95,8 @@ def left_of(path: Path, folder: Path) -> Left | None:
                 left = read_journal(place)
             except PlanError as error:
                 raise PlanError(_kept_unread(place, error)) from None
+            if left is not None and left.told and not left.unsaved:
+                keep_unread(place)  # the next journal would take its place
             if left is not None:
                 return left
     return None
@@ -122,6 +124,14 @@ def forget(journal: Path) -> None:
     if not is_held(journal):
         with contextlib.suppress(OSError):
             journal.unlink(missing_ok=True)
+
+
+def done_with(left: Left) -> None:
+    """The work goes on elsewhere: its journal goes, unless something in it could not be read."""
+    if left.told:
+        keep_unread(left.journal)
+    else:
+        forget(left.journal)
 
 
 class Keeper:
