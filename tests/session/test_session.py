@@ -8,8 +8,11 @@ import pytest
 from kobrel.plan import edit
 from kobrel.plan.model import Mark, PointAnchor, SubjectTarget
 from kobrel.plan.pull import marks as pulls
+from kobrel.plan.staging import Library
+from kobrel.plan.start import empty_plan
 from kobrel.session.commands import blocking, focusing, pulling, subject_list, taping
 from kobrel.session.session import Session
+from kobrel.stage.stage import Stage
 from tests.conftest import library_of
 
 LANTERN, FERRYMAN = 1, 2
@@ -323,3 +326,22 @@ def test_a_mark_on_the_chosen_subject_follows_its_merge(session):
     assert session.selected_subject == LANTERN
     assert session.shot.marks[0].target == SubjectTarget(number=LANTERN)
     assert edit.with_shot(session.plan, 1, session.shot) == session.plan
+
+
+def test_undo_finds_the_stages_that_were_there():
+    session = Session()
+    session.show_plan(empty_plan(), Stage(), Library())
+    stages = [session.stage]
+    for _ in range(9):
+        blocking.place_ahead(session, "box")
+        stages.append(session.stage)
+    for stage in stages[-2::-1]:
+        session.undo()
+        assert session.stage is stage
+    for stage in stages[1:]:
+        session.redo()
+        assert session.stage is stage
+    session.restage(Library(), session.stage)  # files were read again: what was there is of others
+    session.undo()
+    assert session.stage is not stages[-2]
+    assert list(session.stage.scenes) == list(stages[-2].scenes)

@@ -28,6 +28,8 @@ from kobrel.session.tools import Below, CutMode, DialEnd, Gaps, Seen, Tool, Wall
 from kobrel.session.undo import History, Step
 from kobrel.stage.stage import Pick, Place, Stage
 
+_STAGES_KEPT = 12
+"""How many stages of plans that were in work are kept, so that undo finds them."""
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 _NOTHING_CHOSEN: dict[str, object] = {
     "tool": None, "walk": None, "selected_plate": None, "also_plates": frozenset(),
@@ -123,6 +125,7 @@ class Session(State):
         self.settings = settings or Settings()
         self._drags = 0
         self._before_drag: dict[str, Any] = {}
+        self._stages: list[tuple[Plan, Library, Stage]] = []
         self.watch({"_message"}, self._tell_message)
         steps = self.settings.get(keys.STOP_STEPS)
         self._set(
@@ -397,8 +400,7 @@ class Session(State):
 
     def _with_plan(self, plan: Plan) -> dict[str, object]:
         """The fields that go with another plan: its stage, and shot, frame and mark within it."""
-        alike = staged_alike(self.plan, plan)
-        stage = self.stage if alike else stage_of(plan, self.library, self.stage)
+        stage = self._stage_for(plan)
         names = [shot.name for shot in plan.shots]
         index = min(self.shot_index, max(0, len(names) - 1))
         if self.shot is not None and self.shot.name in names:
@@ -411,6 +413,20 @@ class Session(State):
             values["selected_mark"] = self.selected_mark if self.selected_mark in marks else None
             values["also_marked"] = self.also_marked & frozenset(marks)
         return values
+
+    def _stage_for(self, plan: Plan) -> Stage:
+        """The stage of another plan: one of the last few where it had it before, as when edits are undone.
+
+        Pixels of plates may have been made since, so a stage with plates is always set anew.
+        """
+        if staged_alike(self.plan, plan):
+            return self.stage
+        kept = [each for each in self._stages if each[2] is not self.stage]
+        self._stages = [*kept, (self.plan, self.library, self.stage)][-_STAGES_KEPT:]
+        for before, library, stage in reversed(self._stages):
+            if library is self.library and not plan.plates and staged_alike(before, plan):
+                return stage
+        return stage_of(plan, self.library, self.stage)
 
     def _want_missing(self) -> None:
         if self.library.missing(self.plan):
