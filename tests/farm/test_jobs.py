@@ -5,6 +5,7 @@ import hashlib
 import itertools
 import json
 import os
+from collections import deque
 from dataclasses import replace
 from pathlib import Path
 
@@ -21,7 +22,7 @@ from kobrel.farm.bundle import Bundle, File, file_of, packed
 from kobrel.farm.cluster import Farm
 from kobrel.farm.making import Made, bands_of, items_of, maker_of
 from kobrel.farm.record import Record
-from kobrel.farm.run import Run
+from kobrel.farm.run import Run, _Out
 from kobrel.farm.versions import versions
 from kobrel.farm.work import Work, read_works, work_of
 from kobrel.plan.file import open_plan
@@ -379,3 +380,28 @@ def test_what_is_seen_is_copied_where_other_files_had_to_be_sent(tmp_path, monke
         file.write(b"other now")
     assert (root / str(seen).lstrip("/")).read_bytes() == b"as it was"
     assert (root / "elsewhere/sent.txt").read_bytes() == b"sent"
+
+
+def test_what_a_worker_does_not_give_away_is_made_elsewhere(tmp_path):
+    """A worker that made an item and then stands still: its future is done, and its result never comes."""
+    asked = []
+
+    class Stuck:
+        status = "finished"
+
+        def result(self, timeout=None):
+            asked.append(timeout)
+            raise TimeoutError
+
+    made = Run(small_job(tmp_path), lambda: None, folder=tmp_path / "job")
+    made._farm = object()
+    item, waiting = made.items[0], deque()
+    out = _Out(item, [stuck := Stuck()], 0.0)
+    made._out[item.key] = out
+    made._take_one(out, stuck, waiting)
+    assert (list(waiting), made._out, made._retried) == ([item], {}, 1)
+    assert asked[0] is not None
+    out = _Out(item, [first := Stuck(), second := Stuck()], 0.0)  # somebody else makes it too
+    made._out[item.key] = out
+    made._take_one(out, first, deque())
+    assert out.futures == [second]

@@ -40,6 +40,8 @@ WHOLE = "whole"
 _MOST_LACKED = 8
 _BROKEN = (OSError, RuntimeError, TimeoutError, ValueError)
 """What dask raises while the way to a scheduler breaks."""
+_FETCH_S = 15.0
+"""How long what a worker made may be on its way, before it is made elsewhere."""
 _LOOK_S, _SLOTS_S = 0.25, 2.0
 _SLOW, _SLOW_S = 4.0, 5.0
 _ENOUGH_KNOWN = 3
@@ -326,15 +328,23 @@ class Run:
             elif out is not None and future in out.futures:
                 self._take_one(out, future, waiting)
 
+    def _drop_one(self, out: _Out, future: Any, waiting: deque[Item]) -> None:
+        """Count on a future no more; where nobody else makes its item, that waits again."""
+        out.futures.remove(future)
+        if not out.futures:
+            del self._out[out.item.key]
+            waiting.appendleft(out.item)
+
     def _take_one(self, out: _Out, future: Any, waiting: deque[Item]) -> None:
         if future.status == "cancelled" or self._farm is None:
-            out.futures.remove(future)
-            if not out.futures:
-                del self._out[out.item.key]
-                waiting.appendleft(out.item)
+            self._drop_one(out, future, waiting)
             return
         try:
-            made = future.result()
+            made = future.result(timeout=_FETCH_S)
+        except TimeoutError:  # whoever made it stands still, and gives nothing away
+            self._retried += 1
+            self._drop_one(out, future, waiting)
+            return
         except Exception as error:
             self._take_fault(out, future, error, waiting)
             return
