@@ -466,6 +466,11 @@ def test_a_plan_writes_only_what_was_allowed(demo, tmp_path, monkeypatch):
     assert set(done.written) == {home / "shots" / "new.csv", mine}
     assert (home / "own" / "budget.csv~").read_text() == "mine"
     assert (home / ".bashrc").read_text() == "mine"
+    # Names that are too long are told as anything that cannot be written.
+    for long in (home / "own" / ("a" * 300 + ".csv"), home / ("a" * 300) / "x.csv"):
+        odd = plan.but(handed=(out(long),))
+        assert asked(odd, Allowance()).new == (long,)
+        assert "cannot be written" in keep_up(odd, stage, Allowance(frozenset({long.parent}))).told[0]
     # Changed by somebody else meanwhile, it is asked for again.
     allowed = Allowance(wanted.folders, {str(path): state_of(path) for path in done.written})
     assert asked(theirs, allowed) == Asked()

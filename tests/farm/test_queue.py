@@ -230,6 +230,11 @@ def test_what_is_damaged_is_left_out(queue, tmp_path):
     give(queue, tmp_path, "b.exr")
     (queue.place(key) / "job.json").write_text("{")
     assert [entry.state for entry in queue.entries()] == ["waiting", "failed"]
+    later = give(queue, tmp_path, "c.exr")  # others are ordered as ever beside it
+    queue.move(later, -1)
+    queue.move(key, -1)
+    assert [entry.key for entry in queue.entries()][::2] == [later, key]
+    assert [entry.order for entry in queue.entries() if entry.is_open] == [2.0, 3.0]
     queue.remove(key)
     assert not queue.place(key).exists()
 

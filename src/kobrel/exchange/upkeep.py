@@ -5,6 +5,7 @@ folders, by plan, and files there that Kobrel did not write itself. Reading is a
 :mod:`kobrel.trust`.
 """
 
+import os
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -80,7 +81,8 @@ def asked(plan: Plan, allowance: Allowance) -> Asked:
         if fault_of(out):
             continue
         path = real_path(out)
-        if path.exists() and state_of(path) != allowance.written.get(str(path)):
+        state = state_of(path)
+        if state and state != allowance.written.get(str(path)):
             replaced.append(path)
         elif path.parent not in allowance.folders:
             new.append(path)
@@ -195,7 +197,7 @@ def _written(
     target = real_path(out)
     shots = shots_of(plan, out)
     options = options_of(plan, stage, out, owns, sheet)
-    if not target.parent.is_dir():
+    if not os.path.isdir(target.parent):
         raise ExchangeError(f"cannot be written, there is no folder {target.parent}.", file=target)
     try:
         with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.parent) as folder:

@@ -126,7 +126,8 @@ class Queue:
             title, str(work.target if whole else work.folder), work.model_dump_json(), plan.model_dump_json(),
             address, tuple(allowed), force, time.time(),
         )  # fmt: skip
-        order = max((entry.order for entry in self.entries()), default=0.0) + 1.0
+        orders = [entry.order for entry in self.entries() if math.isfinite(entry.order)]
+        order = max(orders, default=0.0) + 1.0
         fresh: Path | None = None
         try:
             (self.folder / "jobs").mkdir(parents=True, exist_ok=True)
@@ -208,7 +209,8 @@ class Queue:
 
     def move(self, key: str, by: int) -> None:
         """Put a job sooner (-1) or later (1), past the next that is not at its end."""
-        waiting = [entry for entry in self.entries() if entry.is_open or entry.key == key]
+        found = [entry for entry in self.entries() if math.isfinite(entry.order)]
+        waiting = [entry for entry in found if entry.is_open or entry.key == key]
         at = next((k for k, entry in enumerate(waiting) if entry.key == key), None)
         if at is not None and 0 <= at + by < len(waiting):
             other = waiting[at + by]
