@@ -1,13 +1,16 @@
 """Random hands at the window: python -m campaign.hands --seconds 7200.
 
-Mouse, wheel, keys, menus, buttons, fields, drops of good and damaged files, undo. Told are exceptions,
-whatever kind, and how long the loop stood still; after each file it begins with a window anew.
+Mouse, wheel, keys, menus, buttons, fields, pages, dialogs, drops of good and damaged files, undo, saving;
+every third time two windows on one plan. Told are exceptions, whatever kind, how long the loop stood still,
+and the memory; after some minutes it begins with a new window.
 """
 
 import argparse
 import faulthandler
+import json
 import os
 import random
+import signal
 import subprocess
 import sys
 import tempfile
@@ -17,6 +20,10 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+STALL_S = 0.25
+"""How long the loop may stand still."""
+_TWIN = 100_000
+"""Seed of the second window on the same plan, beyond the first's."""
 _TEXTS = (
     "0", "-1", "1e9", "nan", "inf", "", "3.2 m", "10' 6\"", "x" * 400, "f/2.8", "∞", "-0", "1e-9", "50", "2",
     "1001", "99999999", "ü§$%", "12,5", "1 2 3",
@@ -26,8 +33,8 @@ _TEXTS = (
 class Hands:
     """Does one random thing after the other to a window."""
 
-    def __init__(self, window: Any, files: list[Path], dice: random.Random) -> None:
-        self.window, self.files, self.dice = window, files, dice
+    def __init__(self, window: Any, files: list[Path], plan: Path, dice: random.Random) -> None:
+        self.window, self.files, self.plan, self.dice = window, files, plan, dice
         self.done: list[str] = []
 
     def act(self) -> None:
@@ -35,8 +42,8 @@ class Hands:
         dice = self.dice
         do = dice.choices(
             (self._press, self._drag, self._wheel, self._key, self._menu, self._button, self._type, self._choose,
-             self._frame, self._undo, self._drop, self._play),
-            (6, 8, 3, 8, 3, 6, 6, 4, 3, 4, 0.4, 0.5),
+             self._frame, self._undo, self._drop, self._play, self._page, self._save),
+            (6, 8, 3, 8, 3, 6, 6, 4, 3, 4, 0.4, 0.5, 3, 0.3),
         )[0]  # fmt: skip
         do()
 
@@ -198,16 +205,29 @@ class Hands:
     def _play(self) -> None:
         self.window.session.want("play")
 
+    def _page(self) -> None:
+        from kobrel.desk.cards.deck import NAMES
+        from kobrel.desk.cards.paged import PagedCard
 
-def quiet_dialogs(dice: random.Random, folder: Path) -> None:
+        number = self.dice.choice(list(NAMES))
+        card = self.window.cards[number]
+        if isinstance(card, PagedCard):
+            self.window.show_page(number, self.dice.choice(list(card.pages)))
+
+    def _save(self) -> None:
+        self.window.document.save_to(self.plan)
+
+
+def quiet_dialogs(dice: random.Random, folder: Path, files: list[Path]) -> None:
     """Let dialogs that wait for a person answer by themselves."""
-    from PySide6.QtGui import QDesktopServices
+    from PySide6.QtGui import QAction, QDesktopServices
     from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
 
     buttons = QMessageBox.StandardButton
     target = folder / "written"
     target.mkdir(exist_ok=True)
-    endings = (".png", ".exr", ".csv", ".usda", ".kobrel", ".mp4", ".wav", ".otio", ".iris.json", ".json", "")
+    endings = (".png", ".exr", ".csv", ".usda", ".kobrel", ".mp4", ".wav", ".otio", ".iris.json", ".json", ".ora",
+               ".gltf", ".abc", ".edl", ".pdf", "")  # fmt: skip
 
     def save_name(*_a: Any, **_k: Any) -> tuple[str, str]:
         return (
@@ -216,15 +236,56 @@ def quiet_dialogs(dice: random.Random, folder: Path) -> None:
             else (str(target / f"x{dice.randrange(5)}{dice.choice(endings)}"), "")
         )
 
+    def open_name(*_a: Any, **_k: Any) -> tuple[str, str]:
+        return str(dice.choice(files)) if dice.random() < 0.6 else "", ""
+
+    def open_names(*_a: Any, **_k: Any) -> tuple[list[str], str]:
+        return [str(path) for path in dice.sample(files, dice.choice((0, 1, 1, 3)))], ""
+
+    def choose(menu: QMenu, *_a: Any) -> QAction | None:
+        actions = [a for a in menu.actions() if a.isEnabled() and a.text() and "Quit" not in a.text()]
+        if not actions or dice.random() < 0.3:
+            return None
+        chosen = dice.choice(actions)
+        chosen.trigger()
+        return chosen
+
+    def answer(dialog: QDialog, *_a: Any) -> int:
+        if isinstance(dialog, QMessageBox) and dialog.buttons():
+            dice.choice(dialog.buttons()).click()
+        else:
+            dialog.reject()
+        return 0
+
     QFileDialog.getSaveFileName = save_name  # type: ignore[method-assign,assignment]
-    QFileDialog.getOpenFileName = lambda *_a, **_k: ("", "")  # type: ignore[method-assign,assignment]
-    QFileDialog.getExistingDirectory = lambda *_a, **_k: ""  # type: ignore[method-assign,assignment]
+    QFileDialog.getOpenFileName = open_name  # type: ignore[method-assign,assignment]
+    QFileDialog.getOpenFileNames = open_names  # type: ignore[method-assign,assignment]
+    QFileDialog.getExistingDirectory = lambda *_a, **_k: dice.choice(("", str(target)))  # type: ignore[method-assign,assignment]
     QMessageBox.question = lambda *_a, **_k: dice.choice((buttons.Discard, buttons.Cancel, buttons.Ok))  # type: ignore[method-assign,assignment]
     QMessageBox.warning = QMessageBox.about = QMessageBox.information = lambda *_a, **_k: buttons.Ok  # type: ignore[method-assign,assignment]
     QInputDialog.getText = lambda *_a, **_k: (dice.choice(_TEXTS), True)  # type: ignore[method-assign,assignment]
-    QMenu.exec = lambda *_a, **_k: None  # type: ignore[method-assign,assignment]
-    QDialog.exec = lambda dialog, *_a: dialog.reject() or 0  # type: ignore[method-assign,assignment]
+    QMenu.exec = choose  # type: ignore[method-assign,assignment]
+    QDialog.exec = answer  # type: ignore[method-assign,assignment]
     QDesktopServices.openUrl = lambda *_a: True  # type: ignore[method-assign,assignment]
+
+
+def _copies(folder: Path) -> list[Path]:
+    """Plans of their own to work on and to save: one of the demo, one of plates."""
+    from campaign.seeds import DEMO
+
+    made = []
+    for name in (DEMO.name, "paper_harbour.kobrel"):
+        content = json.loads(DEMO.with_name(name).read_text())
+        for scene in content["scenes"]:
+            scene["path"] = str(DEMO.parent / scene["path"])
+        for plate in content.get("plates", ()):
+            if plate.get("picture"):
+                plate["picture"]["path"] = str(DEMO.parent / plate["picture"]["path"])
+        path = folder / name
+        if not path.exists():
+            path.write_text(json.dumps(content))
+        made.append(path)
+    return made
 
 
 def play(seconds: float, seed: int, folder: Path) -> int:
@@ -233,7 +294,8 @@ def play(seconds: float, seed: int, folder: Path) -> int:
     from PySide6.QtCore import Qt
     from PySide6.QtWidgets import QApplication
 
-    from campaign.seeds import DEMO, make_seeds
+    from campaign.seeds import make_seeds
+    from campaign.soak import resident_mb
     from kobrel.desk.background.watchdog import Watchdog
     from kobrel.desk.toolkit.theme import apply
     from kobrel.desk.window.app import application
@@ -266,19 +328,19 @@ def play(seconds: float, seed: int, folder: Path) -> int:
     )
     qt = application()
     apply(qt)
-    quiet_dialogs(dice, folder)
-    seeds = [
-        s
-        for s in make_seeds(folder / "seeds")
-        if s.suffix not in (".csv", ".txt", ".json", ".journal", ".otio", ".otioz", ".edl")
-    ]
+    files = make_seeds(folder / f"seeds{seed}")
+    quiet_dialogs(dice, folder, files)
+    not_opened = (".csv", ".txt", ".json", ".journal", ".otio", ".otioz", ".edl")
+    seeds = [path for path in files if path.suffix not in not_opened]
+    plans = _copies(folder)
     window = Window(Settings(FileStore(folder / "settings.json"), folder, folder / "journals"))
     window.resize(1280, 800)
     window.show()
     window.drawing.start()
-    watchdog = Watchdog(window, 0.5)
-    hands = Hands(window, [DEMO, DEMO, *seeds], dice)
-    window.document.open(DEMO)
+    window.queueing.start()
+    watchdog = Watchdog(window, STALL_S)
+    hands = Hands(window, [*plans, *plans, *seeds], plans[0], dice)
+    window.document.open(plans[0])
     until, acts = time.monotonic() + seconds, 0
     while time.monotonic() < until:
         if window.session.plan.shots and window.jobs.job is None:
@@ -300,10 +362,12 @@ def play(seconds: float, seed: int, folder: Path) -> int:
     window.close()
     worst = max((b.seconds for b in watchdog.blocks), default=0.0)
     print(f"seed {seed}: {acts} acts, {sum(faults.values())} exceptions of {len(faults)} kinds, the loop stood "
-          f"still over 0.5 s {len(watchdog.blocks)} times, {worst:.1f} s at most", flush=True)  # fmt: skip
+          f"still over {STALL_S:g} s {len(watchdog.blocks)} times, {worst:.1f} s at most, "
+          f"{resident_mb():.0f} MB", flush=True)  # fmt: skip
     if os.environ.get("KOBREL_DEBUG"):
-        for block in sorted(watchdog.blocks, key=lambda b: -b.seconds)[:5]:
-            print(f"{block.seconds:.2f} s:\n" + "\n".join(block.where.splitlines()[-8:]), flush=True)
+        for block in sorted(watchdog.blocks, key=lambda b: -b.seconds)[:20]:
+            own = [line for line in block.where.splitlines() if "kobrel" in line]
+            print(f"{block.seconds:.2f} s:\n" + "\n".join(own[-12:]), flush=True)
     os._exit(min(100, len(faults)))
 
 
@@ -314,33 +378,45 @@ def main() -> int:
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--each", type=float, default=120, help="seconds with one window")
     parser.add_argument("--play", type=int, help=argparse.SUPPRESS)
+    parser.add_argument("--folder", type=Path, help=argparse.SUPPRESS)
     given = parser.parse_args()
     if given.play is not None:
-        with tempfile.TemporaryDirectory(prefix="kobrel-hands-") as folder:
-            return play(given.seconds, given.play, Path(folder))
-    until, seed, bad = time.monotonic() + given.seconds, given.first, 0
+        return play(given.seconds, given.play, given.folder)
+    until, seed, windows, bad = time.monotonic() + given.seconds, given.first, 0, 0
     while time.monotonic() < until:
-        command = [sys.executable, "-m", "campaign.hands", "--play", str(seed), "--seconds", str(given.each)]
-        with tempfile.TemporaryFile() as said:
-            try:
-                status = subprocess.run(
-                    command, check=False, timeout=given.each + 120, stderr=said
-                ).returncode
-            except subprocess.TimeoutExpired:
-                status = 1
-                print(f"seed {seed}: hang", flush=True)
-            if status:
-                bad += 1
-                said.seek(0)
-                lines = [
-                    line
-                    for line in said.read().decode("utf-8", "replace").splitlines()
-                    if "plugin" not in line
-                ]
-                print(f"seed {seed}: status {status}\n" + "\n".join(lines[-60:]), flush=True)
-        seed += 1
-    print(f"{seed - given.first} windows, {bad} of them with something wrong")
+        seeds = [seed, seed + _TWIN] if seed % 3 == 2 else [seed]
+        with tempfile.TemporaryDirectory(prefix="kobrel-hands-", ignore_cleanup_errors=True) as folder:
+            bad += sum(_played(Path(folder), seeds, given.each))
+        seed, windows = seed + 1, windows + len(seeds)
+    print(f"{windows} windows, {bad} of them with something wrong")
     return 1 if bad else 0
+
+
+def _played(folder: Path, seeds: list[int], seconds: float) -> list[bool]:
+    """Play in a window for each seed, at the same time and on one plan; whether each went wrong."""
+    environment = {**os.environ} | {
+        f"XDG_{kind}_HOME": str(folder / kind.lower()) for kind in ("CONFIG", "STATE", "DATA", "CACHE")
+    }
+    playing, bad = [], []
+    for seed in seeds:
+        command = [sys.executable, "-m", "campaign.hands", "--play", str(seed), "--seconds", str(seconds),
+                   "--folder", str(folder)]  # fmt: skip
+        said = (folder / f"said{seed}").open("w+", errors="replace")
+        playing.append((seed, said, subprocess.Popen(command, stderr=said, env=environment)))
+    for seed, said, process in playing:
+        try:
+            status = process.wait(seconds + 120)
+        except subprocess.TimeoutExpired:
+            process.send_signal(signal.SIGABRT)  # tells where it stands
+            status = process.wait()
+            print(f"seed {seed}: hang", flush=True)
+        said.seek(0)
+        lines = [line for line in said.read().splitlines() if "plugin" not in line]
+        said.close()
+        bad.append(status != 0)
+        if status:
+            print(f"seed {seed}: status {status}\n" + "\n".join(lines[-60:]), flush=True)
+    return bad
 
 
 if __name__ == "__main__":
