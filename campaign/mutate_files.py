@@ -1,5 +1,6 @@
 """Damage done to files: bytes, numbers, text, and the parts of JSON."""
 
+import copy
 import json
 import random
 import re
@@ -125,7 +126,7 @@ def _change(whole: Any, dice: random.Random) -> None:
     elif isinstance(parent[key], int | float) and chance < 0.8:
         parent[key] = dice.choice([v for v in _VALUES if isinstance(v, int | float)])
     else:
-        parent[key] = dice.choice(_VALUES)
+        parent[key] = copy.deepcopy(dice.choice(_VALUES))
 
 
 def _glb(content: bytes, dice: random.Random) -> bytes | None:

@@ -396,7 +396,7 @@ def stand_ins(**_given):
     ):  # fmt: skip
         yield name, [mesh.points, mesh.triangles, mesh.normals]
     lamps = shapes.joined(*(shapes.moved(shapes.sphere(0.02, 8), (x, 0, 0)) for x in (0, 1, 2)))
-    glow = glow_of(Mesh(lamps.points, lamps.triangles), (Material("m", emission=(3.0, 2.0, 1.0)),))
+    glow = glow_of(Mesh(lamps.points, lamps.triangles), (Material("m", emission=(3.0, 2.0, 1.0)),), {})
     yield "glow", glow
 
 

@@ -209,6 +209,12 @@ def test_marks_lie_within_the_frames_that_there_are():
         read_marks("99999999999\t3 m\n", empty_plan(), measure("m"))
 
 
+@pytest.mark.parametrize("distance", ["0", "0 mm", "1e12 m", "1e-12 m"])
+def test_a_mark_at_no_distance_is_told(distance):
+    with pytest.raises(ExchangeError, match="Line 1"):
+        read_marks(f"1001\t{distance}\n", empty_plan(), measure("m"))
+
+
 # Pictures
 
 

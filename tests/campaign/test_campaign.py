@@ -119,9 +119,9 @@ def test_changes_to_code_are_whole_code():
     assert sampled(20, 3) == sampled(20, 3)
 
 
-def test_random_hands_find_nothing_in_a_moment():
+def test_random_hands_find_nothing_in_a_moment(tmp_path):
     done = subprocess.run(
-        [sys.executable, "-m", "campaign.hands", "--play", "3", "--seconds", "6"],
+        [sys.executable, "-m", "campaign.hands", "--play", "3", "--seconds", "6", "--folder", str(tmp_path)],
         capture_output=True, text=True, check=False, timeout=120,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout[-3000:]

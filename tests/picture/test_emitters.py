@@ -127,18 +127,19 @@ def test_parts_that_glow_are_told_apart():
     points = np.concatenate([two[0].points, two[1].points + np.float32([2, 0, 0])])
     triangles = np.concatenate([two[0].triangles, two[1].triangles + np.uint32(len(two[0].points))])
     mesh = Mesh(points, triangles)
-    glow = glow_of(mesh, (lamp,))
+    glow = glow_of(mesh, (lamp,), {})
     np.testing.assert_allclose(np.sort(glow.radii), [0.1, 0.2], rtol=0.03)
     np.testing.assert_allclose(glow.centres[np.argsort(glow.radii)], [[0, 0, 0], [2, 0, 0]], atol=1e-3)
     assert [np.count_nonzero(glow.ids == e) for e in (0, 1)] == [len(m.triangles) for m in two]
-    assert glow_of(mesh, (dull,)) is None
+    assert glow_of(mesh, (dull,), {}) is None
     textured = Material("screen", emission=(1, 1, 1), emission_texture=Texture("x.png", None))
-    assert glow_of(mesh, (textured,)) is None
-    tube = glow_of(box((0.01, 4.0, 0.01)), (lamp,))
+    assert glow_of(mesh, (textured,), {}) is None
+    tube = glow_of(box((0.01, 4.0, 0.01)), (lamp,), {})
     assert tube is None
     mixed = glow_of(
         Mesh(points, triangles, slots=np.repeat(np.uint8([0, 1]), [len(m.triangles) for m in two])),
         (dull, lamp),
+        {},
     )
     assert len(mixed.radii) == 1
     assert (mixed.ids[: len(two[0].triangles)] == -1).all()

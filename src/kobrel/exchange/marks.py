@@ -63,3 +63,8 @@ def _target(text: str, number: int, plan: Plan, unit: Measure) -> Target:
         raise ExchangeError(
             f"Line {number}: “{text}” is neither a distance nor a subject.", remedy=f"Subjects: {known}."
         ) from None
+    except ValueError:
+        raise ExchangeError(
+            f"Line {number}: “{text}” is no distance.",
+            remedy="Distances are greater than nought, up to 1e9 m.",
+        ) from None

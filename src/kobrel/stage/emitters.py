@@ -46,15 +46,44 @@ class Emitters(NamedTuple):
     emission: Array
 
 
-def glow_of(mesh: Mesh, materials: tuple[Material, ...]) -> Glow | None:
+class _Shapes(NamedTuple):
+    """The glowing parts of a mesh but for their light; `slots`, (E,), are those of their materials."""
+
+    centres: Array
+    radii: Array
+    reach: Array
+    slots: NDArray[np.int64]
+    ids: NDArray[np.int32]
+
+
+Known = dict[tuple[Mesh, tuple[bool, ...]], _Shapes | None]
+"""The shapes of meshes by which of their slots glow: many lights share a mesh, each with its own colour."""
+
+
+def glow_of(mesh: Mesh, materials: tuple[Material, ...], known: Known) -> Glow | None:
     """The compact glowing parts of a mesh, told apart by which triangles touch; None if there are
     none. Parts that glow by a texture, and plates, stay with the tracer.
+
+    Parameters
+    ----------
+    known : shapes that were found before; a new one is added
     """
-    glowing = [sum(m.emission) > 0 and m.emission_texture is None and m.plate is None for m in materials]
+    glowing = tuple(sum(m.emission) > 0 and m.emission_texture is None and m.plate is None for m in materials)
     if not any(glowing):
         return None
+    if (mesh, glowing) not in known:
+        known[mesh, glowing] = _shapes_of(mesh, glowing)
+    shapes = known[mesh, glowing]
+    if shapes is None:
+        return None
+    emission = np.array([materials[slot].emission for slot in shapes.slots.tolist()])
+    return Glow(shapes.centres, shapes.radii, shapes.reach, emission, shapes.ids)
+
+
+def _shapes_of(mesh: Mesh, glowing: tuple[bool, ...]) -> _Shapes | None:
+    last = len(glowing) - 1
     slots = np.zeros(len(mesh.triangles), int) if mesh.slots is None else mesh.slots.astype(int)
-    which = np.flatnonzero(np.asarray(glowing)[np.minimum(slots, len(glowing) - 1)])
+    which = np.flatnonzero(np.asarray(glowing)[np.minimum(slots, last)])
     if not 0 < len(which) <= _MOST_TRIANGLES:
         return None
     corners = mesh.points[mesh.triangles[which]].astype(float)
@@ -76,8 +105,9 @@ def glow_of(mesh: Mesh, materials: tuple[Material, ...]) -> Glow | None:
     ids[which] = number[parts]
     first = np.zeros(count, int)
     first[parts[::-1]] = which[::-1]
-    emission = np.array([materials[min(slots[t], len(materials) - 1)].emission for t in first[compact]])
-    return Glow(centres[compact], radii[compact], far[compact], emission, ids)
+    return _Shapes(
+        centres[compact], radii[compact], far[compact], np.minimum(slots[first[compact]], last), ids
+    )
 
 
 def _touching(corners: Array) -> NDArray[np.int64]:

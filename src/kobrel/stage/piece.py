@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.stage.copies import Copies
-from kobrel.stage.emitters import Glow, glow_of
+from kobrel.stage.emitters import Glow, Known, glow_of
 from kobrel.stage.motion import Array, Track
 from kobrel.stage.plates import PlateFace
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
@@ -261,17 +261,14 @@ class Piece:
     @cached_property
     def glows(self) -> list[Glow | None]:
         """The small glowing parts of each drawn node's mesh; what deforms stays with the tracer."""
-        known: dict[tuple[Mesh, tuple[Material, ...]], Glow | None] = {}
-        found: list[Glow | None] = []
-        for index, mesh in zip(self.drawn, self.meshes, strict=True):
-            key = mesh, tuple(self.scene.nodes[index].materials)
-            if mesh.deformation is not None or self.scene.nodes[index].copies is not None:
-                found.append(None)
-                continue
-            if key not in known:
-                known[key] = glow_of(*key)
-            found.append(known[key])
-        return found
+        known: Known = {}
+        nodes = [self.scene.nodes[index] for index in self.drawn]
+        return [
+            None
+            if mesh.deformation is not None or node.copies is not None
+            else glow_of(mesh, tuple(node.materials), known)
+            for node, mesh in zip(nodes, self.meshes, strict=True)
+        ]
 
     @cached_property
     def origin(self) -> Array:

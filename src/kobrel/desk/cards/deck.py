@@ -1,9 +1,10 @@
 """The cards behind their tabs. A card is made when it is first shown."""
 
 import importlib
+import threading
 from collections.abc import Iterator
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
 from kobrel.desk.background.exports import Exports
@@ -14,20 +15,20 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
 from kobrel.session.session import Session
 
-_LOAD_MS = 400
-_MODULES = [
-    f"kobrel.desk.cards.{module}"
-    for module in (
-        "tape.subjects", "tape.card", "iris.shape", "iris.mask", "iris.card", "pull.marks", "shots",
-        "pull.card", "proof.wall", "proof.ladder", "proof.card", "block.scenes", "block.stand_ins",
-        "block.card", "handing.card",
-    )
-]  # fmt: skip
-"""In the order in which they are loaded while nothing else is to be done."""
+_MODULES = (
+    *(f"kobrel.desk.cards.{name}.card" for name in ("tape", "iris", "pull", "proof", "block", "handing")),
+    "kobrel.desk.cards.shots", "kobrel.farm.work",
+)  # fmt: skip
+"""What cards and their buttons load, in this order."""
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Hand over"}
 PROOF = 6
 SHOTS = 0
 """The card of the column of shots, which has no tab."""
+
+
+def _load_modules() -> None:
+    for module in _MODULES:
+        importlib.import_module(module)
 
 
 class Deck(QStackedWidget):
@@ -49,18 +50,10 @@ class Deck(QStackedWidget):
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
         self.setFixedWidth(322)
-        self._to_load = list(_MODULES)
-        self._loading = QTimer(self)
-        self._loading.setInterval(_LOAD_MS)
-        self._loading.timeout.connect(self._load_one)
-        self._loading.start()
 
-    def _load_one(self) -> None:
-        """Load what another card needs, so that it comes at once when it is turned to."""
-        if self._to_load:
-            importlib.import_module(self._to_load.pop(0))
-        else:
-            self._loading.stop()
+    def load(self) -> None:
+        """Load, beside the window, what all cards need, so that they come at once when they are turned to."""
+        threading.Thread(target=_load_modules, name="kobrel-import", daemon=True).start()
 
     def __getitem__(self, key: int) -> Card:
         if key not in self._cards:

@@ -82,12 +82,19 @@ def apply(application: QApplication, name: str = "dark") -> None:
         is_light = application.styleHints().colorScheme() == Qt.ColorScheme.Light
         name = "light" if is_light else "dark"
     _current[0] = THEMES.get(name, DARK)
-    for file in ("B612-Regular.otf", "B612-Bold.otf"):
-        QFontDatabase.addApplicationFont(str(DATA / "fonts" / file))
-    application.setStyle("Fusion")
-    application.setFont(font())
+    _load_fonts()
+    if application.font() != font():
+        application.setStyle("Fusion")
+        application.setFont(font())
+    application.setStyleSheet("")  # a sheet that replaces another takes Qt five times as long
     application.setPalette(_palette(theme()))
     application.setStyleSheet(_sheet(theme()))
+
+
+@cache
+def _load_fonts() -> None:
+    for file in ("B612-Regular.otf", "B612-Bold.otf"):
+        QFontDatabase.addApplicationFont(str(DATA / "fonts" / file))
 
 
 def _palette(c: Theme) -> QPalette:

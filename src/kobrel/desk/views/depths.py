@@ -149,16 +149,16 @@ class Depths(Panel):
         distances, stops = self._across(scale), self._stops()
         depth = self._depth(camera, distances, stops)
         unit, places = self._session.unit, scale.px_of(distances)
+        rows_y = [self.stop_y(stop) for stop in stops.tolist()]
         painter.setBrush(Qt.BrushStyle.NoBrush)
         taken: list[QPointF] = []
         for wanted in (*(step * unit.metres for step in _DEPTHS), math.inf):
             path, label, begun = QPainterPath(), QPointF(), False
-            for row, stop in enumerate(stops):
-                reached = depth[row] >= wanted if math.isfinite(wanted) else ~np.isfinite(depth[row])
-                first = int(np.argmax(reached)) if reached.any() else -1
-                if first <= 0:
+            reached = depth >= wanted if math.isfinite(wanted) else ~np.isfinite(depth)
+            for row, first in enumerate(reached.argmax(axis=1).tolist()):  # 0 also where it is never reached
+                if first == 0:
                     continue
-                at = QPointF(self._between(depth[row], places, first, wanted), self.stop_y(float(stop)))
+                at = QPointF(self._between(depth[row], places, first, wanted), rows_y[row])
                 (path.lineTo if begun else path.moveTo)(at)
                 label, begun = (at if label.isNull() or row < _SIZE[1] * 0.62 else label), True
             if not begun:

@@ -5,10 +5,11 @@ front stop leaves of it. Hover for numbers.
 """
 
 import math
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QImage, QMouseEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QCheckBox
 
@@ -18,7 +19,7 @@ from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.desk.views.iris_images import disc_image
-from kobrel.memo import Memo
+from kobrel.memo import Memo, Parts
 from kobrel.picture.discs import Disc, corner_loss_stops, disc
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_at_m
@@ -28,7 +29,7 @@ from kobrel.session.state import AT_FRAME, Now
 _LEFT, _TOP, _BOTTOM = 96, 28, 26
 _PLACES = (("middle", 0.0), ("half way", 0.5), ("corner", 1.0))
 _COLUMNS = 8
-_SAMPLES, _PREVIEW_SAMPLES = 12000, 4000
+_SAMPLES, _PREVIEW_SAMPLES, _REFINE_MS = 12000, 4000, 5
 _HINT = (
     "What points of light become at distances and at places of the picture, at one scale. "
     "Hover for numbers; a click focuses at that distance.\n"
@@ -50,12 +51,16 @@ class Discs(Panel):
     """See the module."""
 
     title = "Discs"
-    depends = (*AT_FRAME, "dragging", "picture_scale")
+    depends = (*AT_FRAME, "picture_scale")
     order = 3
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Discs of blur at distances and places of the picture", _HINT)
         self._discs = Memo[tuple[list[Cell], list[QImage]]]()
+        self._finer: Iterator[None] = iter(())
+        self._refining = QTimer(self)
+        self._refining.setInterval(_REFINE_MS)
+        self._refining.timeout.connect(self._refine)
         self.as_in_picture = session.settings.get(settings.DISCS_AS_IN_PICTURE)
         self.tick = QCheckBox("As large as in Picture", self)
         self.tick.setToolTip("Draw the discs as large as they are in Picture, instead of as large as fits")
@@ -77,27 +82,45 @@ class Discs(Panel):
     def _made(self, now: Now) -> tuple[list[Cell], list[QImage]]:
         if now.camera.projection != "perspective":
             return [], []
-        count = _PREVIEW_SAMPLES if self._session.dragging else _SAMPLES
         size, scale = self.size().toTuple(), self._session.picture_scale if self.as_in_picture else 0.0
+        parts = now.camera, size, theme(), scale
 
         def make() -> tuple[list[Cell], list[QImage]]:
-            cells = self._cells(now, count)
+            cells = [cell for row in range(len(_PLACES)) for cell in self._row(now, row, _PREVIEW_SAMPLES)]
             across = self._px_across(cells)
+            self._finer = self._made_finer(now, parts)
+            self._refining.start()
             return cells, [_picture(cell, across) for cell in cells]
 
-        return self._discs.get((now.camera, size, theme(), scale, count), make)
+        return self._discs.get(parts, make)
 
-    def _cells(self, now: Now, count: int) -> list[Cell]:
-        distances, camera = self.distances(now), now.camera
+    def _refine(self) -> None:
+        """Go on with the finer discs, a row at a time, once nothing is dragged."""
+        if not self._session.dragging and next(self._finer, self) is self:
+            self._refining.stop()
+
+    def _made_finer(self, now: Now, parts: Parts) -> Iterator[None]:
+        cells: list[Cell] = []
+        for row in range(len(_PLACES)):
+            cells += self._row(now, row, _SAMPLES)
+            yield
+        across, pictures = self._px_across(cells), list[QImage]()
+        for cell in cells:
+            pictures.append(_picture(cell, across))
+            yield
+        self._discs.put(parts, (cells, pictures))
+        self.update()
+
+    def _row(self, now: Now, row: int, count: int) -> list[Cell]:
+        distances, part = self.distances(now), _PLACES[row][1]
         wide = (self.width() - _LEFT - 10) / len(distances)
         tall = (self.height() - _TOP - _BOTTOM) / len(_PLACES)
         side = min(wide, tall) - 4
         cells = []
-        for row, (_name, part) in enumerate(_PLACES):
-            for column, distance in enumerate(distances):
-                middle = QPointF(_LEFT + (column + 0.5) * wide, _TOP + (row + 0.5) * tall)
-                box = QRectF(middle.x() - side / 2, middle.y() - side / 2, side, side)
-                cells.append(Cell(box, distance, part, disc(camera, distance, -part, part, count)))
+        for column, distance in enumerate(distances):
+            middle = QPointF(_LEFT + (column + 0.5) * wide, _TOP + (row + 0.5) * tall)
+            box = QRectF(middle.x() - side / 2, middle.y() - side / 2, side, side)
+            cells.append(Cell(box, distance, part, disc(now.camera, distance, -part, part, count)))
         return cells
 
     def scale_px(self) -> float:

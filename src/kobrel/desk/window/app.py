@@ -17,6 +17,8 @@ from kobrel.session.store import FileStore
 from kobrel.stage.read import probe
 
 _PROBE_MS = 1500
+_SWITCH_S = 0.001
+"""After which a thread that works gives way to the window's; Python's own 5 ms add up over a painting."""
 
 
 def application() -> QApplication:
@@ -27,6 +29,7 @@ def application() -> QApplication:
     made.setApplicationName("Kobrel")
     made.setDesktopFileName("kobrel")
     spoken.install()
+    sys.setswitchinterval(_SWITCH_S)
     return made
 
 

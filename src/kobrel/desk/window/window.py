@@ -192,6 +192,7 @@ class Window(QMainWindow):
         self.picture.probed.connect(self.probe.setText)
         self.drawing.failed.connect(session.say)
         self.drawing.ready.connect(self.sight_check.allow)
+        self.drawing.ready.connect(self.cards.load)
         self.document.opened.connect(self._show_opened)
         self.document.titled.connect(self._show_title)
         self.document.others.wanted.connect(lambda: come_forward(self))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.optics.exposure import FULL_STOPS
@@ -128,7 +129,10 @@ def ladder(
     for values in itertools.product(*(values for _kind, values in steps)):
         way, words = shot, []
         for (kind, _values), value in zip(steps, values, strict=True):
-            way = with_value(way, frame, camera(way), kind, value)
+            try:
+                way = with_value(way, frame, camera(way), kind, value)
+            except ValidationError:
+                raise PlanError(f"{KINDS[kind][0]}: no shot can have {value:g}.") from None
             words.append(value_words(kind, value))
         rungs.append(Rung("  ".join(words), way, frame))
     return rungs

@@ -159,7 +159,7 @@ class LadderPage(ShotCard):
     def _start(self, make: Callable[[], tuple[list[Rung], int]]) -> None:
         try:
             rungs, across = make()
-        except (KobrelError, ValueError) as error:
+        except KobrelError as error:
             self.session.say(str(error))
             return
         if self.queued.isChecked():
