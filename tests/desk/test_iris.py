@@ -127,6 +127,22 @@ def test_discs_stand_in_the_charts_room_while_the_iris_is_in_work(user):
     assert not discs.isVisible()
 
 
+def test_discs_are_seen_at_once_and_finer_a_moment_later(user):
+    window, session = user.window, user.window.session
+    session.show_below("discs")
+    discs = window.body.discs
+    user.wait(discs.isVisible)
+    discs.repaint()
+    few = len(discs.cells()[0].disc.offsets_px)
+    user.wait(lambda: len(discs.cells()[0].disc.offsets_px) > 2 * few)
+    session.begin_drag()
+    session.set_keyed("Stop", "f_number", 5.0)
+    user.rest(0.1)
+    assert len(discs.cells()[0].disc.offsets_px) == few, "while something is dragged, the first look will do"
+    session.end_drag()
+    user.wait(lambda: len(discs.cells()[0].disc.offsets_px) > 2 * few)
+
+
 def test_a_disc_that_is_cut_says_how_much_light_is_left(user):
     window = user.window
     pick(window.cards[4].shape.preset, "Swirl")

@@ -1,6 +1,7 @@
 """The picture's room, its flags and loupe, keys after clicks, and walking by keyboard."""
 
 import itertools
+import math
 
 import numpy as np
 import pytest
@@ -221,6 +222,28 @@ def test_labels_never_cover_each_other_whatever_is_asked():
         for box in boxes:
             assert QRectF(0, 0, 400, 240).contains(box)
             assert not any(box.contains(at) for at in pegs)
+
+
+def test_pegs_stand_on_their_points_beside_them_or_in_a_crowd_where_they_are():
+    labels, at = Labels(QRectF(0, 0, 400, 240)), QPointF(200, 120)
+    assert labels.put_on(QPointF(60, 60), 8) == QPointF(60, 60)
+    places = [labels.put_on(at, 8) for _ in range(100)]
+    spread = [place for place in places if place != at]
+    assert places[0] == at
+    assert 4 <= len(spread) < 99
+    for one, other in itertools.combinations([at, *spread], 2):
+        assert max(abs(one.x() - other.x()), abs(one.y() - other.y())) >= 15.99
+    far = QPointF(350, 40)
+    assert labels.put_on(far, 8) == far, "the crowd elsewhere takes nothing from it"
+
+
+@pytest.mark.parametrize("odd", [math.nan, math.inf, -math.inf, 1e12])
+def test_room_at_places_that_are_none_is_asked_for_without_harm(odd):
+    labels = Labels(QRectF(0, 0, 400, 240))
+    labels.take_points([QPointF(odd, 10), QPointF(10, odd)], 5)
+    assert labels.put(QPointF(odd, 10), 40, 12) is None
+    assert not labels.put_here(QRectF(odd, 0, 10, 10))
+    assert labels.put_here(QRectF(5, 5, 10, 10))
 
 
 def test_hints_stand_in_the_bottom_line_and_go_again(user):

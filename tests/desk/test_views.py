@@ -286,7 +286,10 @@ def test_a_shot_without_its_camera_does_not_keep_the_others_from_their_ribbons(u
 
     lost = session.plan.shots[0].but(camera=FileCamera(scene="ferry", path="/Nowhere"))
     session.edit("lost", with_shot(session.plan, 0, lost))
-    user.rest(0.4)
+    sharp = DARK.sharp.name()
+    user.wait(lambda: sharp in {c.name() for c in window.shots.ribbon(session.plan.shots[1])})
+    user.wait(lambda: finished(window))
+    user.rest(0.3)
     ribbons = {shot.name: window.shots.ribbon(shot) for shot in session.plan.shots}
     assert set(ribbons) == {"01", "02", "03", "04"}
     assert {c.name() for c in ribbons["01"]} == {DARK.wrong.name()}

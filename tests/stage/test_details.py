@@ -8,8 +8,10 @@ from pxr import Gf, Usd, UsdGeom
 
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
+from kobrel.stage.piece import Piece
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene, Texture
+from kobrel.stage.shapes import box
 from kobrel.stage.stage import Place, Setting, Stage
 from tests.conftest import box_at
 from tests.stage.gltf_files import GltfFile
@@ -90,6 +92,44 @@ def test_joints_stand_where_their_transforms_say(frame):
     for k in range(3):
         expected = expected @ motions[k].matrices([frame])[0]
         np.testing.assert_allclose(found[k], expected[:3], atol=1e-9)
+
+
+_TIMES = np.array([1.0, 4.0, 9.0])
+_STEPS = {
+    "translate": lambda k, more: TransformOp("translate", Track(_TIMES, np.eye(3) * (k + 1), **more)),
+    "rotate": lambda k, more: TransformOp("rotate", Track(_TIMES, np.eye(3) * 40 * (k + 1), **more), "XYZ"),
+    "matrix": lambda k, more: TransformOp("matrix", Track.constant(np.diag([1.0 + k, 2, 1, 1]))),
+    "pivot": lambda k, more: TransformOp("translate", Track(_TIMES, np.eye(3) + k, **more), inverse=True),
+    "quaternion": lambda k, more: TransformOp(
+        "quaternion", Track(_TIMES, np.roll([[1.0, 0, 0, 0], [0.8, 0.6, 0, 0], [0, 0, 1, 0]], k, 0), **more)
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("frame", [0.0, 1.0, 2.5, 4.0, 7.3, 12.0])
+@pytest.mark.parametrize(
+    "more", [{}, {"held": True}, {"smooth": np.array([True, False, True])}, {"half": True}]
+)
+def test_nodes_that_move_are_placed_together_as_each_for_itself(more, frame):
+    """A crowd of nodes with steps of every kind, some below others, some without a mesh, one that resets."""
+    kinds = [
+        ("translate", "rotate"),
+        ("rotate", "pivot"),
+        ("matrix", "translate"),
+        ("quaternion",),
+        ("translate",),
+    ]
+    nodes = [Node("/top", motion=Motion((_STEPS["rotate"](0, more),)))]
+    for number in range(1, 16):
+        ops = tuple(_STEPS[kind](number % 3, more) for kind in kinds[number % len(kinds)])
+        mesh = None if number % 7 == 0 else box()
+        nodes.append(Node(f"/{number}", (number - 1) // 2, Motion(ops), mesh=mesh, resets=number == 9))
+    piece = Piece(Scene(Path("crowd"), tuple(nodes), unit_m=0.01, up="Z"))
+    assert len(piece.moving) > 10
+    found = piece.matrices(frame)
+    for index in piece.moving:
+        expected = piece.scene.world(index, [frame])[0]
+        np.testing.assert_allclose(found[piece.rows_of(index)][0], expected, atol=1e-9)
 
 
 def test_points_are_read_at_the_files_own_rate(tmp_path):

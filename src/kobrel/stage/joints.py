@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from kobrel.stage.motion import Array, Motion, Track, TransformOp
+from kobrel.stage.motion import Array, Motion, Track, TransformOp, together
 
 _PARTS = (("translate", 3), ("quaternion", 4), ("scale", 3))
 NONE = -1
@@ -106,10 +106,20 @@ class Joints:
     def _others(self, frames: Array, needed: NDArray[np.bool_]) -> Array:
         """(F, n, 3, 4) transforms of the joints of another form."""
         result = np.zeros((len(frames), max(len(self._tables.others), 1), 3, 4))
-        for column, joint in enumerate(self._tables.others):
-            if needed[joint]:
-                result[:, column] = self.motions[joint].matrices(frames)[:, :3]
+        for columns, motion in self._alike:
+            if needed[self._tables.others][columns].any():
+                places = motion.matrices(frames)
+                result[:, columns] = (places if places.ndim == 4 else places[:, None])[..., :3, :]
         return result
+
+    @cached_property
+    def _alike(self) -> list[tuple[list[int], Motion]]:
+        """The joints of another form by their form, columns of :meth:`_others`, to be worked out together."""
+        found: dict[tuple[object, ...], list[int]] = {}
+        for column, joint in enumerate(self._tables.others):
+            found.setdefault(self.motions[joint].form, []).append(column)
+        joints = self._tables.others
+        return [(c, together([self.motions[joints[k]] for k in c])) for c in found.values()]
 
     @cached_property
     def _tables(self) -> _Tables:

@@ -3,7 +3,8 @@
 Transforms are column-vector matrices: a point p goes to ``M @ p``.
 """
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -133,24 +134,50 @@ class TransformOp:
         values = self.track.at(frames)
         if self.kind == "matrix":
             return values
-        result = np.tile(np.eye(4), (len(values), 1, 1))
+        result = _unmoved(values.shape[:-1])
         if self.kind == "translate":
-            result[:, :3, 3] = values
+            result[..., :3, 3] = values
         elif self.kind == "scale":
-            result[:, [0, 1, 2], [0, 1, 2]] = values
+            result[..., [0, 1, 2], [0, 1, 2]] = values
         else:
             for axis in self.axes:
-                angle = values[:, "XYZ".index(axis)] if len(self.axes) == 3 else values[:, 0]
+                angle = values[..., "XYZ".index(axis)] if len(self.axes) == 3 else values[..., 0]
                 result = _about(axis, np.radians(angle)) @ result
         return result
+
+    @property
+    def form(self) -> tuple[object, ...]:
+        """What operations have in common that can be worked out together: all but their values."""
+        track = self.track
+        smooth = None if track.smooth is None else track.smooth.tobytes()
+        times = track.times.tobytes() if len(track.times) > 1 else b""
+        splined = track.tangents is not None
+        return (
+            self.kind,
+            self.axes,
+            self.inverse,
+            track.values.shape,
+            times,
+            smooth,
+            track.held,
+            splined,
+            track.half,
+        )
+
+
+def _unmoved(shape: tuple[int, ...]) -> Array:
+    """(..., 4, 4) transforms that change nothing."""
+    result = np.zeros((*shape, 4, 4))
+    result[..., range(4), range(4)] = 1.0
+    return result
 
 
 def _about(axis: str, angle: Array) -> Array:
     first, second = {"X": (1, 2), "Y": (2, 0), "Z": (0, 1)}[axis]
-    result = np.tile(np.eye(4), (len(angle), 1, 1))
-    result[:, first, first] = result[:, second, second] = np.cos(angle)
-    result[:, second, first] = np.sin(angle)
-    result[:, first, second] = -np.sin(angle)
+    result = _unmoved(angle.shape)
+    result[..., first, first] = result[..., second, second] = np.cos(angle)
+    result[..., second, first] = np.sin(angle)
+    result[..., first, second] = -np.sin(angle)
     return result
 
 
@@ -181,19 +208,38 @@ class Motion:
         """Whether the transform changes over time."""
         return any(op.track.moves for op in self.ops)
 
+    @property
+    def form(self) -> tuple[object, ...]:
+        """See :attr:`TransformOp.form`."""
+        return tuple(op.form for op in self.ops)
+
     def matrices(self, frames: ArrayLike) -> Array:
-        """(F, 4, 4), or (1, 4, 4) where nothing moves."""
+        """(F, 4, 4), or (1, 4, 4) where nothing moves; (F, N, 4, 4) for :func:`together`."""
         if not self.ops:
             return np.eye(4)[None]
         result = self.ops[-1].matrices(frames)
         for op in reversed(self.ops[:-1]):
             if op.kind == "translate" and not op.inverse:  # cheaper than to multiply
                 shift = op.track.at(frames)
-                result = np.array(np.broadcast_to(result, (max(len(shift), len(result)), 4, 4)))
-                result[:, :3, 3] += shift
+                shape = np.broadcast_shapes(shift.shape[:-1], result.shape[:-2])
+                result = np.array(np.broadcast_to(result, (*shape, 4, 4)))
+                result[..., :3, 3] += shift
             else:
                 result = op.matrices(frames) @ result
         return result
+
+
+def together(motions: Sequence[Motion]) -> Motion:
+    """Motions of one form as a single one, whose values have an axis more for them: (K, N, ...)."""
+    return Motion(tuple(_stacked(ops) for ops in zip(*(motion.ops for motion in motions), strict=True)))
+
+
+def _stacked(ops: Sequence[TransformOp]) -> TransformOp:
+    track = ops[0].track
+    values = np.stack([op.track.values for op in ops], axis=1)
+    tangents = [op.track.tangents for op in ops if op.track.tangents is not None]
+    stacked = replace(track, values=values, tangents=np.stack(tangents, axis=2) if tangents else None)
+    return replace(ops[0], track=stacked)
 
 
 def matrix_motion(matrix: ArrayLike) -> Motion:

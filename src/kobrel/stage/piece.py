@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from kobrel.stage.copies import Copies
 from kobrel.stage.emitters import Glow, Known, glow_of
+from kobrel.stage.joints import NONE, Joints
 from kobrel.stage.motion import Array, Track
 from kobrel.stage.plates import PlateFace
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
@@ -128,8 +129,34 @@ class Piece:
             return self._still_matrices
         result = self._still_matrices.copy()
         for index in self.moving:
-            result[self.rows_of(index)] = self._placed_at(index, frame)
+            if self.scene.nodes[index].copies is not None:
+                result[self.rows_of(index)] = self._placed_at(index, frame)
+        rows, tree, wanted = self._movers
+        if len(rows):
+            places = tree.places(np.array([float(frame)]), wanted)[0, wanted]
+            result[rows, :3] = self.scene.root[:3, :3] @ places
+            result[rows, :3, 3] += self.scene.root[:3, 3]
         return result
+
+    @cached_property
+    def _movers(self) -> tuple[list[int], Joints, list[int]]:
+        """Rows of the nodes without copies that move; a tree of them and of all above; their places in it."""
+        scene = self.scene
+        movers = [index for index in self.moving if scene.nodes[index].copies is None]
+        above = {index: NONE if node.resets else node.parent for index, node in enumerate(scene.nodes)}
+        within: set[int] = set()
+        for mover in movers:
+            index = mover
+            while index >= 0 and index not in within:
+                within.add(index)
+                index = above[index]
+        order = sorted(within)
+        number = {index: place for place, index in enumerate(order)} | {NONE: NONE}
+        tree = Joints(
+            tuple(number[above[index]] for index in order),
+            tuple(scene.nodes[index].motion for index in order),
+        )
+        return [self.rows_of(index).start for index in movers], tree, [number[index] for index in movers]
 
     def _placed_at(self, index: int, frame: float) -> Array:
         """(1, 4, 4) or (N, 4, 4): a node's place, or those of its copies."""

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import NamedTuple
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 
 from kobrel.desk.toolkit.paint import PEG_RADIUS, text_width
@@ -44,12 +45,11 @@ def flags_of(
     worded : with names and distances where there is room
     """
     found = []
-    for row, number in enumerate(now.survey.subjects):
-        distance = float(now.survey.focus_distance_m[row, now.row])
-        subject = now.plan.subject(number)
-        ahead = now.survey.sight.axial_m[row, now.row] > 0
-        if ahead and subject and ends[0] - 12 <= scale.px(distance) <= ends[1] + 12:
-            found.append((distance, row, subject.name))
+    names = {subject.number: subject.name for subject in now.plan.subjects}
+    for row in np.flatnonzero(now.survey.sight.axial_m[:, now.row] > 0).tolist():
+        distance, number = float(now.survey.focus_distance_m[row, now.row]), now.survey.subjects[row]
+        if number in names and ends[0] - 12 <= scale.px(distance) <= ends[1] + 12:
+            found.append((distance, row, names[number]))
     left, right = ends[0] - 16.0, ends[1] + 16.0
     most = int((right - left) / (2 * PEG_RADIUS + 2))
     if len(found) > most:

@@ -48,6 +48,7 @@ class FlatView(Panel):
         self._shift = QPointF()
         self._still_m: float | None = None
         self._reach = Memo[float]()
+        self._pegs = Memo[list[tuple[int, QPointF, QPointF]]]()
 
     def zoom_to(self, factor: float) -> None:
         """Show a part so many times larger."""
@@ -154,17 +155,19 @@ class FlatView(Panel):
         if now is None:
             return []
         points = now.survey.points[:, now.row]
-        ahead = now.survey.sight.axial_m[:, now.row] > 0
-        return [
-            (row, self.where(points[row]))
-            for row in range(len(points))
-            if ahead[row] and not np.isnan(points[row]).any()
-        ]
+        there = (now.survey.sight.axial_m[:, now.row] > 0) & ~np.isnan(points).any(axis=1)
+        places = self.places(*self.flat(points[there])).tolist()
+        return [(row, QPointF(*at)) for row, at in zip(np.flatnonzero(there).tolist(), places, strict=True)]
 
     def pegs(self) -> list[tuple[int, QPointF, QPointF]]:
         """Pegs of the subjects, none over another: row of the survey, the peg's middle, and its point."""
-        room = Labels(QRectF(self.rect()).adjusted(2, 30, -2, -2))
-        return [(row, room.put_on(at, PEG_RADIUS), at) for row, at in self.subject_places()]
+        places, room = self.subject_places(), QRectF(self.rect()).adjusted(2, 30, -2, -2)
+
+        def spread() -> list[tuple[int, QPointF, QPointF]]:
+            labels = Labels(room)
+            return [(row, labels.put_on(at, PEG_RADIUS), at) for row, at in places]
+
+        return self._pegs.get((room.getRect(), *((row, at.x(), at.y()) for row, at in places)), spread)
 
     @property
     def _camera(self) -> Camera:

@@ -23,7 +23,7 @@ from kobrel.desk.toolkit.paint import (
     draw_peg,
     draw_text,
     hull,
-    subject_colour,
+    subject_colours,
     text_width,
     xy,
 )
@@ -141,16 +141,18 @@ class Overhead(FlatView):
         self.plates.paint(painter, labels)
         self.stand_ins.paint(painter, labels)
         self.tapes.paint(painter, labels)
+        deep = {subject.number: subject for subject in now.plan.subjects if subject.half_depth_m}
+        colours, states = subject_colours(numbers, now.row), numbers.state[:, now.row].tolist()
         for row, at, spot in pegs:
-            gone = bool(numbers.state[row, now.row] == GONE)
-            colour = subject_colour(numbers, row, now.row)
-            self._paint_extent(painter, now, row, colour)
+            colour = colours[row]
+            if numbers.subjects[row] in deep:
+                self._paint_extent(painter, now, row, deep[numbers.subjects[row]].half_depth_m, colour)
             if at != spot:
                 painter.setPen(QPen(colour, 1.4))
                 painter.drawLine(spot, at)
                 painter.setBrush(colour)
                 painter.drawEllipse(spot, 2.2, 2.2)
-            draw_peg(painter, at, numbers.subjects[row], colour, gone)
+            draw_peg(painter, at, numbers.subjects[row], colour, states[row] == GONE)
         for point in pulling.free_points(self._session):
             draw_free_point(painter, self.where(point))
         if self._session.pointed_term and self.mode != "Front":
@@ -180,14 +182,13 @@ class Overhead(FlatView):
                 )
                 painter.drawLine(self.beside_axis(0, 0), self.beside_axis(aside, ahead))
 
-    def _paint_extent(self, painter: QPainter, now: Now, row: int, colour: QColor) -> None:
+    def _paint_extent(
+        self, painter: QPainter, now: Now, row: int, half_depth_m: float, colour: QColor
+    ) -> None:
         """How deep a subject is, as a bar along the line of sight."""
-        subject = now.plan.subject(now.survey.subjects[row])
-        if subject is None or not subject.half_depth_m:
-            return
         point = now.survey.points[row, now.row]
         toward = point - now.camera.pose[:3, 3]
-        step = toward / np.linalg.norm(toward) * subject.half_depth_m
+        step = toward / np.linalg.norm(toward) * half_depth_m
         painter.setPen(QPen(colour, 3))
         painter.drawLine(self.where(point - step), self.where(point + step))
 

@@ -7,8 +7,9 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from kobrel.desk.toolkit.labels import Labels
-from kobrel.desk.toolkit.paint import draw_text, subject_colour, text_width
+from kobrel.desk.toolkit.paint import draw_text, subject_colours, text_width
 from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.plan.model import Subject
 from kobrel.session import settings
 from kobrel.session.session import Session
 from kobrel.session.state import Now
@@ -21,9 +22,9 @@ _LINE, _PAD = 15.0, 6.0
 
 
 class _Flag(NamedTuple):
-    number: int
+    row: int
+    subject: Subject
     at: QPointF
-    lines: tuple[str, ...]
     colour: QColor
     hidden: bool
     whole: bool
@@ -61,47 +62,50 @@ class Flags:
         labels : what is already written in the picture
         """
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        flags = [flag for row, at in places if (flag := self._flag(now, row, at)) is not None]
+        report = self._session.sight_report if self._session.walk is None else None
+        hidden = None if report is None else report.lines.hidden[:, now.row].tolist()
+        subjects = {subject.number: subject for subject in now.plan.subjects}
+        numbered = ((row, at, subjects.get(now.survey.subjects[row])) for row, at in places)
+        colours, chosen = subject_colours(now.survey, now.row), (self._session.selected_subject, self.pointed)
+        flags = [
+            _Flag(row, subject, at, colours[row], bool(hidden and hidden[row]), subject.number in chosen)
+            for row, at, subject in numbered
+            if subject is not None
+        ]
         labels.take_points((flag.at for flag in flags), PEG + 2)
         flags.sort(key=lambda flag: (not flag.whole, flag.at.y()))
-        room: list[tuple[_Flag, QRectF]] = []
+        room: list[tuple[_Flag, tuple[str, ...], QRectF]] = []
         for flag in flags[:_MOST]:
-            if flag.lines:
-                wide = max(text_width(line, 12, number == 0) for number, line in enumerate(flag.lines))
-                box = labels.put(flag.at, wide + 2 * _PAD, len(flag.lines) * _LINE + 5)
+            lines = self._lines(now, flag)
+            if lines:
+                wide = max(text_width(line, 12, number == 0) for number, line in enumerate(lines))
+                box = labels.put(flag.at, wide + 2 * _PAD, len(lines) * _LINE + 5)
                 if box is not None:
-                    room.append((flag, box))
-        for flag, box in room:
+                    room.append((flag, lines, box))
+        for flag, _lines, box in room:
             _paint_stem(painter, flag.at, box, flag.colour)
         for flag in flags:
             painter.setBrush(theme().base if flag.hidden else flag.colour)
             painter.setPen(QPen(flag.colour if flag.hidden else theme().base, 1.2))
             painter.drawEllipse(flag.at, PEG, PEG)
-        for flag, box in room:
+        for flag, lines, box in room:
             painter.setPen(QPen(flag.colour, 2.0 if flag.whole else 1.0))
             painter.setBrush(faded(theme().base, 0.82))
             painter.drawRoundedRect(box, 3, 3)
-            for number, line in enumerate(flag.lines):
+            for number, line in enumerate(lines):
                 at = box.topLeft() + QPointF(_PAD, 14 + number * _LINE)
                 draw_text(painter, at, line, flag.colour, 12, bold=number == 0)
-        self.shown = [(flag.number, box) for flag, box in room]
+        self.shown = [(flag.subject.number, box) for flag, _lines, box in room]
 
-    def _flag(self, now: Now, row: int, at: QPointF) -> _Flag | None:
-        session, numbers = self._session, now.survey
-        subject = session.plan.subject(numbers.subjects[row])
-        if subject is None:
-            return None
-        report = session.sight_report if session.walk is None else None
-        hidden = report is not None and bool(report.lines.hidden[row, now.row])
-        chosen = subject.number in (session.selected_subject, self.pointed)
-        blur = f"{float(numbers.sight.blur_px[row, session.row]):.1f} px"
-        lines: tuple[str, ...] = ()
-        if chosen or self.way == "whole":
-            distance = session.length(float(numbers.focus_distance_m[row, session.row]))
-            lines = f"{subject.number} {subject.name}", f"{distance}   {blur}{'   hidden' if hidden else ''}"
-        elif self.way == "short":
-            lines = (f"{subject.number}  {blur}",)
-        return _Flag(subject.number, at, lines, subject_colour(numbers, row, session.row), hidden, chosen)
+    def _lines(self, now: Now, flag: _Flag) -> tuple[str, ...]:
+        """What a flag says."""
+        subject, numbers, cell = flag.subject, now.survey, (flag.row, now.row)
+        blur = f"{float(numbers.sight.blur_px[cell]):.1f} px"
+        if flag.whole or self.way == "whole":
+            distance = self._session.length(float(numbers.focus_distance_m[cell]))
+            hidden = "   hidden" if flag.hidden else ""
+            return f"{subject.number} {subject.name}", f"{distance}   {blur}{hidden}"
+        return (f"{subject.number}  {blur}",) if self.way == "short" else ()
 
 
 def _paint_stem(painter: QPainter, at: QPointF, box: QRectF, colour: QColor) -> None:

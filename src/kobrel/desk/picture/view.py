@@ -4,6 +4,7 @@ import math
 import time
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
@@ -192,11 +193,12 @@ class PictureView(GestureWidget):
         now, box = self._session.now, self.frame_rect()
         if now is None:
             return []
-        sight, state = now.survey.sight, now.survey.state
+        sight, rows = now.survey.sight, np.flatnonzero(now.survey.state[:, now.row] != GONE)
+        scale = box.width() / now.camera.width_px
+        places = np.stack([sight.x_px[rows, now.row], sight.y_px[rows, now.row]], axis=1).tolist()
         return [
-            (row, self._shown(box, sight.x_px[row, now.row], sight.y_px[row, now.row]))
-            for row in range(len(now.survey.subjects))
-            if state[row, now.row] != GONE
+            (row, self._bent(QPointF(box.left() + x * scale, box.top() + y * scale), bent))
+            for row, (x, y) in zip(rows.tolist(), places, strict=True)
         ]
 
     def _shown(self, box: QRectF, x_px: Numbers, y_px: Numbers) -> QPointF:

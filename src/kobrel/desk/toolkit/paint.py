@@ -1,19 +1,22 @@
 """What several views draw alike: pegs, flags, the sharp band, text, lines."""
 
+import math
 from collections.abc import Callable
 from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from shiboken6 import Shiboken
 
 from kobrel.desk.toolkit.labels import Labels
-from kobrel.desk.toolkit.theme import DARK, faded, font, theme
+from kobrel.desk.toolkit.theme import DARK, LIGHT, faded, font, theme
 from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
 PEG_RADIUS = 8.0
+_PEG_PX = 20.0
+"""Side of a peg's picture."""
 
 
 def role_of(state: int, nearer: bool) -> str:
@@ -36,16 +39,42 @@ def subject_colour(survey: Survey, row: int, column: int) -> QColor:
     return state_colour(int(survey.state[row, column]), bool(survey.nearer[row, column]))
 
 
+def subject_colours(survey: Survey, column: int) -> list[QColor]:
+    """The colours of all subjects at a frame, by rows of the survey."""
+    states, nearer = survey.state[:, column].tolist(), survey.nearer[:, column].tolist()
+    kinds = {kind: state_colour(*kind) for kind in set(zip(states, nearer, strict=True))}
+    return [kinds[kind] for kind in zip(states, nearer, strict=True)]
+
+
 def draw_peg(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: bool = False) -> None:
     """A subject's marker: its number in a disc, an open one where it is out of the picture."""
+    ratio = painter.device().devicePixelRatio()
+    picture = _peg(number, colour.rgba(), gone, ratio, theme() is DARK)
+    half = _PEG_PX / 2
+    painter.drawImage(
+        QPointF(round((at.x() - half) * ratio) / ratio, round((at.y() - half) * ratio) / ratio), picture
+    )
+
+
+@lru_cache(2048)
+def _peg(number: int, colour: int, gone: bool, ratio: float, dark: bool) -> QImage:
+    """A peg as a picture, which is painted many times as fast as its disc and number."""
+    ink = QColor.fromRgba(colour)
+    look = DARK if dark else LIGHT
+    side = math.ceil(_PEG_PX * ratio)
+    picture = QImage(side, side, QImage.Format.Format_ARGB32_Premultiplied)
+    picture.setDevicePixelRatio(ratio)
+    picture.fill(0)
+    painter = QPainter(picture)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(colour if gone else theme().base, 1.4))
-    painter.setBrush(theme().panel if gone else colour)
-    painter.drawEllipse(at, PEG_RADIUS, PEG_RADIUS)
-    painter.setPen(colour if gone else (theme().base if theme() is DARK else theme().raised))
+    painter.setPen(QPen(ink if gone else look.base, 1.4))
+    painter.setBrush(look.panel if gone else ink)
+    painter.drawEllipse(QPointF(_PEG_PX / 2, _PEG_PX / 2), PEG_RADIUS, PEG_RADIUS)
+    painter.setPen(ink if gone else (look.base if dark else look.raised))
     painter.setFont(font(11, bold=True))
-    box = QRectF(at.x() - 10, at.y() - 10, 20, 20)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(number))
+    painter.drawText(QRectF(0, 0, _PEG_PX, _PEG_PX), Qt.AlignmentFlag.AlignCenter, str(number))
+    painter.end()
+    return picture
 
 
 def draw_free_point(painter: QPainter, at: QPointF) -> None:

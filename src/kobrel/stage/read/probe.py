@@ -3,6 +3,7 @@
 Run as a module it is that process: a request comes in as a line of JSON, an answer goes out.
 """
 
+import contextlib
 import json
 import os
 import resource
@@ -12,7 +13,7 @@ import sys
 import threading
 import time
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from kobrel.errors import KobrelError, SceneError
 
@@ -144,7 +145,22 @@ def _open(kind: Kind, path: Path) -> None:
     else:
         import opentimelineio as otio
 
-        otio.adapters.read_from_file(str(path))
+        _walk(otio.adapters.read_from_file(str(path)))
+
+
+def _walk(whole: Any) -> None:
+    """Ask a list of shots all that its readers ask: some damage ends the library only then."""
+    import opentimelineio as otio
+
+    tracks = whole.video_tracks() if isinstance(whole, otio.schema.Timeline) else []
+    for part in (whole, *tracks):
+        for clip in part.find_clips() if hasattr(part, "find_clips") else ():
+            with contextlib.suppress(Exception):  # readers leave such a clip out
+                clip.trimmed_range()
+                if clip.media_reference is not None:
+                    str(clip.media_reference.available_range)
+                for marker in clip.markers:
+                    str((marker.marked_range, marker.metadata))
 
 
 if __name__ == "__main__":
