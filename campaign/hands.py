@@ -220,8 +220,8 @@ class Hands:
 
 def quiet_dialogs(dice: random.Random, folder: Path, files: list[Path]) -> None:
     """Let dialogs that wait for a person answer by themselves."""
-    from PySide6.QtGui import QAction, QDesktopServices
-    from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
+    from PySide6.QtGui import QAction, QColor, QDesktopServices
+    from PySide6.QtWidgets import QColorDialog, QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
 
     buttons = QMessageBox.StandardButton
     target = folder / "written"
@@ -264,6 +264,7 @@ def quiet_dialogs(dice: random.Random, folder: Path, files: list[Path]) -> None:
     QMessageBox.question = lambda *_a, **_k: dice.choice((buttons.Discard, buttons.Cancel, buttons.Ok))  # type: ignore[method-assign,assignment]
     QMessageBox.warning = QMessageBox.about = QMessageBox.information = lambda *_a, **_k: buttons.Ok  # type: ignore[method-assign,assignment]
     QInputDialog.getText = lambda *_a, **_k: (dice.choice(_TEXTS), True)  # type: ignore[method-assign,assignment]
+    QColorDialog.getColor = lambda *_a, **_k: dice.choice((QColor(), QColor("#a04020")))  # type: ignore[method-assign,assignment]
     QMenu.exec = choose  # type: ignore[method-assign,assignment]
     QDialog.exec = answer  # type: ignore[method-assign,assignment]
     QDesktopServices.openUrl = lambda *_a: True  # type: ignore[method-assign,assignment]

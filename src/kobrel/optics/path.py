@@ -111,9 +111,9 @@ def choose_bands(low: Numbers, high: Numbers) -> tuple[Numbers, Numbers]:
     cost = np.where(there[0], 0.0, np.inf)
     came = np.zeros((frames, count), dtype=np.intp)
     for i in range(1, frames):
-        gap = np.maximum(
-            0.0, np.maximum(low[i][None, :] - high[i - 1][:, None], low[i - 1][:, None] - high[i][None, :])
-        )
+        with np.errstate(invalid="ignore"):  # bands that are not there have infinite ends
+            apart = low[i][None, :] - high[i - 1][:, None], low[i - 1][:, None] - high[i][None, :]
+            gap = np.maximum(0.0, np.maximum(*apart))
         total = cost[:, None] + np.where(np.isfinite(gap), gap, np.inf)
         came[i] = np.argmin(total, axis=0)
         cost = np.where(there[i], total[came[i], np.arange(count)], np.inf)
