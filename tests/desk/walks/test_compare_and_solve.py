@@ -1,18 +1,15 @@
 """Walks that compare ways of a shot, and that go from what is required to a lens."""
 
-import numpy as np
 import pypdfium2
 import pytest
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QAccessible, QImage
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtGui import QImage
 
 from kobrel.plan.handover import HandOut
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.solve.brief import UNMET
-from tests.desk.conftest import by_name, pick
+from tests.desk.conftest import pick
 from tests.desk.test_proof import click_on, grid_of, keep
 from tests.desk.test_taping import click_button, in_picture
 from tests.desk.walks.material import SPREAD, row_of_three
@@ -54,7 +51,11 @@ def test_two_versions(three, tmp_path):
     click_on(user, grid, 1, CTRL)
     for mode in ("Side by side", "Wipe"):
         pick(wall.mode, mode)
-        user.wait(lambda: all(isinstance(pictures.whole(proof), object) and pictures.whole(proof) for proof in proofs))
+        user.wait(
+            lambda: all(
+                isinstance(pictures.whole(proof), object) and pictures.whole(proof) for proof in proofs
+            )
+        )
         user.rest()
         seen = window.body.wall.compared
         assert seen.isVisible()
@@ -107,7 +108,9 @@ def test_from_requirement_to_lens(three, tmp_path):
     middle = Wish(subject=numbers[1], last=1012)
     soft = Wish(subject=0, kind="at_least", px=30, first=1016)
     last = Wish(subject=numbers[0], first=1016)
-    session.edit_shot("Wish", lambda shot: shot.but(brief=(*(w.but(last=1008) for w in wishes), middle, soft, last)))
+    session.edit_shot(
+        "Wish", lambda shot: shot.but(brief=(*(w.but(last=1008) for w in wishes), middle, soft, last))
+    )
     pick(window.show_page(3, "Light").kept, "kept")
     window.show_page(3, "Brief")
     assert "key the stop" in brief.says.text()
@@ -120,9 +123,7 @@ def test_from_requirement_to_lens(three, tmp_path):
     path = tmp_path / "crew.pdf"
     window.exports.write(HandOut(kind="sheet", path=str(path), shots=(session.shot.name,)))
     user.wait(lambda: window.jobs.job is None and path.exists())
-    text = "".join(
-        page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(str(path))
-    )
+    text = "".join(page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(str(path)))
     assert "Near" in text
     assert "sharp" in text
     assert sheet.brief.text().startswith("Brief of this shot")
