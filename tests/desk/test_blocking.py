@@ -3,8 +3,10 @@ import math
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QApplication, QColorDialog, QFileDialog
 
+from kobrel.desk.cards.block.stand_ins import StandInsPage
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import CameraEnd, MadeCamera, StandInAnchor, SubjectEnd, SubjectTarget
 from kobrel.session.commands import blocking, walking
@@ -393,3 +395,15 @@ def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(emp
     QApplication.processEvents()
     user.wait(lambda: "exact" in window.picture.status and window.picture.image != before)
     assert isinstance(session.shot.camera, MadeCamera)
+
+
+def test_a_colour_is_taken_by_the_curve_of_srgb_and_comes_back_the_same(demo_session, make_page, monkeypatch):
+    blocking.place(demo_session, "box", (0, 0, 0))
+    page = make_page(StandInsPage)
+    asked = []
+    monkeypatch.setattr(QColorDialog, "getColor", lambda old, *_a: asked.append(old) or QColor(128, 30, 255))
+    for _ in range(2):
+        page.details.colour.click()
+        expected = [((c / 255 + 0.055) / 1.055) ** 2.4 for c in (128, 30, 255)]
+        assert blocking.chosen(demo_session).colour == pytest.approx(expected, abs=1e-4)
+    assert asked[1].getRgb()[:3] == (128, 30, 255)

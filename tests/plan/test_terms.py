@@ -234,6 +234,15 @@ def test_of_values_for_the_same_the_changed_one_counts(demo):
     assert float(QUANTITIES["far_limit"].values(limits)[0]) == pytest.approx(4.0)
     with pytest.raises(PlanError, match="the focus itself"):
         taken_of(near_limit=float(one.focus_m[0]))
+    focus = float(one.focus_m[0])
+    for term, beyond in (
+        ("near_limit", 1.05), ("far_limit", 0.95), ("full_before", 1.5), ("full_behind", 0.5),
+        ("begins_before", 1.05), ("begins_behind", 0.95),
+    ):  # fmt: skip
+        with pytest.raises(PlanError, match="the focus, which is at"):
+            taken_of(**{term: focus * beyond})
+        held = taken_of(**{term: focus / beyond})
+        assert float(QUANTITIES[term].values(held)[0]) == pytest.approx(focus / beyond)
     with pytest.raises(PlanError, match="f-number of -2 makes no sense"):
         taken_of(f_number=-2.0)
     with pytest.raises(PlanError, match="Blades of 1e\\+06"):

@@ -12,6 +12,8 @@ from kobrel.stage.motion import Array, Motion, Track, TransformOp, together
 
 _PARTS = (("translate", 3), ("quaternion", 4), ("scale", 3))
 NONE = -1
+_MOST_SAMPLES = 16_000_000
+"""Samples that are copied so that joints can be worked out together; beyond it each is for itself."""
 Brackets = tuple[NDArray[np.int64], Array]
 
 
@@ -118,8 +120,15 @@ class Joints:
         found: dict[tuple[object, ...], list[int]] = {}
         for column, joint in enumerate(self._tables.others):
             found.setdefault(self.motions[joint].form, []).append(column)
-        joints = self._tables.others
-        return [(c, together([self.motions[joints[k]] for k in c])) for c in found.values()]
+        joints, alike = self._tables.others, list[tuple[list[int], Motion]]()
+        for columns in found.values():
+            motions = [self.motions[joints[column]] for column in columns]
+            samples = len(columns) * max((op.track.values.size for op in motions[0].ops), default=0)
+            if len(columns) > 1 and samples <= _MOST_SAMPLES:
+                alike.append((columns, together(motions)))
+            else:
+                alike += [([column], motion) for column, motion in zip(columns, motions, strict=True)]
+        return alike
 
     @cached_property
     def _tables(self) -> _Tables:

@@ -117,14 +117,23 @@ def _put_angle(side: str) -> Put:
     return put
 
 
-def _put_blur_at(scale: str = "coc") -> Put:
-    """The aperture whose blur at a distance is the largest called sharp, or that of a full ramp."""
+def _put_blur_at(sign: float, scale: str = "coc") -> Put:
+    """The aperture whose blur at a distance nearer (+1) or farther (-1) than the focus is the largest called
+    sharp, or that of a full ramp.
+    """
 
     def put(camera: RenderCamera, values: Numbers) -> RenderCamera:
         blur = camera.coc_px if scale == "coc" else camera.full_px
-        off = np.abs(1.0 / camera.focus_m - 1.0 / values)
-        if np.any(off < 1e-12):
+        off = sign * (1.0 / values - 1.0 / camera.focus_m)
+        if np.any(np.abs(off) < 1e-12):
             raise PlanError("the distance is the focus itself; blur begins beside it.")
+        if np.any(off < 0):
+            at = int(np.argmin(off))
+            side, other = ("before", "nearer") if sign > 0 else ("behind", "farther")
+            raise PlanError(
+                f"{values[at]:.4g} m is not {side} the focus, which is at {camera.focus_m[at]:.4g} m.",
+                remedy=f"A limit {side} the focus is {other} than it.",
+            )
         return camera.with_px_per_dpt(blur / off)
 
     return put
@@ -230,11 +239,11 @@ _ALL = (
              "aperture", lambda c, v: c.with_px_per_dpt(v / c.film_mm[0] * c.width_px * c.focus_m)),
     Quantity("near_limit", "Near limit", "length", _at_blur(1.0),
              "Where blur reaches the largest called sharp, before the focus.", "1 / (1/s + c0/(A v))",
-             "It hangs on what is called sharp.", "aperture", _put_blur_at()),
+             "It hangs on what is called sharp.", "aperture", _put_blur_at(1.0)),
     Quantity("far_limit", "Far limit", "length", _at_blur(-1.0),
              "Where blur reaches the largest called sharp, behind the focus.", "1 / (1/s − c0/(A v))",
              "From the hyperfocal distance on it is infinity.",
-             "aperture", _put_blur_at(), most=np.inf),
+             "aperture", _put_blur_at(-1.0), most=np.inf),
     Quantity("sharp_depth", "Depth of field", "length",
              lambda c: np.asarray(_at_blur(-1.0)(c)) - np.asarray(_at_blur(1.0)(c)),
              "From the near limit to the far one.", "far − near"),
@@ -243,16 +252,16 @@ _ALL = (
              "Focus distance from which everything to infinity is sharp.", "f²/(N c0), thin: + f"),
     Quantity("full_before", "Full blur before", "length", _at_blur(1.0, "full"),
              "Nearer than this, blur is as large as the ramp goes.", "1 / (1/s + c1/(A v))",
-             "", "aperture", _put_blur_at("full")),
+             "", "aperture", _put_blur_at(1.0, "full")),
     Quantity("begins_before", "Blur begins before", "length", _at_blur(1.0),
              "Nearer than this it is no longer sharp: the near limit.", "1 / (1/s + c0/(A v))",
-             "", "aperture", _put_blur_at()),
+             "", "aperture", _put_blur_at(1.0)),
     Quantity("begins_behind", "Blur begins behind", "length", _at_blur(-1.0),
              "Farther than this it is no longer sharp: the far limit.", "1 / (1/s − c0/(A v))",
-             "", "aperture", _put_blur_at(), most=np.inf),
+             "", "aperture", _put_blur_at(-1.0), most=np.inf),
     Quantity("full_behind", "Full blur behind", "length", _at_blur(-1.0, "full"),
              "Farther than this, blur is as large as the ramp goes; infinity where it never is.",
-             "1 / (1/s − c1/(A v))", "", "aperture", _put_blur_at("full"), most=np.inf),
+             "1 / (1/s − c1/(A v))", "", "aperture", _put_blur_at(-1.0, "full"), most=np.inf),
     Quantity("largest_blur", "Largest blur", "px", lambda c: c.full_px,
              "Diameter of the discs where the ramp is full.", "c1",
              "Some ask for the radius.", "full", lambda c, v: replace(c, full_px=v)),

@@ -2,6 +2,7 @@
 
 from functools import partial
 
+import numpy as np
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QGridLayout, QLineEdit, QPushButton, QWidget
 
@@ -13,6 +14,7 @@ from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
 from kobrel.session.session import Session
+from kobrel.stage.pictures.colours import as_bytes, to_linear
 
 _SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatter": "Scatter"}
 
@@ -187,10 +189,11 @@ class _Details(Card[StandIn]):
         if stand_in is None:
             return
         linear = stand_in.lights.colour if stand_in.lights else stand_in.colour
-        old = QColor.fromRgbF(*(min(1.0, part) ** (1 / 2.2) for part in linear))
+        old = QColor(*as_bytes(np.array(linear)).tolist())
         new = QColorDialog.getColor(old, self, f"Colour of {stand_in.name}")
         if new.isValid():
-            colour = tuple(round(part**2.2, 4) for part in (new.redF(), new.greenF(), new.blueF()))
+            parts = to_linear(np.array([new.redF(), new.greenF(), new.blueF()]))
+            colour = tuple(round(part, 4) for part in parts.tolist())
             change = blocking.change_lights if stand_in.lights else blocking.change
             change(self.session, "Colour", colour=colour)
 
