@@ -150,9 +150,8 @@ class Window(QMainWindow):
         brand.setObjectName("brand")
         self.bar = QMenuBar()
         self.heading, self.subheading, self.saved = Label(), Label(), Label()
-        self.heading.setObjectName("title")
-        self.subheading.setObjectName("quiet")
-        self.saved.setObjectName("quiet")
+        for label, look in ((self.heading, "title"), (self.subheading, "quiet"), (self.saved, "quiet")):
+            label.setObjectName(look)
         self.subheading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(brand)
         line.addWidget(self.bar)
