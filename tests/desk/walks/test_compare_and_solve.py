@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QImage
 
+from kobrel.desk.wall.pictures import Whole
 from kobrel.plan.handover import HandOut
 from kobrel.plan.instrument import Wish
 from kobrel.plan.model import SubjectTarget
@@ -51,11 +52,7 @@ def test_two_versions(three, tmp_path):
     click_on(user, grid, 1, CTRL)
     for mode in ("Side by side", "Wipe"):
         pick(wall.mode, mode)
-        user.wait(
-            lambda: all(
-                isinstance(pictures.whole(proof), object) and pictures.whole(proof) for proof in proofs
-            )
-        )
+        user.wait(lambda: all(isinstance(pictures.whole(proof), Whole) for proof in proofs))
         user.rest()
         seen = window.body.wall.compared
         assert seen.isVisible()

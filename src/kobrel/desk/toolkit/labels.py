@@ -15,7 +15,7 @@ _RING = [(math.cos(turn * math.pi / 6), math.sin(turn * math.pi / 6)) for turn i
 _ABOUT = [(0.0, 0.0), *((x * gap, y * gap) for gap in (2.1, 3.2, 4.4, 6.0) for x, y in _RING)]
 _CELL = 48.0
 _MOST_VAIN = 12
-"""Vain searches for room beside a peg's point after which the others stay on theirs: there is a crowd."""
+"""Vain searches for room beside a tag's point after which the others stay on theirs: there is a crowd."""
 
 
 class Labels:

@@ -16,7 +16,7 @@ from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
 PEG_RADIUS = 8.0
 _PEG_PX = 20.0
-"""Side of a peg's picture."""
+"""Side of a tag's picture, pixels."""
 
 
 def role_of(state: int, nearer: bool) -> str:
@@ -58,7 +58,7 @@ def draw_peg(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: 
 
 @lru_cache(2048)
 def _peg(number: int, colour: int, gone: bool, ratio: float, dark: bool) -> QImage:
-    """A peg as a picture, which is painted many times as fast as its disc and number."""
+    """A tag as a picture, which is painted many times as fast as its disc and number."""
     ink = QColor.fromRgba(colour)
     look = DARK if dark else LIGHT
     side = math.ceil(_PEG_PX * ratio)
