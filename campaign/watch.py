@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 from typing import NamedTuple
 
-HANG_S = 20.0
+HANG_S = 45.0
 MOST_MB = 1024
 """Memory that a case may take beyond what the child has anyway and the file's size."""
 _START_S = 120.0

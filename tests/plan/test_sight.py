@@ -1,4 +1,5 @@
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ from kobrel.plan.model import (
     DistanceTarget,
     MadeCamera,
     Mark,
+    NearestAnchor,
     Plan,
     PointAnchor,
     Shot,
@@ -18,13 +20,16 @@ from kobrel.plan.model import (
     StandInAnchor,
     Subject,
     SubjectEnd,
+    SubjectTarget,
     Tape,
 )
 from kobrel.plan.parts import PlaceKey
 from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, stage_of
+from kobrel.stage import shapes
+from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.read.load import load_scene
-from kobrel.stage.scene import Cancelled
+from kobrel.stage.scene import Cancelled, Node, Scene
 from kobrel.stage.stage import Stage
 from tests.conftest import write_mesh
 
@@ -100,6 +105,22 @@ def test_a_subject_that_leaves_the_picture_is_told():
     keys = (PlaceKey(frame=1, position_m=(0, 0, 0), ease="even"), PlaceKey(frame=11, position_m=(10, 0, 0)))
     plan, shot, stage = scene_of(stand_in(1, "standing", (0, 0, 0), keys=keys), subjects=(on(1),))
     assert shot_warnings(plan, shot, stage) == ["Subject 1 is out of the picture at 4–11."]
+
+
+def test_a_subject_that_is_switched_off_is_told():
+    shown = Track(np.array([0.0, 4.0, 8.0]), np.array([[1.0], [0.0], [1.0]]), held=True)
+    eye_height = Motion((TransformOp("translate", Track.constant((0.0, 1.6, 0.0))),))
+    node = Node("/Lamp", motion=eye_height, mesh=shapes.sphere(0.5, 12), shown=shown)
+    stage = Stage([("s", Scene(Path("s"), (node,)))])
+    lamp = Subject(number=1, name="Lamp", anchor=NearestAnchor(scene="s", node="/Lamp"))
+    plan, shot, _stage = scene_of(subjects=(lamp,))
+    shot = shot.but(marks=(Mark(frame=5, target=SubjectTarget(number=1)),))
+    warnings = shot_warnings(plan, shot, stage)
+    assert "Lamp is switched off at 4–7: nothing of it is drawn there." in warnings
+    found = findings(plan.but(shots=(shot,)), stage)
+    assert "Shot 1, frame 5: the focus is on Lamp, which is switched off there." in found
+    later = shot.but(marks=(Mark(frame=9, target=SubjectTarget(number=1)),))
+    assert not any("switched off" in line for line in findings(plan.but(shots=(later,)), stage))
 
 
 def test_looking_can_be_stopped():

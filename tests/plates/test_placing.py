@@ -1,5 +1,7 @@
 """Where plates stand: framing kept at any distance, spreads, gaps, pivots, dials."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -8,7 +10,7 @@ from hypothesis import strategies as st
 from kobrel.errors import PlanError
 from kobrel.plan.measure.camera import camera_at, cameras_at
 from kobrel.plan.model import MadeCamera, Plan
-from kobrel.plan.parts import Level, LevelKey, Settle
+from kobrel.plan.parts import Level, LevelKey, PlaceKey, Settle
 from kobrel.plan.pictures.plates import Dial, Drive, Plate, PlatePicture
 from kobrel.plan.plates.placing import (
     at_distance,
@@ -72,6 +74,42 @@ def test_a_plate_behind_the_camera_cannot_be_put_at_a_distance():
     camera = the_camera()
     with pytest.raises(PlanError, match="behind the camera"):
         at_distance(a_plate(camera).but(position_m=(0, 0, 2)), (), camera, 1001, 4.0, True)
+
+
+def keyed_like(plate):
+    """The same plate, standing still by keys of its place."""
+    keys = tuple(PlaceKey(frame=frame, position_m=plate.position_m) for frame in (1001, 1011))
+    return plate.but(keys=keys)
+
+
+@pytest.mark.parametrize("projection", ["perspective", "orthographic"])
+@pytest.mark.parametrize("keeps", [True, False])
+def test_a_keyed_plate_goes_where_a_plain_one_goes(projection, keeps):
+    camera = replace(aslant(), projection=projection)
+    plate = a_plate(aslant(), faces=True)
+    plain = at_distance(plate, (), camera, 1001, 7.0, keeps)
+    keyed = at_distance(keyed_like(plate), (), camera, 1001, 7.0, keeps)
+    assert corners_px(keyed, camera) == pytest.approx(corners_px(plain, camera), abs=1e-6)
+    assert axial_m(camera, pivot_at(keyed, (), [1001])[0]) == pytest.approx(7.0)
+    later = [corners_at(each, (), camera, [1011])[0] for each in (keyed, plate)]
+    assert later[0] == pytest.approx(later[1])
+    if projection == "orthographic" and keeps:
+        assert corners_px(keyed, camera) == pytest.approx(corners_px(plate, camera), abs=0.01)
+
+
+def test_between_its_keys_a_plate_that_keeps_its_framing_keeps_it():
+    camera = aslant()
+    plate = a_plate(camera)
+    moved = at_distance(keyed_like(plate), (), camera, 1011, 9.0, True)
+    for frame in (1001, 1004, 1008, 1011):
+        seen = camera.see(corners_at(moved, (), camera, [frame])[0])
+        assert np.stack([seen.x_px, seen.y_px], -1) == pytest.approx(corners_px(plate, camera), abs=0.01)
+
+
+def test_a_keyed_plate_behind_the_camera_cannot_be_put_at_a_distance():
+    plate = keyed_like(a_plate(the_camera()).but(position_m=(0, 0, 2)))
+    with pytest.raises(PlanError, match="behind the camera"):
+        at_distance(plate, (), the_camera(), 1001, 4.0, True)
 
 
 def test_a_plate_that_fills_the_frame_covers_it():

@@ -16,7 +16,7 @@ from kobrel.stage import shapes
 from kobrel.stage.copies import Copies
 from kobrel.stage.deform import Blend, Deformation, Sampled, Still
 from kobrel.stage.engine.meshes import corner_normals, normals_of
-from kobrel.stage.motion import Track
+from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.read.normals import shared_corners
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Scene, Texture
@@ -247,6 +247,41 @@ def many_copies(count=200):
     copies = Copies(Track.constant(places))
     ball = Node("/field/ball", 0, mesh=shapes.sphere(0.5, 12), copies=copies)
     return Stage([("s", Scene(Path("s"), (Node("/field"), ball)))]), places
+
+
+@pytest.mark.parametrize("count", [5, 60])
+@pytest.mark.parametrize("in_copies", [True, False])
+def test_what_is_switched_off_at_a_frame_is_neither_nearest_nor_within_bounds(count, in_copies):
+    """Whatever the number of parts; where all are off, all count."""
+    random = np.random.default_rng(count)
+    places = random.uniform(-30, 30, (count, 3))
+    shown = random.random((4, count)) < 0.4
+    shown[3] = False
+    times = np.arange(4.0)
+    ball = shapes.sphere(0.5, 12)
+    if in_copies:
+        copies = Copies(Track.constant(places), shown=Track(times, shown.astype(float), held=True))
+        balls = (Node("/field/ball", 0, mesh=ball, copies=copies),)
+    else:
+        balls = tuple(
+            Node(
+                f"/field/ball{k}", 0, Motion((TransformOp("translate", Track.constant(place)),)), mesh=ball,
+                shown=Track(times, shown[:, k, None].astype(float), held=True),
+            )
+            for k, place in enumerate(places)
+        )  # fmt: skip
+    stage = Stage([("s", Scene(Path("s"), (Node("/field"), *balls)))])
+    field, goals = Place("s", "/field"), random.uniform(-40, 40, (4, 3))
+    found = stage.nearest(field, goals, times)
+    low, high = stage.local_bounds(field, times)
+    for k, goal in enumerate(goals):
+        there = places[shown[k]] if shown[k].any() else places
+        wanted = np.linalg.norm(there - goal, axis=1).min() - 0.5
+        assert np.linalg.norm(found[k] - goal) == pytest.approx(wanted, abs=0.03)
+        np.testing.assert_allclose(low[k], there.min(axis=0) - 0.5, atol=0.03)
+        np.testing.assert_allclose(high[k], there.max(axis=0) + 0.5, atol=0.03)
+    assert stage.is_drawn(field, times).tolist() == [True, True, True, False]
+    assert stage.is_drawn(Place("s", "/nowhere"), times) is None
 
 
 def test_bounds_and_nearest_points_of_many_copies():

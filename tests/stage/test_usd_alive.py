@@ -145,8 +145,9 @@ def test_weights_of_a_skin_that_do_not_add_up_to_one_count_by_their_share(tmp_pa
     np.testing.assert_allclose(other.points(5.0), one.points(5.0), atol=1e-5)
 
 
-def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
-    stage = new_stage(tmp_path / "b.usda")
+def talking_stage(path, between, weights=((0, 0.0), (10, 1.0), (20, 1.5))):
+    """A face whose mouth opens over time, with steps between."""
+    stage = new_stage(path)
     UsdSkel.Root.Define(stage, "/Body")
     skeleton = UsdSkel.Skeleton.Define(stage, "/Body/Rig")
     skeleton.CreateJointsAttr(["only"])
@@ -154,7 +155,7 @@ def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
     skeleton.CreateRestTransformsAttr([Gf.Matrix4d(1)])
     animation = UsdSkel.Animation.Define(stage, "/Body/Talk")
     animation.CreateBlendShapesAttr(["open"])
-    for time, weight in ((0, 0.0), (10, 1.0), (20, 1.5)):
+    for time, weight in weights:
         animation.CreateBlendShapeWeightsAttr().Set([weight], time)
     UsdSkel.BindingAPI.Apply(skeleton.GetPrim()).CreateAnimationSourceRel().SetTargets(["/Body/Talk"])
     mesh = define_mesh(stage, "/Body/face")
@@ -163,10 +164,17 @@ def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
     binding.CreateBlendShapesAttr(["open"])
     shape = UsdSkel.BlendShape.Define(stage, "/Body/face/open")
     shape.CreateOffsetsAttr([Gf.Vec3f(0, 0, 1)] * 4)
-    shape.CreateInbetween("half").SetOffsets([Gf.Vec3f(1, 0, 0)] * 4)
-    shape.GetInbetween("half").SetWeight(0.5)
+    for number, (weight, offset) in enumerate(between):
+        step = shape.CreateInbetween(f"step{number}")
+        step.SetOffsets([Gf.Vec3f(*offset)] * 4)
+        step.SetWeight(weight)
     binding.CreateBlendShapeTargetsRel().SetTargets([shape.GetPath()])
     stage.Save()
+    return stage
+
+
+def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
+    talking_stage(tmp_path / "b.usda", [(0.5, (1, 0, 0))])
     face = load_scene(tmp_path / "b.usda")
     assert face.warnings == ()
     moved = face.nodes[face.find("/Body/face")].mesh.deformation
@@ -178,6 +186,39 @@ def test_steps_between_blend_shapes_go_by_usds_rule(tmp_path):
         (0, (0, 0, 0)),
     ):
         np.testing.assert_allclose(moved.points(frame), np.array(SQUARE) + shift, atol=1e-6)
+
+
+@pytest.mark.parametrize(
+    "between",
+    [
+        [(-0.5, (0, 1, 0))],
+        [(-1.0, (2, 0, 0)), (-0.25, (0, 1, 0)), (0.4, (1, 1, 0))],
+        [(0.7, (0, 0, 3)), (1.5, (0, -1, 0))],
+    ],
+)
+def test_steps_between_blend_shapes_move_points_as_usds_own_query_does(tmp_path, between):
+    times = (0.0, 10.0, 20.0)
+    stage = talking_stage(tmp_path / "b.usda", between, zip(times, (-1.25, 0.0, 1.75), strict=True))
+    face = load_scene(tmp_path / "b.usda")
+    moved = face.nodes[face.find("/Body/face")].mesh.deformation
+    binding = UsdSkel.BindingAPI(stage.GetPrimAtPath("/Body/face"))
+    query = UsdSkel.BlendShapeQuery(binding)
+    offsets, indices = query.ComputeSubShapePointOffsets(), query.ComputeBlendShapePointIndices()
+    for frame in (*times, 2.0, 5.0, 8.0, 11.0, 14.0, 17.0):
+        weight = np.interp(frame, times, (-1.25, 0.0, 1.75))
+        parts = query.ComputeSubShapeWeights([float(weight)])
+        points = Vt.Vec3fArray.FromNumpy(np.array(SQUARE, np.float32))
+        assert query.ComputeDeformedPoints(*parts, indices, offsets, points)
+        np.testing.assert_allclose(moved.points(frame), np.array(points), atol=1e-5, err_msg=str(frame))
+
+
+def test_two_steps_at_one_weight_are_told(tmp_path):
+    talking_stage(tmp_path / "b.usda", [(0.5, (1, 0, 0)), (0.5, (0, 1, 0)), (0.0, (0, 0, 9))])
+    face = load_scene(tmp_path / "b.usda")
+    assert face.warnings == ("/Body/face/open: 2 steps left out; what it is at 0, 0.5 is said already.",)
+    moved = face.nodes[face.find("/Body/face")].mesh.deformation
+    np.testing.assert_allclose(moved.points(5.0), np.array(SQUARE) + (1, 0, 0), atol=1e-6)
+    np.testing.assert_allclose(moved.points(0.0), np.array(SQUARE), atol=1e-6)
 
 
 def test_faces_that_change_are_seen_in_their_turn(tmp_path):

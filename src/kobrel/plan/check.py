@@ -18,7 +18,7 @@ from kobrel.plan.names import is_of_a_file
 from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.plates.edges import edge_report
 from kobrel.plan.solve.brief import UNMET, judge
-from kobrel.plan.space.anchors import subject_points
+from kobrel.plan.space.anchors import is_drawn, subject_points
 from kobrel.stage.scene import Progress, Scene, no_progress
 from kobrel.stage.stage import Place, Stage
 
@@ -124,11 +124,11 @@ def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
             )
         elif shot.first <= mark.frame <= shot.last:
             row = numbers.subjects.index(subject.number)
+            where = f"Shot {shot.label}, frame {mark.frame:g}: the focus is on {subject.name}, "
             if numbers.state[row, numbers.index_of(mark.frame)] == GONE:
-                found.append(
-                    f"Shot {shot.label}, frame {mark.frame:g}: the focus is on {subject.name}, "
-                    "which is out of the picture."
-                )
+                found.append(f"{where}which is out of the picture.")
+            elif not is_drawn(subject.anchor, [mark.frame], numbers.of[1]).all():
+                found.append(f"{where}which is switched off there.")
     return found
 
 
@@ -168,6 +168,10 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
             continue
         if gone.any() and not gone.all():
             found.append(f"{subject.name} is out of the picture at {spans(numbers.frames, gone, '', '')}.")
+        undrawn = ~is_drawn(subject.anchor, numbers.frames, numbers.of[1])
+        if undrawn.any():
+            frames = spans(numbers.frames, undrawn, "all frames", "")
+            found.append(f"{subject.name} is switched off at {frames}: nothing of it is drawn there.")
         if sight.hidden[row].any():
             frames = spans(numbers.frames, sight.hidden[row], "all frames", "")
             found.append(f"{subject.name} is hidden by {sight.by[row]} at {frames}.")

@@ -24,7 +24,7 @@ from kobrel.plan.model import (
     SubjectTarget,
     Tape,
 )
-from kobrel.plan.parts import Ease, Key, Keyed, Placed, PlaceKey, Vector
+from kobrel.plan.parts import Ease, Key, Keyed, Level, LevelKey, Placed, PlaceKey, Vector
 from kobrel.plan.pictures.plates import Plate, PlateAnchor
 
 _Placed = TypeVar("_Placed", bound=Placed)
@@ -230,6 +230,15 @@ def moved_to(placed: _Placed, frame: float, position_m: Vector) -> _Placed:
     if not placed.keys:
         return placed.but(position_m=position_m)
     return with_place_key(placed, PlaceKey(frame=frame, position_m=position_m))
+
+
+def with_value(level: Level, frame: float, value: float) -> Level:
+    """A level with a value: of its key at the frame where it has keys, or altogether."""
+    if not level.keys:
+        return level.but(value=value)
+    old = next((key for key in level.keys if key.frame == frame), LevelKey(frame=frame, value=value))
+    keys = [key for key in level.keys if key.frame != frame] + [old.but(value=value)]
+    return level.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
 
 
 def with_place_key(placed: _Placed, key: PlaceKey) -> _Placed:

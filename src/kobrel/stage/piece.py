@@ -183,6 +183,17 @@ class Piece:
             result[self.rows_of(index)] = there if copies is None else copies.seen_at(frame) & there
         return result
 
+    def drawn_over(self, rows: NDArray[np.int64], frames: Array) -> NDArray[np.bool_]:
+        """(F, n) which of some rows count for where their node is: those that are there at a frame, or all
+        of them where none is.
+        """
+        seen = [self.seen(float(frame)) for frame in frames] if self._flickering else []
+        drawn = np.ones((len(frames), len(rows)), bool)
+        for at, there in enumerate(seen):
+            if there is not None and there[rows].any():
+                drawn[at] = there[rows]
+        return drawn
+
     def local_boxes(self, frame: float = 0.0) -> Array:
         """(D, 8, 3) corners of the box about the mesh of each drawn node, in its node's space."""
         if not self.live:
@@ -231,23 +242,27 @@ class Piece:
 
     def local_bounds(self, index: int, copy: int | None, frames: Array) -> tuple[Array, Array]:
         """Lowest and highest corner of a node and all below it over time, in its own space, (F, 3) each,
-        or (1, 3) where nothing changes; its origin twice where there is no mesh.
+        or (1, 3) where nothing changes; its origin twice where there is no mesh. What is not there at a
+        frame does not count, but where nothing is.
         """
         rows = self.rows_below(index)
         if copy is not None:
             rows = [row for row in rows if self.copies[row] == copy] or rows
         nodes = set(self.nodes[rows].tolist())
-        if not nodes & set(self.live) and all(self._held(index, node) for node in nodes):
+        changing = nodes & {*self.live, *self._flickering}
+        if not changing and all(self._held(index, node) for node in nodes):
             frames = frames[:1]
         inverse = np.linalg.inv(self.scene.world(index, frames, copy))
         low, high = np.full((len(frames), 3), np.inf), np.full((len(frames), 3), -np.inf)
+        drawn = self.drawn_over(np.asarray(rows, np.int64), frames)
         if len(rows) > len(frames):  # frame by frame, all rows at once
             for at, frame in enumerate(frames):
                 matrix = inverse[min(at, len(inverse) - 1)]
-                corners = self._corners(float(frame))[rows].reshape(-1, 3) @ matrix[:3, :3].T + matrix[:3, 3]
+                corners = self._corners(float(frame))[np.asarray(rows)[drawn[at]]].reshape(-1, 3)
+                corners = corners @ matrix[:3, :3].T + matrix[:3, 3]
                 low[at], high[at] = corners.min(axis=0), corners.max(axis=0)
             return low, high
-        for row in rows:
+        for number, row in enumerate(rows):
             node = int(self.nodes[row])
             own = self.copies[row] if self.copies[row] != NO_COPY else None
             matrix = inverse @ self.scene.world(node, frames, own)
@@ -256,7 +271,8 @@ class Piece:
             else:
                 boxes = self._rest_boxes[self.numbers[row]][None]
             corners = boxes @ np.swapaxes(matrix[:, :3, :3], 1, 2) + matrix[:, None, :3, 3]
-            low, high = np.minimum(low, corners.min(axis=1)), np.maximum(high, corners.max(axis=1))
+            corners = np.where(drawn[:, number, None, None], corners, np.nan)
+            low, high = np.fmin(low, corners.min(axis=1)), np.fmax(high, corners.max(axis=1))
         none = ~np.isfinite(low)
         return np.where(none, 0.0, low), np.where(none, 0.0, high)
 

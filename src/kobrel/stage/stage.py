@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from kobrel.stage.copies import copy_of_path
 from kobrel.stage.motion import Array
@@ -407,36 +407,56 @@ class Stage:
 
         Returns
         -------
-        (F, 3) metres on the stage, or None where the node is not there or has no mesh.
+        (F, 3) metres on the stage, or None where the node is not there or has no mesh. What is not there
+        at a frame does not count, but where nothing is.
         """
         found = self._find(place)
         if found is None:
             return None
         piece, placement, index, copy = found
         rows = [row for row in piece.rows_below(index) if copy is None or piece.copies[row] == copy]
-        goals, at = np.asarray(points, dtype=float), np.atleast_1d(np.asarray(frames, dtype=float))
+        goals = np.asarray(points, dtype=float)
+        at = np.broadcast_to(np.asarray(frames, dtype=float), len(goals))
         if len(rows) > _MANY_ROWS:
             rows = self._within_reach(place.scene, rows, goals, at)
-        best, least = None, np.full(len(goals), np.inf)
-        for row in rows:
+        if not rows:
+            return None
+        drawn = piece.drawn_over(np.asarray(rows), at)
+        best, least = np.full((len(goals), 3), np.nan), np.full(len(goals), np.inf)
+        for row, there in zip(rows, drawn.T, strict=True):
             number, mesh = int(piece.copies[row]), piece.mesh_of(int(piece.nodes[row]))
             if mesh not in self._closest:
                 self._closest[mesh] = Closest(mesh)
             closest = self._closest[mesh]
             own = None if number == NO_COPY else number
-            worlds = placement @ piece.scene.world(int(piece.nodes[row]), at, own)
-            here = closest.nearest(goals, np.broadcast_to(worlds, (len(goals), 4, 4)), at)
-            distance = np.linalg.norm(here - goals, axis=1)
-            best = here if best is None else np.where((distance < least)[:, None], here, best)
-            least = np.minimum(distance, least)
+            when = np.flatnonzero(there)
+            worlds = placement @ piece.scene.world(int(piece.nodes[row]), at[when], own)
+            here = closest.nearest(goals[when], np.broadcast_to(worlds, (len(when), 4, 4)), at[when])
+            distance = np.linalg.norm(here - goals[when], axis=1)
+            nearer = distance < least[when]
+            best[when[nearer]], least[when[nearer]] = here[nearer], distance[nearer]
         return best
+
+    def is_drawn(self, place: Place, frames: ArrayLike) -> NDArray[np.bool_] | None:
+        """(F,) whether a node, or anything below it, is there at frames; None where it has no mesh."""
+        rows = self.rows_below(place)
+        if not rows:
+            return None
+        found = self._find(place)
+        assert found is not None
+        own = np.asarray(rows) - int(self._starts[self._names.index(place.scene)])
+        seen = [found[0].seen(float(frame)) for frame in np.atleast_1d(np.asarray(frames, float))]
+        return np.array([there is None or bool(there[own].any()) for there in seen])
 
     def _within_reach(self, scene: str, rows: list[int], goals: Array, frames: Array) -> list[int]:
         """Those of a scene's rows that can hold the point nearest to a goal (F, 3) at any frame."""
         chosen = np.asarray(rows) + int(self._starts[self._names.index(scene)])
         kept = np.zeros(len(rows), bool)
-        for goal, frame in zip(goals, np.broadcast_to(frames, len(goals)), strict=True):
-            boxes = np.nan_to_num(self.boxes(float(frame))[chosen], nan=_NOWHERE_M)
+        for goal, frame in zip(goals, frames, strict=True):
+            boxes = self.boxes(float(frame))[chosen]
+            if np.isnan(boxes).all():
+                return rows
+            boxes = np.nan_to_num(boxes, nan=_NOWHERE_M)
             low, high = boxes.min(axis=1), boxes.max(axis=1)
             nearest = np.linalg.norm(np.maximum(np.maximum(low - goal, goal - high), 0.0), axis=1)
             farthest = np.linalg.norm(np.maximum(np.abs(low - goal), np.abs(high - goal)), axis=1)

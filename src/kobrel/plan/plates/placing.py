@@ -8,9 +8,11 @@ from numpy.typing import ArrayLike
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
+from kobrel.plan import edit
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.parts import Level
+from kobrel.plan.parts import Level, LevelKey
 from kobrel.plan.pictures.plates import Dial, Plate, Point
+from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import pivot_at, poses_at
 
@@ -60,18 +62,41 @@ def _rotation(turn: float, tilt: float, roll: float) -> Numbers:
     return np.asarray(about_y @ about_x @ about_z)
 
 
-def scaled_about(plate: Plate, eye_m: ArrayLike, ratio: float) -> Plate:
-    """A plate moved so many times as far from a point and grown as much, so that it looks the same from
-    there.
-    """
-    eye = np.asarray(eye_m, float)
+def _on_sight(plate: Plate, camera: Camera, here: Numbers, distance_m: float) -> tuple[Numbers, float]:
+    """The place (3,) at a distance along the axis on the same line of sight as another place, and how many
+    times as large something there is that looks the same.
 
-    def there(place: Sequence[float]) -> tuple[float, float, float]:
-        return vector(eye + (np.asarray(place, float) - eye) * ratio)
+    Raises
+    ------
+    PlanError
+        It does not stand before the camera.
+    """
+    now = axial_m(camera, here)
+    if now <= 0:
+        raise PlanError(f"{plate.name} stands behind the camera.", remedy="Move it before the camera first.")
+    if camera.projection == "orthographic":
+        return here - camera.pose[:3, 2] * (distance_m - now), 1.0
+    eye, ratio = camera.pose[:3, 3], distance_m / now
+    return eye + (here - eye) * ratio, ratio
+
+
+def brought_nearer(plate: Plate, dials: tuple[Dial, ...], camera: Camera, frame: float, part: float) -> Plate:
+    """A plate moved with all its keys to so many times its distance, that looks the same at a frame.
+
+    Raises
+    ------
+    PlanError
+        It does not stand before the camera.
+    """
+    here = pivot_at(plate, dials, [frame])[0]
+    there, ratio = _on_sight(plate, camera, here, axial_m(camera, here) * part)
+
+    def moved(place: Sequence[float]) -> tuple[float, float, float]:
+        return vector(there + (np.asarray(place, float) - here) * ratio)
 
     return plate.but(
-        position_m=there(plate.position_m),
-        keys=tuple(key.but(position_m=there(key.position_m)) for key in plate.keys),
+        position_m=moved(plate.position_m),
+        keys=tuple(key.but(position_m=moved(key.position_m)) for key in plate.keys),
         scale=_times(plate.scale, ratio),
     )
 
@@ -79,6 +104,17 @@ def scaled_about(plate: Plate, eye_m: ArrayLike, ratio: float) -> Plate:
 def _times(level: Level, ratio: float) -> Level:
     keys = tuple(key.but(value=key.value * ratio) for key in level.keys)
     return level.but(value=level.value * ratio, keys=keys)
+
+
+def _grown(plate: Plate, frame: float, ratio: float) -> Level:
+    """The scale of a plate that grows so many times at a frame where its place is keyed, and stays as it is
+    at the other keys.
+    """
+    scale = plate.scale
+    if not scale.keys:
+        keys = tuple(LevelKey(frame=key.frame, value=scale.value, ease=key.ease) for key in plate.keys)
+        scale = scale.but(keys=keys)
+    return edit.with_value(scale, frame, float(level_at(scale, [frame])[0]) * ratio)
 
 
 def at_distance(
@@ -89,8 +125,8 @@ def at_distance(
     distance_m: float,
     keeps_framing: bool,
 ) -> Plate:
-    """A plate at a distance along the axis of a camera at a frame, on the same line of sight; where it keeps
-    its framing it grows as much.
+    """A plate at a distance along the axis of a camera at a frame, on the same line of sight: by a key there
+    where it has keys. Where it keeps its framing it grows as much.
 
     Raises
     ------
@@ -98,15 +134,11 @@ def at_distance(
         It does not stand before the camera.
     """
     here = pivot_at(plate, dials, [frame])[0]
-    now = axial_m(camera, here)
-    if now <= 0:
-        raise PlanError(f"{plate.name} stands behind the camera.", remedy="Move it before the camera first.")
-    if camera.projection == "orthographic":
-        by = -camera.pose[:3, 2] * (distance_m - now)
-        return moved_by(plate, by)
-    ratio = distance_m / now
-    moved = scaled_about(plate, camera.pose[:3, 3], ratio)
-    return moved if keeps_framing else moved.but(scale=plate.scale)
+    there, ratio = _on_sight(plate, camera, here, distance_m)
+    moved = edit.moved_to(plate, frame, vector(there))
+    if not keeps_framing or ratio == 1.0:
+        return moved
+    return moved.but(scale=_grown(moved, frame, ratio) if plate.keys else _times(plate.scale, ratio))
 
 
 def moved_by(plate: Plate, by: ArrayLike) -> Plate:

@@ -3,7 +3,7 @@
 from typing import assert_never
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import (
@@ -74,6 +74,25 @@ def at_surface(stage: Stage, place: Place, point: ArrayLike, frame: float) -> Su
         return anchor
     (first, second, third), weights = found
     return anchor.but(vertices=(first, second, third), weights=vector(weights))
+
+
+def is_drawn(anchor: Anchor, frames: ArrayLike, stage: Stage) -> NDArray[np.bool_]:
+    """(F,) whether the thing that an anchor is on is drawn at frames; of a place in the air, and of what has
+    no shape, always.
+    """
+    at = np.atleast_1d(np.asarray(frames, float))
+    match anchor:
+        case PointAnchor():
+            drawn = None
+        case StandInAnchor():
+            drawn = stage.is_drawn(Place(scene_of(anchor.number), MEASURED), at)
+        case PlateAnchor():
+            drawn = stage.is_drawn(Place(plate_scene_of(anchor.number), ROOT), at)
+        case SurfaceAnchor() | NearestAnchor() | BoundsAnchor() | OriginAnchor():
+            drawn = stage.is_drawn(Place(anchor.scene, anchor.node), at)
+        case _:
+            assert_never(anchor)
+    return np.ones(len(at), bool) if drawn is None else drawn
 
 
 def _points(

@@ -27,6 +27,7 @@ from kobrel.plan.pictures.plates import (
 )
 from kobrel.plan.plates import placing
 from kobrel.plan.plates.pixels import as_srgb
+from kobrel.plan.space.plates import pivot_at
 from kobrel.session import settings
 from kobrel.session.commands.plates.placing import chosen, needs_both, needs_chosen
 from kobrel.session.session import Session
@@ -81,9 +82,9 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
     )
     if pivot is not None and not source.lies:
         made = placing.pivoted(made, dials, now.camera, now.frame, pivot)
-    here = placing.axial_m(now.camera, np.asarray(made.position_m))
+    here = placing.axial_m(now.camera, pivot_at(made, dials, [now.frame])[0])
     if here > 0 and not source.lies:
-        made = placing.at_distance(made, dials, now.camera, now.frame, here * _NEARER, True)
+        made = placing.brought_nearer(made, dials, now.camera, now.frame, _NEARER)
     plan, made = edit.add_plate(now.plan, made)
     before = source.fill or Fill()
     filled = source.but(fill=before.but(of=(*before.of, made.number)))

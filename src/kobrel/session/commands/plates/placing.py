@@ -203,17 +203,8 @@ def set_distance(session: Session, both: tuple[Now, Plate], metres: float) -> No
 
 
 def _put(session: Session, now: Now, plate: Plate, metres: float) -> Plate:
-    dials = now.plan.dials
-    if plate.keys:
-        here = pivot_at(plate, dials, [now.frame])[0]
-        eye = now.camera.pose[:3, 3]
-        ratio = metres / placing.axial_m(now.camera, here)
-        moved = edit.moved_to(plate, now.frame, vector(eye + (here - eye) * ratio))
-        if session.keeps_framing:
-            scale = float(value_at(plate, dials, "scale", [now.frame])[0]) * ratio
-            return moved.but(scale=_with_value(plate.scale, now.frame, scale))
-        return moved
-    return placing.at_distance(plate, dials, now.camera, now.frame, metres, session.keeps_framing)
+    keeps = session.keeps_framing
+    return placing.at_distance(plate, now.plan.dials, now.camera, now.frame, metres, keeps)
 
 
 @needs_both
@@ -261,7 +252,7 @@ def set_level(session: Session, what: DrivenOfPlate, value: float) -> None:
     plate = chosen(session)
     if plate is None or _is_driven(session, plate, what):
         return
-    level = _with_value(getattr(plate, what), session.frame, value)
+    level = edit.with_value(getattr(plate, what), session.frame, value)
     session.edit(f"{NAMES[what]} of {plate.name}", edit.with_plate(session.plan, plate.but(**{what: level})))
 
 
@@ -275,15 +266,6 @@ def _is_driven(session: Session, plate: Plate, what: DrivenOfPlate) -> bool:
     if found is not None:
         session.say(f"The dial {found[0].name} drives this. Turn it in Pull, or take the value from it.")
     return found is not None
-
-
-def _with_value(level: Level, frame: float, value: float) -> Level:
-    """A level with a value: of its key at the frame where it has keys, or altogether."""
-    if not level.keys:
-        return level.but(value=value)
-    old = next((key for key in level.keys if key.frame == frame), LevelKey(frame=frame, value=value))
-    keys = [key for key in level.keys if key.frame != frame] + [old.but(value=value)]
-    return level.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
 
 
 def toggled(level: Level, frame: float) -> Level:

@@ -1,6 +1,8 @@
 """Skins and blend shapes of USD, ready for any frame."""
 
+import math
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from pxr import Usd, UsdGeom, UsdSkel
@@ -175,11 +177,9 @@ class Skins:
             if not shape or name not in skeleton.shapes:
                 continue
             which = as_array(shape.GetPointIndicesAttr().Get(), np.int64)
-            steps = [(1.0, shape.GetOffsetsAttr().Get())]
-            steps += [(float(i.GetWeight()), i.GetOffsets()) for i in shape.GetInbetweens()]
-            steps.sort(key=lambda step: step[0])
-            at = np.array([0.0, *(weight for weight, _ in steps)])
-            for number, (_, offsets) in enumerate(steps, start=1):
+            steps = self._steps(shape)
+            at = np.array(sorted((0.0, *steps)))
+            for weight, offsets in steps.items():
                 shifts = as_array(offsets, np.float32, 3)
                 vertices = which if len(which) == len(shifts) else np.arange(len(shifts))
                 if len(shifts) and (vertices.min() < 0 or vertices.max() >= points):
@@ -187,7 +187,7 @@ class Skins:
                     continue
                 shapes.append((vertices, shifts))
                 columns.append(skeleton.shapes.index(name))
-                ways.append((at, np.eye(len(at))[number]))
+                ways.append((at, (at == weight).astype(float)))
         if not shapes:
             return None
         track = skeleton.weights
@@ -198,10 +198,28 @@ class Skins:
 
         return Blend.of(shapes, weights)
 
+    def _steps(self, shape: UsdSkel.BlendShape) -> dict[float, Any]:
+        """The offsets of a shape by their weights, one a weight and none at 0, where nothing is moved."""
+        steps = {1.0: shape.GetOffsetsAttr().Get()}
+        twice = []
+        for between in shape.GetInbetweens():
+            weight = float(between.GetWeight())
+            if weight == 0.0 or weight in steps or not math.isfinite(weight):
+                twice.append(weight)
+            else:
+                steps[weight] = between.GetOffsets()
+        if twice:
+            named = ", ".join(f"{weight:g}" for weight in sorted(twice))
+            what = "a step" if len(twice) == 1 else f"{len(twice)} steps"
+            self._warnings.append(
+                f"{shape.GetPath()}: {what} left out; what it is at {named} is said already."
+            )
+        return steps
+
 
 def _between(weight: Array, at: Array, hat: Array) -> Array:
     """The weight of one step of a shape: 1 at its own weight, 0 at its neighbours', straight between;
-    beyond the last one the last way goes on.
+    beyond the outermost the last way goes on.
     """
     if len(at) == 2:
         return weight
