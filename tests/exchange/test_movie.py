@@ -1,8 +1,11 @@
 """Movies, sequences of pictures, and the motor's sound in them."""
 
+from fractions import Fraction
+
 import av
 import numpy as np
 import OpenImageIO as oiio
+import opentimelineio as otio
 import pytest
 import soundfile
 
@@ -37,13 +40,28 @@ def read(path):
     return frames, float(rate), sound
 
 
-@pytest.mark.parametrize("fps", [23.976, 25.0, 29.97, 59.94])
-def test_a_movie_runs_at_rates_of_the_trade(scene, tmp_path, fps):
+@pytest.mark.parametrize(
+    ("fps", "exact"),
+    [
+        (23.976, Fraction(24000, 1001)),
+        (25.0, Fraction(25)),
+        (29.97, Fraction(30000, 1001)),
+        (59.94, Fraction(60000, 1001)),
+    ],
+)
+@pytest.mark.parametrize("ending", [".mov", ".mp4"])
+def test_a_movie_has_the_trades_rate_its_timecode_and_its_colours(scene, tmp_path, fps, exact, ending):
     plan, shot, stage = scene
-    write_shot(
-        plan, shot.but(fps=fps), stage, Movie(first=1, last=2, **SMALL), tmp_path / "x.mov", no_progress
-    )
-    assert read(tmp_path / "x.mov")[1] == pytest.approx(fps, rel=1e-6)
+    path = tmp_path / f"x{ending}"
+    shot = shot.but(fps=fps, first=1798, last=1805)
+    write_shot(plan, shot, stage, Movie(first=1800, last=1801, **SMALL), path, no_progress)
+    with av.open(str(path)) as container:
+        video = container.streams.video[0]
+        assert video.average_rate == exact
+        wanted = otio.opentime.RationalTime(1800, float(exact)).to_timecode()
+        assert video.metadata["timecode"] == wanted
+        frame = next(container.decode(video=0))
+        assert (frame.color_primaries, frame.color_trc, int(frame.colorspace)) == (1, 1, 1)
 
 
 @pytest.mark.parametrize("ending", [".mp4", ".mov"])

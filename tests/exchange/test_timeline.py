@@ -68,6 +68,67 @@ def test_clips_of_one_name_get_names_of_their_own_and_sound_is_left_out(tmp_path
     ]
 
 
+HARD_EDL = """TITLE: HARD
+FCM: NON-DROP FRAME
+
+001  AX       V     C        00:00:41:17 00:00:43:17 00:00:00:00 00:00:02:00
+* FROM CLIP NAME:  one
+002  BL       V     C        00:00:00:00 00:00:01:00 00:00:02:00 00:00:03:00
+003  AX       V     C        00:00:45:00 00:00:47:00 00:00:03:00 00:00:04:00
+M2   AX       048.0                    00:00:45:00
+* FROM CLIP NAME:  fast
+004  AX       V     C        00:00:50:00 00:00:52:00 00:00:04:00 00:00:06:00
+* FROM CLIP NAME:  from
+005  AX       V     C        00:00:52:00 00:00:52:00 00:00:06:00 00:00:06:00
+005  AY       V     D    012 00:01:00:00 00:01:02:00 00:00:06:00 00:00:08:00
+* FROM CLIP NAME:  from
+* TO CLIP NAME:  to
+006  AX       V     C        00:01:10:00 00:01:10:01 00:00:08:00 00:00:09:00
+M2   AX       000.0                    00:01:10:00
+* FROM CLIP NAME:  frozen
+007  AX       V2    C        00:01:10:00 00:01:11:00 00:00:08:00 00:00:09:00
+* FROM CLIP NAME:  over
+"""
+
+
+def test_speeds_and_dissolves_give_the_frames_that_are_taken_and_what_is_left_out_is_told(tmp_path):
+    path, told = tmp_path / "hard.edl", []
+    path.write_text(HARD_EDL)
+    assert read_list(path, 24.0, told) == [
+        Listed("one", 1001, 1048, 24.0),
+        Listed("fast", 1080, 1127, 24.0),  # a second of the cut at twice the speed
+        Listed("from", 1200, 1259, 24.0),  # two seconds, and half a one under the dissolve
+        Listed("to", 1440, 1487, 24.0),
+        Listed("frozen", 1680, 1680, 24.0),
+    ]
+    assert told == [
+        "Track V2 is left out, with over.",
+        "002 is left out: it is black.",
+        "fast plays at 200 %: its shot has all that it takes, 48 for the 24 of the cut.",
+        "from has 60 frames with those under its transitions, 48 without.",
+        "frozen plays at 0 %: its shot has all that it takes, 1 for the 24 of the cut.",
+    ]
+
+
+@pytest.mark.parametrize("rate", [23.976, 23.98, 24.0, 25.0, 29.97, 30.0, 50.0, 59.94, 60.0])
+def test_an_edit_list_says_the_very_frames_at_every_rate(demo, tmp_path, rate):
+    """Written by Kobrel, read by the format's own library; and by Kobrel, with the rate as people type it."""
+    plan, stage = demo
+    shots = [
+        shot.but(fps=rate, first=first, last=first + length - 1, marks=shot.marks[:1])
+        for shot, first, length in zip(plan.shots, (1001, 1799, 17981), (48, 200, 97), strict=False)
+    ]
+    write_list(plan.but(shots=tuple(shots)), stage, tmp_path / "cut.edl")
+    exact = otio.opentime.RationalTime.nearest_valid_timecode_rate(rate)
+    track = otio.adapters.read_from_file(str(tmp_path / "cut.edl"), rate=exact).video_tracks()[0]
+    ranges = [(clip.source_range.start_time.value, clip.source_range.duration.value) for clip in track]
+    assert ranges == [(shot.first, shot.length) for shot in shots]
+    found = read_list(tmp_path / "cut.edl", rate)
+    assert [(entry.first, entry.last, entry.fps) for entry in found] == [
+        (shot.first, shot.last, exact) for shot in shots
+    ]
+
+
 @pytest.mark.parametrize(
     ("name", "content", "why"),
     [

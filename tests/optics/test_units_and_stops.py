@@ -1,13 +1,23 @@
 import math
 
 import numpy as np
+import opentimelineio as otio
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kobrel.errors import KobrelError
 from kobrel.optics import exposure, sensor
-from kobrel.optics.units import METRES, format_length, measure, parse_length, parse_place, scene_measure
+from kobrel.optics.units import (
+    METRES,
+    exact_fps,
+    format_length,
+    measure,
+    parse_length,
+    parse_place,
+    scene_measure,
+    timecode,
+)
 
 
 @pytest.mark.parametrize(
@@ -137,3 +147,21 @@ def test_reads_as_compares_with_full_frame_at_f8():
         angle = sensor.view_angle_deg(width, focal)
         assert sensor.reads_as(50 / 8, angle) == pytest.approx(1)
         assert sensor.reads_as(50 / 1.4, angle) == pytest.approx(8 / 1.4)
+
+
+@pytest.mark.parametrize("rate", [24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 50.0, 60000 / 1001, 60.0])
+def test_timecodes_are_those_of_the_edits_own_library(rate):
+    numbers = [0, 1, 1001, 1799, 1800, 1801, 3597, 3600, 17981, 17982, 107_892, 200_000, 999_999]
+    for number in numbers:
+        assert timecode(number, rate) == otio.opentime.RationalTime(number, rate).to_timecode()
+
+
+@given(st.integers(0, 2_000_000), st.sampled_from([30000 / 1001, 60000 / 1001]))
+def test_drop_frame_timecodes_count_every_frame(number, rate):
+    assert otio.opentime.RationalTime.from_timecode(timecode(number, rate), rate).value == number
+
+
+@given(st.floats(0.1, 1000))
+def test_a_rate_stays_what_it_is_unless_it_is_ntscs(fps):
+    assert exact_fps(fps) == pytest.approx(fps, abs=0.006)
+    assert exact_fps(exact_fps(fps)) == exact_fps(fps)

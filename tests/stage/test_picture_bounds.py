@@ -14,7 +14,7 @@ from PIL import Image
 from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
 from kobrel.exchange.images import write_exr
-from kobrel.exchange.movie import write_movie
+from kobrel.exchange.movie import Times, write_movie
 from kobrel.plan.masks import read_mask
 from kobrel.stage.pictures.environment import load_environment
 from kobrel.stage.pictures.pixels import open_image, read_pixels
@@ -51,7 +51,7 @@ def test_a_list_of_other_files_is_no_movie(tmp_path, text):
     folder = tmp_path / "scene"
     folder.mkdir()
     frames = [np.full((48, 64, 3), grey, np.uint8) for grey in (10, 20)]
-    write_movie(tmp_path / "secret.mp4", frames, 24.0, (64, 48))
+    write_movie(tmp_path / "secret.mp4", frames, Times(24.0, 0), (64, 48))
     for name in ("inside.mp4", "secret.mp4"):
         (folder / name).symlink_to(tmp_path / "secret.mp4")
     (folder / "list.mp4").write_bytes(text)

@@ -5,6 +5,7 @@ import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
+from kobrel.stage.read import gate
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.stage import Place, Stage
 
@@ -317,6 +318,35 @@ def test_instancers_move_turn_and_hide_their_copies(tmp_path):
     assert made.pick(5, (0.5, 2.5, 9), (0, 0, -1)).place == Place("s", "/field/plant/leaf[0]")
     assert made.pick(10, (0.5, 2.5, 9), (0, 0, -1)) is None
     assert made.pick(10, (6, 5, 9), (0, 0, -1)).point[2] == pytest.approx(4.0, abs=1e-3)
+
+
+def test_an_instancer_that_copies_itself_is_left_out_there(tmp_path):
+    """By its prototype's tree, or by way of another one."""
+    stage = new_stage(tmp_path / "i.usda")
+    instancer(stage, "/town", [[0, 0, 0], [9, 0, 0]], targets=["/town"])
+    define_mesh(stage, "/town/pane")
+    instancer(stage, "/a", [[0, 0, 0]] * 2, targets=["/a/house"])
+    instancer(stage, "/b", [[0, 0, 0]] * 2, targets=["/b/house"])
+    for path, other in (("/a", "/b"), ("/b", "/a")):
+        define_mesh(stage, f"{path}/house/wall")
+        stage.DefinePrim(f"{path}/house/inner").GetReferences().AddInternalReference(other)
+    stage.Save()
+    scene = load_scene(tmp_path / "i.usda")
+    assert any("/town would copy itself" in told for told in scene.warnings)
+    assert sum(node.copies.count for node in scene.nodes if node.copies is not None) < 100
+
+
+def test_a_scene_has_a_bound_on_all_its_copies(tmp_path, monkeypatch):
+    monkeypatch.setattr(gate, "MOST_COPIES", 5)
+    stage = new_stage(tmp_path / "i.usda")
+    for number in range(3):
+        define_mesh(stage, f"/field{number}/plant")
+        places = [[k, 0, 0] for k in range(2)]
+        instancer(stage, f"/field{number}", places, targets=[f"/field{number}/plant"])
+    stage.Save()
+    scene = load_scene(tmp_path / "i.usda")
+    assert len(Stage([("s", scene)]).boxes(1.0)) == 4
+    assert any("2 copies are more than the 5 that a scene may have" in told for told in scene.warnings)
 
 
 def test_instancers_within_instancers(tmp_path):

@@ -6,7 +6,7 @@ from typing import Annotated
 import typer
 
 from kobrel.cli import reply
-from kobrel.cli.shared import Force, PlanPath, app, free_output, open_shot
+from kobrel.cli.shared import Force, PlanPath, app, free_output, open_shot, warn
 
 
 @app.command()
@@ -34,7 +34,9 @@ def shots(
         free_output(output, force)
     document, _chosen, stage = open_shot(plan, None)
     if take is not None:
-        document = with_list(document, read_list(take, fps), 0, stage)
+        told_of_list: list[str] = []
+        document = with_list(document, read_list(take, fps, told_of_list), 0, stage)
+        warn(told_of_list)
     if output is not None:
         if output.suffix == SUFFIX:
             save_plan(document, output)

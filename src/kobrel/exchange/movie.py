@@ -2,9 +2,8 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +13,7 @@ from kobrel.exchange.render import MOST_PX, PICTURES, write_rendered
 from kobrel.exchange.sound import sound_of
 from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.motor import RATE_HZ
+from kobrel.optics.units import frame_rate, timecode
 from kobrel.picture.burn import burnt, burnt_words
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
@@ -25,8 +25,18 @@ from kobrel.stage.stage import Stage
 
 CODERS = {".mp4": ("libx264", "yuv420p", "aac"), ".mov": ("prores_ks", "yuv422p10le", "pcm_s16le")}
 """By a movie's ending: what codes its pictures, how their pixels are stored, what codes its sound."""
+_TIMECODE_RATES = (24, 25, 30, 48, 50, 60)
+_REC_709 = 1
+"""Its number in ITU-T H.273, of primaries, transfer and matrix alike."""
 MOST_WRITTEN = 50_000
 """Frames of one movie or sequence."""
+
+
+class Times(NamedTuple):
+    """Frames a second of a movie, and its first frame, where its timecode begins."""
+
+    fps: float
+    first: float
 
 
 @dataclass(frozen=True)
@@ -166,13 +176,13 @@ def _write_movie(made: Reel, path: Path, progress: Progress) -> None:
         for row, view, linear in made.rendered(progress)
     )
     sound = sound_of(made.plan, made.shot, made.numbers) if made.movie.sound else None
-    write_movie(path, shown, made.shot.fps, (made.width, made.height), sound)
+    write_movie(path, shown, Times(made.shot.fps, made.numbers.frames[0]), (made.width, made.height), sound)
 
 
 def write_movie(
     path: Path,
     shown: Iterable[NDArray[np.uint8]],
-    fps: float,
+    times: Times,
     size: tuple[int, int],
     sound: NDArray[np.float32] | None = None,
 ) -> None:
@@ -188,7 +198,7 @@ def write_movie(
     with whole_file(path) as beside:
         try:
             with av.open(str(beside), "w") as container:
-                _write_streams(container, path.suffix.lower(), shown, fps, size, sound)
+                _write_streams(container, path.suffix.lower(), shown, times, size, sound)
         except av.FFmpegError as error:
             raise ExchangeError(f"the movie cannot be written ({error.strerror}).", file=path) from None
 
@@ -197,17 +207,19 @@ def _write_streams(
     container: Any,
     ending: str,
     shown: Iterable[NDArray[np.uint8]],
-    fps: float,
+    times: Times,
     size: tuple[int, int],
     heard_samples: NDArray[np.float32] | None,
 ) -> None:
     import av
 
     coder, stored, heard = CODERS[ending]
-    pictures = container.add_stream(coder, rate=Fraction(fps).limit_denominator(1001 * 60))
+    pictures = container.add_stream(coder, rate=frame_rate(times.fps))
+    if round(frame_rate(times.fps)) in _TIMECODE_RATES and times.first >= 0:
+        pictures.metadata["timecode"] = timecode(times.first, times.fps)
     (pictures.width, pictures.height), pictures.pix_fmt = size, stored
-    pictures.codec_context.color_primaries = pictures.codec_context.color_trc = 1
-    pictures.codec_context.colorspace = 1
+    pictures.codec_context.color_primaries = pictures.codec_context.color_trc = _REC_709
+    pictures.codec_context.colorspace = _REC_709
     if coder == "libx264":
         pictures.options = {"crf": "16", "preset": "medium"}
     silent = heard_samples is None
@@ -222,7 +234,9 @@ def _write_streams(
 
 def _as_709(frame: Any, stored: str) -> Any:
     """A frame of sRGB bytes in the colours of Rec. 709, as players expect it."""
-    return frame.reformat(format=stored, dst_colorspace="ITU709", dst_color_range="MPEG")
+    made = frame.reformat(format=stored, dst_colorspace="ITU709", dst_color_range="MPEG")
+    made.color_primaries = made.color_trc = _REC_709
+    return made
 
 
 def _write_sound(container: Any, stream: Any, samples: NDArray[np.float32]) -> None:

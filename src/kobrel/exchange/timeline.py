@@ -12,7 +12,7 @@ import numpy as np
 from kobrel.errors import ExchangeError, PlanError
 from kobrel.exchange.writing.whole import write_text
 from kobrel.files import MOST_TEXT_BYTES, bytes_of, json_fault, require_file
-from kobrel.optics.units import format_length, timecode
+from kobrel.optics.units import exact_fps, format_length, timecode
 from kobrel.plan.edit import unused
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import MOST_SHOTS, Cue, Mark, Plan, Shot
@@ -26,13 +26,15 @@ _OWN, _MARK = "kobrel", "mark"
 _MOST_NAME = _MOST_TEXT = 200  # characters kept of a name and of a library's complaint
 
 
-def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
-    """The shots of an edit list, in the order of its pictures.
+def read_list(path: Path, fps: float = 24.0, warnings: list[str] | None = None) -> list[Listed]:
+    """The shots of an edit list, in the order of its pictures. A shot has the frames that its clip takes from
+    the picture: with a changed speed more or fewer than the cut has, with a dissolve those under it.
 
     Parameters
     ----------
     path : OpenTimelineIO (.otio, .otioz) or an edit list (.edl)
     fps : frames a second of an edit list, which does not say it itself
+    warnings : where it is told what is left out, or has other frames than in the cut
 
     Raises
     ------
@@ -48,10 +50,11 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
     _require_plain(path, suffix)
     if suffix in OTIO_SUFFIXES:
         require_opens("otio", path, "this list of shots cannot be read: it is damaged.", ExchangeError)
-    rate = {"rate": fps} if suffix in EDL_SUFFIXES else {}
+    rate = {"rate": exact_fps(fps)} if suffix in EDL_SUFFIXES else {}
     try:
         whole = otio.adapters.read_from_file(str(path), **rate)
-        clips = _clips(whole)
+        told: list[str] = []
+        clips = _clips(whole, told)
     except Exception as error:  # adapters raise whatever their formats make them
         why = " ".join(str(error).split())[:_MOST_TEXT]
         raise ExchangeError(f"this list of shots cannot be read: {why}", file=path) from None
@@ -61,10 +64,12 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
     taken: set[str] = set()
     for number, clip in enumerate(clips, 1):
         try:
-            entry = _listed(clip, taken)
+            entry = _listed(clip, taken, told)
+        except _LeftOut as why:
+            told.append(f"{_name(clip)} is left out: {why}.")
         except (ValueError, OverflowError, UnicodeError):
-            entry = None
-        if entry is not None:
+            told.append(f"Clip {number} is left out: its frames make no sense.")
+        else:
             _require_frames(entry, number, path)
             taken.add(entry.name)
             found.append(entry)
@@ -72,6 +77,8 @@ def read_list(path: Path, fps: float = 24.0) -> list[Listed]:
         raise ExchangeError(
             "there are no shots in it.", file=path, remedy="A shot is a clip with a range of frames."
         )
+    if warnings is not None:
+        warnings += told
     return found
 
 
@@ -116,27 +123,56 @@ def _require_frames(entry: Listed, number: int, path: Path) -> None:
         )  # fmt: skip
 
 
-def _clips(whole: Any) -> list[Any]:
+def _clips(whole: Any, told: list[str]) -> list[Any]:
     """Clips of the first track of pictures that has any, or else of all tracks."""
     import opentimelineio as otio
 
     if isinstance(whole, otio.schema.Timeline):
-        for track in whole.video_tracks():
-            clips = list(track.find_clips())
-            if clips:
-                return clips
+        tracks = [(track, list(track.find_clips())) for track in whole.video_tracks()]
+        tracks = [(track, clips) for track, clips in tracks if clips]
+        for track, clips in tracks[1:]:
+            names = ", ".join(_name(clip) for clip in clips[:3]) + (", …" if len(clips) > 3 else "")
+            told.append(f"Track {track.name[:_MOST_NAME] or '2'} is left out, with {names}.")
+        if tracks:
+            return tracks[0][1]
     return list(whole.find_clips()) if hasattr(whole, "find_clips") else []
 
 
-def _listed(clip: Any, taken: Collection[str]) -> Listed | None:
-    """A clip as a shot; None where it has no frames."""
+class _LeftOut(Exception):
+    """Why a clip does not become a shot."""
+
+
+def _name(clip: Any) -> str:
+    return clip.name.strip()[:_MOST_NAME] or "Shot"
+
+
+def _listed(clip: Any, taken: Collection[str], told: list[str]) -> Listed:
+    """A clip as a shot.
+
+    Raises
+    ------
+    _LeftOut
+        It has no frames, or shows no picture.
+    """
+    if str(getattr(clip.media_reference, "generator_kind", "")).lower() == "black":
+        raise _LeftOut("it is black")
+    if not clip.enabled:
+        raise _LeftOut("it is switched off")
     try:
-        cut = clip.trimmed_range()
+        cut, seen = clip.trimmed_range(), clip.visible_range()
     except Exception:  # a clip with neither a range nor media has no frames
-        return None
-    rate, first, count = float(cut.start_time.rate), round(cut.start_time.value), round(cut.duration.value)
-    if count < 1 or not math.isfinite(rate) or rate <= 0:
-        return None
+        raise _LeftOut("it has no frames") from None
+    own = float(cut.start_time.rate)
+    if not math.isfinite(own) or own <= 0:
+        raise _LeftOut("its rate makes no sense")
+    rate = exact_fps(own)
+    first, count = (round(each.rescaled_to(own).value) for each in (seen.start_time, seen.duration))
+    if count < 1:
+        raise _LeftOut("it has no frames")
+    name = unused(_name(clip), taken)
+    if seen != cut:
+        told.append(f"{name} has {count} frames with those under its transitions, {_frames_of(cut)} without.")
+    count = _frames_taken(clip, name, count, told)
     last, handles = first + count - 1, 0
     media = clip.media_reference
     whole = media.available_range if media is not None else None
@@ -145,9 +181,34 @@ def _listed(clip: Any, taken: Collection[str]) -> Listed | None:
         after = round(whole.end_time_exclusive().rescaled_to(rate).value) - 1 - last
         handles = max(0, min(before, after))
     cues = tuple(_cue(marker, rate) for marker in clip.markers if not _is_mark(marker))
-    return Listed(
-        unused(clip.name.strip()[:_MOST_NAME] or "Shot", taken), first, last, rate, min(handles, 10_000), cues
+    return Listed(name, first, last, rate, min(handles, 10_000), cues)
+
+
+def _frames_of(cut: Any) -> int:
+    return round(cut.duration.value)
+
+
+def _frames_taken(clip: Any, name: str, count: int, told: list[str]) -> int:
+    """How many frames of its picture a clip takes for so many frames of the cut."""
+    import opentimelineio as otio
+
+    speed = 1.0
+    for effect in clip.effects:
+        if isinstance(effect, otio.schema.LinearTimeWarp):  # a freeze frame is one of speed 0
+            speed *= float(effect.time_scalar)
+        elif isinstance(effect, otio.schema.TimeEffect):
+            told.append(f"{name}: its change of speed, {effect.effect_name[:_MOST_NAME]}, is left out.")
+    if speed == 1.0 or not math.isfinite(speed):
+        return count
+    taken = max(1, math.ceil(count * abs(speed) - 1e-6))
+    backwards = (
+        ", backwards: whether its frames end or begin at the first one is not said" if speed < 0 else ""
     )
+    told.append(
+        f"{name} plays at {speed * 100:.4g} %{backwards}: its shot has all that it takes, "
+        f"{taken} for the {count} of the cut."
+    )
+    return taken
 
 
 def _is_mark(marker: Any) -> bool:
@@ -187,7 +248,7 @@ def write_list(plan: Plan, stage: Stage, path: Path) -> None:
     if kind in OTIO_SUFFIXES:
         write_text(path, timeline.to_json_string())
         return
-    rates = {round(shot.fps, 3) for shot in plan.shots}
+    rates = {shot.fps for shot in plan.shots}
     if len(rates) != 1:
         raise ExchangeError(
             "an edit list has one frame rate, these shots have several.", file=path,

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from kobrel.exchange.movie import picture_path, write_movie
+from kobrel.exchange.movie import Times, picture_path, write_movie
 from kobrel.farm.bundle import shot_of
 from kobrel.farm.making import SOUND, Item
 from kobrel.farm.work import Work
@@ -34,7 +34,7 @@ def finish_movie(work: Work, plan: Plan, items: Sequence[Item], places: Path) ->
     sound = np.load(places / f"{SOUND}.npy") if any(item.key == SOUND for item in items) else None
     first = open_image(paths[0])
     even = first.width - first.width % 2, first.height - first.height % 2
-    write_movie(work.target, _pictures(paths, even), shot.fps, even, sound)
+    write_movie(work.target, _pictures(paths, even), Times(shot.fps, frames[0].number), even, sound)
     shutil.rmtree(places)
 
 

@@ -1,8 +1,9 @@
-"""Lengths as people write them: "3.2 m", "320 cm", "10' 6\\"", and back."""
+"""Lengths as people write them: "3.2 m", "320 cm", "10' 6\\"", and back; frame rates and timecodes."""
 
 import math
 import re
 from collections.abc import Sequence
+from fractions import Fraction
 from typing import Literal, NamedTuple
 
 from kobrel.errors import KobrelError
@@ -53,6 +54,9 @@ _SPELLINGS = {
 }  # fmt: skip
 _NUMBER = r"\d+(?:[.,]\d+)?|[.,]\d+"
 _PART = re.compile(rf"\s*({_NUMBER})\s*([a-zA-Z]+|''|[\"'″′’”])?\s*")
+_NTSC, _NTSC_ROUNDED = (24, 30, 48, 60, 120), 0.005
+_DROP_FRAME = (Fraction(30000, 1001), Fraction(60000, 1001))
+_LARGEST_DENOMINATOR = 10_000
 _INFINITE = {"inf", "infinity", "∞"}
 
 
@@ -142,17 +146,45 @@ def format_lengths(metres: Sequence[float], unit: "LengthUnit | Measure" = "m") 
     return texts
 
 
-def timecode(frame: float, fps: float) -> str:
-    """A frame as hours, minutes, seconds and frames, counted from frame 0; no frame is dropped.
+def frame_rate(fps: float) -> Fraction:
+    """A frame rate as the ratio that is meant by it: those of NTSC by their rounded numbers.
 
-    >>> timecode(1001, 24), timecode(90, 29.97)
-    ('00:00:41:17', '00:00:03:00')
+    >>> frame_rate(23.976), frame_rate(29.97), frame_rate(25.0), frame_rate(12.5)
+    (Fraction(24000, 1001), Fraction(30000, 1001), Fraction(25, 1), Fraction(25, 2))
     """
-    rate = max(round(fps), 1)
-    seconds, rest = divmod(abs(round(frame)), rate)
+    for count in _NTSC:
+        if abs(fps - count / 1.001) < _NTSC_ROUNDED:
+            return Fraction(count * 1000, 1001)
+    return Fraction(fps).limit_denominator(_LARGEST_DENOMINATOR)
+
+
+def exact_fps(fps: float) -> float:
+    """The rate that is meant by a rounded one, see :func:`frame_rate`; any other as it is."""
+    exact = frame_rate(fps)
+    return float(exact) if exact.denominator == 1001 else fps
+
+
+def timecode(frame: float, fps: float) -> str:
+    """A frame as hours, minutes, seconds and frames, counted from frame 0. At 30000/1001 and 60000/1001
+    frames a second in drop-frame, with a semicolon (SMPTE ST 12-1): the first two or four numbers of a
+    minute are left out, but for each tenth, so that it keeps up with the clock.
+
+    >>> timecode(1001, 24), timecode(90, 29.97), timecode(1800, 29.97)
+    ('00:00:41:17', '00:00:03;00', '00:01:00;02')
+    """
+    exact = frame_rate(fps)
+    rate, number = max(round(exact), 1), abs(round(frame))
+    drops = exact in _DROP_FRAME
+    if drops:
+        left_out, ten_minutes = rate // 15, 600 * rate - 9 * (rate // 15)
+        tens, rest = divmod(number, ten_minutes)
+        minutes = max(0, (rest - left_out) // (60 * rate - left_out))
+        number += left_out * (9 * tens + minutes)
+    seconds, rest = divmod(number, rate)
     minutes, seconds = divmod(seconds, 60)
     hours, minutes = divmod(minutes, 60)
-    return f"{'-' if frame < 0 else ''}{hours:02d}:{minutes:02d}:{seconds:02d}:{rest:02d}"
+    sign, mark = "-" if frame < 0 else "", ";" if drops else ":"
+    return f"{sign}{hours:02d}:{minutes:02d}:{seconds:02d}{mark}{rest:02d}"
 
 
 def _figures(value: float, more: int = 0) -> str:

@@ -30,6 +30,7 @@ from kobrel.plan.parts import (
     Placed,
     PositiveFinite,
     PullEase,
+    Rate,
     Stops,
     Vector,
     require_rising,
@@ -366,7 +367,7 @@ class Shot(Part):
     title: str = ""
     first: FrameNumber = 1001
     last: FrameNumber = 1096
-    fps: float = Field(24.0, ge=0.1, le=1000)
+    fps: Rate = 24.0
     handles: int = Field(0, ge=0, le=10_000, description="Frames before and after, kept for the cut.")
     camera: CameraRef
     glass: Glass = Field(default_factory=Glass)

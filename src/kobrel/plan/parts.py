@@ -3,9 +3,10 @@
 import itertools
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from kobrel.optics.ease import PLAIN
+from kobrel.optics.units import exact_fps
 
 Ease = Literal["even", "smooth"]
 PullEase = Literal["even", "smooth", "fast", "late", "own"]
@@ -23,6 +24,8 @@ Distance = Annotated[float, Field(ge=LEAST)]
 Finite = Annotated[float, Field(ge=-MOST, le=MOST)]
 PositiveFinite = Annotated[float, Field(ge=LEAST, le=MOST)]
 Frame = Annotated[float, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
+Rate = Annotated[float, AfterValidator(exact_fps), Field(ge=0.1, le=1000)]
+"""Frames a second; 23.976 and the like are taken as the ratios that are meant."""
 FrameNumber = Annotated[int, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
 Stops = Annotated[float, Field(ge=-100, le=100)]
 Strength = Annotated[float, Field(ge=0, le=1e6)]

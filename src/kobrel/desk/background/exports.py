@@ -24,9 +24,10 @@ from kobrel.stage.scene import Progress
 if TYPE_CHECKING:
     from kobrel.exchange.movie import Movie
     from kobrel.plan.measure.depth_table import DepthTable
+    from kobrel.plan.sequence.shots import Listed
 
 RENDER_PASSES = 256
-_MOST_NAME = 120
+_MOST_NAME, _MOST_TOLD = 120, 20
 
 
 class Exports(QObject):
@@ -321,17 +322,17 @@ class Exports(QObject):
             from kobrel.exchange.timeline import read_list
 
             progress(f"Reading {path.name}", 0.0)
-            return read_list(path, fps)
+            warnings: list[str] = []
+            return read_list(path, fps, warnings), warnings
 
         job = Job(work, self)
-        job.done.connect(lambda listed: self._take_list(path, listed))
+        job.done.connect(lambda read: self._take_list(path, *read))
         self.job_wanted.emit(job)
 
-    def _take_list(self, path: Path, listed: object) -> None:
+    def _take_list(self, path: Path, listed: "list[Listed]", warnings: list[str]) -> None:
         from kobrel.plan.sequence.shots import with_list
 
         session = self._session
-        assert isinstance(listed, list)
         try:
             plan = with_list(session.plan, listed, session.shot_index, session.stage)
         except KobrelError as error:
@@ -339,6 +340,11 @@ class Exports(QObject):
             return
         session.edit(f"Shots of {path.name}", plan)
         session.say(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
+        if warnings:
+            told = f"{path.name}:\n" + "\n".join(warnings[:_MOST_TOLD])
+            more = len(warnings) - _MOST_TOLD
+            told += f"\nand {more} more of the kind." if more > 0 else ""
+            QMessageBox.information(self._window, "Kobrel", plain(told))
 
     def _run(
         self, work: Callable[[Progress], None], path: Path, after: Callable[[], None] | None = None

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture, write_png
-from kobrel.exchange.movie import CODERS, picture_path, write_movie
+from kobrel.exchange.movie import CODERS, Times, picture_path, write_movie
 from kobrel.picture.defocus.simple import Method, blurred_by, grown_back
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import signed_blur
@@ -236,7 +236,9 @@ def defocus(
 
         first = read_frame(finished, wanted[0])
         height, width = (side - side % 2 for side in first.depth.shape)
-        write_movie(path, shown(), shot.fps, (width, height))
+        write_movie(
+            path, shown(), Times(shot.fps, shot.first if wanted[0] is None else wanted[0]), (width, height)
+        )
         return list(told)
     for number, frame in enumerate(wanted):
         target = target_of(path, frame)

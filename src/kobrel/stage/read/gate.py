@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.optics.units import exact_fps
 from kobrel.stage.motion import Track
 from kobrel.stage.scene import CameraSource, Cutout, FileLight, Material, Mesh, Node, Scene
 
@@ -27,6 +28,8 @@ MOST_PLACE = 1e12
 MOST_M = 1e8
 """How far from the origin what stands still may reach, metres."""
 MOST_BLADES = 64
+MOST_COPIES = 1_000_000
+"""Copies of meshes in a scene; each takes some 500 bytes."""
 FOCAL_MM, SENSOR_MM, F_NUMBER, FOCUS_M = (0.1, 1e5), (0.1, 1e4), (0.05, 4096.0), (1e-4, np.inf)
 _FLAT = 1e-30
 _ASSUMED = {"focal_mm": 50.0, "width_mm": 36.0, "height_mm": 20.25}
@@ -45,7 +48,7 @@ def let_in(scene: Scene) -> Scene:
         warnings.append(f"{name}: {fps:g} frames a second make no sense; 24 are assumed.")
         fps = 24.0
     first, last = _range(scene, warnings)
-    scene = replace(scene, unit_m=unit, fps=fps, first_frame=first, last_frame=last)
+    scene = replace(scene, unit_m=unit, fps=exact_fps(fps), first_frame=first, last_frame=last)
     read, made = scene.cameras_in, None
     if read is not None:
 
@@ -86,6 +89,7 @@ def _nodes(scene: Scene, warnings: list[str]) -> tuple[Node, ...]:
     nodes = list(scene.nodes)
     meshes: dict[Mesh, tuple[Mesh | None, str]] = {}
     materials: dict[int, tuple[Material, ...]] = {}
+    copied = 0
     for index, node in enumerate(scene.nodes):
         mesh = node.mesh
         if mesh is None:
@@ -107,6 +111,15 @@ def _nodes(scene: Scene, warnings: list[str]) -> tuple[Node, ...]:
                 fit = None
             elif _farthest(fit, matrix) > MOST_M:
                 warnings.append(f"{node.path}: left out, it reaches farther than {MOST_M:g} m.")
+                fit = None
+        if fit is not None and node.copies is not None:
+            copied += node.copies.count
+            if copied > MOST_COPIES:
+                warnings.append(
+                    f"{node.path}: left out, its {node.copies.count:,} copies are more than the "
+                    f"{MOST_COPIES:,} that a scene may have."
+                )
+                copied -= node.copies.count
                 fit = None
         if fit is not mesh or own is not node.materials:
             nodes[index] = replace(node, mesh=fit, materials=own)

@@ -5,21 +5,29 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from pxr import Usd, UsdGeom
+from pxr import Sdf, Usd, UsdGeom
 
 from kobrel.stage.copies import Copies
 from kobrel.stage.motion import Array, Track
+from kobrel.stage.read.gate import MOST_COPIES
 from kobrel.stage.read.usd.meshes import as_array
 from kobrel.stage.read.usd.motion import FIRST, Clock, motion_from_root, quaternions
 
-MOST_COPIES = 4_000_000
-
 
 def placed_prototypes(
-    prim: Usd.Prim, clock: Clock, warnings: list[str], around: Copies | None = None
+    prim: Usd.Prim,
+    clock: Clock,
+    warnings: list[str],
+    around: Copies | None = None,
+    within_of: frozenset[Sdf.Path] = frozenset(),
 ) -> Iterator[tuple[Usd.Prim, Usd.Prim, Copies]]:
     """What an instancer copies: each prim of its prototypes that may have a mesh, its prototype, and the
-    copies. An instancer within a prototype is followed too.
+    copies. An instancer within a prototype is followed too, but not into itself.
+
+    Parameters
+    ----------
+    around : copies of what the instancer is within
+    within_of : the instancers of those
     """
     instancer = UsdGeom.PointInstancer(prim)
     targets = instancer.GetPrototypesRel().GetForwardedTargets()
@@ -36,12 +44,22 @@ def placed_prototypes(
         if copies.count > MOST_COPIES:
             warnings.append(f"{target}: left out, it has {copies.count} copies.")
             continue
+        chain = within_of | {prim.GetPath()}
         within = iter(Usd.PrimRange(prototype, Usd.TraverseInstanceProxies()))
         for each in within:
-            if each.IsA(UsdGeom.PointInstancer):
+            if each.GetPath() in chain:
+                within.PruneChildren()
+                warnings.append(
+                    f"{prim.GetPath()}: {each.GetPath()} would copy itself; it is left out there."
+                )
+            elif each.IsA(UsdGeom.PointInstancer):
                 within.PruneChildren()
                 yield from placed_prototypes(
-                    each, clock, warnings, replace(copies, within=_inside(each, prototype, clock, warnings))
+                    each,
+                    clock,
+                    warnings,
+                    replace(copies, within=_inside(each, prototype, clock, warnings)),
+                    chain,
                 )
             else:
                 yield each, prototype, copies
