@@ -1,5 +1,6 @@
 """Watched children: each case is run in one, which may end, hang or take too much."""
 
+import math
 import os
 import selectors
 import signal
@@ -9,7 +10,8 @@ import time
 from pathlib import Path
 from typing import NamedTuple
 
-HANG_S = 45.0
+HANG_S, LONGEST_S = 20.0, 180.0
+"""Time of the processor that a case may take, and time by the clock; machines have other work too."""
 MOST_MB = 1024
 """Memory that a case may take beyond what the child has anyway and the file's size."""
 _START_S = 120.0
@@ -43,9 +45,9 @@ class Child:
         process.stdin.write(os.fsencode(path) + b"\n")
         process.stdin.flush()
         lines: list[str] = []
-        until = time.monotonic() + HANG_S
+        until, used = time.monotonic() + LONGEST_S, _processor_s(process.pid)
         while True:
-            line = self._line(until)
+            line = self._line(until, used + HANG_S)
             if line is None:
                 return self._ended()
             lines.append(line)
@@ -71,16 +73,20 @@ class Child:
             self._base_mb = _memory_mb(self._process.pid)
         return self._process
 
-    def _line(self, until: float) -> str | None:
-        """The next line that it says; None if it ended, or said nothing in time."""
+    def _line(self, until: float, most_s: float = math.inf) -> str | None:
+        """The next line that it says; None if it ended, or said nothing in time: by the clock, or of the
+        processor's.
+        """
         process = self._process
         assert process is not None
         assert process.stdout is not None
         with selectors.DefaultSelector() as waiting:
             waiting.register(process.stdout, selectors.EVENT_READ)
             while b"\n" not in self._left:
-                if not waiting.select(max(0.0, until - time.monotonic())):
-                    return None
+                if not waiting.select(1.0):
+                    if time.monotonic() > until or _processor_s(process.pid) > most_s:
+                        return None
+                    continue
                 more = os.read(process.stdout.fileno(), 1 << 16)
                 if not more:
                     return None
@@ -96,7 +102,7 @@ class Child:
         status = process.poll()
         self.end()
         if status is None:
-            return Outcome("hang", f"over {HANG_S:g} s")
+            return Outcome("hang", f"over {HANG_S:g} s of the processor, or {LONGEST_S:g} s")
         return Outcome("signal", signal.Signals(-status).name if status < 0 else f"status {status}")
 
     def end(self) -> None:
@@ -105,6 +111,11 @@ class Child:
             self._process.kill()
             self._process.wait()
         self._process = None
+
+
+def _processor_s(process: int) -> float:
+    fields = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _memory_mb(process: int) -> int:
