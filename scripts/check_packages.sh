@@ -10,7 +10,7 @@ say() { printf 'kobrel: %s\n' "$*"; }
 
 say "the wheel, in an empty environment"
 "$PYTHON" -m venv "$PLACE/empty"
-"$PLACE/empty/bin/pip" -qq --disable-pip-version-check install -c constraints.txt "$(ls -t dist/kobrel-*.whl | head -1)"
+"$PLACE/empty/bin/pip" -qq --disable-pip-version-check install "$(ls -t dist/kobrel-*.whl | head -1)"
 (cd "$PLACE" && unset PYTHONPATH && demo=$("$PLACE/empty/bin/python" -c 'import kobrel.demo, pathlib; print(pathlib.Path(kobrel.demo.__file__).parent / "night_ferry.kobrel")') \
   && "$PLACE/empty/bin/kobrel" movie "$demo" --shot 02 --first 1001 --last 1024 --size 320x180 --samples 4 -o demo.mp4 \
   && ls -l demo.mp4)

@@ -83,6 +83,11 @@ cat >"$ROOT/DEBIAN/postinst" <<'END'
 set -e
 if [ "$1" = configure ] && [ -x "${DPKG_ROOT:-}/opt/kobrel/bin/python3" ]; then
   "${DPKG_ROOT:-}/opt/kobrel/bin/python3" -m compileall -q -x scripts/deploy_lib "${DPKG_ROOT:-}/opt/kobrel/lib" || true
+  # Kept beside the program, for everybody; a package that is put into another root compiles at its first start.
+  if [ -z "${DPKG_ROOT:-}" ]; then
+    echo "kobrel: compiling what draws, about a minute"
+    /opt/kobrel/bin/kobrel warm-up >/dev/null || true
+  fi
 fi
 END
 cat >"$ROOT/DEBIAN/postrm" <<'END'

@@ -1,18 +1,23 @@
 """Kobrel on the desktop: its files, thumbnails, the manual, completions, and the packages that bring them."""
 
+import email
 import shutil
 import subprocess
 import sys
 import xml.etree.ElementTree as ET
+import zipfile
+from importlib.metadata import version
 from pathlib import Path
 
 import numpy as np
 import pytest
+from packaging.requirements import Requirement
 from PIL import Image
 
 from kobrel.cli import COMMANDS, run_command
 from kobrel.cli.desktop import desktop_files
 from kobrel.cli.manual import bash_completion, commands, fish_completion, manual_page, zsh_completion
+from kobrel.picture import ready
 from kobrel.session.recent import note_recent
 from tests.conftest import DEMO
 
@@ -199,6 +204,27 @@ def test_the_wheel_works_away_from_the_sources(wheel, tmp_path):
     assert "Ferryman" in run("-m", "kobrel", "survey", str(demo), "--shot", "02", "--csv")
     run("-m", "kobrel", "desktop", "--install", "--root", "share")
     assert (tmp_path / "share" / "applications" / "kobrel.desktop").is_file()
+
+
+def test_compiling_says_whether_it_is_kept(monkeypatch, capsys):
+    monkeypatch.setattr(ready, "prepare", lambda: None)
+    monkeypatch.setattr(ready, "prepare_rare", lambda: None)
+    for kept, status, told in ((True, 0, "Ready"), (False, 2, "cannot be kept")):
+        monkeypatch.setattr(ready, "is_kept", lambda _kernel, kept=kept: kept)
+        assert run_command(["warm-up"]) == status
+        assert told in "".join(capsys.readouterr())
+
+
+def test_the_wheel_asks_for_versions_that_are_known_to_work(wheel):
+    """Without constraints; the bounds hold what the suite runs with, and keep out what aborts Python."""
+    with zipfile.ZipFile(wheel) as packed:
+        metadata = next(name for name in packed.namelist() if name.endswith("METADATA"))
+        told = email.message_from_bytes(packed.read(metadata))
+    wanted = [Requirement(each) for each in told.get_all("Requires-Dist") if "extra ==" not in each]
+    for each in wanted:
+        assert version(each.name) in each.specifier, each
+    window = next(each for each in wanted if each.name == "PySide6-Essentials")
+    assert "6.12.0" not in window.specifier
 
 
 @needs("dpkg-deb")

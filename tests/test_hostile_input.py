@@ -8,7 +8,7 @@ import pytest
 from pydantic import ValidationError
 
 from kobrel.cli import run_command
-from kobrel.errors import ExchangeError, KobrelError, PlanError, SceneError
+from kobrel.errors import ExchangeError, KobrelError, PartError, PlanError, SceneError
 from kobrel.exchange.marks import read_marks
 from kobrel.exchange.timeline import read_list
 from kobrel.optics.units import measure
@@ -116,7 +116,7 @@ def test_a_plan_names_what_is_no_scene(tmp_path, name):
 
 def test_edits_cannot_leave_the_bounds_either():
     shot = empty_plan().shots[0]
-    with pytest.raises(ValidationError):
+    with pytest.raises(PartError):
         shot.but(fps=float("nan"))
     with pytest.raises(ValidationError):
         Shot.model_validate({**dict(shot), "last": 10**7})

@@ -1,7 +1,10 @@
 """What pipelines use: the names of ``import kobrel``, answers as JSON, and streams in the place of files."""
 
+import ast
 import io
 import json
+import os
+import pickle
 import subprocess
 import sys
 import typing
@@ -33,7 +36,7 @@ def project():
 
 
 def test_the_public_names_are_these():
-    assert set(kobrel.__all__) == {"KobrelError", "Project", "Work", "make", "open"}
+    assert set(kobrel.__all__) == {"KobrelError", "Project", "Work", "ignore_plugins", "make", "open"}
     fields = set(typing.get_type_hints(kobrel.Project))
     assert {name for name in dir(kobrel.Project) if not name.startswith("_")} | fields == PUBLIC_OF_PROJECT
     page = (ROOT / "docs" / "pipeline.md").read_text()
@@ -49,6 +52,54 @@ def test_importing_kobrel_loads_nothing_heavy():
         subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
         == "[]\n"
     )
+
+
+def test_the_library_leaves_the_environment_alone_and_the_command_line_does_not():
+    names = (
+        "PXR_PLUGINPATH_NAME",
+        "OPENIMAGEIO_PLUGIN_PATH",
+        "OIIO_LIBRARY_PATH",
+        "OTIO_PLUGIN_MANIFEST_PATH",
+    )
+    given = {**os.environ, **dict.fromkeys(names, "/nowhere")}
+    show = f"print([n for n in {names} if n in os.environ])"
+
+    def left(code):
+        command = [sys.executable, "-c", f"import os; before = dict(os.environ)\n{code}\n{show}"]
+        done = subprocess.run(command, capture_output=True, text=True, check=True, env=given)
+        return ast.literal_eval(done.stdout.splitlines()[-1])
+
+    opened = "import kobrel, kobrel.demo; kobrel.open(kobrel.demo.PLAN); assert dict(os.environ) == before"
+    assert left(opened) == list(names)
+    assert left("import kobrel; kobrel.ignore_plugins()") == []
+    assert left("import kobrel.cli") == []
+
+
+def test_wrong_values_are_told_in_kobrels_own_error(project):
+    with pytest.raises(kobrel.KobrelError, match="cannot be written as"):
+        kobrel.Work(kind="movie", plan="a.kobrel", output="a.txt")
+    work = kobrel.Work(kind="movie", plan="a.kobrel", output="a.mp4")
+    with pytest.raises(kobrel.KobrelError, match="samples"):
+        work.but(samples=0)
+    shot = project.shot("02")
+    with pytest.raises(kobrel.KobrelError, match="first"):
+        shot.but(first=10**9)
+    with pytest.raises(kobrel.KobrelError, match="squeeze"):
+        shot.but(glass=shot.glass.but(squeeze=-1))
+    for frame in (float("nan"), float("inf")):
+        with pytest.raises(kobrel.KobrelError, match="no frame"):
+            project.camera("02", frame)
+        with pytest.raises(kobrel.KobrelError, match="no frame"):
+            project.picture("02", frame, (16, 9), 1)
+    with pytest.raises(kobrel.KobrelError, match="one frame or more"):
+        project.survey("02", [])
+
+
+def test_a_project_is_pickled_as_its_plan(project):
+    again = pickle.loads(pickle.dumps(project))
+    assert (again.plan, again.path, again.told) == (project.plan, project.path, project.told)
+    one, other = (each.survey("02", [1050]).sight.axial_m for each in (project, again))
+    np.testing.assert_array_equal(one, other)
 
 
 def test_a_project_is_surveyed_solved_drawn_and_written(project, tmp_path):

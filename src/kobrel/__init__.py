@@ -1,7 +1,7 @@
 """Kobrel plans physically based depth of field for computer-made shots.
 
-For pipelines it gives :func:`open`, :func:`make`, :class:`Project`, :class:`Work` and :class:`KobrelError`:
-see :mod:`kobrel.pipeline`.
+For pipelines it gives :func:`open`, :func:`make`, :class:`Project`, :class:`Work`, :class:`KobrelError`, see
+:mod:`kobrel.pipeline`, and :func:`ignore_plugins`. Importing it leaves the environment as it is.
 """
 
 import importlib
@@ -10,16 +10,22 @@ from typing import Any
 
 __version__ = "0.1.0"
 
-# Libraries would load code from wherever these point to.
-for _name in (
+__all__ = ["KobrelError", "Project", "Work", "ignore_plugins", "make", "open"]
+_PLUGIN_PATHS = (
     "PXR_PLUGINPATH_NAME",
     "OPENIMAGEIO_PLUGIN_PATH",
     "OIIO_LIBRARY_PATH",
     "OTIO_PLUGIN_MANIFEST_PATH",
-):
-    os.environ.pop(_name, None)
+)
 
-__all__ = ["KobrelError", "Project", "Work", "make", "open"]
+
+def ignore_plugins() -> None:
+    """Take out of this process's environment, and so of its children's, the paths from which USD,
+    OpenImageIO and OpenTimelineIO would load plug-ins: they are code. The window and the command line do
+    so; a program that opens strangers' files may, before it imports those libraries.
+    """
+    for name in _PLUGIN_PATHS:
+        os.environ.pop(name, None)
 
 
 def __getattr__(name: str) -> Any:

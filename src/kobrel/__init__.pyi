@@ -7,4 +7,7 @@ from kobrel.pipeline import make as make
 from kobrel.pipeline import open as open
 
 __version__: str
+
+def ignore_plugins() -> None: ...
+
 __all__: list[str]

@@ -38,5 +38,9 @@ class PlanError(KobrelError):
     """A plan that cannot be read, written or obeyed."""
 
 
+class PartError(PlanError, ValueError):
+    """A value that a part of a plan cannot have."""
+
+
 class ExchangeError(KobrelError):
     """A file in another format that cannot be written or read back."""

@@ -34,7 +34,7 @@ from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
 from kobrel.plan.edit import with_shot
-from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.file import files_of, open_plan, save_plan
 from kobrel.plan.handover import HandKind
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.measure.survey import Survey
@@ -107,6 +107,8 @@ class Project:
             The shot or its camera is missing.
         """
         at = None if frames is None else np.asarray(frames, float)
+        if at is not None and not (at.size and np.isfinite(at).all()):
+            raise PlanError("a survey takes one frame or more, each a number.")
         return _survey(self.plan, self.shot(shot), self.stage, at)
 
     def camera(self, shot: str | None = None, frame: float | None = None) -> Camera:
@@ -118,7 +120,7 @@ class Project:
             The shot or its camera is missing.
         """
         found = self.shot(shot)
-        return camera_at(self.plan, found, found.first if frame is None else frame, self.stage)
+        return camera_at(self.plan, found, _frame(found, frame), self.stage)
 
     def solve(self, shot: str | None = None, frame: float | None = None) -> "Project | None":
         """The project with the stop and the focus that meet a shot's brief; None where nothing does.
@@ -132,7 +134,8 @@ class Project:
         KobrelError
             The shot has no brief.
         """
-        found, where = self.shot(shot), Where(self.plan, self.stage, frame)
+        found = self.shot(shot)
+        where = Where(self.plan, self.stage, None if frame is None else _frame(found, frame))
         if not where.terms(found).wishes:
             raise PlanError(
                 f"shot {found.label} has no brief.", remedy="Say in it what shall be sharp or soft."
@@ -173,7 +176,7 @@ class Project:
             The shot or its camera is missing.
         """
         found = self.shot(shot)
-        at = found.first if frame is None else frame
+        at = _frame(found, frame)
         camera = camera_at(self.plan, found, at, self.stage)
         width, height = size or (camera.width_px, camera.height_px)
         self.stage.prepare()
@@ -198,8 +201,7 @@ class Project:
             The camera is missing, or the file cannot be written.
         """
         found, target = self.shot(shot), Path(path)
-        at = found.first if frame is None else frame
-        render_frame(self.plan, found, at, self.stage, size, samples, target, progress)
+        render_frame(self.plan, found, int(_frame(found, frame)), self.stage, size, samples, target, progress)
         return target
 
     def movie(
@@ -245,6 +247,34 @@ class Project:
         target = Path(path)
         save_plan(self.plan, target)
         return replace(self, path=target)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        """Pickled as its plan: whoever takes it up reads the scenes again, from the same places."""
+        return _taken_up, (self.plan.model_dump_json(), self.path, self.told)
+
+
+def _taken_up(plan: str, path: Path | None, told: tuple[str, ...]) -> Project:
+    document = Plan.model_validate_json(plan)
+    trust.allow([Path(name).parent for name in files_of(document)])
+    stage, problems = load_stage(document)
+    if problems:
+        raise SceneError(problems[0])
+    return Project(document, stage, path, told)
+
+
+def _frame(shot: Shot, frame: float | None) -> float:
+    """A frame as it is given, or the shot's first.
+
+    Raises
+    ------
+    PlanError
+        It is no number.
+    """
+    if frame is None:
+        return shot.first
+    if not np.isfinite(frame):
+        raise PlanError(f"{frame} is no frame.", remedy=f"Shot {shot.label} has {shot.first} to {shot.last}.")
+    return frame
 
 
 def open(path: Path | str, progress: Progress = no_progress) -> Project:

@@ -165,3 +165,4 @@ def test_drop_frame_timecodes_count_every_frame(number, rate):
 def test_a_rate_stays_what_it_is_unless_it_is_ntscs(fps):
     assert exact_fps(fps) == pytest.approx(fps, abs=0.006)
     assert exact_fps(exact_fps(fps)) == exact_fps(fps)
+    assert exact_fps(math.inf) == math.inf

@@ -253,7 +253,7 @@ def test_parts_nested_without_end_are_refused(tmp_path, depth):
 
 
 def test_no_plug_ins_of_the_environment_are_followed():
-    code = "import os, kobrel; print([n for n in os.environ if 'PLUGIN' in n and 'PXR' in n])"
+    code = "import os, kobrel.cli; print([n for n in os.environ if 'PLUGIN' in n and 'PXR' in n])"
     done = subprocess.run(
         [sys.executable, "-c", code], capture_output=True, text=True, check=True,
         env={"PXR_PLUGINPATH_NAME": "/tmp/x", "PATH": "/usr/bin"},

@@ -1,5 +1,7 @@
 """The command line: the same work without a window."""
 
+import kobrel.cli.alone  # isort: skip  # noqa: F401, before any library is loaded
+
 import logging
 import os
 import sys

@@ -49,6 +49,20 @@ def desktop_files(program: str) -> Iterator[tuple[Path, bytes]]:
     yield Path("fish/vendor_completions.d/kobrel.fish"), fish_completion().encode()
 
 
+@app.command(name="warm-up")
+def warm_up() -> None:
+    """Compile what draws, once after an installation, so that the first picture does not wait for it."""
+    from kobrel.picture.ready import warmed_up
+
+    typer.echo("Compiling what draws; this takes a minute the first time.")
+    if not warmed_up():
+        raise KobrelError(
+            "what was compiled cannot be kept, in Kobrel's own folder or the cache folder.",
+            remedy="Run it as somebody who may write there; until then every start compiles anew.",
+        )
+    typer.echo("Ready: pictures are drawn at once.")
+
+
 @app.command()
 def desktop(
     install: Annotated[bool, typer.Option("--install", help="Make Kobrel known to your desktop.")] = False,

@@ -62,6 +62,11 @@ class Farm:
                 name="kobrel",
                 direct_to_workers=True,
             )
+        except TypeError:  # of TLS without certificates
+            raise KobrelError(
+                f"{address} takes certificates, and none are set up here.",
+                remedy="Name them in dask's configuration, see docs/farm.md.",
+            ) from None
         except (OSError, TimeoutError, ValueError) as error:
             raise KobrelError(
                 f"nobody answers at {address} ({' '.join(str(error).split())[:200]}).",

@@ -1,7 +1,7 @@
 """A piece of work: pictures, a movie, passes, layers, a ladder or a contact sheet; as JSON, too."""
 
 from pathlib import Path
-from typing import Annotated, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -11,10 +11,9 @@ from kobrel.exchange.render import MOST_PX, PICTURES
 from kobrel.files import json_of
 from kobrel.optics.units import PlanUnit
 from kobrel.picture.burn import BURNS
-from kobrel.plan.file import plain_reason
 from kobrel.plan.handover import PASSES, Pass
 from kobrel.plan.model import Proof, Shot
-from kobrel.plan.parts import FilePath, Frame, FrameNumber
+from kobrel.plan.parts import FilePath, Frame, FrameNumber, plain_reason
 from kobrel.plan.variants.ladder import MOST_RUNGS
 
 WorkKind = Literal["pictures", "movie", "passes", "layers", "ladder", "sheet"]
@@ -79,6 +78,15 @@ class Work(_Frozen):
     proofs: tuple[Proof, ...] = Field((), max_length=1000, description="Of a contact sheet.")
     sheet: SheetOf = Field(default_factory=SheetOf, description="Of a contact sheet.")
 
+    if not TYPE_CHECKING:  # type checkers see the fields
+
+        def __init__(self, **fields: object) -> None:
+            """Raises ExchangeError where the fields make no sense; says which."""
+            try:
+                super().__init__(**fields)
+            except ValidationError as error:
+                raise ExchangeError(plain_reason(error)) from None
+
     @model_validator(mode="after")
     def _fits(self) -> Self:
         ending = Path(self.output).suffix.lower()
@@ -103,8 +111,14 @@ class Work(_Frozen):
         return self
 
     def but(self, **changes: object) -> Self:
-        """The same with some fields changed, checked anew."""
-        return type(self).model_validate({**dict(self), **changes})
+        """The same with some fields changed, checked anew.
+
+        Raises
+        ------
+        ExchangeError
+            They make no sense; says which.
+        """
+        return type(self)(**{**dict(self), **changes})  # type: ignore[arg-type]
 
     @property
     def target(self) -> Path:
@@ -131,10 +145,7 @@ def work_of(**fields: object) -> Work:
     ExchangeError
         It makes no sense; says where.
     """
-    try:
-        return Work.model_validate(fields)
-    except ValidationError as error:
-        raise ExchangeError(plain_reason(error)) from None
+    return Work(**fields)  # type: ignore[arg-type]
 
 
 def read_works(path: Path) -> list[Work]:
@@ -158,6 +169,8 @@ def read_works(path: Path) -> list[Work]:
     for number, each in enumerate(listed, 1):
         try:
             work = Work.model_validate(each)
+        except ExchangeError as error:
+            raise ExchangeError(error.what, file=path, place=f"job {number}") from None
         except ValidationError as error:
             raise ExchangeError(plain_reason(error), file=path, place=f"job {number}") from None
         works.append(work.but(plan=str(folder / work.plan), output=str(folder / work.output)))

@@ -152,16 +152,18 @@ def frame_rate(fps: float) -> Fraction:
     >>> frame_rate(23.976), frame_rate(29.97), frame_rate(25.0), frame_rate(12.5)
     (Fraction(24000, 1001), Fraction(30000, 1001), Fraction(25, 1), Fraction(25, 2))
     """
-    for count in _NTSC:
-        if abs(fps - count / 1.001) < _NTSC_ROUNDED:
-            return Fraction(count * 1000, 1001)
-    return Fraction(fps).limit_denominator(_LARGEST_DENOMINATOR)
+    return _ntsc(fps) or Fraction(fps).limit_denominator(_LARGEST_DENOMINATOR)
 
 
 def exact_fps(fps: float) -> float:
     """The rate that is meant by a rounded one, see :func:`frame_rate`; any other as it is."""
-    exact = frame_rate(fps)
-    return float(exact) if exact.denominator == 1001 else fps
+    exact = _ntsc(fps)
+    return fps if exact is None else float(exact)
+
+
+def _ntsc(fps: float) -> Fraction | None:
+    counts = (count for count in _NTSC if abs(fps - count / 1.001) < _NTSC_ROUNDED)
+    return next((Fraction(count * 1000, 1001) for count in counts), None)
 
 
 def timecode(frame: float, fps: float) -> str:

@@ -15,6 +15,7 @@ from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
 from kobrel.plan.model import FORMAT, Plan, Proof, SceneRef, Shot
+from kobrel.plan.parts import plain_reason
 from kobrel.plan.pictures.plates import DepthRange, MaskFile, Plate
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
@@ -89,15 +90,6 @@ def _upgraded(path: Path, content: dict[str, Any], upgrades: Mapping[int, Upgrad
             raise PlanError(f"format {content['format']} is not known.", file=path)
         content = {**step(content), "format": content["format"] + 1}
     return content
-
-
-def plain_reason(error: ValidationError) -> str:
-    """The first fault that a check found: where it is and what is wrong."""
-    first = error.errors()[0]
-    place = " → ".join(str(part) for part in first["loc"])
-    message = first["msg"].removeprefix("Value error, ")
-    given = f" (given: {first['input']!r})" if isinstance(first["input"], str | int | float) else ""
-    return f"{place}: {message}{given}." if place else f"{message}."
 
 
 def files_of(plan: Plan) -> list[str]:

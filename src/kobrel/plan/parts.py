@@ -3,8 +3,9 @@
 import itertools
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from kobrel.errors import PartError
 from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import exact_fps
 
@@ -24,7 +25,7 @@ Distance = Annotated[float, Field(ge=LEAST)]
 Finite = Annotated[float, Field(ge=-MOST, le=MOST)]
 PositiveFinite = Annotated[float, Field(ge=LEAST, le=MOST)]
 Frame = Annotated[float, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
-Rate = Annotated[float, AfterValidator(exact_fps), Field(ge=0.1, le=1000)]
+Rate = Annotated[float, Field(ge=0.1, le=1000), AfterValidator(exact_fps)]
 """Frames a second; 23.976 and the like are taken as the ratios that are meant."""
 FrameNumber = Annotated[int, Field(ge=-MOST_FRAME, le=MOST_FRAME)]
 Stops = Annotated[float, Field(ge=-100, le=100)]
@@ -68,6 +69,15 @@ def require_unique(names: list[str], what: str) -> None:
         seen.add(name)
 
 
+def plain_reason(error: ValidationError) -> str:
+    """The first fault that a check found: where it is and what is wrong."""
+    first = error.errors()[0]
+    place = " → ".join(str(part) for part in first["loc"])
+    message = first["msg"].removeprefix("Value error, ")
+    given = f" (given: {first['input']!r})" if isinstance(first["input"], str | int | float) else ""
+    return f"{place}: {message}{given}." if place else f"{message}."
+
+
 class Part(BaseModel):
     """Base of all parts of a plan."""
 
@@ -80,10 +90,13 @@ class Part(BaseModel):
 
         Raises
         ------
-        pydantic.ValidationError
-            A change breaks a rule of the part.
+        PartError
+            A change breaks a rule of the part; says which.
         """
-        made = type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
+        try:
+            made = type(self)(**{**{name: value for name, value in self}, **changes})  # noqa: C416, a part may have keys
+        except ValidationError as error:
+            raise PartError(plain_reason(error)) from None
         made.__dict__.update({name: value for name, value in self.__dict__.items() if name not in changes})
         return made
 

@@ -19,9 +19,9 @@ from kobrel.files import require_file
 from kobrel.picture.develop import developed
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
-from kobrel.plan.file import plain_reason
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan, Proof
+from kobrel.plan.parts import plain_reason
 from kobrel.plan.variants.ladder import Rung
 from kobrel.plan.variants.proofs import proof_of
 from kobrel.stage.pictures.pixels import open_image, open_source, read_pixels

@@ -6,13 +6,12 @@ from pydantic import Field, ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.files import bytes_of, json_of, write_whole
-from kobrel.plan.file import plain_reason
 from kobrel.plan.glass import front_stop
 from kobrel.plan.instrument import Flaws
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Shot
-from kobrel.plan.parts import Part
+from kobrel.plan.parts import Part, plain_reason
 
 SUFFIX = ".iris.json"
 FORMAT = 1

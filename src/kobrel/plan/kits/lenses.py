@@ -8,9 +8,8 @@ from pydantic import Field, ValidationError
 import kobrel
 from kobrel.errors import PlanError
 from kobrel.files import csv_lines, json_of, text_of
-from kobrel.plan.file import plain_reason
 from kobrel.plan.instrument import Lens
-from kobrel.plan.parts import Part
+from kobrel.plan.parts import Part, plain_reason
 
 _FOLDER = Path(kobrel.__file__).parent / "data" / "lenses"
 _COLUMNS = (

@@ -10,12 +10,11 @@ from kobrel.optics import lens
 from kobrel.optics.lens import Numbers
 from kobrel.optics.path import fewest_corners
 from kobrel.plan.edit import set_value
-from kobrel.plan.file import plain_reason
 from kobrel.plan.glass import frame_width_mm, with_focal
 from kobrel.plan.instrument import Sensor
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import DistanceTarget, Mark, Shot
-from kobrel.plan.parts import MOST, Key, Keyed, PullEase
+from kobrel.plan.parts import MOST, Key, Keyed, PullEase, plain_reason
 from kobrel.plan.pull.marks import refocus, with_marks
 from kobrel.plan.terms.blocks import EXACT_PX, Term, settle
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES, Quantity, single

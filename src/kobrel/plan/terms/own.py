@@ -13,8 +13,7 @@ from kobrel.errors import PlanError
 from kobrel.files import json_of, reason, write_whole
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, measure
-from kobrel.plan.file import plain_reason
-from kobrel.plan.parts import Part, PositiveFinite, require_unique
+from kobrel.plan.parts import Part, PositiveFinite, plain_reason, require_unique
 from kobrel.plan.terms.blocks import Block, Term, block, decimals, in_unit, symbol_of, terms
 from kobrel.plan.terms.quantities import QUANTITIES, Quantity
 from kobrel.plan.terms.render_camera import RenderCamera

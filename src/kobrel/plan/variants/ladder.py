@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import ValidationError
 
-from kobrel.errors import PlanError
+from kobrel.errors import PartError, PlanError
 from kobrel.optics.exposure import FULL_STOPS
 from kobrel.plan.edit import set_value
 from kobrel.plan.glass import with_focal, with_sensor
@@ -131,7 +131,7 @@ def ladder(
         for (kind, _values), value in zip(steps, values, strict=True):
             try:
                 way = with_value(way, frame, camera(way), kind, value)
-            except ValidationError:
+            except (PartError, ValidationError):
                 raise PlanError(f"{KINDS[kind][0]}: no shot can have {value:g}.") from None
             words.append(value_words(kind, value))
         rungs.append(Rung("  ".join(words), way, frame))

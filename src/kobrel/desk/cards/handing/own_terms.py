@@ -26,7 +26,7 @@ from kobrel.desk.toolkit.fields import read_number
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.errors import ExchangeError, KobrelError, PlanError
 from kobrel.exchange.writing.whole import write_text
-from kobrel.plan.file import plain_reason
+from kobrel.plan.parts import plain_reason
 from kobrel.plan.terms.blocks import BLOCKS
 from kobrel.plan.terms.own import SUFFIX, OwnTerm, OwnTerms, as_own, own_text, read_own
 from kobrel.plan.terms.quantities import QUANTITIES
