@@ -179,8 +179,9 @@ class Project:
         at = _frame(found, frame)
         camera = camera_at(self.plan, found, at, self.stage)
         width, height = size or (camera.width_px, camera.height_px)
-        self.stage.prepare()
-        view = View(self.stage.snapshot(at, eye=camera.eye), camera, self.plan.light, width, height)
+        stage = self.stage.of_shot(found.name)
+        stage.prepare()
+        view = View(stage.snapshot(at, eye=camera.eye), camera, self.plan.light, width, height)
         linear = exposed(view, samples)
         return as_shown(linear, view.light, camera) if shown else linear
 

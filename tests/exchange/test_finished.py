@@ -16,10 +16,12 @@ from kobrel.exchange.finished.write import (
     write_range,
 )
 from kobrel.exchange.images import write_picture
+from kobrel.plan.instrument import Glass
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.model import DistanceTarget, Mark
+from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, SceneRef, Shot
+from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pictures.finished import DepthRule, Finished, calibrated, guessed, opened
-from kobrel.plan.staging import Library, stage_of
+from kobrel.plan.staging import Library, source_of, stage_of, staged_alike
 from kobrel.plan.start import plan_from_scene
 from kobrel.session.open_file import open_file
 from kobrel.stage.pictures.pixels import read_pixels
@@ -292,6 +294,71 @@ def planned(sequence):
     plan, stage = plan_from_scene(sequence, load_relief(finished), finished=finished)
     marks = (Mark(frame=10, target=DistanceTarget(metres=3.0)),)
     return plan.but(shots=(plan.shots[0].but(marks=marks),)), stage, finished
+
+
+def seen_through(plan, shot, frame, stage, right, down):
+    """What stands at a place of a shot's picture: by a ray, and as the camera sees it."""
+    camera = camera_at(plan, shot, frame, stage)
+    stage = stage.of_shot(shot.name)
+    stage.prepare()
+    pick = stage.pick(frame, *camera.ray(right * WIDE, down * TALL, WIDE, TALL), camera.eye)
+    return camera.see(pick.point), camera
+
+
+@pytest.mark.parametrize("glass", [{}, {"shift_mm": (3.0, -2.0)}, {"model": "thin"}])
+def test_each_shot_has_its_own_picture_before_its_own_camera(tmp_path, glass):
+    """Three shots with three pictures: one still, one that moves and zooms, one aside and rolled."""
+    moving = MadeCamera(
+        position_m=(0, 1.6, 6),
+        aim_m=(0, 1.6, 0),
+        keys=(
+            CameraKey(frame=1, position_m=(0, 1.6, 6), aim_m=(0, 1.6, 0)),
+            CameraKey(frame=9, position_m=(5, 3, -2), aim_m=(0, 0, -20), roll_deg=12),
+        ),
+    )
+    cameras = (
+        MadeCamera(position_m=(0, 1.6, 6), aim_m=(0, 1.6, 0)),
+        moving,
+        MadeCamera(position_m=(-40, 9, 3), aim_m=(7, 2, 30), roll_deg=-20),
+    )
+    shots, scenes, walls = [], [], (8.0, 15.0, 31.0)
+    zoom = Keyed(value=50, keys=(Key(frame=1, value=35), Key(frame=9, value=90)))
+    for number, (camera, wall) in enumerate(zip(cameras, walls, strict=True), 1):
+        depth = scene_depth()
+        depth[depth == 8.0] = wall
+        path = frame_file(tmp_path / f"p{number}.exr", depth)
+        reference = SceneRef(name=f"p{number}", path=str(path), finished=Finished(path=str(path)))
+        lens = Glass(focal_mm=zoom if number == 2 else Keyed(value=50), **glass)
+        scenes.append(reference)
+        shots.append(
+            Shot(name=str(number), first=1, last=9, camera=camera, glass=lens, finished=reference.name)
+        )
+    plan = Plan(scenes=tuple(scenes), shots=tuple(shots))
+    library = Library({source_of(each): load_relief(each.finished) for each in scenes})
+    stage = stage_of(plan, library)
+    for shot, wall in zip(shots, walls, strict=True):
+        for frame in (1, 4, 9):
+            for right, down, metres_away in ((0.253, 0.511, wall), (0.45, 0.6, 3.0), (0.803, 0.907, wall)):
+                seen, camera = seen_through(plan, shot, frame, stage, right, down)
+                assert float(seen.axial_m) == pytest.approx(metres_away, rel=1e-4)
+                assert float(seen.x_px) / camera.width_px == pytest.approx(right, abs=1e-4)
+    again = stage_of(plan, library, stage)
+    for shot in shots:
+        assert again.of_shot(shot.name) is not again
+        assert again.of_shot(shot.name).built  # nothing is built anew for the same plan
+    moved = plan.but(shots=(shots[0].but(camera=cameras[2]), *shots[1:]))
+    assert not staged_alike(plan, moved)
+    assert staged_alike(plan, plan.but(shots=(shots[0].but(title="x"), *shots[1:])))
+
+
+def test_a_plan_opened_on_a_picture_keeps_its_camera_when_the_picture_is_let_go(sequence):
+    plan = open_file(sequence, no_progress).plan
+    shot = plan.shots[0].but(finished="")
+    bare = plan.but(shots=(shot,))
+    library = Library({source_of(each): load_relief(each.finished) for each in plan.scenes})
+    stage = stage_of(bare, library)
+    assert camera_at(bare, shot, shot.first, stage) is not None
+    assert stage.of_shot(shot.name).pick(shot.first, (0, 0, 0), (0, 0, -1)) is None
 
 
 def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):

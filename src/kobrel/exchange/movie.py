@@ -272,6 +272,7 @@ def reel_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> R
         The camera is missing, or no picture can have that size.
     """
     first, last = frame_ends(shot, movie)
+    stage = stage.of_shot(shot.name)
     numbers = survey(plan, shot, stage, np.arange(first, last + 1.0))
     camera = numbers.camera
     width, height = movie.width or camera.width_px, movie.height or camera.height_px

@@ -76,6 +76,7 @@ def write_passes(
         raise ExchangeError("passes are written as .exr.", file=path)
     if not passes or not frames:
         raise ExchangeError("there are no passes, or no frames, to be written.", file=path)
+    stage = stage.of_shot(shot.name)
     stage.prepare(progress)
     ends = depth_ends_m(survey(plan, shot, stage))
     rows = [own_rows(stage, subject.anchor) for subject in plan.subjects]

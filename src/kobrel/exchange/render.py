@@ -64,6 +64,7 @@ def render_frame(
         The camera is missing, or the file cannot be written.
     """
     check_target(path)
+    stage = stage.of_shot(shot.name)
     camera = camera_at(plan, shot, frame, stage)
     if sharp:
         camera = replace(camera, f_number=np.asarray(_PINHOLE))

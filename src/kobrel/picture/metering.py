@@ -51,6 +51,7 @@ def metered_ev(pixels: NDArray[np.floating]) -> float:
 
 def metered(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     """The plan with its light's exposure as metered from a shot's first frame."""
+    stage = stage.of_shot(shot.name)
     camera = camera_at(plan, shot, shot.first, stage)
     height = max(8, round(_WIDTH / camera.aspect))
     light = plan.light.but(exposure_ev=0.0)

@@ -68,6 +68,7 @@ def shot_doubts(plan: Plan, shot: Shot, stage: Stage) -> list[Doubt]:
     PlanError
         The shot's camera is in no scene of the stage.
     """
+    stage = stage.of_shot(shot.name)
     if not stage.triangle_count:
         return []
     empty, lost = True, True
@@ -117,6 +118,7 @@ def focused_on_middle(plan: Plan, shot: Shot, stage: Stage) -> Plan:
 
 def middle_pick(plan: Plan, shot: Shot, stage: Stage) -> Pick | None:
     """What is nearest to the middle of a shot's picture at its first frame."""
+    stage = stage.of_shot(shot.name)
     camera = camera_at(plan, shot, shot.first, stage)
     seen = seen_distances_m(camera, stage, shot.first)
     height, width = seen.shape

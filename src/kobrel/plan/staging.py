@@ -3,12 +3,10 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import numpy as np
-
 from kobrel import trust
 from kobrel.errors import KobrelError, SceneError
-from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, PlanUnit, measure, scene_measure
+from kobrel.plan.measure.reliefs import aside_of, placement, relief_before, reliefs_alike
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.names import is_of_a_file
 from kobrel.plan.pictures.finished import Finished
@@ -149,36 +147,37 @@ def _require_allowed(path: str) -> None:
         raise SceneError(trust.refusal(path), file=path)
 
 
-def placement(reference: SceneRef) -> Numbers:
-    """The matrix that scales, turns and moves a scene to its place, (4, 4)."""
-    turn = np.radians(reference.turn_deg)
-    matrix = np.eye(4)
-    matrix[0, 0] = matrix[2, 2] = np.cos(turn)
-    matrix[0, 2], matrix[2, 0] = np.sin(turn), -np.sin(turn)
-    matrix[:3, :3] *= reference.scale
-    matrix[:3, 3] = reference.position_m
-    return matrix
-
-
-def standing(plan: Plan) -> list[SceneRef]:
-    """The scenes that stand on the stage: a finished picture only where there is no other scene."""
-    scenes = [reference for reference in plan.scenes if reference.finished is None]
-    return scenes or list(plan.scenes[:1])
-
-
 def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
-    """The stage of a plan, from what was read; what is the same as in another is kept."""
-    settings = [
-        Setting(
-            reference.name,
-            scene,
-            placement(reference),
-            frozenset(reference.hidden),
-        )
-        for reference in standing(plan)
-        if (scene := library.scene(reference)) is not None
+    """The stage of a plan, from what was read; what is the same as in another is kept.
+
+    Where nothing but finished pictures is there, each shot has a form of it in which its own picture stands
+    as a relief before its own camera, see :meth:`Stage.of_shot`.
+    """
+    before = None if like is None else like.whole
+    read = [(r, scene) for r in plan.scenes if (scene := library.scene(r)) is not None]
+    solid = [
+        Setting(reference.name, scene, placement(reference), frozenset(reference.hidden))
+        for reference, scene in read
+        if reference.finished is None
     ]
-    settings += [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
+    others, surround = _others(plan, library), plan.light.surround
+    about = library.surrounds.get(surround.path) if surround else None
+    if any(reference.finished is None for reference in plan.scenes):
+        return Stage([*solid, *others], about, before)
+    aside = {reference.name: aside_of(reference, scene) for reference, scene in read}
+    whole = Stage([*aside.values(), *others], about, before)
+    for shot in plan.shots:
+        own = next((each for each in read if each[0].name == shot.finished), None)
+        if own is not None:
+            settings = {**aside, shot.finished: relief_before(plan, shot, *own, whole)}
+            known = before.of_shot(shot.name) if before is not None else whole
+            whole.put_for_shot(shot.name, Stage([*settings.values(), *others], about, known))
+    return whole
+
+
+def _others(plan: Plan, library: Library) -> list[Setting]:
+    """Stand-ins and plates."""
+    settings = [Setting(scene_of(s.number), stand_in_scene(s), apart=True) for s in plan.stand_ins]
     keys = [plate_key(plan, plate) for plate in plan.plates]
     settings += [
         Setting(
@@ -188,8 +187,7 @@ def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
         )
         for plate, key in zip(plan.plates, keys, strict=True)
     ]
-    surround = plan.light.surround
-    return Stage(settings, library.surrounds.get(surround.path) if surround else None, like)
+    return settings
 
 
 def staged_alike(old: Plan, new: Plan) -> bool:
@@ -200,6 +198,7 @@ def staged_alike(old: Plan, new: Plan) -> bool:
         and old.stand_ins == new.stand_ins
         and old.plates == new.plates
         and (old.dials == new.dials or not new.plates)
+        and reliefs_alike(old, new)
         and (before.path if before else None) == (after.path if after else None)
     )
 

@@ -172,7 +172,8 @@ class Session(State):
         first = shot.first if shot else 1001
         at = first if shot is None or frame is None else min(max(frame, shot.first), shot.last)
         self._set(
-            plan=plan, stage=stage, library=library, shot_index=index, frame=at,
+            plan=plan, stage=stage if shot is None else stage.of_shot(shot.name), library=library,
+            shot_index=index, frame=at,
             history=history or History(),
             dragging=False, **_NOTHING_CHOSEN,
         )  # fmt: skip
@@ -180,8 +181,11 @@ class Session(State):
     def show_shot(self, index: int) -> None:
         """Turn to another shot, at its first frame."""
         if index != self.shot_index and 0 <= index < len(self.plan.shots):
-            first = self.plan.shots[index].first
-            self._set(shot_index=index, frame=first, walk=None, selected_mark=None, also_marked=frozenset())
+            shot = self.plan.shots[index]
+            self._set(
+                shot_index=index, frame=shot.first, stage=self.stage.of_shot(shot.name), walk=None,
+                selected_mark=None, also_marked=frozenset(),
+            )  # fmt: skip
 
     def show_frame(self, frame: float) -> None:
         """Go to a frame of the shot; beyond its ends counts as the end."""
@@ -396,7 +400,8 @@ class Session(State):
 
     def restage(self, library: Library, like: Stage) -> None:
         """Files were read: set the stage with them; `like` has what was built already."""
-        self._set(library=library, stage=stage_of(self.plan, library, like))
+        stage = stage_of(self.plan, library, like)
+        self._set(library=library, stage=stage if self.shot is None else stage.of_shot(self.shot.name))
 
     def _with_plan(self, plan: Plan) -> dict[str, object]:
         """The fields that go with another plan: its stage, and shot, frame and mark within it."""
@@ -408,6 +413,7 @@ class Session(State):
         values: dict[str, object] = {"plan": plan, "stage": stage, "shot_index": index}
         if plan.shots:
             shot = plan.shots[index]
+            values["stage"] = stage.of_shot(shot.name)
             marks = [mark.frame for mark in shot.marks]
             values["frame"] = min(max(self.frame, shot.first), shot.last)
             values["selected_mark"] = self.selected_mark if self.selected_mark in marks else None
@@ -421,8 +427,8 @@ class Session(State):
         """
         if staged_alike(self.plan, plan):
             return self.stage
-        kept = [each for each in self._stages if each[2] is not self.stage]
-        self._stages = [*kept, (self.plan, self.library, self.stage)][-_STAGES_KEPT:]
+        kept = [each for each in self._stages if each[2] is not self.stage.whole]
+        self._stages = [*kept, (self.plan, self.library, self.stage.whole)][-_STAGES_KEPT:]
         for before, library, stage in reversed(self._stages):
             if library is self.library and not plan.plates and staged_alike(before, plan):
                 return stage

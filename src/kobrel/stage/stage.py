@@ -109,7 +109,22 @@ class Stage:
         self._boxes: tuple[float, Array] | None = None
         self._kept: dict[Hashable, Array] = {}
         self._closest: dict[Mesh, Closest] = {}
+        self._whole: Stage | None = None
+        self._of_shots: dict[str, Stage] = {}
         self._lock = threading.RLock()
+
+    @property
+    def whole(self) -> "Stage":
+        """The stage that this one is a shot's own form of, or itself."""
+        return self._whole or self
+
+    def put_for_shot(self, shot: str, stage: "Stage") -> None:
+        """Let a shot have a form of this stage of its own."""
+        self._of_shots[shot], stage._whole = stage, self
+
+    def of_shot(self, shot: str) -> "Stage":
+        """The stage as a shot has it, by the shot's name: with the rendered image before its own camera."""
+        return self.whole._of_shots.get(shot, self.whole)
 
     def only(self, names: Sequence[str], surrounded: bool = True) -> "Stage":
         """A stage of some of its scenes alone, whose pieces are shared.

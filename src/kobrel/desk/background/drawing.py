@@ -155,20 +155,19 @@ class Drawing(QObject):
     def _sketch(self, shot: Shot) -> None:
         session, service = self._session, self._service
         changed = self._sketches.setdefault(shot.name, Changed())
-        if service is None or not changed(shot, session.plan.light, session.plan.subjects, session.stage):
+        stage = session.stage.of_shot(shot.name)
+        if service is None or not changed(shot, session.plan.light, session.plan.subjects, stage):
             return
         from kobrel.picture.service import Request
 
         middle = (shot.first + shot.last) // 2
         try:
-            camera = camera_at(session.plan, shot, middle, session.stage)
+            camera = camera_at(session.plan, shot, middle, stage)
         except PlanError:
             return
         part = min(self._room[0], self._room[1] * camera.aspect)
         size = max(8, round(part)), max(8, round(part / camera.aspect))
-        request = Request(
-            session.stage, camera, middle, session.plan.light, *size, finished=self.finished_of(shot)
-        )
+        request = Request(stage, camera, middle, session.plan.light, *size, finished=self.finished_of(shot))
         service.sketch(request, partial(self.sketched.emit, shot.name))
 
     def forget(self) -> None:

@@ -203,6 +203,7 @@ def drawn_rung(
     Cancelled
         `progress` said so.
     """
+    stage = stage.of_shot(rung.shot.name)
     camera = camera_at(plan, rung.shot, rung.frame, stage)
     height = max(1, round(width / camera.aspect))
     stage.prepare(progress)

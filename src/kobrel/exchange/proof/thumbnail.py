@@ -36,7 +36,7 @@ def thumbnail(plan: Plan, size: int) -> NDArray[np.uint8]:
     if problems and not stage.triangle_count:
         raise PlanError(problems[0])
     shot = plan.shots[0]
-    frame = (shot.first + shot.last) // 2
+    frame, stage = (shot.first + shot.last) // 2, stage.of_shot(shot.name)
     camera = camera_at(plan, shot, frame, stage)
     wide = size if camera.aspect >= 1 else max(1, round(size * camera.aspect))
     tall = max(1, round(wide / camera.aspect))

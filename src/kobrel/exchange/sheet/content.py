@@ -114,6 +114,7 @@ def shot_sheet(
     PlanError
         The shot has no camera.
     """
+    stage = stage.of_shot(shot.name)
     numbers = survey(plan, shot, stage)
     made = pace(shot, numbers)
     marks = mark_rows(plan, shot, numbers, made, unit)

@@ -341,7 +341,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     PlanError
         As :func:`poses`.
     """
-    at = np.atleast_1d(np.asarray(frames, dtype=float))
+    at, stage = np.atleast_1d(np.asarray(frames, dtype=float)), stage.of_shot(shot.name)
     pose = np.broadcast_to(poses(plan, shot, at, stage), (len(at), 4, 4))
     glass = shot.glass
     # Parallel rays focus on a plane; a fisheye's discs have a shape of their own only on a sphere.

@@ -76,6 +76,7 @@ def sightlines(plan: Plan, shot: Shot, stage: Stage, progress: Progress = no_pro
     """
     from kobrel.stage.engine.rays import closest_hits
 
+    stage = stage.of_shot(shot.name)
     numbers = survey(plan, shot, stage)
     own = [set(own_rows(stage, subject.anchor)) for subject in plan.subjects]
     hidden = np.zeros((len(own), len(numbers.frames)), np.bool_)

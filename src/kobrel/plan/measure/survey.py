@@ -110,6 +110,7 @@ def survey(
     at = (
         np.arange(shot.first, shot.last + 1.0) if frames is None else np.atleast_1d(np.asarray(frames, float))
     )
+    stage = stage.of_shot(shot.name)
     camera, of = cameras_at(plan, shot, at, stage), (plan.subjects, stage)
     if last is not None and _stands_alike(last, of, at, camera):
         return _mended(last, camera)

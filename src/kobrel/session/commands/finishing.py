@@ -8,7 +8,7 @@ import numpy as np
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import Plan, SceneRef
+from kobrel.plan.model import FileCamera, Plan, SceneRef
 from kobrel.plan.names import scene_name
 from kobrel.plan.pictures.finished import Finished, calibrated, opened
 from kobrel.session.session import Session
@@ -45,10 +45,18 @@ def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
     plan = session.plan.but(
         scenes=(*session.plan.scenes, SceneRef(name=name, path=found.path, finished=found))
     )
-    session.edit(
-        f"Finished picture {name}", edit.with_shot(plan, session.shot_index, shot.but(finished=name))
-    )
+    plan = _without_unused(edit.with_shot(plan, session.shot_index, shot.but(finished=name)), shot.finished)
+    session.edit(f"Finished picture {name}", plan)
     return list(pixels.told)
+
+
+def _without_unused(plan: Plan, name: str) -> Plan:
+    """A plan without a finished picture that no shot has any more, and whose camera none has."""
+    used = any(
+        name in (shot.finished, shot.camera.scene if isinstance(shot.camera, FileCamera) else "")
+        for shot in plan.shots
+    )
+    return plan if used or not name else edit.remove_scene(plan, name)
 
 
 def change(session: Session, **changes: Any) -> None:
@@ -93,14 +101,14 @@ def take_lens(session: Session) -> None:
 
 
 def let_go(session: Session) -> None:
-    """Take the finished picture from the shot; it goes from the plan where no other shot has it."""
+    """Take the finished picture from the shot; it goes from the plan where no other shot has it, or was made
+    by its camera.
+    """
     shot, reference = session.shot, reference_of(session)
     if shot is None or reference is None:
         return
-    plan: Plan = edit.with_shot(session.plan, session.shot_index, shot.but(finished=""))
-    if len(plan.scenes) > 1 and not any(other.finished == reference.name for other in plan.shots):
-        plan = edit.remove_scene(plan, reference.name)
-    session.edit("Without the finished picture", plan)
+    plan = edit.with_shot(session.plan, session.shot_index, shot.but(finished=""))
+    session.edit("Without the finished picture", _without_unused(plan, reference.name))
 
 
 def measure(session: Session, camera: Camera, start: tuple[float, float], end: tuple[float, float]) -> str:
