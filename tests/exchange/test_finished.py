@@ -175,6 +175,13 @@ def test_unit_and_sign_are_guessed(factor, unit):
     assert rule.kind == "distance"
 
 
+@pytest.mark.parametrize("focus_m", [None, 0.0, 5.0, 1e7, np.inf])
+def test_what_depth_means_is_guessed_whatever_the_focus(focus_m):
+    for values, whole in ((scene_depth() / 20, True), (scene_depth() * 100, False)):
+        rule = guessed(values, whole, focus_m)
+        assert np.isfinite([rule.near_m, rule.far_m, rule.unit_m]).all()
+
+
 def test_a_known_distance_calibrates():
     rule = calibrated(DepthRule(unit_m=1.0), 300.0, 3.0)
     assert rule.unit_m == pytest.approx(0.01)

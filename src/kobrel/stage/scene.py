@@ -111,6 +111,8 @@ class Mesh:
     deformation : where its points are at each frame, or None where they never change
     shared : (T, 3) uint32 numbers of the corners' normals, equal where smooth faces meet, for a mesh
         that deforms; None is one for each point
+    rides : whether places on it are kept by its triangles, though it does not deform: its points may be
+        read otherwise, as those of a finished picture are
     """
 
     points: NDArray[np.float32]
@@ -122,6 +124,7 @@ class Mesh:
     colours: NDArray[np.uint8] | None = None
     deformation: Deformation | None = None
     shared: NDArray[np.uint32] | None = None
+    rides: bool = False
 
     def bounds(self, frame: float = 0.0) -> tuple[Array, Array]:
         """Lowest and highest corner of the points at a frame, in the node's space: (3,) each."""

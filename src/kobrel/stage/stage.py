@@ -275,7 +275,7 @@ class Stage:
         along = float(hits.distance[0]) if along is None else along
         point = start + toward * along
         local = np.linalg.solve(matrix, np.append(point, 1.0))[:3]
-        rides_on = None if mesh.deformation is None else tuple(int(v) for v in vertices)
+        rides_on = tuple(int(v) for v in vertices) if mesh.deformation is not None or mesh.rides else None
         return Pick(self.place_of(row), triangle, point, local, corners, along, rides_on)
 
     # Where things are
@@ -347,7 +347,8 @@ class Stage:
     def surface_point(
         self, place: Place, vertices: Sequence[int], weights: ArrayLike, frames: ArrayLike
     ) -> Array | None:
-        """A point that rides on a triangle of a mesh that deforms, in its node's own space.
+        """A point that rides on a triangle of a mesh that deforms or is read otherwise, in its node's own
+        space.
 
         Parameters
         ----------
@@ -355,25 +356,28 @@ class Stage:
 
         Returns
         -------
-        (F, 3), or None where the node is not there or has no such triangle that deforms.
+        (F, 3) or (1, 3), or None where the node is not there or has no such triangle to ride on.
         """
         found = self._find(place)
         mesh = found[0].scene.nodes[found[2]].mesh if found else None
-        if mesh is None or mesh.deformation is None or max(vertices) >= len(mesh.points):
+        if mesh is None or max(vertices) >= len(mesh.points):
             return None
+        if mesh.deformation is None:
+            whole = np.asarray(weights, float) @ mesh.points[list(vertices)].astype(float)
+            return whole[None] if mesh.rides else None
         return mesh.deformation.mean_of(frames, vertices, np.asarray(weights, float))
 
     def nearest_triangle(
         self, place: Place, local: ArrayLike, frame: float
     ) -> tuple[tuple[int, ...], Array] | None:
         """The corners' numbers, and their weights (3,), of what is nearest to a point in the space of a node
-        whose mesh deforms; None for any other node.
+        on whose triangles places ride; None for any other node.
         """
         found = self._find(place)
         mesh = found[0].scene.nodes[found[2]].mesh if found else None
-        if mesh is None or mesh.deformation is None:
+        if mesh is None or (mesh.deformation is None and not mesh.rides):
             return None
-        points = mesh.deformation.points(frame).astype(float)
+        points = (mesh.points if mesh.deformation is None else mesh.deformation.points(frame)).astype(float)
         triangle = nearest_of(np.asarray(local, float), points[mesh.triangles])
         vertices = mesh.triangles[triangle]
         corners = points[vertices]

@@ -154,3 +154,21 @@ def dusty(path, side=96):
         light[np.hypot(x - a, y - b) < 0.08] = 20
     Image.fromarray(light.astype(np.uint8)).save(path)
     return path
+
+
+def disparity(path, near_m=1.2, far_m=9.0, size=(360, 240)):
+    """The depth of :func:`portrait` in 16 bits, even in one over distance, white at the near end: somebody at
+    2 m before a wall at the far end, on a floor that begins at the near one.
+    """
+    y, x = np.mgrid[: size[1], : size[0]]
+    edge = 0.7 * size[1]
+    floor = 1 / far_m + (1 / near_m - 1 / far_m) * (y - edge) / (size[1] - 1 - edge)
+    dioptres = np.where(y < edge, 1 / far_m, floor)
+    somebody = (abs(x - 180) < 30) & (y > 100) & (y < 210) | ((x - 180) ** 2 + (y - 78) ** 2 < 24**2)
+    dioptres[somebody] = 1 / 2.0
+    part = (dioptres - 1 / far_m) / (1 / near_m - 1 / far_m) + np.random.default_rng(3).uniform(
+        0, 2e-3, x.shape
+    )
+    part = np.clip(part, 0, 1)
+    Image.fromarray(np.round(part * 65535).astype(np.uint16)).save(path)
+    return path

@@ -17,6 +17,10 @@ DEPTH_KINDS: dict[DepthKind, str] = {
 }  # fmt: skip
 
 
+_FAR_FOCUS_M = 1e5
+"""A focus beyond tells nothing of what is in the picture."""
+
+
 class DepthRule(Part):
     """What the values of a depth picture mean."""
 
@@ -63,12 +67,12 @@ def guessed(values: NDArray[np.float32], of_whole_numbers: bool, focus_m: float 
     if of_whole_numbers or (low >= 0.0 and high <= 1.0 + 1e-6):
         rows = max(1, len(values) // 10)
         top, bottom = (float(np.median(part)) for part in (values[:rows], values[-rows:]))
-        far = max(20.0 * focus_m, 1.0) if focus_m else 100.0
+        far = max(20.0 * focus_m, 1.0) if focus_m and focus_m < _FAR_FOCUS_M else 100.0
         return DepthRule(kind="even", flipped=top < bottom, near_m=far / 200.0, far_m=far)
     negative = float(np.median(there)) < 0.0
     sizes = np.abs(there[np.abs(there) < NOTHING_FROM])
     usual = float(np.median(sizes[sizes > 0])) if (sizes > 0).any() else 1.0
-    likely = focus_m or 5.0
+    likely = focus_m if focus_m and focus_m < _FAR_FOCUS_M else 5.0
     unit = min(
         (1.0, 0.01, 0.001, 0.3048, 0.0254), key=lambda m: abs(np.log(usual * m / likely)) + (m != 1) * 2
     )

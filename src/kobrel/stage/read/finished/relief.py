@@ -124,7 +124,7 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
     else:
         times = np.asarray(frames, float)
         deformation = Deformation(Sampled(times, partial(_sample, finished, frames, len(points))))
-    mesh = Mesh(points, triangles, uv=uv, deformation=deformation)
+    mesh = Mesh(points, triangles, uv=uv, deformation=deformation, rides=True)
     texture = Texture(path.name, pixels=as_bytes(pixels.colour))
     material = Material("picture", base=(1.0, 1.0, 1.0), base_texture=texture, rough=1.0)
     nodes = (Node(PICTURE, mesh=mesh, materials=(material,)), Node(CAMERA))
