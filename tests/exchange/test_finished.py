@@ -4,6 +4,7 @@ import numpy as np
 import OpenImageIO as oiio
 import pytest
 
+from kobrel.cli import run_command
 from kobrel.errors import KobrelError
 from kobrel.exchange.finished.compare import compared
 from kobrel.exchange.finished.write import (
@@ -16,6 +17,7 @@ from kobrel.exchange.finished.write import (
     write_range,
 )
 from kobrel.exchange.images import write_picture
+from kobrel.plan.file import save_plan
 from kobrel.plan.instrument import Glass
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, SceneRef, Shot
@@ -397,6 +399,52 @@ def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):
         write_range(plan, shot, stage, 40, 50, tmp_path / "r.exr", no_progress)
     with pytest.raises(KobrelError, match="no finished picture"):
         write_frame(plan, shot.but(finished=""), 10, stage, tmp_path / "f.exr")
+
+
+def test_numbers_without_zeros_before_are_a_sequence_too(tmp_path):
+    for frame in (8, 9, 10, 11):
+        frame_file(tmp_path / f"seq.{frame}.exr", np.full((TALL, WIDE), float(frame), np.float32))
+        frame_file(tmp_path / f"wide.{frame:04d}.exr", np.full((TALL, WIDE), float(frame), np.float32))
+    for given in ("seq.8.exr", "seq.10.exr", "wide.0010.exr"):
+        finished = opened(tmp_path / given)[0]
+        for frame in (8, 9, 10, 11):
+            assert read_frame(finished, frame).depth[0, 0] == frame
+    assert path_at(str(tmp_path / "none.10.exr"), 9, True).name == "none.09.exr"
+
+
+def test_a_single_picture_is_blurred_as_the_frame_that_it_shows(tmp_path, capsys):
+    """By its name, or as it is said; where neither tells, it is asked for. The lens closes over the shot."""
+    stop = Keyed(value=2, keys=(Key(frame=1, value=1.4), Key(frame=9, value=22)))
+    camera = MadeCamera(position_m=(0, 1.6, 6), aim_m=(0, 1.6, 0))
+    mark = Mark(frame=1, target=DistanceTarget(metres=8))
+    shot = Shot(name="1", first=1, last=9, camera=camera, glass=Glass(f_number=stop), marks=(mark,))
+    save_plan(Plan(shots=(shot,)), tmp_path / "p.kobrel")
+    for name in ("sharp.0009.exr", "sharp9.v2000.exr", "still.exr"):
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        frame_file(tmp_path / name)
+
+    def blurred(name, *more):
+        (tmp_path / "out.exr").unlink(missing_ok=True)
+        status = run_command(
+            ["defocus", str(tmp_path / name), "--plan", str(tmp_path / "p.kobrel"), "-o", str(tmp_path / "out.exr"),
+             "--kind", "distance", *more]
+        )  # fmt: skip
+        told = capsys.readouterr().err
+        return status, told, read_pixels(tmp_path / "out.exr")[0] if status == 0 else None
+
+    (_, told, wide_open), (_, _, closed) = (
+        blurred("still.exr", "--frame", "1"),
+        blurred("still.exr", "--frame", "9"),
+    )
+    assert "frame 1 of shot 1" in told
+    assert not np.allclose(wide_open, closed)
+    status, told, named = blurred("sharp.0009.exr")
+    assert (status, "frame 9 of shot 1" in told) == (0, True)
+    np.testing.assert_array_equal(named, closed)
+    for name in ("still.exr", "sharp9.v2000.exr"):
+        status, told, _ = blurred(name)
+        assert status == 2
+        assert "Say --frame; shot 1 has 1 to 9." in told
 
 
 def test_a_sequence_that_changes_its_size_is_told(sequence, tmp_path):

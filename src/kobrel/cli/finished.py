@@ -49,6 +49,12 @@ def defocus(
     ] = 0.0,
     first: Annotated[int | None, typer.Option(help="First frame of a sequence.")] = None,
     last: Annotated[int | None, typer.Option(help="Last frame of a sequence.")] = None,
+    frame: Annotated[
+        int | None,
+        typer.Option(
+            help="Which frame of the shot a single picture is; by the number in its name if left out."
+        ),
+    ] = None,
     force: Force = False,
 ) -> None:
     """Blur finished pictures as a shot does, with occlusion; frames that are there already are kept."""
@@ -56,7 +62,8 @@ def defocus(
     from kobrel.exchange.finished.write import Choices
     from kobrel.exchange.finished.write import defocus as blur
     from kobrel.picture.defocus.simple import METHODS, Method
-    from kobrel.plan.pictures.finished import DEPTH_KINDS, opened
+    from kobrel.plan.pictures.finished import DEPTH_KINDS, frame_of, opened
+    from kobrel.plan.sequence.shots import shot_ends
     from kobrel.stage.read.finished.frames import frames_beside, gaps
 
     if method not in METHODS:
@@ -87,14 +94,22 @@ def defocus(
             raise ExchangeError(f"no frame from {low} to {high}.", file=picture)
         missing = gaps(frames)
         warn([f"These frames are missing: {missing}."] if missing else [])
-    elif output.suffix.lower() in (".exr", ".png"):
-        free_output(output, force)
+    else:
+        frame = frame if frame is not None else frame_of(finished, *shot_ends(chosen))
+        if frame is None:
+            raise ExchangeError(
+                "which frame of the shot it shows is not known.", file=picture,
+                remedy=f"Say --frame; shot {chosen.label} has {chosen.first} to {chosen.last}.",
+            )  # fmt: skip
+        typer.echo(f"kobrel: it is taken as frame {frame} of shot {chosen.label}", err=True)
+        if output.suffix.lower() in (".exr", ".png"):
+            free_output(output, force)
     typer.echo(
         f"kobrel: depth is taken as {DEPTH_KINDS[rule.kind].lower()}, {rule.unit_m:g} m a unit", err=True
     )
     choices = Choices(cast(Method, method), most, grow, force)
     with progress_bar() as progress:
-        told = blur(document, chosen, stage, finished, frames, choices, output, progress)
+        told = blur(document, chosen, stage, finished, frames, choices, output, progress, frame)
     warn([each for each in told if each not in pixels.told])
 
 

@@ -18,7 +18,8 @@ from kobrel.picture.view import View
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.finished import Finished, frame_of
+from kobrel.plan.sequence.shots import shot_ends
 from kobrel.stage.read.finished.depth import metres
 from kobrel.stage.read.finished.frames import Pixels, frames_beside, path_at, read_frame
 from kobrel.stage.scene import Progress
@@ -185,6 +186,7 @@ def defocus(
     choices: Choices,
     path: Path,
     progress: Progress,
+    at: int | None = None,
 ) -> list[str]:
     """Blur finished frames as a shot does, and write them: pictures (.exr, .png) or a movie.
 
@@ -192,7 +194,9 @@ def defocus(
 
     Parameters
     ----------
-    frames : of a sequence; None for a single picture, at the shot's first frame
+    frames : of a sequence; None for a single picture
+    at : at which frame of the shot a single picture is blurred; None is that in its name, see
+        :func:`frame_of`, or else the shot's first
 
     Returns
     -------
@@ -209,12 +213,15 @@ def defocus(
     if ending not in (".exr", ".png", *CODERS):
         raise ExchangeError(f"frames are written as .exr, .png, {' or '.join(CODERS)}.", file=path)
     wanted: list[int | None] = [None] if frames is None else list(frames)
+    single = frame_of(finished, *shot_ends(shot)) if at is None else at
+    single = shot.first if single is None else single
     told: dict[str, None] = {}
     size: list[tuple[int, ...]] = []
 
     def made(frame: int | None, number: int) -> tuple[Blurred, Camera]:
-        progress(f"Frame {shot.first if frame is None else frame}", number / len(wanted))
-        camera = camera_at(plan, shot, shot.first if frame is None else frame, stage)
+        when = single if frame is None else frame
+        progress(f"Frame {when}", number / len(wanted))
+        camera = camera_at(plan, shot, when, stage)
         pixels = read_frame(finished, frame)
         size.append(pixels.depth.shape)
         if pixels.depth.shape != size[0]:
@@ -237,7 +244,7 @@ def defocus(
         first = read_frame(finished, wanted[0])
         height, width = (side - side % 2 for side in first.depth.shape)
         write_movie(
-            path, shown(), Times(shot.fps, shot.first if wanted[0] is None else wanted[0]), (width, height)
+            path, shown(), Times(shot.fps, single if wanted[0] is None else wanted[0]), (width, height)
         )
         return list(told)
     for number, frame in enumerate(wanted):

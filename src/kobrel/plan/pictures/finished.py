@@ -51,6 +51,12 @@ class Finished(Part):
     )
 
 
+def frame_of(finished: Finished, first: int, last: int) -> int | None:
+    """Which frame a single picture shows: by the number in its name, where that is one from first to last."""
+    number = number_in(finished.path)
+    return number if number is not None and first <= number <= last else None
+
+
 def guessed(values: NDArray[np.float32], of_whole_numbers: bool, focus_m: float | None = None) -> DepthRule:
     """What the values of a depth picture probably mean.
 

@@ -30,9 +30,15 @@ class Listed:
     cues: tuple[Cue, ...] = ()
 
 
+def shot_ends(shot: Shot) -> tuple[int, int]:
+    """First and last frame of a shot, its handles too."""
+    return shot.first - shot.handles, shot.last + shot.handles
+
+
 def whole_range(shot: Shot) -> Numbers:
     """(F,) all frames of a shot, its handles too."""
-    return np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0)
+    first, last = shot_ends(shot)
+    return np.arange(first, last + 1.0)
 
 
 def add_shot(plan: Plan, shot: Shot, at: int | None = None) -> Plan:

@@ -17,7 +17,8 @@ from kobrel.errors import KobrelError
 from kobrel.exchange.render import PICTURES
 from kobrel.memo import Changed
 from kobrel.plan.model import Shot
-from kobrel.plan.pictures.finished import DEPTH_KINDS, Finished
+from kobrel.plan.pictures.finished import DEPTH_KINDS, Finished, frame_of
+from kobrel.plan.sequence.shots import shot_ends
 from kobrel.session.commands import finishing
 from kobrel.session.session import Session
 from kobrel.session.settings import allow_chosen
@@ -187,6 +188,11 @@ class FramesPage(ShotCard):
         text = Path(found.path).name
         if frames:
             text += f", frames {frames[0]} to {frames[-1]}"
+        elif self.session.shot is not None:
+            single = frame_of(found, *shot_ends(self.session.shot))
+            text += ", one picture: " + (
+                "it stands for every frame" if single is None else f"it shows frame {single}"
+            )
         self.told.setText(f"{text}; {missing} missing" if missing else text)
 
     # Work
@@ -246,9 +252,11 @@ class FramesPage(ShotCard):
             self._queue(path, found, shot)
             return
         choices = Choices(grow_stops=self.grow.value, most_px=shot.most_px, again=True)
+        single = frame_of(found, *shot_ends(shot))
+        at = int(session.frame) if single is None else single
         self._run(
-            lambda progress: defocus(plan, shot, stage, found, None, choices, path, progress),
-            lambda told: session.say("  ".join([f"Written {path}", *told])),
+            lambda progress: defocus(plan, shot, stage, found, None, choices, path, progress, at),
+            lambda told: session.say("  ".join([f"Written {path}, as frame {at}", *told])),
         )
 
     def _queue(self, path: Path, found: Finished, shot: Shot) -> None:

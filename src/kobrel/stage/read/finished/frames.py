@@ -211,13 +211,19 @@ def _depth(
 
 
 def path_at(path: str, frame: int | None, sequence: bool) -> Path:
-    """The file of a frame: the number before the ending is exchanged."""
+    """The file of a frame: the number before the ending is exchanged, as wide as it is there; where no such
+    file is there but one without zeros before, that.
+    """
     found = Path(path)
     match = _NUMBER.search(found.name)
     if frame is None or not sequence or match is None:
         return found
-    digits = f"{frame:0{len(match.group())}d}"
-    return found.with_name(f"{found.name[: match.start()]}{digits}{found.name[match.end() :]}")
+    named = (f"{frame:0{len(match.group())}d}", str(frame))
+    padded, plain = (
+        found.with_name(f"{found.name[: match.start()]}{digits}{found.name[match.end() :]}")
+        for digits in named
+    )
+    return plain if named[0] != named[1] and not padded.exists() and plain.exists() else padded
 
 
 def number_in(path: str | Path) -> int | None:
