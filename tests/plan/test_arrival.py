@@ -28,11 +28,13 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     Tape,
 )
+from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.overview import followed, overview_camera
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import Library, load_stage, source_of, stage_of
 from kobrel.plan.start import plan_from_scene
+from kobrel.stage.motion import Track
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import FileLight, Scene
 from kobrel.stage.stage import Place, Setting, Stage
@@ -76,18 +78,35 @@ def test_each_camera_of_a_file_becomes_a_shot(tmp_path):
     assert [s.camera.path for s in one.shots] == ["/cam1"]
 
 
-def test_a_focus_of_the_file_in_empty_space_is_replaced_and_told(tmp_path):
+def test_a_focus_of_the_file_in_empty_space_is_kept_told_and_mended_by_a_click(tmp_path):
     scene = load_scene(a_file(tmp_path / "s.glb", 100.0))
-    from kobrel.stage.motion import Track
 
-    for metres, name in ((3.0, "near"), (400.2, "near")):
+    for metres, name in ((3.0, "In focus"), (400.2, "near")):
         camera = replace(scene.cameras[0], focus_m=Track.constant([metres]), focal_mm=Track.constant([85.0]))
         told = []
         plan, stage = plan_from_scene(tmp_path / "s.glb", replace(scene, cameras=(camera,)), told=told)
         focus = float(camera_at(plan, plan.shots[0], 0, stage).focus_m)
         assert plan.subjects[0].name == name
         assert bool(told) == (metres == 3.0)
-        assert focus == pytest.approx(400.0 if told else metres, rel=1e-6)
+        assert focus == pytest.approx(metres, rel=1e-6)
+        if told:
+            assert "lies where nothing is" in told[0]
+            doubt = next(doubt for doubt in shot_doubts(plan, plan.shots[0], stage))
+            better = mended(plan, stage, plan.shots[0], doubt)
+            assert float(camera_at(better, better.shots[0], 0, stage).focus_m) == pytest.approx(400.0)
+
+
+def test_a_zoom_of_the_file_keeps_its_framing(tmp_path):
+    """A zoom with a wobble of 0.1 %, which would be 0.96 px at the edges of 1920."""
+    frames = np.arange(1.0, 101.0)
+    zoom = 50.0 * np.exp(np.linspace(0.0, 0.5, 100)) * (1 + 0.001 * np.sin(frames / 3.0))
+    scene = load_scene(a_file(tmp_path / "s.glb", 100.0))
+    camera = replace(scene.cameras[0], focal_mm=Track(frames, zoom[:, None]))
+    scene = replace(scene, cameras=(camera,), first_frame=1, last_frame=100)
+    plan, _stage = plan_from_scene(tmp_path / "s.glb", scene)
+    kept = keyed_at(plan.shots[0].glass.focal_mm, frames)
+    corner_px = 960 * np.hypot(1.0, 20.25 / 36)
+    assert np.max(np.abs(kept / zoom - 1)) * corner_px < 0.051
 
 
 def test_nothing_in_the_picture_is_told_and_mended(looking_at):

@@ -1,5 +1,6 @@
 """A first plan from a scene file: its camera, lens, frames, and the point in focus."""
 
+import math
 from pathlib import Path
 
 import numpy as np
@@ -111,20 +112,20 @@ def _chosen(path: Path, scene: Scene, camera_path: str | None) -> list[CameraSou
 def with_shot_of(
     plan: Plan, stage: Stage, scene_ref: str, source: CameraSource, name: str, told: list[str]
 ) -> Plan:
-    """The plan with a shot more: of a camera, focused where the file has it, or on what is in the middle
-    where that is on nothing. What the first shot is focused on becomes a subject.
+    """The plan with a shot more: of a camera, focused where the file has it, whatever is there; where it
+    holds no focus, on what is in the middle. What the first shot is focused on becomes a subject.
     """
     scene = stage.scenes[scene_ref]
     shot = shot_from_camera(name, scene_ref, scene, source, *frames_of(scene))
     plan = plan.but(shots=(*plan.shots, shot))
-    doubts = shot_doubts(plan, shot, stage)
-    if source.focus_m is not None and (source.focus_m.moves or not any(d.mend == "focus" for d in doubts)):
+    if source.focus_m is not None:
+        told += [doubt.text for doubt in shot_doubts(plan, shot, stage) if doubt.mend == "focus"]
         return _with_focus_subject(plan, shot, stage) if len(plan.shots) == 1 else plan
     pick = middle_pick(plan, shot, stage) if stage.triangle_count else None
     if pick is None:
         return plan
-    why = "has no focus" if source.focus_m is None else "focuses where nothing is"
-    told.append(f"{source.path} {why}; the focus is on {thing_name(plan, pick.place)}, in the middle.")
+    where = thing_name(plan, pick.place)
+    told.append(f"{source.path} has no focus; the focus is on {where}, in the middle.")
     if len(plan.shots) == 1:
         return focused_on_middle(plan, shot, stage)
     mark = Mark(frame=shot.first, target=DistanceTarget(metres=pick.along))
@@ -153,7 +154,7 @@ def shot_from_camera(
     name: str, scene_ref: str, scene: Scene, source: CameraSource, first: int, last: int
 ) -> Shot:
     """A shot with a camera's own lens, sensor, keys and focus."""
-    focus = source.focus_m or Track.constant([3.0])
+    focus, stops = source.focus_m or Track.constant([3.0]), source.f_number or Track.constant([2.8])
     return Shot(
         name=name,
         title=scene.nodes[source.node].name,
@@ -165,8 +166,8 @@ def shot_from_camera(
             sensor=Sensor(
                 width_mm=float(source.width_mm.values[0, 0]), height_mm=float(source.height_mm.values[0, 0])
             ),
-            focal_mm=_keyed(source.focal_mm, first, last),
-            f_number=_keyed(source.f_number, first, last) if source.f_number else Keyed(value=2.8),
+            focal_mm=_keyed(source.focal_mm, first, last, _same_framing(source)),
+            f_number=_keyed(stops, first, last, _SAME_RATIO),
             squeeze=source.squeeze,
             shift_mm=source.shift_mm,
             model=source.model,
@@ -196,13 +197,20 @@ def _px_a_dioptre(source: CameraSource) -> float:
     return focal_mm**2 / f_number / 1000.0 / width_mm * Shot.model_fields["width_px"].default
 
 
-def _keyed(track: Track, first: int, last: int) -> Keyed:
-    """The fewest keys that give a track's values within 0.1 %."""
+def _same_framing(source: CameraSource) -> float:
+    """The part by which a camera's focal length may be off so that nothing moves in the delivered picture."""
+    shape = float(source.height_mm.values[0, 0]) / float(source.width_mm.values[0, 0])
+    corner_px = Shot.model_fields["width_px"].default / 2 * math.hypot(1.0, shape)
+    return _SAME_PX / corner_px
+
+
+def _keyed(track: Track, first: int, last: int, same_part: float) -> Keyed:
+    """The fewest keys that give a track's values within a part of them."""
     if not track.moves:
         return Keyed(value=float(track.values[0, 0]))
     frames = np.arange(first, last + 1.0)
     values = track.at(frames)[:, 0]
-    kept = fewest(frames, np.log(values), _SAME_RATIO)
+    kept = fewest(frames, np.log(values), same_part)
     keys = tuple(Key(frame=frames[i], value=float(values[i]), ease="even") for i in kept)
     return Keyed(value=keys[0].value, keys=keys)
 
