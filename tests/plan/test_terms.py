@@ -437,6 +437,24 @@ def test_what_ramps_lose(demo):
     assert "even_depth" not in lost_of(plan, stage, shot, "inverse")[0]
 
 
+@pytest.mark.parametrize(("f_number", "most"), [(8.0, 12.0), (16.0, 12.0), (22.0, 20.0), (2.8, 40.0)])
+def test_what_a_ramp_loses_is_told_of_what_matters_alone(demo, f_number, most):
+    """Where the lens is closed the ramp begins nearer and farther than all that is seen."""
+    plan, stage = demo
+    shot = lossy(plan, most_px=most)
+    shot = shot.but(glass=shot.glass.but(f_number=Keyed(value=f_number), focal_mm=Keyed(value=16.0)))
+    found, numbers = lost_of(plan, stage, shot, "ramp")
+    one = render_camera(shot, numbers).at(20)
+    s, p, c0 = float(one.focus_m[0]), float(one.px_per_dpt[0]), one.coc_px
+    d = np.linspace(*one.ends_m, 200_001)
+    told = found.get("ramp", 0.0)
+    ends = [1 / dpt if (dpt := 1 / s + k / p) > 0 else np.inf for k in (most, c0, -c0, -most)]
+    before = np.clip((ends[1] - d) / (ends[1] - ends[0]), 0, 1)
+    behind = np.clip((d - ends[2]) / (ends[3] - ends[2]), 0, 1) if np.isfinite(ends[3]) else 0 * d
+    wanted = np.minimum(p * abs(1 / s - 1 / d), most) - np.maximum(before, behind) * most
+    assert told == pytest.approx(np.max(abs(wanted)), rel=2e-3)
+
+
 def test_an_orthographic_view_has_terms_of_its_own(demo):
     plan, stage = demo
     shot = plan.shots[0].but(glass=plan.shots[0].glass.but(projection="orthographic"))

@@ -186,9 +186,10 @@ def _places(scene: _Scene) -> Numbers:
 
 
 def _ramp(scene: _Scene) -> Iterator[Loss]:
-    """A ramp that is straight in distance, where blur is not."""
+    """A ramp that is straight in distance, where blur is not; from the nearest to the farthest that matter."""
     camera = scene.camera
-    places = np.append(_places(scene), [end for end in _ramp_ends(camera) if np.isfinite(end)])
+    near, far = camera.ends_m
+    places = np.append(_places(scene), [end for end in _ramp_ends(camera) if near <= end <= far])
     exact = camera.blur_px(places)
     full = float(camera.full_px[0])
     off = np.abs(np.minimum(exact, full) - ramp_px(camera, places))
