@@ -4,6 +4,7 @@ import sys
 
 import numpy as np
 import pytest
+from pxr import Usd
 
 from kobrel.cli import run_command
 from kobrel.exchange.cameras.back import read_camera
@@ -382,3 +383,48 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, 
         status, _, errors = run(capsys, *more)
         assert status == 2
         assert why in errors
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "told"),
+    [
+        ("tables", "x.pdf", ".csv"),
+        ("otio", "x.edl", ".otio"),
+        ("edl", "x.otio", ".edl"),
+        ("csv", "x.json", ".csv"),
+        ("usd", "x.gltf", ".usda or .usdc or .usd"),
+        ("sheet", "x.html", ".pdf"),
+    ],
+)
+def test_kind_and_ending_agree_or_a_sentence_says_so(tmp_path, capsys, kind, name, told):
+    assert run_command(["export", str(DEMO), "--as", kind, "-o", str(tmp_path / name)]) == 2
+    assert f"is written as {told}." in capsys.readouterr().err
+    assert not (tmp_path / name).exists()
+
+
+def test_a_camera_is_written_over_the_frames_that_are_named(tmp_path, capsys):
+    def frames(kind, name):
+        command = ["export", str(DEMO), "--shot", "02", "--as", kind, "-o", str(tmp_path / name)]
+        assert run_command([*command, "--frames", "1010-1014"]) == 0
+        return tmp_path / name
+
+    stage = Usd.Stage.Open(str(frames("usd", "c.usda")))
+    samples = {t for prim in stage.Traverse() for a in prim.GetAttributes() for t in a.GetTimeSamples()}
+    assert samples == {1010.0, 1011.0, 1012.0, 1013.0, 1014.0}
+    content = json.loads(frames("gltf", "c.gltf").read_text())
+    times = [content["accessors"][s["input"]] for a in content["animations"] for s in a["samplers"]]
+    assert {each["count"] for each in times} == {5}
+    assert capsys.readouterr().err == ""
+    command = ["export", str(DEMO), "--shot", "02", "--as", "csv", "-o", str(tmp_path / "far.csv")]
+    assert run_command([*command, "--frames", "9000-9001"]) == 0
+    assert "frames 9000 to 9001 lie outside shot 02" in capsys.readouterr().err
+
+
+def test_farm_makes_the_folder_that_a_movie_goes_to(tmp_path, monkeypatch):
+    monkeypatch.setattr("kobrel.cli.farm._run_all", lambda works, *_a, **_k: [])
+    monkeypatch.setattr("kobrel.cli.farm._finish", lambda *_a: None)
+    for kind in ("mp4", "exr"):
+        assert run_command(["farm", str(DEMO), "--as", kind, "-o", str(tmp_path / kind / "deep")]) == 0
+        assert (tmp_path / kind / "deep").is_dir()
+    (tmp_path / "file").write_text("")
+    assert run_command(["farm", str(DEMO), "--as", "mp4", "-o", str(tmp_path / "file" / "deep")]) == 2

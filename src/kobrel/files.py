@@ -29,6 +29,20 @@ _HALVES = re.compile(r"\\u[dD][89a-fA-F]")
 _NUMBERS = re.compile(rb"[0-9]{%d}" % _MOST_DIGITS)
 
 
+def make_folder(path: Path) -> None:
+    """Make a folder, and those above it, where it is not there.
+
+    Raises
+    ------
+    KobrelError
+        It cannot be made.
+    """
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise KobrelError(f"the folder cannot be made ({error.strerror}).", file=path) from None
+
+
 def require_file(path: Path, kind: type[KobrelError] = KobrelError, most_bytes: int | None = None) -> int:
     """See that a path is a plain file that is not too large, and return its bytes.
 

@@ -289,6 +289,29 @@ def test_copies_stand_where_the_file_says(tmp_path):
     np.testing.assert_allclose(stage.bounds()[1], [5, 3, 5], atol=1e-6)
 
 
+@pytest.mark.parametrize("kind", [np.int8, np.int16])
+@pytest.mark.parametrize("way", ["LINEAR", "STEP"])
+def test_rotations_in_small_whole_numbers_turn_as_unit_ones(tmp_path, kind, way):
+    """Rounded to 1/127 their lengths differ by a percent; the way between them must not."""
+    random = np.random.default_rng(5)
+    turns = Rotation.random(6, random_state=random).as_quat()
+    turns *= np.sign((turns * np.roll(turns, 1, axis=0)).sum(axis=1, keepdims=True))
+    most = np.iinfo(kind).max
+    whole = np.round(turns * most).astype(kind)
+    file = GltfFile()
+    index = file.node(mesh=file.mesh())
+    times = np.arange(6, dtype=np.float32)
+    file.animate(index, "rotation", times, turns, way)
+    file.json["animations"][0]["samplers"][0]["output"] = file.accessor(whole, normalized=True)
+    scene = load_scene(file.write(tmp_path / "r.gltf"))
+    stored = Rotation.from_quat(np.maximum(whole / most, -1.0))
+    between = Slerp(times, stored)
+    for seconds in (0.0, 0.25, 1.5, 2.8, 4.4, 5.0):
+        wanted = (between(seconds) if way == "LINEAR" else stored[int(seconds)]).as_matrix()
+        found = scene.world(index, [seconds * scene.fps])[0, :3, :3]
+        np.testing.assert_allclose(found, wanted, atol=1e-6)
+
+
 def test_scenes_animations_and_variants_can_be_chosen(tmp_path):
     file = GltfFile(extensions={"KHR_materials_variants": {"variants": [{"name": "red"}, {"name": "blue"}]}})
     file.json["materials"] = [{"name": "plain"}, {"name": "r"}, {"name": "b"}]

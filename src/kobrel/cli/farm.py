@@ -20,6 +20,7 @@ from kobrel.cli.shared import (
     warn,
 )
 from kobrel.errors import KobrelError
+from kobrel.files import make_folder
 
 if TYPE_CHECKING:
     from kobrel.farm.report import Report
@@ -70,6 +71,7 @@ def farm(
         "mov": ("movie", ".mov"), "passes": ("passes", ".exr"), "layers": ("layers", ".ora"),
     }  # fmt: skip
     what, ending = made_of[kind]
+    make_folder(output)
     works = [
         work_of(
             kind=what, plan=str(plan.absolute()), shot=name.strip(),

@@ -17,6 +17,7 @@ from kobrel.cli.shared import (
     open_shot,
     own_terms,
     progress_bar,
+    told_outside,
     trust_opened,
     unit_named,
     warn,
@@ -86,10 +87,17 @@ def export(
 ) -> None:
     """Write a shot's camera, frames, plates, passes or tables, the list of shots, or the crew's sheet."""
     from kobrel.cli.shared import size_of
+    from kobrel.exchange.export import KINDS, require_ending
 
     free_output(output, force)
     chosen_terms, chosen_frames, measure = _families(terms), frames_of(frames), unit_named(unit)
+    if kind in KINDS:
+        require_ending(KINDS[kind].title, KINDS[kind].endings, output)
+    if kind == "tables":
+        require_ending("A table", (".csv",), output)
     document, chosen, stage = open_shot(plan, shot)
+    if chosen_frames is not None:
+        told_outside(chosen, *chosen_frames)
     if kind == "passes":
         wanted = size_of(size) if size else None
         _write_passes(document, chosen, stage, output, passes, chosen_frames, measure, wanted)

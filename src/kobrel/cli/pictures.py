@@ -14,6 +14,7 @@ from kobrel.cli.shared import (
     open_shot,
     progress_bar,
     size_of,
+    told_outside,
     warn,
 )
 
@@ -37,6 +38,7 @@ def render(
     wanted = size_of(size) if size else None
     document, chosen, stage = open_shot(plan, shot)
     at = chosen.first if frame is None else frame
+    told_outside(chosen, at, at)
     pixels = (round(wanted.width), round(wanted.height)) if wanted else None
     if document.finished_of(chosen) is not None:
         from kobrel.exchange.finished.write import write_frame
@@ -75,6 +77,7 @@ def movie(
         raise typer.BadParameter(f"--burn knows {', '.join(BURNS)}, not {', '.join(burns - set(BURNS))}.")
     check_ending(output)
     document, chosen, stage = open_shot(plan, shot)
+    told_outside(chosen, chosen.first if first is None else first, chosen.last if last is None else last)
     made = Movie(
         first, last, round(wanted.width) if wanted else None,
         round(wanted.height) if wanted else None, samples, burns, sound, clay,

@@ -71,6 +71,14 @@ def frames_of(text: str | None) -> tuple[int, int] | None:
     return first, last
 
 
+def told_outside(shot: Any, first: int, last: int) -> None:
+    """Tell where frames lie outside a shot and its handles."""
+    low, high = shot.first - shot.handles, shot.last + shot.handles
+    if first < low or last > high:
+        which = f"frame {first} lies" if first == last else f"frames {first} to {last} lie"
+        warn([f"{which} outside shot {shot.label}, which has {low} to {high}."])
+
+
 def unit_named(name: str | None) -> Any:
     """The measure of a unit, which may be a number of metres; none for none."""
     from kobrel.optics.units import METRES, Measure, scene_measure

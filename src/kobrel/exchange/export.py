@@ -79,7 +79,7 @@ class Options:
     ----------
     unit : of lengths; the plan's if none
     terms : families of CSV and JSON; CSV without any has the numbers and all subjects, JSON every block
-    frames : first and last one of CSV and JSON; the shot's if none
+    frames : first and last one of cameras, CSV and JSON; the shot's if none
     shots : of a list or a sheet; all if none
     page, sheet : of a sheet
     """
@@ -90,6 +90,21 @@ class Options:
     shots: Sequence[Shot] = field(default=())
     page: Literal["A4", "Letter"] = "A4"
     sheet: SheetChoices = SheetChoices()
+
+
+_CAMERAS: tuple[HandKind, ...] = ("usd", "usd-changes", "gltf", "alembic")
+
+
+def require_ending(title: str, endings: Sequence[str], path: Path) -> None:
+    """See that a file's name ends as its kind does.
+
+    Raises
+    ------
+    ExchangeError
+        It does not; says what it would end in.
+    """
+    if path.suffix.lower() not in endings:
+        raise ExchangeError(f"{title} is written as {' or '.join(endings)}.", file=path)
 
 
 def export(
@@ -106,10 +121,15 @@ def export(
     Raises
     ------
     KobrelError
-        It cannot be written, the shot has no camera, or its kind has no such view.
+        It cannot be written, its name has another kind's ending, the shot has no camera, or its kind has no
+        such view.
     Cancelled
         `progress` said so.
     """
+    require_ending(KINDS[kind].title, KINDS[kind].endings, path)
+    if options.frames is not None and kind in _CAMERAS:
+        first, last = options.frames
+        shot = shot.but(first=first, last=last, handles=0)
     if kind in ("usd", "usd-changes"):
         from kobrel.exchange.cameras.usd import write_usd
 

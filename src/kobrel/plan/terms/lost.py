@@ -186,7 +186,7 @@ def _places(scene: _Scene) -> Numbers:
 
 
 def _ramp(scene: _Scene) -> Iterator[Loss]:
-    """A ramp that is straight in distance, where blur is not; from the nearest to the farthest that matter."""
+    """A ramp that is straight in distance, where blur is not; over the distances that matter."""
     camera = scene.camera
     near, far = camera.ends_m
     places = np.append(_places(scene), [end for end in _ramp_ends(camera) if near <= end <= far])

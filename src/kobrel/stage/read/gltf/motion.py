@@ -70,6 +70,9 @@ class Animations:
         shaped = values.reshape(len(times), steps, width)
         if path == "rotation":
             shaped = shaped[..., [3, 0, 1, 2]]
+        if steps == 1 and path == "rotation":  # small whole numbers make them unequally long
+            long = np.linalg.norm(shaped, axis=-1, keepdims=True)
+            shaped = shaped / np.where(long > 0, long, 1.0)
         if steps == 1:
             return Track(times, shaped[:, 0], held=way == "STEP")
         slopes = shaped[:, [0, 2]] / self.clock.fps
