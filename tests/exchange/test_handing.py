@@ -25,6 +25,7 @@ from kobrel.optics.units import METRE, measure
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.handover import PASSES, HandOut
+from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
@@ -37,6 +38,7 @@ from kobrel.plan.terms.render_camera import render_camera
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, no_progress
 from kobrel.stage.stage import Stage
+from tests.conftest import box_at
 
 WRITERS = {
     ".usda": write_usd,
@@ -357,6 +359,23 @@ def test_passes_stop_and_refuse(demo, tmp_path):
     with pytest.raises(Cancelled):
         write_passes(plan, shot, stage, [1001, 1002], ["blur"], tmp_path / "x.exr", stop, size=(32, 18))
     assert [path.name for path in tmp_path.iterdir()] == ["x.1001.exr"]
+
+
+@pytest.mark.parametrize("size", [(96, 96), (96, 54), (96, 30)])
+def test_passes_of_another_shape_are_those_of_the_picture_of_that_shape(looking_at, tmp_path, size):
+    """A wall across the axis at 5 m: straight distances in closed form, with pixels as wide as high."""
+    plan, shot, stage = looking_at(box_at((0, 0, -6), (40, 40, 2)))
+    path = write_passes(
+        plan, shot, stage, [1], ["depth", "straight"], tmp_path / "p.exr", no_progress, size=size
+    )[0]
+    made = channels(path)
+    depth, straight = made["Z"], made["distance"]
+    np.testing.assert_allclose(depth, 5.0, rtol=1e-5)
+    half = float(camera_at(plan, shot, 1, stage).half_widths()[0])
+    wide, tall = size
+    x = ((np.arange(wide) + 0.5) / wide * 2 - 1) * half
+    y = ((np.arange(tall) + 0.5) / tall * 2 - 1) * half * tall / wide
+    np.testing.assert_allclose(straight, 5.0 * np.sqrt(1 + x**2 + y[:, None] ** 2), rtol=1e-5)
     with pytest.raises(ExchangeError, match=r"written as \.exr"):
         write_passes(plan, shot, stage, [1001], ["blur"], tmp_path / "x.png", no_progress)
     with pytest.raises(ExchangeError, match="no passes"):

@@ -16,7 +16,7 @@ from kobrel.optics.units import METRE, Measure
 from kobrel.picture.tracer import in_bands, never, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.handover import Pass
-from kobrel.plan.measure.camera import Camera, camera_at
+from kobrel.plan.measure.camera import Camera, camera_at, pixel_rays
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
@@ -135,7 +135,7 @@ def _channels(
 def _straight(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     """Distances from the lens; rays of an orthographic view all have their own beginning."""
     x, y = np.meshgrid(np.arange(view.width) + 0.5, np.arange(view.height) + 0.5)
-    _, toward = view.camera.ray(x.ravel(), y.ravel(), view.width, view.height)
+    _, toward = pixel_rays(view.camera, x.ravel(), y.ravel(), view.width, view.height)
     return (depth * np.linalg.norm(toward, axis=-1).reshape(depth.shape)).astype(np.float32)
 
 
@@ -190,7 +190,7 @@ def _hits(
     from kobrel.stage.engine.rays import closest_hits
 
     across, down = np.meshgrid(np.arange(width) + x, np.arange(first, last) + y)
-    starts, ways = camera.ray(across.ravel(), down.ravel(), width, height)
+    starts, ways = pixel_rays(camera, across.ravel(), down.ravel(), width, height)
     starts = np.broadcast_to(starts, ways.shape)
     hits = closest_hits(shot.handle, shot.first_rows, starts - shot.origin, ways)
     return hits.distance.reshape(across.shape), hits.row.reshape(across.shape)
@@ -209,10 +209,11 @@ def _note(
 ) -> str:
     """What each channel is, for whoever finishes the picture."""
     near, far = (f"{end / unit.metres:g} {unit.symbol}" for end in ends)
+    along = "straight from the lens" if camera.projection == "fisheye" else "along the axis"
     meanings: dict[Pass, str] = {
-        "depth": f"distance along the axis, {unit.symbol}; infinite where nothing is",
+        "depth": f"distance {along}, {unit.symbol}; infinite where nothing is",
         "straight": f"straight distance from the lens, {unit.symbol}",
-        "depth01": f"depth along the axis, 0 at {near} and 1 at {far} and beyond",
+        "depth01": f"depth {along}, 0 at {near} and 1 at {far} and beyond",
         "inverse01": f"one over depth, 1 at {near} and 0 at infinity",
         "blur": "diameter of the blur in pixels of this picture, below 0 nearer than the focus"
         + (", its height where discs are squeezed" if camera.squeeze > 1 else ""),

@@ -333,6 +333,16 @@ class Camera:
         return np.asarray(self.pose[:3, 3] + start @ turn), np.asarray(toward @ turn)
 
 
+def pixel_rays(
+    camera: Camera, x_px: ArrayLike, y_px: ArrayLike, width_px: int, height_px: int
+) -> tuple[Numbers, Numbers]:
+    """As :meth:`Camera.ray`, through pixels of a picture that is as wide as the frame and of any height: its
+    pixels are as wide as high, as when it is drawn, so another shape shows more or less above and below.
+    """
+    frame_px = width_px / camera.aspect
+    return camera.ray(x_px, np.asarray(y_px, float) - (height_px - frame_px) / 2, width_px, frame_px)
+
+
 def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camera:
     """The shot's camera at many frames.
 

@@ -58,18 +58,18 @@ def relief_before(plan: Plan, shot: Shot, reference: SceneRef, scene: Scene, sta
 
 
 def _before(camera: Camera, scene: Scene) -> Numbers:
-    """(F, 4, 4) that carry a relief to where a camera sees it. Pictures are perspective views; before a
-    camera of another kind they keep their own field.
+    """(F, 4, 4) that carry a relief to where a camera sees it, as it is shown: a picture fills the frame of a
+    wider lens, a longer one shows its middle. Before a view that is not in perspective it keeps its field.
     """
     count = len(np.atleast_1d(camera.focus_m))
     within = np.tile(np.eye(4), (count, 1, 1))
     made_by = scene.cameras[0]
     if camera.projection == "perspective":
-        half_x, half_y = (np.broadcast_to(half, count) for half in camera.half_widths())
+        half_x = np.broadcast_to(camera.half_widths()[0], count)
         middle_x, middle_y = (np.broadcast_to(middle, count) for middle in camera.middle())
         double = 2.0 * float(made_by.focal_mm.values[0].item())
-        within[:, 0, 0] = half_x / (float(made_by.width_mm.values[0].item()) / double)
-        within[:, 1, 1] = half_y / (float(made_by.height_mm.values[0].item()) / double)
+        own = float(made_by.width_mm.values[0].item()) / double
+        within[:, 0, 0] = within[:, 1, 1] = np.maximum(half_x / own, 1.0)
         within[:, 0, 2], within[:, 1, 2] = -middle_x, -middle_y
     return np.asarray(np.broadcast_to(camera.pose, (count, 4, 4)) @ within)
 
