@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from kobrel.exchange.plates.layers import layers_at
 from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
@@ -45,6 +46,29 @@ def test_a_feathered_white_plate_before_white_cannot_be_seen(tmp_path):
     plan, stage = staged(back, plate_at(tmp_path / "soft.png", 1.5, 2))
     found = seen(plan, stage, 8)[5:-5, 5:-5]
     assert found == pytest.approx(1.0, abs=1e-4)
+
+
+@pytest.mark.parametrize("distance", [0.4, 6.0, 900.0])
+@pytest.mark.parametrize("faces", [True, False])
+def test_of_plates_at_one_distance_the_later_in_the_list_is_in_front(tmp_path, distance, faces):
+    """Exact and quick, in layers, whichever is later; and a third one of them before both."""
+    red = plate_at(picture(tmp_path / "red.png", (255, 0, 0)), distance, 1, faces=faces)
+    blue = plate_at(picture(tmp_path / "blue.png", (0, 0, 255)), distance, 2, faces=faces)
+    green = plate_at(picture(tmp_path / "green.png", (0, 255, 0), (40, 20, 80, 60)), distance, 3, faces=faces)
+    shot = a_shot(distance)
+    for plates, front in (
+        ((red, blue), 2),
+        ((blue, red), 0),
+        ((green, blue, red), 0),
+        ((red, blue, green), 1),
+    ):
+        plan, stage = staged(*plates, shot=shot)
+        for found in (seen(plan, stage).colour, seen(plan, stage, 4)):
+            middle = found[35:55, 70:90]
+            assert middle[..., front] == pytest.approx(1.0, abs=1e-3)
+            assert np.delete(middle, front, axis=2) == pytest.approx(0.0, abs=1e-3)
+        names = [layer.name for layer in layers_at(plan, shot, stage, 1001, (32, 18), 1)]
+        assert names[1:] == [plate.name for plate in plates]
 
 
 def test_the_blur_of_an_edge_is_that_of_the_lens(tmp_path):

@@ -18,6 +18,12 @@ if TYPE_CHECKING:
     from kobrel.stage.pictures.environment import Environment
 
 _FLAT = 1e-30
+_PARALLEL, _ONE_PLANE, _APART = 1.0 - 1e-9, 1e-6, 2e-5
+"""How alike normals of plates in one plane are, how near they lie to each other, and how far apart they are
+brought, in parts of their distance.
+"""
+_DIGITS = 16 * float(np.finfo(np.float32).eps)
+"""What rays tell apart, in parts of the distance from the stage's middle."""
 """Volume of a transform below which a thing is not seen at all."""
 
 
@@ -87,6 +93,7 @@ def snapshot_of(
     matrices = rows_at(placed, frame)
     if eye is not None:
         _turn_plates(placed, frame, eye, matrices)
+        _part_plates(placed, eye, origin, matrices)
     faces = matrices.copy()
     found = _Instances(eye)
     for piece, placement, start in placed:
@@ -119,6 +126,28 @@ def _turn_plates(placed: list[PlacedPiece], frame: float, eye: Eye, matrices: Ar
             if face.faces:
                 row = start + piece.rows_of(index).start
                 matrices[row] = face.turned(frame, matrices[row], eye)
+
+
+def _part_plates(placed: list[PlacedPiece], eye: Eye, origin: Array, matrices: Array) -> None:
+    """Bring plates that lie in one plane a trace nearer than those before them in the list, in the rows'
+    places (R, 4, 4): they look the same, and the later one is in front.
+    """
+    rows = [start + piece.rows_of(index).start for piece, _there, start in placed for index in piece.plates]
+    lens = eye.pose[:3, 3]
+    normals, places = matrices[rows, :3, 2], matrices[rows, :3, 3]
+    normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), _FLAT)
+    away = np.linalg.norm(places - lens, axis=1)
+    ranks = np.zeros(len(rows), int)
+    for own in range(1, len(rows)):
+        same = np.abs(normals[:own] @ normals[own]) > _PARALLEL
+        same &= np.abs((places[:own] - places[own]) @ normals[own]) <= _ONE_PLANE * away[own]
+        ranks[own] = ranks[:own][same].max(initial=-1) + 1
+    for row, rank, far in zip(rows, ranks, away, strict=True):
+        if rank and far > 0:
+            step = max(_APART * far, _DIGITS * float(np.abs(matrices[row, :3, 3] - origin).max()))
+            nearer = max(1.0 - rank * step / far, 0.5)
+            matrices[row, :3, 3] = lens + (matrices[row, :3, 3] - lens) * nearer
+            matrices[row, :3, :3] *= nearer
 
 
 class _Instances:

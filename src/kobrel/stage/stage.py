@@ -191,8 +191,9 @@ class Stage:
 
     @cached_property
     def needs_eye(self) -> bool:
-        """Whether any plate depends on the camera that sees it."""
-        return any(face.needs_eye for piece in self._pieces for face in piece.plates.values())
+        """Whether any plate depends on the camera that sees it; several may lie in one plane."""
+        faces = [face for piece in self._pieces for face in piece.plates.values()]
+        return len(faces) > 1 or any(face.needs_eye for face in faces)
 
     def _eye_key(self, eye: Eye) -> Hashable:
         """What of a camera the plates depend on: its place, and its focus only where one fades by blur."""

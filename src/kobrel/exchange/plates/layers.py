@@ -25,6 +25,7 @@ from kobrel.picture.view import View
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Plan, Shot
+from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.placing import axial_m
 from kobrel.plan.space.plates import pivot_at, plate_number, scene_of
 from kobrel.stage.read.plates.layered import layered_bytes
@@ -72,11 +73,13 @@ def layers_at(
     """
     camera = camera_at(plan, shot, frame, stage)
     wanted = size or (camera.width_px, camera.height_px)
-    order = sorted(
-        (plate for plate in plan.plates if plate.shown),
-        key=lambda plate: (plate.lies, axial_m(camera, pivot_at(plate, plan.dials, [frame])[0])),
-        reverse=True,
-    )
+
+    def away(plate: Plate) -> float:
+        return float(f"{axial_m(camera, pivot_at(plate, plan.dials, [frame])[0]):.6g}")
+
+    # Of those at one distance the later in the list is in front.
+    shown = [plate for plate in plan.plates if plate.shown]
+    order = sorted(shown, key=lambda plate: (plate.lies, away(plate)), reverse=True)
     rest = stage.only([name for name in stage.scenes if plate_number(name) is None])
     total = len(order) + 1
     progress("Behind the plates", 0.0)

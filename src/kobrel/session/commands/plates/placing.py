@@ -35,6 +35,7 @@ NAMES: dict[DrivenOfPlate, str] = {
 }  # fmt: skip
 _ALONE_M, _NEAR, _FAR = 5.0, 0.6, 5.0
 _LONG_SEQUENCE = 12
+_SAME_DISTANCE = 1e-3
 _FARTHEST_M, _NEAREST_M = 1e6, 0.01
 
 
@@ -131,8 +132,19 @@ def add(session: Session, sources: Sequence[Source]) -> list[Plate]:
         f"Add {what}", plan, selected_plate=numbers[-1], also_plates=frozenset(numbers[:-1]),
         selected_stand_in=None, selected_tape=None,
     )  # fmt: skip
-    session.say(f"{what} added. Drag it in Overhead, or type its distance in Block, Plates.")
+    if len(made) == 1 and (behind := _beside(session, made[0])):
+        session.say(f"{what} added, before {behind} at the same distance. Spread them in Block, Plates.")
+    else:
+        session.say(f"{what} added. Drag it in Overhead, or type its distance in Block, Plates.")
     return made
+
+
+def _beside(session: Session, plate: Plate) -> str:
+    """The name of another plate at the distance of one; "" for none."""
+    own = distance_m(session, plate)
+    others = [(each, distance_m(session, each)) for each in session.plan.plates if each is not plate]
+    near = [each.name for each, away in others if own and away and abs(away / own - 1.0) < _SAME_DISTANCE]
+    return near[-1] if near else ""
 
 
 def add_files(session: Session, paths: Sequence[Path]) -> list[Plate]:
