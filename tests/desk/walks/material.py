@@ -157,7 +157,7 @@ def dusty(path, side=96):
 
 
 def disparity(path, near_m=1.2, far_m=9.0, size=(360, 240)):
-    """The depth of :func:`portrait` in 16 bits, even in one over distance, white at the near end: somebody at
+    """The depth of :func:`portrait` in 16 bits, even in dioptres, white at the near end: somebody at
     2 m before a wall at the far end, on a floor that begins at the near one.
     """
     y, x = np.mgrid[: size[1], : size[0]]

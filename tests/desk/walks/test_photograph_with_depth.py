@@ -35,7 +35,7 @@ def photographed(empty, tmp_path, monkeypatch):  # noqa: F811
     page = page_of(empty, "Frames")
     click_button(empty, by_text(page, "Depth apart …"))
     settled(empty)
-    pick(page.kind, "0 to 1, even in one over distance")
+    pick(page.kind, "0 to 1, even in dioptres")
     empty.type(page.near, "1.2 m")
     empty.type(page.far, "9 m")
     if not session.plan.finished_of(session.shot).rule.flipped:

@@ -13,7 +13,7 @@ from kobrel.stage.read.finished.frames import ENDINGS, Pixels, frames_beside, nu
 
 DEPTH_KINDS: dict[DepthKind, str] = {
     "distance": "Distance", "inverse": "One over distance", "even": "0 to 1, even in distance",
-    "dioptres": "0 to 1, even in one over distance",
+    "dioptres": "0 to 1, even in dioptres",
 }  # fmt: skip
 
 

@@ -176,12 +176,14 @@ class FramesPage(ShotCard):
         except KobrelError as error:
             self.told.setText(str(error))
             return
-        for box, names, chosen in (
-            (self.layer, known, found.layer), (self.channel, depths, found.depth_channel)
-        ):  # fmt: skip
+        apart = Path(found.depth_path).name if found.depth_path is not None else "the picture itself"
+        for box, names, chosen, whole in (
+            (self.layer, known, found.layer, "the picture itself"),
+            (self.channel, depths, found.depth_channel, apart),
+        ):
             box.clear()
             for name in names or [""]:
-                box.addItem(name or "the picture itself", name)
+                box.addItem(name or whole, name)
             box.setCurrentIndex(max(0, box.findData(chosen)))
         frames = frames_beside(Path(found.path)) if found.sequence else []
         missing = gaps(frames)

@@ -9,7 +9,7 @@ from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import show_words, word_table
 from kobrel.errors import KobrelError
 from kobrel.plan.measure.summary import lens_words
-from kobrel.plan.model import Alt, Shot
+from kobrel.plan.model import Alt, DistanceTarget, Shot
 from kobrel.plan.variants import alts
 from kobrel.session.session import Session
 
@@ -107,13 +107,17 @@ class AltsPage(Card[Shot]):
         self.table.setRowCount(len(subject.alts))
         for row, alt in enumerate(subject.alts):
             now = "● " if alts.is_now(subject, alt) else ""
-            show_words(self.table, row, (f"{now}{alt.name}", _summary(alt)))
+            show_words(self.table, row, (f"{now}{alt.name}", self._summary(alt)))
             if chosen is not None and alt.name == chosen.name:
                 self.table.selectRow(row)
         self.table.blockSignals(False)
         self.title.setPlaceholderText(alts.unused_name(subject))
 
-
-def _summary(alt: Alt) -> str:
-    marks = "1 mark" if len(alt.marks) == 1 else f"{len(alt.marks)} marks"
-    return f"{lens_words(alt.glass)}  {marks}"
+    def _summary(self, alt: Alt) -> str:
+        """Lens and stop, and what it is focused on, or how many marks it has."""
+        first = alt.marks[0].target
+        name = self.session.plan.name_of(first)
+        if name is None and isinstance(first, DistanceTarget):
+            name = self.session.length(first.metres)
+        on = f"on {name}" if len(alt.marks) == 1 and name else f"{len(alt.marks)} marks"
+        return f"{lens_words(alt.glass)}  {on}"
