@@ -1,3 +1,4 @@
+import contextlib
 import json
 import subprocess
 import sys
@@ -418,6 +419,16 @@ def test_a_camera_is_written_over_the_frames_that_are_named(tmp_path, capsys):
     command = ["export", str(DEMO), "--shot", "02", "--as", "csv", "-o", str(tmp_path / "far.csv")]
     assert run_command([*command, "--frames", "9000-9001"]) == 0
     assert "frames 9000 to 9001 lie outside shot 02" in capsys.readouterr().err
+
+
+def test_an_answer_that_does_not_fit_is_told(capsys, monkeypatch):
+    with open("/dev/full", "w", buffering=1) as full:
+        monkeypatch.setattr(sys, "stdout", full)
+        assert run_command(["survey", str(DEMO), "--shot", "02", "--csv"]) == 2
+        monkeypatch.undo()
+        with contextlib.suppress(OSError):
+            full.close()
+    assert "the answer cannot be written (No space left on device)." in capsys.readouterr().err
 
 
 def test_farm_makes_the_folder_that_a_movie_goes_to(tmp_path, monkeypatch):

@@ -2,6 +2,7 @@
 
 import kobrel.cli.alone  # isort: skip  # noqa: F401, before any library is loaded
 
+import errno
 import logging
 import os
 import sys
@@ -34,6 +35,7 @@ COMMANDS = tuple(
     command.name or command.callback.__name__ for command in app.registered_commands if command.callback
 )
 _MOST_SAID = 2000
+_NOT_WRITTEN = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO)
 __all__ = [
     "desktop",
     "farm",
@@ -175,6 +177,10 @@ def _guarded(run: Callable[[], int]) -> tuple[int, Exception | None]:
         typer.echo("kobrel: stopped.", err=True)
         return 130, None
     except Exception as error:
+        if isinstance(error, OSError) and error.filename is None and error.errno in _NOT_WRITTEN:
+            full = KobrelError(f"the answer cannot be written ({error.strerror}).")
+            typer.echo(f"kobrel: {one_line(full)}", err=True)
+            return 2, full
         if os.environ.get("KOBREL_DEBUG"):
             raise
         typer.echo(

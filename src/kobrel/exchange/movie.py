@@ -214,8 +214,9 @@ def _write_streams(
     import av
 
     coder, stored, heard = CODERS[ending]
-    pictures = container.add_stream(coder, rate=frame_rate(times.fps))
-    if round(frame_rate(times.fps)) in _TIMECODE_RATES and times.first >= 0:
+    rate = frame_rate(times.fps)
+    pictures = container.add_stream(coder, rate=rate)
+    if round(rate) in _TIMECODE_RATES and rate.denominator in (1, 1001) and times.first >= 0:
         pictures.metadata["timecode"] = timecode(times.first, times.fps)
     (pictures.width, pictures.height), pictures.pix_fmt = size, stored
     pictures.codec_context.color_primaries = pictures.codec_context.color_trc = _REC_709

@@ -171,7 +171,8 @@ def _listed(clip: Any, taken: Collection[str], told: list[str]) -> Listed:
         raise _LeftOut("it has no frames")
     name = unused(_name(clip), taken)
     if seen != cut:
-        told.append(f"{name} has {count} frames with those under its transitions, {_frames_of(cut)} without.")
+        without = round(cut.duration.rescaled_to(own).value)
+        told.append(f"{name} has {count} frames with those under its transitions, {without} without.")
     count = _frames_taken(clip, name, count, told)
     last, handles = first + count - 1, 0
     media = clip.media_reference
@@ -182,10 +183,6 @@ def _listed(clip: Any, taken: Collection[str], told: list[str]) -> Listed:
         handles = max(0, min(before, after))
     cues = tuple(_cue(marker, rate) for marker in clip.markers if not _is_mark(marker))
     return Listed(name, first, last, rate, min(handles, 10_000), cues)
-
-
-def _frames_of(cut: Any) -> int:
-    return round(cut.duration.value)
 
 
 def _frames_taken(clip: Any, name: str, count: int, told: list[str]) -> int:

@@ -8,7 +8,7 @@ import numpy as np
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.camera import Camera, cameras_at
-from kobrel.plan.model import FileCamera, Plan, SceneRef, Shot
+from kobrel.plan.model import FileCamera, MadeCamera, Plan, SceneRef, Shot
 from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.scene import Node, Scene
 from kobrel.stage.stage import Setting, Stage
@@ -82,6 +82,10 @@ def _carried(scene: Scene, frames: bytes, matrices: bytes) -> Scene:
     return replace(scene, nodes=(carrier, *(replace(node, parent=0) for node in scene.nodes)))
 
 
+def _aims(shot: Shot) -> bool:
+    return isinstance(shot.camera, MadeCamera) and shot.camera.aims_at is not None
+
+
 def reliefs_alike(old: Plan, new: Plan) -> bool:
     """Whether the finished pictures of two plans stand before the same cameras."""
     return _carriers(old) == _carriers(new)
@@ -93,7 +97,7 @@ def _carriers(plan: Plan) -> list[object]:
         return []
     return [
         (shot.name, shot.finished, shot.camera, shot.first, shot.last, shot.handles, shot.ahead_m, shot.keeps,
-         shot.glass, plan.dials, plan.subjects if shot.keeps else None)
+         shot.glass, plan.dials, plan.subjects if shot.keeps or _aims(shot) else None)
         for shot in plan.shots
         if shot.finished
     ]  # fmt: skip
