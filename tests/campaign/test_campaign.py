@@ -77,7 +77,8 @@ def test_hostile_files_are_refused(tmp_path, child):
     ("code", "kind"),
     [
         ("import os; os.kill(os.getpid(), 11)", "signal"), ("1 / 0", "fault"),
-        ("import time; time.sleep(60)", "hang"), ("x = bytearray(1700 << 20)", "memory"),
+        ("import time; time.sleep(60)", "asleep"), ("while True: pass", "busy"),
+        ("x = bytearray(1700 << 20)", "memory"),
     ],
 )  # fmt: skip
 def test_the_watch_sees_what_goes_wrong(tmp_path, monkeypatch, code, kind):
@@ -90,7 +91,10 @@ def test_the_watch_sees_what_goes_wrong(tmp_path, monkeypatch, code, kind):
     (tmp_path / "campaign" / "use.py").write_text(
         f"{real[:start]}def use(path):\n    {code}\n\n\n{real[end:]}"
     )
-    monkeypatch.setattr("campaign.watch.HANG_S", 3.0 if kind == "hang" else 120.0)  # no timing decides
+    # No timing decides: of the two bounds only the one that is meant can be reached.
+    monkeypatch.setattr("campaign.watch.HANG_S", 1.0 if kind == "busy" else 120.0)
+    monkeypatch.setattr("campaign.watch.LONGEST_S", 2.0 if kind == "asleep" else 600.0)
+    kind = "hang" if kind in ("busy", "asleep") else kind
     monkeypatch.chdir(tmp_path)
     made = Child()
     (tmp_path / "x.png").write_bytes(b"x")
