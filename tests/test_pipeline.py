@@ -1,6 +1,7 @@
 """What pipelines use: the names of ``import kobrel``, answers as JSON, and streams in the place of files."""
 
 import ast
+import dataclasses
 import io
 import json
 import os
@@ -15,11 +16,14 @@ import pytest
 from pydantic import TypeAdapter, ValidationError
 
 import kobrel
+from kobrel import trust
 from kobrel.cli import COMMANDS, run_command
 from kobrel.cli.manual import EXIT_CODES
 from kobrel.cli.reply import Reply
 from kobrel.farm.work import Work
+from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan
+from kobrel.plan.iris import MaskPicture
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 
@@ -100,6 +104,16 @@ def test_a_project_is_pickled_as_its_plan(project):
     assert (again.plan, again.path, again.told) == (project.plan, project.path, project.told)
     one, other = (each.survey("02", [1050]).sight.axial_m for each in (project, again))
     np.testing.assert_array_equal(one, other)
+
+
+def test_a_pickle_allows_nothing_that_may_not_be_read_here(project):
+    strange = "/elsewhere/of/nobody/mask.png"
+    hidden = project.plan.shots[0].iris.but(mask=MaskPicture(path=strange))
+    shot = project.plan.shots[0].but(iris=hidden)
+    made = dataclasses.replace(project, plan=with_shot(project.plan, 0, shot))
+    allowed = made.__reduce__()[1][3]
+    assert strange not in allowed
+    assert all(trust.is_allowed(name) for name in allowed)
 
 
 def test_a_project_is_surveyed_solved_drawn_and_written(project, tmp_path):

@@ -250,13 +250,16 @@ class Project:
         return replace(self, path=target)
 
     def __reduce__(self) -> tuple[object, ...]:
-        """Pickled as its plan: whoever takes it up reads the scenes again, from the same places."""
-        return _taken_up, (self.plan.model_dump_json(), self.path, self.told)
+        """Pickled as its plan: whoever takes it up reads the scenes again, from the same places, and nothing
+        that may not be read here.
+        """
+        allowed = [name for name in files_of(self.plan) if trust.is_allowed(name)]
+        return _taken_up, (self.plan.model_dump_json(), self.path, self.told, allowed)
 
 
-def _taken_up(plan: str, path: Path | None, told: tuple[str, ...]) -> Project:
+def _taken_up(plan: str, path: Path | None, told: tuple[str, ...], allowed: list[str]) -> Project:
     document = Plan.model_validate_json(plan)
-    trust.allow([Path(name).parent for name in files_of(document)])
+    trust.allow([Path(name).parent for name in allowed])
     stage, problems = load_stage(document)
     if problems:
         raise SceneError(problems[0])

@@ -58,7 +58,7 @@ def warm_up() -> None:
     if not warmed_up():
         raise KobrelError(
             "what was compiled cannot be kept, in Kobrel's own folder or the cache folder.",
-            remedy="Run it as somebody who may write there; until then every start compiles anew.",
+            remedy="Run it as somebody who may write there; until then every start compiles again.",
         )
     typer.echo("Ready: pictures are drawn at once.")
 

@@ -111,7 +111,7 @@ class Work(_Frozen):
         return self
 
     def but(self, **changes: object) -> Self:
-        """The same with some fields changed, checked anew.
+        """The same with some fields changed, checked again.
 
         Raises
         ------
