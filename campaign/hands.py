@@ -6,6 +6,7 @@ and the memory; after some minutes it begins with a new window.
 """
 
 import argparse
+import contextlib
 import faulthandler
 import json
 import os
@@ -388,9 +389,19 @@ def main() -> int:
         seeds = [seed, seed + _TWIN] if seed % 3 == 2 else [seed]
         with tempfile.TemporaryDirectory(prefix="kobrel-hands-", ignore_cleanup_errors=True) as folder:
             bad += sum(_played(Path(folder), seeds, given.each))
+            _end_runners(folder)
         seed, windows = seed + 1, windows + len(seeds)
     print(f"{windows} windows, {bad} of them with something wrong")
     return 1 if bad else 0
+
+
+def _end_runners(folder: str) -> None:
+    """End the runners of queues in a folder: they outlive their window, and would take the next one's time."""
+    for words in Path("/proc").glob("[0-9]*/cmdline"):
+        with contextlib.suppress(OSError):  # it ended by itself
+            said = words.read_bytes().decode(errors="replace")
+            if "kobrel.farm.runner" in said and folder in said:
+                os.kill(int(words.parent.name), signal.SIGKILL)
 
 
 def _played(folder: Path, seeds: list[int], seconds: float) -> list[bool]:

@@ -17,6 +17,7 @@ from kobrel.picture.tracing.gloss import table
 from kobrel.picture.tracing.rows import draw_rows
 from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
+from kobrel.turns import TURNS
 
 _BANDS_A_THREAD = 4
 _NICE = 10
@@ -57,7 +58,11 @@ def in_bands(height: int, work: Callable[[tuple[int, int]], None], stop: Callabl
     """
     edges = np.linspace(0, height, min(height, thread_count() * _BANDS_A_THREAD) + 1).astype(int)
 
+    waits = TURNS.needed()
+
     def band(rows: tuple[int, int]) -> bool:
+        if waits:
+            TURNS.wait()
         if stop():
             return False
         work(rows)

@@ -1,5 +1,6 @@
 """The drawing service as a Qt object: pictures come as signals in the window's thread."""
 
+import contextlib
 import threading
 import time
 from collections import deque
@@ -15,6 +16,7 @@ from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Shot
 from kobrel.plan.pictures.finished import Finished
 from kobrel.session.session import Session
+from kobrel.turns import TURNS
 
 if TYPE_CHECKING:
     from kobrel.picture.defocus.source import FrameSource
@@ -46,6 +48,7 @@ class Drawing(QObject):
     noted = Signal(str)
     failed = Signal(str)
     ready = Signal()
+    _turn = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -62,8 +65,19 @@ class Drawing(QObject):
         self._sketching.timeout.connect(self._sketch_some)
 
     def start(self) -> None:
-        """Load the tracer beside the window, which opens without waiting for it."""
+        """Load the tracer beside the window, which opens without waiting for it and comes first from now
+        on.
+        """
+        self._turn.connect(self._give_turn)
+        TURNS.ask(self._ask_turn)
         threading.Thread(target=self._import, name="kobrel-import", daemon=True).start()
+
+    def _ask_turn(self, given: Callable[[], object]) -> None:
+        with contextlib.suppress(RuntimeError):  # the window is gone
+            self._turn.emit(given)
+
+    def _give_turn(self, given: Callable[[], object]) -> None:
+        given()
 
     def _import(self) -> None:
         self.noted.emit("Preparing the picture …")
@@ -181,6 +195,7 @@ class Drawing(QObject):
     def close(self) -> None:
         """Stop drawing, for good."""
         self._closed = True
+        TURNS.leave(self._ask_turn)
         if self._service is not None:
             self._service.close()
             self._service = None

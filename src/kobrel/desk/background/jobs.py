@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from kobrel.errors import KobrelError
 from kobrel.stage.scene import Cancelled, Progress
+from kobrel.turns import TURNS
 
 
 class Job(QObject):
@@ -63,6 +64,7 @@ class Job(QObject):
     def _progress(self, what: str, part: float) -> None:
         if self._stop.is_set():
             raise Cancelled("Stopped.")
+        TURNS.wait()
         self.progressed.emit(what, part)
 
     def _end(self, tell: Callable[[], object]) -> None:
