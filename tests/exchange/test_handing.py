@@ -1,7 +1,10 @@
 """Handing over: cameras out and back, frames in terms, lists for the edit, passes, files kept up to date."""
 
 import json
+import math
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -57,11 +60,39 @@ def breathing(plan):
     return plan.shots[1].but(glass=glass)
 
 
+def squeezed(plan):
+    """The departure through a lens with a squeeze of 2, a little off its axis."""
+    return plan.shots[3].but(glass=plan.shots[3].glass.but(squeeze=2.0, shift_mm=(1.0, 0.5)))
+
+
+def test_a_reader_that_knows_no_squeeze_sees_the_angle_of_an_archives_camera(demo, tmp_path):
+    """By the library's own angle of view, in a process of its own as wherever it is used."""
+    plan, stage = demo
+    shot = squeezed(plan)
+    path = tmp_path / "camera.abc"
+    write_alembic(plan, shot, stage, path)
+    read = (
+        "import sys, imath\nfrom alembic3d import Abc, AbcGeom\n"
+        "top = Abc.IArchive(sys.argv[1]).getTop()\n"
+        "camera = AbcGeom.ICamera(top.getChild(0), 'camera').getSchema()\n"
+        "sample = camera.getValue(Abc.ISampleSelector(0))\n"
+        "print(sample.getFieldOfView(), sample.getLensSqueezeRatio(),"
+        " sample.getHorizontalFilmOffset() / sample.getHorizontalAperture())"
+    )
+    told = subprocess.run([sys.executable, "-c", read, path], capture_output=True, text=True, check=True)
+    angle_deg, squeeze, shifted = map(float, told.stdout.split())
+    camera = survey(plan, shot, stage, [shot.first - shot.handles]).camera.frame(0)
+    half = float(camera.sensor_width_mm) * 2.0 / 2.0 / float(camera.image_distance_mm)
+    assert angle_deg == pytest.approx(2.0 * math.degrees(math.atan(half)), rel=1e-9)
+    assert squeeze == 1.0
+    assert shifted == pytest.approx(1.0 / float(camera.sensor_width_mm), rel=1e-9)
+
+
 @pytest.mark.parametrize("ending", WRITERS)
-@pytest.mark.parametrize("which", ["plain", "breathing"])
+@pytest.mark.parametrize("which", ["plain", "breathing", "squeezed"])
 def test_a_camera_that_comes_back_as_it_was_differs_in_nothing(demo, tmp_path, ending, which):
     plan, stage = demo
-    shot = plan.shots[3] if which == "plain" else breathing(plan)
+    shot = {"plain": lambda plan: plan.shots[3], "breathing": breathing, "squeezed": squeezed}[which](plan)
     path = tmp_path / f"camera{ending}"
     WRITERS[ending](plan, shot, stage, path)
     back = read_camera(path)

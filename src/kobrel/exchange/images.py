@@ -7,18 +7,21 @@ import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
+from kobrel.exchange.writing.slate import Slate, put_colour, put_common
 from kobrel.exchange.writing.whole import whole_file
 
-UNDATED = "1980:01:01 00:00:00"
-"""The date in headers of OpenEXR, so that the same picture is the same file whenever it is written."""
 EXR_CHANNELS = ("R", "G", "B", "Z", "blur")
 
 
 def write_exr(
-    path: Path, colour: NDArray[np.float32], depth_m: NDArray[np.float32], blur_px: NDArray[np.float32]
+    path: Path,
+    colour: NDArray[np.float32],
+    depth_m: NDArray[np.float32],
+    blur_px: NDArray[np.float32],
+    slate: Slate | None = None,
 ) -> None:
     """Write linear colour (H, W, 3), depth along the axis in metres and blur diameter in
-    pixels of this picture, both (H, W), as 32-bit floats.
+    pixels of this picture, both (H, W), as 32-bit floats; in the header what the slate says.
 
     Raises
     ------
@@ -29,7 +32,9 @@ def write_exr(
     spec = oiio.ImageSpec(colour.shape[1], colour.shape[0], len(EXR_CHANNELS), oiio.FLOAT)
     spec.channelnames = EXR_CHANNELS
     spec["compression"] = "zip"
-    spec["oiio:ColorSpace"] = "lin_rec709"
+    put_colour(spec)
+    if slate is not None:
+        slate.put(spec)
     write_picture(path, spec, pixels)
 
 
@@ -53,7 +58,7 @@ def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
         The file cannot be written.
     """
     if path.suffix.lower() == ".exr":
-        spec["DateTime"] = UNDATED
+        put_common(spec)
     with whole_file(path) as beside:
         output = oiio.ImageOutput.create(str(beside))
         if output is None:

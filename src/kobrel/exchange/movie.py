@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.render import MOST_PX, PICTURES, write_rendered
 from kobrel.exchange.sound import sound_of
+from kobrel.exchange.writing.slate import Slate
 from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.motor import RATE_HZ
 from kobrel.optics.units import frame_rate, timecode
@@ -81,6 +82,10 @@ class Reel:
         snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False, eye=camera.eye)
         light = self.plan.light.but(surfaces="clay") if self.movie.clay else self.plan.light
         return View(snapshot, camera, light, self.width, self.height)
+
+    def slate(self, row: int) -> Slate:
+        """What is said of a frame in its header."""
+        return Slate(self.numbers.camera.frame(row), int(self.numbers.frames[row]), self.shot.fps)
 
     def words(self, row: int) -> list[str]:
         """What is burnt into a frame."""
@@ -257,7 +262,7 @@ def _write_sound(container: Any, stream: Any, samples: NDArray[np.float32]) -> N
 def _write_pictures(made: Reel, path: Path, progress: Progress) -> None:
     for row, view, linear in made.rendered(progress):
         target = picture_path(path, int(made.numbers.frames[row]))
-        write_rendered(target, view, linear, made.words(row))
+        write_rendered(target, view, linear, made.slate(row), made.words(row))
 
 
 def reel_of(plan: Plan, shot: Shot, stage: Stage, movie: Movie, even: bool) -> Reel:

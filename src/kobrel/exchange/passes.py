@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import write_picture
+from kobrel.exchange.writing.slate import Slate
 from kobrel.exchange.writing.whole import write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.picture.tracer import in_bands, never, signed_blur
@@ -94,7 +95,7 @@ def write_passes(
         view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, height)
         channels = _channels(plan, view, passes, ends, rows, unit, tell)
         target = target_of(path, frame)
-        _write(target, channels)
+        _write(target, channels, Slate(camera, frame, shot.fps))
         written.append(target)
     note = path.with_suffix(".txt")
     write_text(note, _note(plan, shot, passes, ends, unit, camera))
@@ -196,11 +197,12 @@ def _hits(
     return hits.distance.reshape(across.shape), hits.row.reshape(across.shape)
 
 
-def _write(path: Path, channels: dict[str, NDArray[np.float32]]) -> None:
+def _write(path: Path, channels: dict[str, NDArray[np.float32]], slate: Slate) -> None:
     pixels = np.stack(list(channels.values()), axis=-1)
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], len(channels), oiio.FLOAT)
     spec.channelnames = tuple(channels)
     spec["compression"] = "zip"
+    slate.put(spec)
     write_picture(path, spec, pixels)
 
 

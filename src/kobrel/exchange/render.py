@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_exr, write_png
+from kobrel.exchange.writing.slate import Slate
 from kobrel.picture.burn import burnt
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
@@ -76,10 +77,12 @@ def render_frame(
     what = f"Rendering frame {frame}"
     linear = exposed(view, samples, before=lambda done: progress(what, done / samples))
     progress(f"Writing {path.name}", 1.0)
-    write_rendered(path, view, linear)
+    write_rendered(path, view, linear, Slate(camera, frame, shot.fps))
 
 
-def write_rendered(path: Path, view: View, linear: NDArray[np.float32], burns: Sequence[str] = ()) -> None:
+def write_rendered(
+    path: Path, view: View, linear: NDArray[np.float32], slate: Slate, burns: Sequence[str] = ()
+) -> None:
     """Write what a view was rendered to: .png (sRGB, with lines burnt in) or .exr (linear, with depth and
     blur).
 
@@ -92,4 +95,4 @@ def write_rendered(path: Path, view: View, linear: NDArray[np.float32], burns: S
         write_png(path, burnt(as_shown(linear, view.light, view.camera), burns))
     else:
         depth = sharp_picture(view).depth
-        write_exr(path, linear, depth, blur_picture(view, depth))
+        write_exr(path, linear, depth, blur_picture(view, depth), slate)

@@ -135,7 +135,7 @@ class Maker:
     def _write_frame(self, row: int, item: Item, linear: NDArray[np.float32], folder: Path) -> None:
         reel = self._ready_reel()
         target = picture_path(folder / self._name, item.number)
-        write_rendered(target, reel.view(row), linear, reel.words(row))
+        write_rendered(target, reel.view(row), linear, reel.slate(row), reel.words(row))
 
     # A frame in bands of passes
 

@@ -22,6 +22,8 @@ from kobrel.stage.plates import PlateFace
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 GLTF_SUFFIXES = (".gltf", ".glb")
 ALEMBIC_SUFFIX = ".abc"
+OWN_SQUEEZE = "kobrel:squeeze"
+"""Property of cameras for the squeeze, in formats that know none or whose readers pass over it."""
 MESH_SUFFIXES = (".obj", ".ply", ".stl")
 SCENE_SUFFIXES = USD_SUFFIXES + GLTF_SUFFIXES + (ALEMBIC_SUFFIX,) + MESH_SUFFIXES
 

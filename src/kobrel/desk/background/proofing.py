@@ -100,6 +100,7 @@ class Proofing(QObject):
     def _write(self, taken: "Taken") -> None:
         """Write the picture in hand beside the window, and then note it in the plan."""
         from kobrel.exchange.proof.files import Kept, write_proof
+        from kobrel.exchange.writing.slate import Slate
 
         if self._wanted is None:
             return
@@ -114,7 +115,10 @@ class Proofing(QObject):
             shot, camera, frame, size, taken.passes, name=self._next_name(),
             shown_ev=light.exposure_ev + float(camera.shown_ev), shoulder=light.shoulder,
         )  # fmt: skip
-        kept, folder = Kept(taken.colour, taken.depth_m, taken.blur_px), self.folder()
+        kept, folder = (
+            Kept(taken.colour, taken.depth_m, taken.blur_px, Slate(camera, frame, shot.fps)),
+            self.folder(),
+        )
         job = Job(lambda _progress: write_proof(folder, proof, kept), self)
         job.done.connect(self._note)
         job.failed.connect(self._session.say)

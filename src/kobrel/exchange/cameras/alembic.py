@@ -1,4 +1,8 @@
-"""A shot's camera as an Alembic archive, in centimetres as its readers take it."""
+"""A shot's camera as an Alembic archive, in centimetres as its readers take it.
+
+The aperture is written as wide as the squeezed picture shows, and the format's own squeeze as 1: most readers
+know none, the library's own angle of view neither. Kobrel's squeeze stands beside, as a property of its own.
+"""
 
 import json
 import subprocess
@@ -47,6 +51,7 @@ def write_alembic(plan: Plan, shot: Shot, stage: Stage, path: Path) -> None:
             "name": f"shot_{shot.name}".replace("/", "_"),
             "fps": shot.fps,
             "first": float(numbers.frames[0]),
+            "squeeze": float(numbers.camera.squeeze),
             "places": [_placed(pose) for pose in numbers.camera.pose],
             "samples": [_sample(numbers.camera.frame(row), shot) for row in range(len(numbers.frames))],
         }
@@ -71,17 +76,17 @@ def _placed(pose: Numbers) -> list[float]:
 
 def _sample(camera: Camera, shot: Shot) -> dict[str, float]:
     """What the camera is at a frame, by the names of the format."""
-    image = float(camera.image_distance_mm)
+    image, wide = float(camera.image_distance_mm), float(camera.squeeze) / _MM_PER_CM
     half_open = shot.exposure.shutter_deg / 720.0 / shot.fps
     return {
         "FocalLength": image,
         "FStop": image / float(camera.pupil_mm),
         "FocusDistance": min(float(camera.focus_m), _FAR_M) * _CENTIMETRES,
-        "HorizontalAperture": float(camera.sensor_width_mm) / _MM_PER_CM,
+        "HorizontalAperture": float(camera.sensor_width_mm) * wide,
         "VerticalAperture": float(camera.sensor_height_mm) / _MM_PER_CM,
-        "HorizontalFilmOffset": float(camera.shift_mm[0]) / _MM_PER_CM,
+        "HorizontalFilmOffset": float(camera.shift_mm[0]) * wide,
         "VerticalFilmOffset": float(camera.shift_mm[1]) / _MM_PER_CM,
-        "LensSqueezeRatio": float(camera.squeeze),
+        "LensSqueezeRatio": 1.0,
         "NearClippingPlane": max(float(camera.near_clip_m), 0.001) * _CENTIMETRES,
         "FarClippingPlane": _FAR_M * _CENTIMETRES,
         "ShutterOpen": -half_open,

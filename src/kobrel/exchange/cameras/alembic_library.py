@@ -10,6 +10,8 @@ from typing import Any
 import imath  # the values' own types must be known first
 from alembic3d import Abc, AbcCoreAbstract, AbcGeom
 
+from kobrel.stage.scene import OWN_SQUEEZE
+
 
 def main() -> None:
     """Write one archive."""
@@ -22,7 +24,9 @@ def main() -> None:
     for matrix, values in zip(order["places"], order["samples"], strict=True):
         place.getSchema().set(_placed(matrix))
         eye.getSchema().set(_sample(values))
-    del eye, place, archive  # the library writes when its objects go
+    own = Abc.ODoubleProperty(eye.getSchema().getUserProperties(), OWN_SQUEEZE)
+    own.setValue(order["squeeze"])
+    del own, eye, place, archive  # the library writes when its objects go
 
 
 def _placed(matrix: list[float]) -> Any:

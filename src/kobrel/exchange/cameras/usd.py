@@ -34,11 +34,10 @@ from kobrel.stage.read.usd.camera import (
     OWN_ROTATION,
     OWN_ROUNDNESS,
     OWN_SENSOR,
-    OWN_SQUEEZE,
     OWN_SURFACE,
     tenths_mm,
 )
-from kobrel.stage.scene import CameraSource, Scene
+from kobrel.stage.scene import OWN_SQUEEZE, CameraSource, Scene
 from kobrel.stage.stage import Stage
 
 _TRANSFORM = "xformOp:transform"

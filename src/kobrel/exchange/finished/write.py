@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_picture, write_png
 from kobrel.exchange.movie import CODERS, Times, picture_path, write_movie
+from kobrel.exchange.writing.slate import Slate, put_colour
 from kobrel.picture.defocus.simple import Method, blurred_by, grown_back
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import signed_blur
@@ -117,8 +118,8 @@ def target_of(path: Path, frame: int | None) -> Path:
     return path if frame is None else picture_path(path, frame)
 
 
-def write_blurred(path: Path, made: Blurred, camera: Camera, light: Light) -> None:
-    """Write a frame: .exr with :data:`CHANNELS`, or .png as the plan shows it.
+def write_blurred(path: Path, made: Blurred, slate: Slate, light: Light) -> None:
+    """Write a frame: .exr with :data:`CHANNELS` and what the slate says, or .png as the plan shows it.
 
     Raises
     ------
@@ -126,14 +127,15 @@ def write_blurred(path: Path, made: Blurred, camera: Camera, light: Light) -> No
         The file cannot be written.
     """
     if path.suffix.lower() == ".png":
-        write_png(path, as_shown(made.colour, light, camera))
+        write_png(path, as_shown(made.colour, light, slate.camera))
         return
     parts = (made.depth_m, made.blur_px, made.focus)
     pixels = np.concatenate([made.colour, *(part[..., None] for part in parts)], axis=-1)
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], len(CHANNELS), oiio.FLOAT)
     spec.channelnames = CHANNELS
     spec["compression"] = "zip"
-    spec["oiio:ColorSpace"] = "lin_rec709"
+    put_colour(spec)
+    slate.put(spec)
     write_picture(path, spec, pixels)
 
 
@@ -151,7 +153,7 @@ def write_frame(plan: Plan, shot: Shot, frame: int, stage: Stage, path: Path) ->
     camera = camera_at(plan, shot, frame, stage)
     pixels = read_frame(found, frame if found.sequence else None)
     made = blurred_frame(pixels, found, camera, Choices(most_px=shot.most_px))
-    write_blurred(path, made, camera, plan.light)
+    write_blurred(path, made, Slate(camera, frame, shot.fps), plan.light)
     return list(made.told)
 
 
@@ -252,5 +254,6 @@ def defocus(
         if target.exists() and frame is not None and not choices.again:
             continue
         result, camera = made(frame, number)
-        write_blurred(target, result, camera, plan.light)
+        when = single if frame is None else frame
+        write_blurred(target, result, Slate(camera, when, shot.fps), plan.light)
     return list(told)

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
 from kobrel.exchange.finished.write import target_of
-from kobrel.exchange.images import UNDATED, write_picture
+from kobrel.exchange.images import write_picture
 from kobrel.exchange.plates.numbers import write_plates
+from kobrel.exchange.writing.slate import Slate, put_colour, put_common
 from kobrel.exchange.writing.whole import whole_file, write_bytes, write_text
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
@@ -188,7 +189,7 @@ def write_layers_at(
     if ending == ".ora":
         _write_ora(target, layers, plan.light, camera)
     else:
-        _write_parts(target, layers)
+        _write_parts(target, layers, Slate(camera, frame, shot.fps))
     return [target]
 
 
@@ -229,7 +230,7 @@ def _write_pngs(path: Path, layers: list[Layer], frame: int, light: Light, camer
     return written
 
 
-def _write_parts(path: Path, layers: list[Layer]) -> None:
+def _write_parts(path: Path, layers: list[Layer], slate: Slate) -> None:
     """An EXR with a part for each layer, colours multiplied by alpha."""
     names: list[str] = []
     specs = []
@@ -237,8 +238,9 @@ def _write_parts(path: Path, layers: list[Layer]) -> None:
         spec = oiio.ImageSpec(layer.colour.shape[1], layer.colour.shape[0], 4, oiio.FLOAT)
         spec.channelnames = ("R", "G", "B", "A")
         spec["compression"] = "zip"
-        spec["DateTime"] = UNDATED
-        spec["oiio:ColorSpace"] = "lin_rec709"
+        put_common(spec)
+        put_colour(spec)
+        slate.put(spec)
         name = _plain(layer.name)
         names.append(name if name not in names else f"{name}_{len(names)}")
         spec["name"] = names[-1]

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from kobrel import trust
 from kobrel.errors import ExchangeError, KobrelError, SceneError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
+from kobrel.exchange.writing.slate import Slate, put_colour
 from kobrel.exchange.writing.whole import whole_file
 from kobrel.files import require_file
 from kobrel.picture.develop import developed
@@ -44,11 +45,13 @@ class Kept:
     colour : (H, W, 3) linear light
     depth_m : (H, W) along the axis
     blur_px : (H, W) diameter of the blur, pixels of this picture
+    slate : the camera it was drawn by
     """
 
     colour: NDArray[np.float32]
     depth_m: NDArray[np.float32]
     blur_px: NDArray[np.float32]
+    slate: Slate | None = None
 
     def shown(self, proof: Proof) -> NDArray[np.uint8]:
         """The picture as its proof has it shown, sRGB bytes (H, W, 3)."""
@@ -91,8 +94,9 @@ def write_proof(folder: Path, proof: Proof, kept: Kept) -> Proof:
     spec.channelnames = EXR_CHANNELS
     spec.channelformats = (oiio.HALF, oiio.HALF, oiio.HALF, oiio.FLOAT, oiio.HALF)
     spec["compression"] = "zip"
-    spec["oiio:ColorSpace"] = "lin_rec709"
-    spec["Software"] = "Kobrel"
+    put_colour(spec)
+    if kept.slate is not None:
+        kept.slate.put(spec)
     spec[HEADER] = placed.but(path=path.name).model_dump_json()
     write_picture(path, spec, np.ascontiguousarray(pixels, np.float32))
     _write_small(path, kept.shown(placed))
@@ -215,7 +219,8 @@ def drawn_rung(
         rung.shot, camera, rung.frame, (width, height), passes, name=rung.name,
         shown_ev=plan.light.exposure_ev + float(camera.shown_ev), shoulder=plan.light.shoulder,
     )  # fmt: skip
-    return proof, Kept(linear, depth, blur_picture(view, depth))
+    slate = Slate(camera, rung.frame, rung.shot.fps)
+    return proof, Kept(linear, depth, blur_picture(view, depth), slate)
 
 
 def brought(plan: Plan, folder: Path) -> Plan:

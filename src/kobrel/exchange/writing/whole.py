@@ -6,17 +6,16 @@ import filecmp
 import io
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import kobrel
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing.checks import require_whole
+from kobrel.exchange.writing.dates import written_at
 from kobrel.files import put_in_place, reason, write_whole, written_beside
 
 FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
-_UNDATED = datetime(1980, 1, 1, tzinfo=UTC)
 
 
 @contextmanager
@@ -53,9 +52,7 @@ def not_written(error: OSError, path: Path) -> ExchangeError:
 
 
 def new_pdf(title: str, size: tuple[float, float]) -> Any:
-    """An empty PDF of pages, width and height in mm, with Kobrel's type; it says no date, so that the same
-    content is the same file.
-    """
+    """An empty PDF of pages, width and height in mm, with Kobrel's type."""
     from fpdf import FPDF
 
     pdf = FPDF(unit="mm", format=size)
@@ -63,7 +60,7 @@ def new_pdf(title: str, size: tuple[float, float]) -> Any:
     pdf.set_title(title)
     pdf.set_creator("Kobrel")
     pdf.set_producer("Kobrel")
-    pdf.set_creation_date(_UNDATED)
+    pdf.set_creation_date(written_at())
     pdf.add_font("B612", "", FONTS / "B612-Regular.otf")
     pdf.add_font("B612", "B", FONTS / "B612-Bold.otf")
     return pdf

@@ -16,7 +16,7 @@ from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.read.alembic.samples import CENTIMETRE, Found, Points
 from kobrel.stage.read.checks import fan_corners, mesh_fault
 from kobrel.stage.read.normals import shared_corners
-from kobrel.stage.scene import CameraSource, Mesh, Node, Progress
+from kobrel.stage.scene import OWN_SQUEEZE, CameraSource, Mesh, Node, Progress
 
 _LEFT_OUT = {
     AbcGeom.IPoints: "points", AbcGeom.ICurves: "curves", AbcGeom.INuPatch: "a patch",
@@ -24,6 +24,7 @@ _LEFT_OUT = {
 }  # fmt: skip
 _MOST_OBJECTS = 1_000_000
 _NEVER = Track.constant([0.0])
+_MOST_SQUEEZE = 4.0
 
 
 class Archive:
@@ -197,23 +198,37 @@ class _Reader:
         def positive(values: Track, otherwise: float) -> Track:
             return values if np.all(values.values > 0) else Track.constant([otherwise])
 
-        squeeze = max(float(track("LensSqueezeRatio").values[0, 0]), 1.0)
+        kept = _kept_squeeze(schema)
+        squeeze = kept or min(max(float(track("LensSqueezeRatio").values[0, 0]), 1.0), _MOST_SQUEEZE)
+        wide = 10.0 / kept if kept else 10.0
         f_number, focus = track("FStop"), track("FocusDistance", unit_m)
         return CameraSource(
             self._nodes[node].path,
             node,
             positive(track("FocalLength"), 50.0),
-            positive(track("HorizontalAperture", 10.0), 36.0),
+            positive(track("HorizontalAperture", wide), 36.0),
             positive(track("VerticalAperture", 10.0), 24.0),
             f_number if np.all(f_number.values > 0) else None,
             focus if np.all(focus.values > 0) else None,
             near_clip_m=max(float(track("NearClippingPlane", unit_m).values[0, 0]), 0.0),
-            squeeze=min(squeeze, 4.0),
+            squeeze=squeeze,
             shift_mm=(
-                float(track("HorizontalFilmOffset", 10.0).values[0, 0]),
+                float(track("HorizontalFilmOffset", wide).values[0, 0]),
                 float(track("VerticalFilmOffset", 10.0).values[0, 0]),
             ),
         )
+
+
+def _kept_squeeze(schema: Any) -> float | None:
+    """The squeeze that Kobrel wrote beside an aperture as wide as the squeezed picture shows, if it did."""
+    own = schema.getUserProperties()
+    if not own.valid() or own.getPropertyHeader(OWN_SQUEEZE) is None:
+        return None
+    try:
+        kept = float(Abc.IDoubleProperty(own, OWN_SQUEEZE).getValue(Abc.ISampleSelector(0.0)))
+    except (RuntimeError, ValueError):  # of another type
+        return None
+    return kept if 1.0 <= kept <= _MOST_SQUEEZE else None
 
 
 def _own(kind: Any, item: Any) -> Any:

@@ -16,7 +16,7 @@ from kobrel.optics.iris import Iris
 from kobrel.optics.lens import FocusSurface, LensModel, closest_focus_m, image_distance_mm
 from kobrel.stage.motion import Track
 from kobrel.stage.read.usd.motion import FIRST, Clock
-from kobrel.stage.scene import CameraSource
+from kobrel.stage.scene import OWN_SQUEEZE, CameraSource
 
 POSSIBLE_SENSOR_MM = (1.0, 400.0)
 ASSUMED_F_NUMBER = 2.8
@@ -27,7 +27,6 @@ OWN_F_NUMBER = "kobrel:fNumber"
 OWN_FOCUS = "kobrel:focusM"
 OWN_SENSOR = "kobrel:sensorWidthMm"
 OWN_CONE = "kobrel:coneDeg"
-OWN_SQUEEZE = "kobrel:squeeze"
 OWN_MODEL = "kobrel:lensModel"
 OWN_SURFACE = "kobrel:focusSurface"
 OWN_BLADES = "kobrel:irisBlades"
