@@ -191,7 +191,8 @@ ANSWERS = TypeAdapter(Reply)
         (("iris", DEMO), 0, "numbers"),
         (("allow",), 0, "folders"),
         (("render", DEMO, "--shot", "03", "--size", "16x9", "--samples", "1", "-o", "OUT.png"), 0, ""),
-        (("export", DEMO, "--as", "csv", "-o", "OUT.csv"), 0, ""),
+        (("export", DEMO, "--as", "csv", "-o", "OUT.csv"), 0, "shots"),
+        (("new", DEMO.with_name("night_ferry.usdc"), "-o", "OUT.kobrel"), 0, "cameras"),
         (("solve", DEMO, "--shot", "99"), 2, ""),
         (("render", "OUT_NONE.kobrel", "-o", "OUT.png"), 2, ""),
         (("render", DEMO), 2, ""),
@@ -208,6 +209,8 @@ def test_commands_answer_as_json(capsys, tmp_path, arguments, status, has):
         assert has in found["data"]
     if "-o" in words and status == 0:
         assert Path(found["output"]).is_file()
+        assert found["output"] in found["files"]
+        assert all(Path(file).is_file() for file in found["files"])
 
 
 def test_answers_with_a_form_of_their_own_tell_errors_alike(capsys):
@@ -280,3 +283,12 @@ def test_farm_tells_what_it_made(capsys, tmp_path):
     assert run_command(["batch", str(jobs)]) == 1
     assert run_command(["farm", str(DEMO), "--scheduler", "tcp://127.0.0.1:9", "-o", str(tmp_path)]) == 2
     assert "nobody answers" in capsys.readouterr().err
+
+
+def test_the_answer_names_every_file_that_was_written(capsys, tmp_path):
+    arguments = ("--frames", "1001-1002", "--passes", "depth", "--size", "16x9", "-o", tmp_path / "z.exr")
+    status, found = answer(capsys, "export", DEMO, "--as", "passes", *arguments)
+    assert status == 0
+    assert sorted(found["files"]) == sorted(str(path) for path in tmp_path.iterdir())
+    assert len(found["files"]) == 3
+    assert found["data"]["shots"] == ["01"]

@@ -181,6 +181,32 @@ def nesting(text: bytes) -> int:
     return int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
 
 
+_noted: list[list[Path]] = []
+
+
+def note_written(path: Path) -> None:
+    """Note that a file was written for the person, if somebody asks."""
+    for each in _noted:
+        each.append(path)
+
+
+@contextlib.contextmanager
+def noting_written() -> Iterator[list[Path]]:
+    """The files that are written for the person from now on, in their order.
+
+    >>> with noting_written() as found:
+    ...     note_written(Path("a.exr"))
+    >>> found
+    [PosixPath('a.exr')]
+    """
+    found: list[Path] = []
+    _noted.append(found)
+    try:
+        yield found
+    finally:
+        _noted[:] = [each for each in _noted if each is not found]
+
+
 def write_whole(
     path: Path, content: bytes, versions: int = 0, flush: bool = True, follow: bool = True
 ) -> None:

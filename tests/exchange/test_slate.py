@@ -14,7 +14,7 @@ from kobrel.exchange.passes import write_passes
 from kobrel.exchange.plates.layers import write_layers_at
 from kobrel.exchange.render import render_frame
 from kobrel.exchange.writing.slate import Slate, to_screen
-from kobrel.exchange.writing.whole import new_pdf
+from kobrel.exchange.writing.whole import new_pdf, replaced_if_changed
 from kobrel.optics.units import METRE
 from kobrel.plan.file import open_plan
 from kobrel.plan.measure.camera import camera_at
@@ -154,3 +154,18 @@ def test_files_say_when_they_were_written(tmp_path, monkeypatch):
     monkeypatch.setenv("SOURCE_DATE_EPOCH", "1000000000")
     assert written() == 1e9
     assert new_pdf("x", (100, 100)).creation_date.timestamp() == 1e9
+
+
+def test_a_sheet_that_differs_in_its_date_alone_stays_as_it_was(tmp_path, monkeypatch):
+    def written(name, second, words):
+        monkeypatch.setenv("SOURCE_DATE_EPOCH", str(second))
+        pdf = new_pdf(words, (100, 100))
+        pdf.add_page()
+        pdf.output(tmp_path / name)
+        return tmp_path / name
+
+    target = written("sheet.pdf", 1_000_000_000, "one")
+    before = target.read_bytes()
+    assert not replaced_if_changed(written("fresh.pdf", 1_700_000_000, "one"), target, 1)
+    assert target.read_bytes() == before
+    assert replaced_if_changed(written("fresh.pdf", 1_700_000_000, "two"), target, 1)

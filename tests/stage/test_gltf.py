@@ -387,7 +387,8 @@ def test_surfaces(tmp_path):
     ("change", "message"),
     [
         ({"asset": {"version": "1.0"}}, "glTF 1.0"),
-        ({"asset": {}}, "not glTF 2.0"),
+        ({"asset": {}}, "does not say its version"),
+        ({"asset": {"version": 1.0}, "nodes": {"a": {}}, "meshes": {"b": {}}}, "it is glTF 1.0"),
         ({"extensionsRequired": ["ACME_magic"]}, "requires ACME_magic"),
         ({"nodes": [{"mesh": 7}]}, "mesh 7"),
         ({"nodes": [{"mesh": "x"}]}, r"nodes\[0\]\.mesh"),

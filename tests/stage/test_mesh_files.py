@@ -92,3 +92,25 @@ def test_obj_of_nothing_is_refused_in_a_sentence(tmp_path, text):
     else:
         assert scene.triangle_count == 0
         assert scene.warnings
+
+
+def test_lines_and_points_beside_faces_are_told(tmp_path):
+    corners = "".join(f"v {x} {y} 0\n" for x, y in ((0, 0), (1, 0), (0, 1)))
+    (tmp_path / "mixed.obj").write_text(f"# l 1 2\n{corners}f 1 2 3\nl 1 2\nl 2 3\n  p 3\n")
+    scene = load_scene(tmp_path / "mixed.obj")
+    assert scene.triangle_count == 1
+    assert scene.warnings == ("mixed.obj: left out lines (2), points (1); only faces are drawn.",)
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("a.usda", "#usda 1.0\n"),
+        ("b.usda", '#usda 1.0\ndef Xform "empty" {}\n'),
+        ("c.gltf", '{"asset": {"version": "2.0"}}'),
+        ("d.gltf", '{"asset": {"version": "2.0"}, "scenes": [{}]}'),
+    ],
+)
+def test_a_scene_in_which_nothing_is_seen_says_so(tmp_path, name, text):
+    (tmp_path / name).write_text(text)
+    assert any("nothing in it is seen" in warning for warning in load_scene(tmp_path / name).warnings)

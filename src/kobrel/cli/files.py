@@ -55,6 +55,14 @@ def new(
     if stage.triangle_count:
         plan = metered(plan, plan.shots[0], stage)
     save_plan(plan, output)
+    reply.add(
+        cameras=[each.path for each in in_unit.cameras],
+        shots=[
+            {"name": each.name, "label": each.label, "first": each.first, "last": each.last, "fps": each.fps,
+             "camera": each.camera.model_dump(mode="json")}
+            for each in plan.shots
+        ],
+    )  # fmt: skip
     warn(stage.warnings + told)
 
 

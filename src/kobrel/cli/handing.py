@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 import typer
 
+from kobrel.cli import reply
 from kobrel.cli.shared import (
     Force,
     Output,
@@ -96,6 +97,8 @@ def export(
     if kind == "tables":
         require_ending("A table", (".csv",), output)
     document, chosen, stage = open_shot(plan, shot)
+    of_all = shot is None and (kind in ("sheet", "html") or (kind in KINDS and KINDS[kind].of != "shot"))
+    reply.add(kind=kind, shots=[each.name for each in (document.shots if of_all else (chosen,))])
     if chosen_frames is not None:
         told_outside(chosen, *chosen_frames)
     if kind == "passes":

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from kobrel.errors import KobrelError
+from kobrel.files import noting_written
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,7 @@ class Reply:
     status : the exit status
     said : the lines that it tells people
     data : what is in them
+    files : what was written, in this order
     error : why the status is 2 or 70
     """
 
@@ -39,6 +41,7 @@ class Reply:
     said: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
     data: dict[str, Any] = field(default_factory=dict)
+    files: list[str] = field(default_factory=list)
     error: Fault | None = None
 
 
@@ -71,9 +74,10 @@ def gathered(command: str, output: str) -> Iterator[Reply]:
     _now.append(mine)
     lines = io.StringIO()
     try:
-        with contextlib.redirect_stdout(lines):
+        with contextlib.redirect_stdout(lines), noting_written() as written:
             yield mine
     finally:
+        mine.files = [str(path) for path in dict.fromkeys(written)]
         _now.remove(mine)
         mine.said = lines.getvalue().splitlines()
 

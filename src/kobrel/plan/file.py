@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kobrel.errors import OpticsError, PlanError
-from kobrel.files import is_file, json_of, real_place, reason, versions_of, write_whole
+from kobrel.files import is_file, json_of, note_written, real_place, reason, versions_of, write_whole
 from kobrel.optics.exposure import light_value
 from kobrel.plan.iris import IrisShape, MaskPicture
 from kobrel.plan.masks import as_png, masks_beside
@@ -126,6 +126,7 @@ def save_plan(plan: Plan, path: Path, versions: int = VERSIONS) -> None:
     text = stored.model_dump_json(indent=2) + "\n"
     try:
         write_whole(path, text.encode("utf-8"), versions)
+        note_written(path)
         for place, mask in masks_beside(plan, real).items():
             with contextlib.suppress(OpticsError):  # told by the findings
                 _write_mask(place, as_png(mask))

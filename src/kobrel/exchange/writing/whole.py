@@ -4,6 +4,7 @@ import csv
 import errno
 import filecmp
 import io
+import re
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,9 +14,12 @@ import kobrel
 from kobrel.errors import ExchangeError
 from kobrel.exchange.writing.checks import require_whole
 from kobrel.exchange.writing.dates import written_at
-from kobrel.files import put_in_place, reason, write_whole, written_beside
+from kobrel.files import note_written, put_in_place, reason, write_whole, written_beside
 
 FONTS = Path(kobrel.__file__).parent / "data" / "fonts"
+
+_PDF_DATE = re.compile(rb"/CreationDate \([^)]*\)|/ID \[<\w+><\w+>\]")
+"""What differs in two PDF of the same content: when they were written, and a name made from it."""
 
 
 @contextmanager
@@ -37,6 +41,7 @@ def whole_file(path: Path, follow: bool = True) -> Iterator[Path]:
         with written_beside(path, follow=follow) as beside:
             yield beside
             require_whole(beside, path)
+        note_written(path)
     except OSError as error:
         raise not_written(error, path) from None
 
@@ -94,12 +99,22 @@ def write_bytes(path: Path, content: bytes) -> None:
     """
     try:
         write_whole(path, content)
+        note_written(path)
     except OSError as error:
         raise not_written(error, path) from None
 
 
+def _says_the_same(fresh: Path, target: Path) -> bool:
+    if filecmp.cmp(fresh, target, shallow=False):
+        return True
+    if target.suffix.lower() != ".pdf" or fresh.stat().st_size != target.stat().st_size:
+        return False
+    return _PDF_DATE.sub(b"", fresh.read_bytes()) == _PDF_DATE.sub(b"", target.read_bytes())
+
+
 def replaced_if_changed(fresh: Path, target: Path, versions: int) -> bool:
-    """Put a fresh file in the place of another, unless that has the very same content; whether it was put.
+    """Put a fresh file in the place of another, unless that has the very same content but for when it was
+    written; whether it was put.
 
     Parameters
     ----------
@@ -111,9 +126,10 @@ def replaced_if_changed(fresh: Path, target: Path, versions: int) -> bool:
         The system refuses.
     """
     try:
-        if target.is_file() and filecmp.cmp(fresh, target, shallow=False):
+        if target.is_file() and _says_the_same(fresh, target):
             return False
         put_in_place(fresh, target, versions)
+        note_written(target)
     except OSError as error:
         raise not_written(error, target) from None
     return True

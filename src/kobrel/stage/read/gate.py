@@ -56,6 +56,9 @@ def let_in(scene: Scene) -> Scene:
             found, told = read(unit_m)
             return _cameras(found, told), told
 
+    seen = any(node.mesh is not None or node.copies is not None for node in scene.nodes)
+    if not (seen or scene.cameras or scene.light or warnings):
+        warnings.append(f"{name}: nothing in it is seen: it has no mesh, no camera and no light.")
     return replace(
         scene,
         nodes=_nodes(scene, warnings),

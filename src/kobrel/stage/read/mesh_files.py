@@ -1,5 +1,6 @@
 """Scenes from OBJ, PLY and STL, read by trimesh."""
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,8 @@ from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Progress, Scene, Texture
 
 _MOST_BYTES = 4 * 2**30
+_UNDRAWN = (r"^\s*l\s", "lines"), (r"^\s*p\s", "points"), (r"^\s*(?:curv|surf)\s", "curves and surfaces")
+"""Elements of OBJ that are no faces, by how their lines begin."""
 
 
 def load_mesh_file(path: Path, progress: Progress) -> Scene:
@@ -37,7 +40,7 @@ def load_mesh_file(path: Path, progress: Progress) -> Scene:
         raise SceneError("the file is too large for its kind.", file=path, remedy="Export it as USD.")
     beside = Beside(path.parent)
     try:
-        source = _opened(path, beside)
+        source, left_out = _opened(path, beside)
     except Exception as error:  # each of trimesh's readers fails in its own way
         raise SceneError(
             "not readable, it is damaged or of another kind than its name says.",
@@ -45,7 +48,7 @@ def load_mesh_file(path: Path, progress: Progress) -> Scene:
             remedy="Export the scene again.",
         ) from error
     nodes: list[Node] = []
-    warnings: list[str] = []
+    warnings = list(left_out)
     meshes: dict[str, Mesh | None] = {}
     for count, name in enumerate(source.graph.nodes_geometry):
         progress(f"Reading {path.name}", count / max(1, len(source.graph.nodes_geometry)))
@@ -64,14 +67,18 @@ def load_mesh_file(path: Path, progress: Progress) -> Scene:
     )
 
 
-def _opened(path: Path, beside: Beside) -> trimesh.Scene:
+def _opened(path: Path, beside: Beside) -> tuple[trimesh.Scene, list[str]]:
+    """What trimesh makes of a file, and what it leaves out without a word."""
     kind = path.suffix.lower().lstrip(".")
     if kind != "obj":
-        return trimesh.load_scene(str(path), process=False)
+        return trimesh.load_scene(str(path), process=False), []
     import io
 
-    text = io.StringIO(text_of(bytes_of(path, SceneError, _MOST_BYTES)))
-    return trimesh.load_scene(text, file_type=kind, resolver=beside, process=False)
+    text = text_of(bytes_of(path, SceneError, _MOST_BYTES))
+    scene = trimesh.load_scene(io.StringIO(text), file_type=kind, resolver=beside, process=False)
+    counts = [(len(re.findall(pattern, text, re.MULTILINE)), what) for pattern, what in _UNDRAWN]
+    found = ", ".join(f"{what} ({count})" for count, what in counts if count)
+    return scene, [f"{path.name}: left out {found}; only faces are drawn."] if found else []
 
 
 def _mesh(geometry: Any, name: str, warnings: list[str]) -> Mesh | None:

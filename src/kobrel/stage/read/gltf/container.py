@@ -16,7 +16,7 @@ from kobrel.errors import SceneError
 from kobrel.files import bytes_of, json_fault
 from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.read.gltf.compression import unpacked_view
-from kobrel.stage.read.gltf.document import Accessor, Document
+from kobrel.stage.read.gltf.document import Accessor, Document, Versioned
 
 T = TypeVar("T")
 
@@ -49,15 +49,24 @@ class Container:
         fault = json_fault(text)
         if fault:
             raise SceneError(fault, file=path, remedy=_AGAIN)
+        self._require_version(text)
         try:
             self.document = Document.model_validate_json(text)
         except ValidationError as error:
-            raise self._fault(text, error) from None
-        if self.document.asset.version.split(".")[0] != "2":
+            raise self._fault(error) from None
+
+    def _require_version(self, text: bytes) -> None:
+        """See that the file says version 2, before anything else in it counts."""
+        try:
+            said = Versioned.model_validate_json(text).asset
+        except ValidationError as error:
+            raise self._fault(error) from None
+        version = said.version if said is not None else None
+        if version is None or str(version).split(".")[0] != "2":
+            which = "does not say its version" if version is None else f"is glTF {version}"
             raise SceneError(
-                f"it is glTF {self.document.asset.version}, which is not read.",
-                file=path, remedy="Export it as glTF 2.0.",
-            )  # fmt: skip
+                f"it {which}; glTF 2.0 is read.", file=self.path, remedy="Export it as glTF 2.0."
+            )
 
     def _of_binary(self, content: bytes) -> bytes:
         """The JSON of a GLB; its binary chunk becomes the first buffer."""
@@ -66,7 +75,7 @@ class Container:
         version = struct.unpack_from("<I", content, 4)[0]
         if version != 2:
             raise SceneError(
-                f"it is glTF {version}, which is not read.", file=self.path, remedy="Export it as glTF 2.0."
+                f"it is glTF {version}; glTF 2.0 is read.", file=self.path, remedy="Export it as glTF 2.0."
             )
         text, at = b"", 12
         while at + 8 <= len(content):
@@ -83,18 +92,13 @@ class Container:
             at += 8 + length
         return text
 
-    def _fault(self, text: bytes, error: ValidationError) -> SceneError:
+    def _fault(self, error: ValidationError) -> SceneError:
         first = error.errors()[0]
         place = ""
         for part in first["loc"]:
             place += f"[{part}]" if isinstance(part, int) else f".{part}" if place else str(part)
         if first["type"] == "json_invalid":
             return SceneError("its JSON is damaged.", file=self.path, remedy=_AGAIN)
-        if b'"techniques"' in text or place.startswith("asset"):
-            return SceneError(
-                "it is not glTF 2.0; older versions are not read.", file=self.path,
-                remedy="Export it as glTF 2.0.",
-            )  # fmt: skip
         return SceneError("what stands there makes no sense.", file=self.path, place=place, remedy=_AGAIN)
 
     def of(self, parts: Sequence[T], index: int, what: str) -> T:

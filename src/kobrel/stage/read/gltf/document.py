@@ -64,6 +64,16 @@ class Asset(BaseModel):
     extras: Any = None
 
 
+class Version(BaseModel):
+    version: str | float | None = None
+
+
+class Versioned(BaseModel):
+    """What a file of any version says of its own."""
+
+    asset: Version | None = None
+
+
 class Buffer(_Object):
     byteLength: Count
     uri: str | None = None
