@@ -181,6 +181,7 @@ def nesting(text: bytes) -> int:
     return int(np.cumsum(step[signs], dtype=np.int64).max(initial=0))
 
 
+_UNSAFE = '/\\:*?"<>|\0'
 _noted: list[list[Path]] = []
 
 
@@ -316,6 +317,15 @@ def flush_folder(folder: Path) -> None:
     with contextlib.suppress(OSError):
         os.fsync(handle)
     os.close(handle)
+
+
+def plain_name(name: str, otherwise: str) -> str:
+    """A name as a file may have it anywhere, without an ending.
+
+    >>> plain_name("Lantern: f/2.8", "proof"), plain_name(" . ", "proof")
+    ('Lantern_ f_2.8', 'proof')
+    """
+    return "".join("_" if letter in _UNSAFE else letter for letter in name).strip(" .")[:80] or otherwise
 
 
 def cut_name(name: str, most: int) -> str:

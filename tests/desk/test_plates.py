@@ -1,12 +1,14 @@
 """Plates by mouse and keyboard: brought in, placed, cut, filled, spread, pulled through, dialled, written."""
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from kobrel.plan.file import open_plan
@@ -511,3 +513,52 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
     away = [placing.distance_m(session, plate) for plate in made]
     assert away == sorted(away, reverse=True)
     assert session.plan.plate(1) is None
+
+
+def test_another_picture_takes_a_plates_place_by_a_click_and_by_a_drop(shown, tmp_path, monkeypatch):
+    session, page = shown.window.session, shown.window.cards[1].pages["Plates"]
+    plate = session.plan.plates[0]
+    other = photograph(tmp_path / "other.png", (960, 640))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(other), ""))
+    said = list[str]()
+    session.said.connect(said.append)
+    click_button(shown, page.replace)
+    made = session.plan.plates[0]
+    assert (Path(made.picture.path), made.position_m) == (other, plate.position_m)
+    assert said[-1] == f"{plate.name} now shows other.png."
+    session.undo()
+    assert session.plan.plates[0] == plate
+    # By a drop on the second of two, which show the same: both are asked about.
+    placing.copy(session)
+    settled(shown)
+    content = QMimeData()
+    content.setUrls([QUrl.fromLocalFile(str(other))])
+    where = QPointF(page.list.visualItemRect(page.list.item(1, 0)).center())
+    copy, held, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    entered = QDragEnterEvent(where.toPoint(), copy, content, held, none)
+    QApplication.sendEvent(page.list.viewport(), entered)
+    assert entered.isAccepted()
+    QApplication.sendEvent(page.list.viewport(), QDropEvent(where, copy, content, held, none))
+    assert page.dialog.isVisible()
+    assert page.dialog.all.isChecked()
+    assert not page.dialog.stretch.isVisible()
+    page.dialog.take()
+    assert {Path(each.picture.path) for each in session.plan.plates} == {other}
+    session.undo()
+    assert {Path(each.picture.path) for each in session.plan.plates} == {Path(plate.picture.path)}
+
+
+def test_a_plate_fades_in_and_out_in_one_act_each(shown):
+    session, page = shown.window.session, shown.window.cards[1].pages["Plates"]
+    first = session.shot.first
+    session.show_frame(first + 4)
+    page.details.over.selectAll()
+    QTest.keyClicks(page.details.over, "14\r")
+    click_button(shown, page.details.fade_in)
+    session.show_frame(first + 40)
+    click_button(shown, page.details.fade_out)
+    keys = [(key.frame - first, key.value) for key in session.plan.plates[0].opacity.keys]
+    assert keys == [(4, 0.0), (18, 1.0), (40, 1.0), (54, 0.0)]
+    session.undo()
+    session.undo()
+    assert session.plan.plates[0].opacity.keys == ()

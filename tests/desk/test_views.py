@@ -5,11 +5,12 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QGuiApplication, QImage, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
+from kobrel.desk.picture import copying
 from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
 from kobrel.plan.measure.scales import DioptreScale
@@ -351,3 +352,46 @@ def test_no_type_is_smaller_than_eleven_pixels():
     from kobrel.desk.toolkit.theme import font
 
     assert font(5).pixelSize() == 11
+
+
+def test_the_picture_is_copied_with_and_without_tags_and_at_delivery_size(user):
+    """What the clipboard has: the delivered frame alone, its tags on it, and the frame as it is delivered."""
+    window, view = user.window, user.window.picture
+    user.wait(lambda: view.image is not None)
+    plain, tagged = view.seen(), view.seen(tags=True)
+    box = view.frame_rect()
+    assert plain.width() / plain.height() == pytest.approx(user.window.session.camera.aspect, rel=0.01)
+    assert tagged.size().toTuple() == box.toRect().size().toTuple()
+    _row, place = view.peg_places()[0]
+    at = (place - box.topLeft()).toPoint()
+    assert tagged.pixelColor(at) != plain.pixelColor(at * (plain.width() / box.width())), "a tag stands there"
+    user.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    content = QGuiApplication.clipboard().mimeData()
+    assert content.hasImage()
+    assert QGuiApplication.clipboard().image().size() == plain.size()
+    texts = [action.text() for action in view.menu_at(box.center()).actions()]
+    assert texts[-2:] == ["Copy picture", "Copy picture with tags"]
+    user.window.session.edit_shot("Small", lambda shot: shot.but(width_px=64))
+    window.exports.copy_frame(samples=1)
+    user.wait(lambda: QGuiApplication.clipboard().image().width() == 64)
+    assert QGuiApplication.clipboard().image().height() == 36
+
+
+def test_the_picture_is_dragged_out_by_its_handle_as_a_png(user, monkeypatch):
+    view, dragged = user.window.picture, []
+    user.wait(lambda: view.image is not None)
+    handle = view.handle
+    frame = view.frame_rect()
+    assert frame.contains(QPointF(handle.geometry().center()))
+    monkeypatch.setattr(copying, "drag_out", lambda _from, what, _image: dragged.append(what))
+    before = user.window.session.plan
+    QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+    QTest.mouseMove(handle, QPoint(5, 60))
+    move = QMouseEvent(QEvent.Type.MouseMove, QPointF(5, 60), QPointF(handle.mapToGlobal(QPoint(5, 60))),
+                       Qt.MouseButton.LeftButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    QApplication.sendEvent(handle, move)
+    QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=QPoint(5, 60))
+    path = dragged[0].urls()[0].toLocalFile()
+    assert path.endswith(f"_{user.window.session.frame:g}.png")
+    assert QImage(path).size() == view.seen().size()
+    assert user.window.session.plan is before, "no gesture of the picture was taken"

@@ -339,3 +339,25 @@ def test_breathing_is_what_refocusing_does_to_the_size_of_things():
     assert moved[0] == pytest.approx(100 * 0.05 / (1 - 0.05), rel=1e-9)
     angles = numbers.camera.half_widths()[0]
     assert np.ptp(angles) == pytest.approx(0.0, abs=1e-12) or percent[0] > 0
+
+
+def test_a_pull_goes_back_to_where_it_came_from_in_as_many_frames():
+    near, far = at_m(2), at_m(8)
+    there = shot_of(Mark(frame=1010, target=near, until=1015, ease="even"), Mark(frame=1030, target=far))
+    made = pulls.pulled_back(there, 1030, 1001)  # before it is left: as soon as it arrives
+    assert [(m.frame, m.target, m.leaves) for m in made.marks] == [
+        (1010, near, 1015), (1030, far, 1030), (1045, near, 1045)
+    ]  # fmt: skip
+    frames = np.arange(16)
+    np.testing.assert_allclose(
+        focus(made, frames=1030.0 + frames), focus(made, frames=1030.0 - frames), rtol=1e-9
+    )
+    later = pulls.pulled_back(there, 1030, 1050)
+    assert [(m.frame, m.leaves) for m in later.marks] == [(1010, 1015), (1030, 1050), (1065, 1065)]
+
+
+def test_a_pull_does_not_go_back_where_none_arrives_or_over_other_marks():
+    marks = [Mark(frame=frame, target=at_m(metres)) for frame, metres in ((1010, 2), (1030, 8), (1040, 3))]
+    assert pulls.pulled_back(shot_of(*marks), 1010, 1001) is None
+    assert pulls.pulled_back(shot_of(*marks), 1030, 1001) is None
+    assert pulls.pulled_back(shot_of(*marks), 1040, 1001) is not None

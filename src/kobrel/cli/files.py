@@ -67,6 +67,39 @@ def new(
 
 
 @app.command()
+def replace(
+    plan: PlanPath,
+    picture: Annotated[Path, typer.Argument(metavar="PICTURE", help="The picture that takes its place.")],
+    plate: Annotated[str, typer.Option("--plate", help="Name of the plate.")],
+    output: Output,
+    alone: Annotated[
+        bool, typer.Option("--alone", help="Not in the other plates of the same picture.")
+    ] = False,
+    stretch: Annotated[
+        bool, typer.Option("--stretch", help="Stretch cut-outs with a picture of another shape.")
+    ] = False,
+    force: Force = False,
+) -> None:
+    """Put another picture in a plate's place: position, keys, dials, fades and cut-out stay."""
+    from kobrel.plan.file import open_plan, save_plan
+    from kobrel.plan.plates.replacing import picture_for, set_of, with_picture
+    from kobrel.session.settings import allow_chosen
+
+    free_output(output, force)
+    trust_opened(plan)
+    document = open_plan(plan)
+    found = next((each for each in document.plates if each.name == plate), None)
+    if found is None:
+        known = ", ".join(each.name for each in document.plates) or "none"
+        raise PlanError(f"there is no plate “{plate}”.", file=plan, remedy=f"There are: {known}.")
+    allow_chosen(kept_settings(), picture)
+    plates = [found] if alone else set_of(document.plates, found)
+    save_plan(with_picture(document, plates, picture_for(found, picture), stretch), output)
+    reply.add(plates=[each.name for each in plates])
+    typer.echo(f"{', '.join(each.name for each in plates)}: {picture.name}")
+
+
+@app.command()
 def iris(
     plan: PlanPath,
     output: Annotated[

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kobrel.desk.background.jobs import Job
@@ -247,8 +248,10 @@ class Exports(QObject):
         if path:
             self.render(path)
 
-    def render(self, path: Path, samples: int = RENDER_PASSES) -> None:
-        """Render the frame at delivery size to a file."""
+    def render(
+        self, path: Path, samples: int = RENDER_PASSES, done: Callable[[], None] | None = None
+    ) -> None:
+        """Render the frame at delivery size to a file, and do something then instead of telling it."""
         plan, shot = self._session.plan, self._session.shot
         stage, frame = self._session.stage, self._session.frame
         if shot is None:
@@ -264,7 +267,24 @@ class Exports(QObject):
 
             render_frame(plan, shot, frame, stage, None, samples, path, progress)
 
-        self._run(work, path)
+        job = Job(work, self)
+        job.done.connect(lambda _none: done() if done else self._session.say(f"Written {path}"))
+        self.job_wanted.emit(job)
+
+    def copy_frame(self, samples: int = RENDER_PASSES) -> None:
+        """Render the frame at delivery size onto the clipboard."""
+        from tempfile import TemporaryDirectory
+
+        folder = TemporaryDirectory(prefix="kobrel-", ignore_cleanup_errors=True)
+        path = Path(folder.name) / "frame.png"
+
+        def copied() -> None:
+            image = QImage(str(path))
+            folder.cleanup()
+            QGuiApplication.clipboard().setImage(image)
+            self._session.say(f"Copied the frame, {image.width()} × {image.height()} px.")
+
+        self.render(path, samples, copied)
 
     def write_movie(self, movie: "Movie", path: Path) -> None:
         """Have the shot made as a movie or as pictures, beside the work."""

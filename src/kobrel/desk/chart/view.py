@@ -203,15 +203,16 @@ class PullChart(FrameChart):
             return
         if mark.frame not in pulling.chosen_frames(self._session):
             self._session.select_mark(mark.frame)
-        menu = QMenu(self)
+        menu, shot = QMenu(self), self._session.shot
         self._add_eases(menu, "mark", mark.ease, partial(pulling.set_ease, self._session, mark))
         hold = menu.addAction(f"Hold until {self._session.frame}")
         hold.triggered.connect(lambda: pulling.hold_here(self._session, mark))
+        back = menu.addAction("And back")
+        back.triggered.connect(lambda: pulling.pull_back_from(self._session, mark))
         mirror = menu.addAction("Mirror the chosen marks in time")
         mirror.setEnabled(bool(self._session.also_marked))
         mirror.triggered.connect(lambda: pulling.move_by(self._session, 0, -1.0))
         delete = menu.addAction("Delete mark")
-        shot = self._session.shot
         delete.setEnabled(bool(shot and len(shot.marks) > 1))
         delete.triggered.connect(partial(pulling.delete_chosen, self._session))
         menu.exec(event.globalPos())

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk.boundary import guarded
+from kobrel.desk.picture.copying import DragHandle, framed, grabbed
 from kobrel.desk.picture.flags import Flags
 from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
 from kobrel.desk.picture.loupe import Loupe
@@ -112,8 +113,7 @@ class PictureView(GestureWidget):
         super().__init__(parent)
         self._session = session
         self.image: QImage | None = None
-        self.status = ""
-        self._last_probe = 0.0
+        self.status, self._last_probe = "", 0.0
         self.focus_key_held = False
         self._pointing = Pointing(session)
         self.flags = Flags(session, self.update)
@@ -121,6 +121,7 @@ class PictureView(GestureWidget):
         self.loupe.moved.connect(self.update)
         self.plates = PlateMarks(session, self.frame_rect, self._shown, self._meant, self.update)
         self._probed: tuple[QPointF, Probed] | None = None
+        self.handle = DragHandle(session, self.seen, self)
         self.ready = self.alone = False
         self.setMinimumSize(240, 150)
         self.setMouseTracking(True)
@@ -249,6 +250,7 @@ class PictureView(GestureWidget):
 
     def _tell_scale(self) -> None:
         """Let others draw things as large as they are here."""
+        self.handle.stand(self.frame_rect())
         camera = self._session.camera
         if camera is not None:
             self._session.set_picture_scale(self.frame_rect().width() / camera.width_px)
@@ -467,12 +469,22 @@ class PictureView(GestureWidget):
             menu.addAction(text).triggered.connect(lambda _on=False, do=work: do())
         if menu.isEmpty():
             menu.addAction("Nothing stands there").setEnabled(False)
+        menu.addSeparator()
+        menu.addAction("Copy picture").triggered.connect(lambda _on=False: self.copy())
+        menu.addAction("Copy picture with tags").triggered.connect(lambda _on=False: self.copy(tags=True))
         return menu
 
-    def copy(self) -> None:
+    def seen(self, tags: bool = False) -> QImage | None:
+        """The delivered frame as it is seen, if it is drawn yet."""
+        if self.image is None:
+            return None
+        whole, box = self.whole_rect(), self.frame_rect()
+        return grabbed(self, box, self.handle) if tags else framed(self.image, whole, box)
+
+    def copy(self, tags: bool = False) -> None:
         """Put the picture on the clipboard."""
-        if self.image is not None:
-            QGuiApplication.clipboard().setImage(self.image)
+        if (image := self.seen(tags)) is not None:
+            QGuiApplication.clipboard().setImage(image)
             self._session.say("Copied the picture.")
 
     def wheelEvent(self, event: QWheelEvent) -> None:

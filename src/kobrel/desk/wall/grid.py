@@ -243,6 +243,7 @@ class WallGrid(QAbstractScrollArea):
             )
         menu.addAction("As an Alt").triggered.connect(lambda: proving.take_as_alt(session, chosen[0]))
         menu.addSeparator()
+        menu.addAction("Copy picture").triggered.connect(lambda _on=False: self.copy())
         if session.wall == "wall":
             menu.addAction("Delete").triggered.connect(lambda: proving.remove(session))
         else:

@@ -108,6 +108,10 @@ def build(host: Host) -> None:
     session.watch({"history"}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
     edit.addSeparator()
+    picture = host.body.picture
+    edit.addAction(host.add_action("Copy picture", "Ctrl+Shift+C", picture.copy))
+    edit.addAction(host.add_action("Copy picture with tags", "", partial(picture.copy, tags=True)))
+    edit.addAction(host.add_action("Copy frame at delivery size", "", exports.copy_frame))
     edit.addAction(host.add_action("Paste a picture as a plate", "Ctrl+Shift+V", host.paste))
     edit.addSeparator()
     edit.addAction(host.add_action("Preferences …", keys.Preferences, host.show_preferences))

@@ -16,7 +16,7 @@ from kobrel.errors import ExchangeError, KobrelError, SceneError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
 from kobrel.exchange.writing.slate import Slate, put_colour
 from kobrel.exchange.writing.whole import whole_file
-from kobrel.files import require_file
+from kobrel.files import plain_name, require_file
 from kobrel.picture.develop import developed
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
@@ -33,7 +33,6 @@ HEADER = "kobrel:proof"
 SMALL, SMALL_PX = ".small", 480
 """Folder of the small copies beside proofs, and how wide they are."""
 _MOST_HEADER, _MOST_HALF = 4 << 20, 65504.0
-_UNSAFE = '/\\:*?"<>|\0'
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,8 +59,7 @@ class Kept:
 
 def unused_path(folder: Path, name: str) -> Path:
     """Where a proof of a name can be written in a folder, without writing over another."""
-    plain = "".join("_" if letter in _UNSAFE else letter for letter in name).strip(" .")[:80] or "proof"
-    stem = plain.replace(" ", "_")
+    stem = plain_name(name, "proof").replace(" ", "_")
     path, number = folder / f"{stem}.exr", 2
     while path.exists():
         path, number = folder / f"{stem}_{number}.exr", number + 1

@@ -52,6 +52,34 @@ def pull_between(shot: Shot, first: float, start: Target, last: float, end: Targ
     return with_marks(shot, fresh if lone else [*outside, *fresh])
 
 
+def pulled_back(shot: Shot, arrived: float, at: float) -> Shot | None:
+    """The shot with a pull and back: what it came from is in focus again, after as many frames as the way
+    there took.
+
+    Parameters
+    ----------
+    arrived : frame of the mark at which the pull arrives
+    at : frame at which the way back begins; before the mark is left it begins there
+
+    Returns
+    -------
+    None where no pull arrives there, or other marks stand on the way back.
+    """
+    number = next((k for k, mark in enumerate(shot.marks) if mark.frame == arrived), 0)
+    if number == 0:
+        return None
+    start, end = shot.marks[number - 1], shot.marks[number]
+    leaves = max(at, end.leaves)
+    last = leaves + max(1.0, end.frame - start.leaves)
+    if any(end.frame < mark.frame <= last for mark in shot.marks):
+        return None
+    held = end.but(
+        until=leaves if leaves > end.frame else None, ease=start.ease, handles=start.handles, by=start.by
+    )
+    back = end.but(frame=last, target=start.target, until=None, search=None)
+    return with_marks(shot, [*(m for m in shot.marks if m.frame != arrived), held, back])
+
+
 def moved_marks(shot: Shot, frames: Collection[float], by: float, scale: float = 1.0) -> Shot:
     """The shot with several marks moved in time, and drawn apart from the first of them; -1 mirrors
     them. They keep their order among the others and a frame between them.

@@ -78,6 +78,17 @@ def hold_here(session: Session, mark: Mark) -> None:
     change(session, mark, f"Hold until {until:g}", until=until)
 
 
+def pull_back_from(session: Session, mark: Mark) -> None:
+    """Pull back from a mark to where its pull came from, from this frame on, or as soon as it arrives."""
+    shot = session.shot
+    made = pulls.pulled_back(shot, mark.frame, float(session.frame)) if shot is not None else None
+    if made is None:
+        session.say("Choose the mark at which a pull arrives, with room for the way back before the next.")
+        return
+    last = next(m.frame for m in reversed(made.marks) if shot is not None and m not in shot.marks)
+    session.edit_shot("Pull back", lambda _shot: made, selected_mark=last, also_marked=frozenset())
+
+
 @needs_shot
 def move_by(session: Session, shot: Shot, by: float, scale: float = 1.0) -> None:
     """Move the chosen marks in time, draw them apart, or (-1) mirror them."""
@@ -291,6 +302,12 @@ def retarget(session: Session, mark: Mark, target: Target) -> None:
     """Put the mark in work on something else."""
     name = f"Mark at {mark.frame:g} on {session.target_label(target)}"
     session.edit_shot(name, lambda s: pulls.set_mark(s, mark.frame, target))
+
+
+@needs_mark
+def pull_back(session: Session, mark: Mark) -> None:
+    """Pull back from the mark in work, see :func:`pull_back_from`."""
+    pull_back_from(session, mark)
 
 
 @needs_mark

@@ -3,33 +3,38 @@
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QLineEdit,
     QMenu,
+    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
 )
 
 from kobrel.desk.background.scene_files import SceneFiles
+from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.block.cut import PICTURES
+from kobrel.desk.cards.block.replace import ReplaceDialog
 from kobrel.desk.cards.block.sets import FromDepthDialog, GroundDialog, picture_for
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import plain
 from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
 from kobrel.plan.pull.dials import drive_of
-from kobrel.session.commands.plates import placing, sets
+from kobrel.session.commands.plates import fading, placing, replacing, sets
 from kobrel.session.session import Session
 from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
 
 KINDS = f"Pictures and movies ({' '.join(f'*{ending}' for ending in (*ENDINGS, *MOVIES))})"
 _ROW_PX, _TALL_PX = 24, 156
+_FADE_FRAMES = 12.0
 _ROWS: tuple[tuple[DrivenOfPlate, str, float, float, float], ...] = (
     ("scale", "×", 0.05, 1e-6, 1e6), ("turn_deg", "°", 5.0, -3600.0, 3600.0),
     ("tilt_deg", "°", 5.0, -3600.0, 3600.0), ("roll_deg", "°", 5.0, -3600.0, 3600.0),
@@ -37,6 +42,7 @@ _ROWS: tuple[tuple[DrivenOfPlate, str, float, float, float], ...] = (
 )  # fmt: skip
 
 
+@guarded
 class PlatesPage(SessionCard):
     """See the module."""
 
@@ -48,27 +54,40 @@ class PlatesPage(SessionCard):
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._files = files
-        self.dialog: FromDepthDialog | GroundDialog | None = None
-        self.add, self.add_folder, self.reload, self.remove = self.buttons(
+        self.dialog: FromDepthDialog | GroundDialog | ReplaceDialog | None = None
+        self.add, self.add_folder, self.remove = self.buttons(
             ("Add …", "Pictures, layered pictures, a sequence or a movie as plates", self.ask_add),
             ("Folder …", "All pictures of a folder as plates", self.ask_folder),
-            ("Reload", "Read the chosen plate's picture again", self._reload),
             ("Delete", "Delete the chosen plates", lambda: placing.remove(session)),
         )
-        self.by_depth, self.ground, self.foot = self.buttons(
+        self.replace, self.reload, self.foot = self.buttons(
+            (
+                "Replace …",
+                "Another picture in the chosen plate's place: position, keys, dials, fades and cut-out stay",
+                self.ask_replace,
+            ),
+            ("Reload", "Read the chosen plate's picture again", self._reload),
+            ("Foot", "Click where the chosen plate meets the ground", lambda: sets.begin_foot(session)),
+        )
+        self.by_depth, self.ground = self.buttons(
             (
                 "By depth …",
                 "The chosen picture as plates at the distances of a depth picture",
                 self.ask_depth,
             ),
             ("Ground …", "A ground by the picture's horizon and the camera's height", self.ask_ground),
-            ("Foot", "Click where the chosen plate meets the ground", lambda: sets.begin_foot(session)),
         )
         for button in (self.by_depth, self.ground, self.foot):
             self.enable_if(button, lambda session: placing.chosen(session) is not None)
         self.list = word_table("Plates, the farthest first", ("Plate", "Distance", "Blur"), _ROW_PX, {0})
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.list.setToolTip("The farthest first. Ctrl chooses several; tick what is seen")
+        self.list.setToolTip(
+            "The farthest first. Ctrl chooses several; tick what is seen. A picture that is dropped on one "
+            "replaces its own"
+        )
+        self.list.setAcceptDrops(True)
+        self.list.viewport().setAcceptDrops(True)
+        self.list.viewport().installEventFilter(self)
         self.list.setFixedHeight(_TALL_PX)
         self.list.itemSelectionChanged.connect(self._choose)
         self.list.itemChanged.connect(self._tick)
@@ -109,7 +128,7 @@ class PlatesPage(SessionCard):
         self.details = _Details(session)
         self.show_if(self.details, lambda session: placing.chosen(session) is not None, row=False)
         self.column.addWidget(self.details)
-        for button in (self.reload, self.remove):
+        for button in (self.replace, self.reload, self.remove):
             self.enable_if(button, lambda session: placing.chosen(session) is not None)
         self.column.addStretch(1)
 
@@ -143,6 +162,39 @@ class PlatesPage(SessionCard):
         if pixels is not None:
             self.dialog = GroundDialog(self.session, pixels, self)
             self.dialog.open()
+
+    def ask_replace(self) -> None:
+        """Choose another picture for the chosen plate."""
+        found, _kind = QFileDialog.getOpenFileName(self, "Replace picture", self._files.folder(), KINDS)
+        if found:
+            self.replace_by(Path(found))
+
+    def replace_by(self, path: Path) -> None:
+        """Put another picture in the chosen plate's place; what has to be asked is asked."""
+        plate = placing.chosen(self.session)
+        picture = replacing.read(self.session, plate, path) if plate is not None else None
+        if plate is None or picture is None:
+            return
+        self.dialog = ReplaceDialog(self.session, plate, picture, self)
+        if self.dialog.is_needed:
+            self.dialog.open()
+        else:
+            self.dialog.take()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Take a picture that is dropped on a plate of the list."""
+        if watched is not self.list.viewport() or not isinstance(event, QDropEvent):
+            return False
+        row = self.list.rowAt(int(event.position().y()))
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if row < 0 or len(paths) != 1:
+            event.ignore()
+            return False
+        event.acceptProposedAction()
+        if event.type() == QEvent.Type.Drop:
+            placing.choose(self.session, self._number(row))
+            self.replace_by(paths[0])
+        return True
 
     def _reload(self) -> None:
         plate = placing.chosen(self.session)
@@ -274,6 +326,18 @@ class _Details(Card[Plate]):
                 partial(self._change_fade, name),
             )
             field.setToolTip(plain(f"{field.accessibleName()}: pixels of blur, or metres"))
+        self.over = narrow(number_field("Frames of a fade", "", 1.0, 1.0, 1e5, digits=5))
+        self.over.setToolTip("Over how many frames a fade in or out goes, from this frame on")
+        self.over.show_value(_FADE_FRAMES)
+        self.fade_in, self.fade_out = QPushButton("In"), QPushButton("Out")
+        for button, hint, way in (
+            (self.fade_in, "Key the opacity from 0 at this frame", "in"),
+            (self.fade_out, "Key the opacity to 0, from this frame on", "out"),
+        ):
+            button.setToolTip(hint)
+            button.setAccessibleName(f"Fade {way}")
+            button.clicked.connect(lambda _on=False, w=way: fading.fade(session, w, self.over.value))
+        self.row("Fade over frames", self.over, self.fade_in, self.fade_out)
         self.row("Fade", self.fade)
         self.row("Whole to, gone from", self.whole, self.gone)
         self.show_if(self.whole, lambda plate: plate.fade is not None)

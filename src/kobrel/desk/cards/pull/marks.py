@@ -78,7 +78,13 @@ class MarksPage(ShotCard):
         self.column.addSpacing(4)
         self.column.addLayout(buttons)
         hint = "Set the marks that the clipboard lists: a line each, such as 1040 Lantern or 1060 3.2 m"
-        self.paste = self.buttons(("Paste a list", hint, self._paste))[0]
+        back = (
+            "Pull back to where the pull came from, in as many frames: from this frame on, or when it arrives"
+        )
+        self.paste, self.back = self.buttons(
+            ("Paste a list", hint, self._paste), ("And back", back, lambda: pulling.pull_back(session))
+        )
+        self.enable_if(self.back, lambda now: len(now.shot.marks) > 1)
 
     def _add_mark(self) -> None:
         session = self.session
