@@ -256,3 +256,48 @@ def test_differences_are_told_in_stops_and_in_pixels():
     assert colours[0, 0, 2] > colours[0, 0, 0]
     assert colours[0, 2, 0] > colours[0, 2, 2]
     assert tuple(colours[0, 1]) == (27, 27, 27)
+
+
+def put_together(apart):
+    """The picture that what was taken apart shows without any blur."""
+    made = apart.colour.copy()
+    part = apart.cover[:, None]
+    made[apart.row, apart.column] = part * apart.near_colour + (1 - part) * made[apart.row, apart.column]
+    return made
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_is_taken_apart_shows_the_picture_again(seed):
+    """Whatever its colours and depths are: no pixel's light goes to nothing, or is made up."""
+    dice = np.random.default_rng(seed)
+    colour = dice.random((40, 60, 3), np.float32) ** 3 * np.float32(40.0)
+    blocks = dice.choice([-12.0, -3.0, 0.0, 4.0, 20.0], (8, 12)).astype(np.float32)
+    blur = np.kron(blocks, np.ones((5, 5), np.float32))
+    apart = taken_apart(blur, colour)
+    assert len(apart.row) > 100
+    assert apart.near_colour.min() >= 0
+    assert apart.colour.min() >= 0
+    np.testing.assert_allclose(put_together(apart), colour, rtol=2e-4, atol=2e-4)
+
+
+@pytest.mark.parametrize("light", [0.15, 2.0])
+def test_a_line_of_a_pixel_behind_an_edge_stays_with_what_it_is_on(light):
+    """A line beside the outline of a near thing, as dark as that or brighter: it lies on what is behind."""
+    blur, colour = np.full((30, 40), 6.0, np.float32), np.full((30, 40, 3), 0.8, np.float32)
+    blur[:, :20], colour[:, :20] = -6.0, 0.2
+    colour[:, 20] = light
+    apart = taken_apart(blur, colour)
+    np.testing.assert_allclose(apart.colour[5:25, 20], light, rtol=1e-5)
+    assert 20 not in apart.column[apart.cover > 0]
+    np.testing.assert_allclose(apart.colour[5:25, 21:23], 0.8, rtol=1e-5)
+
+
+def test_a_light_at_an_edge_gives_what_is_behind_it_no_light():
+    """Its smoothed outline, a pixel wide and of the depth behind, is no colour of what is behind."""
+    blur, colour = np.full((30, 40), 8.0, np.float32), np.full((30, 40, 3), 0.4, np.float32)
+    blur[:, 10:14], colour[:, 10:14] = -4.0, 120.0
+    colour[:, 14] = 40.0  # a third of it is the light
+    blur[:, 16::2] = -4.0  # a pane before the rest, seen in every other pixel
+    apart = taken_apart(blur, colour)
+    assert apart.colour[5:25, 13].max() < 1.0, "what is behind the light"
+    assert apart.colour[5:25, 16].max() < 1.0, "what is behind the pane beside it"

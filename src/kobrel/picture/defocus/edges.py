@@ -67,8 +67,10 @@ def _part(rows, blur, colour, low, high, edge, far, near, cover):  # type: ignor
             for j in range(max(0, y - 2), min(height, y + 3)):
                 for i in range(max(0, x - 2), min(width, x + 3)):
                     there = blur[j, i]
-                    w = 1e-3 if edge[j, i] else 1.0
-                    r, g, bl = w * colour[j, i, 0], w * colour[j, i, 1], w * colour[j, i, 2]
+                    r, g, bl = colour[j, i, 0], colour[j, i, 1], colour[j, i, 2]
+                    # an edge may show some of a light beside it: the brighter it is the less it counts
+                    w = 1e-3 / (1.0 + (r + g + bl) ** 2) if edge[j, i] else 1.0
+                    r, g, bl = w * r, w * g, w * bl
                     if not jump(there, a):
                         nr, ng, nb, wn = nr + r, ng + g, nb + bl, wn + w
                     elif not jump(b, there):
@@ -88,16 +90,23 @@ def _part(rows, blur, colour, low, high, edge, far, near, cover):  # type: ignor
             if size > _ALIKE:
                 part = ((r - fr) * dr + (g - fg) * dg + (bl - fb) * db) / size
                 part = min(max(part, 0.0), 1.0)
-            if (own > 0.0) == (part > 0.5) or size <= _ALIKE:
-                # what the two do not explain belongs to the thing that it shows most of
-                lr, lg, lb = r - fr - part * dr, g - fg - part * dg, bl - fb - part * db
+            # what the two do not explain belongs to the thing that the pixel's depth is of
+            lr, lg, lb = r - fr - part * dr, g - fg - part * dg, bl - fb - part * db
+            if own > 0.0:
+                rest = max(part, 0.5)
+                nr, ng, nb = nr + lr / rest, ng + lg / rest, nb + lb / rest
+            else:
+                rest = max(1.0 - part, 0.5)
+                fr, fg, fb = fr + lr / rest, fg + lg / rest, fb + lb / rest
+            mixed = (own > 0.0) == (part > 0.5) or size <= _ALIKE
+            if not mixed or min(nr, ng, nb, fr, fg, fb) < 0.0:  # no mixture of the two: it is wholly of one
+                part = own
                 if own > 0.0:
-                    nr, ng, nb = nr + lr / max(part, 0.5), ng + lg / max(part, 0.5), nb + lb / max(part, 0.5)
+                    nr, ng, nb = r, g, bl
                 else:
-                    rest = max(1.0 - part, 0.5)
-                    fr, fg, fb = fr + lr / rest, fg + lg / rest, fb + lb / rest
-            near[y, x, 0], near[y, x, 1], near[y, x, 2] = max(nr, 0.0), max(ng, 0.0), max(nb, 0.0)
-            far[y, x, 0], far[y, x, 1], far[y, x, 2] = max(fr, 0.0), max(fg, 0.0), max(fb, 0.0)
+                    fr, fg, fb = r, g, bl
+            near[y, x, 0], near[y, x, 1], near[y, x, 2] = nr, ng, nb
+            far[y, x, 0], far[y, x, 1], far[y, x, 2] = fr, fg, fb
             cover[y, x] = part
 
 

@@ -14,7 +14,7 @@ from kobrel.picture.defocus.stamp import row_of, subrows
 _FULL = 1.0 - 1e-4
 WIDEST = 3
 """Rows that the tallest entry reaches beyond its first."""
-_BLOCK_4, _BLOCK_2 = 14.0, 4.0
+_BLOCK_4, _BLOCK_2 = 14.0, 5.0
 """Least radii of discs for which squares of four by four, and of two by two pixels are laid down as one."""
 _EVEN = 1.6
 """How much brighter than all of a square on the average one of its pixels may be."""
