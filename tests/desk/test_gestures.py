@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 from kobrel.desk.cards.base import Card
 from kobrel.plan import edit
-from kobrel.plan.model import CameraEnd, PointAnchor
+from kobrel.plan.model import CameraEnd, PointAnchor, SubjectTarget
 from kobrel.session.commands import blocking
 
 NONE, LEFT, RIGHT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -181,3 +181,35 @@ def test_a_peg_of_the_subject_in_focus_is_clicked_and_the_cards_follow(user):
     user.click(window.picture, dict(window.picture.peg_places())[row])
     assert session.selected_subject == inside
     assert page.model.subject(page.list.currentIndex()).number == inside
+
+
+def test_another_plan_ends_the_gestures_that_run(demo_user):
+    """A drag in Barrel goes on while another plan is opened: it does nothing to that, and the release neither."""
+    window, session = demo_user.window, demo_user.window.session
+    barrel, place = barrel_index(window)
+    QTest.mousePress(barrel, LEFT, NONE, place.toPoint())
+    assert barrel.gesture is not None
+    window.document.begin_empty()
+    demo_user.opened()
+    assert barrel.gesture is None
+    before = session.plan
+    for by in (10, 40, 90):
+        QTest.mouseMove(barrel, (place + QPointF(by, 0)).toPoint())
+    QTest.mouseRelease(barrel, LEFT, NONE, place.toPoint())
+    assert session.plan is before
+    assert not session.dragging
+
+
+def test_a_subject_that_goes_while_focus_is_dragged_is_not_snapped_to(demo_user):
+    window, session = demo_user.window, demo_user.window.session
+    barrel, place = barrel_index(window)
+    flags, scale = barrel.flags(), barrel.scale()
+    QTest.mousePress(barrel, LEFT, NONE, place.toPoint())
+    session.edit("No subjects", session.plan.but(subjects=session.plan.subjects[:1]))
+    for flag in flags:
+        QTest.mouseMove(barrel, QPointF(scale.px(flag.distance_m), place.y()).toPoint())
+    QTest.mouseRelease(barrel, LEFT, NONE, place.toPoint())
+    assert all(
+        not isinstance(mark.target, SubjectTarget) or session.plan.subject(mark.target.number)
+        for mark in session.shot.marks
+    )

@@ -71,19 +71,21 @@ class Fringe(NamedTuple):
 class _DragFocus(Drag):
     """Moves the focus along the scale; it snaps to subjects."""
 
-    def __init__(self, session: Session, scale: DioptreScale, flags: list[Flag]) -> None:
+    def __init__(
+        self, session: Session, scale: DioptreScale, flags: list[Flag], subjects: tuple[int, ...]
+    ) -> None:
         super().__init__(session)
-        self._scale, self._flags = scale, flags
+        self._scale = scale
+        self._snaps = [(scale.px(flag.distance_m), subjects[flag.row]) for flag in flags]
 
     def begin(self, at: QPointF) -> None:
         super().begin(at)
         self.move(at, Keys.NoModifier)
 
     def move(self, at: QPointF, keys: Keys) -> None:
-        now = self.session.now
-        for flag in self._flags:
-            if now is not None and abs(self._scale.px(flag.distance_m) - at.x()) <= _SNAP_PX:
-                focus_on(self.session, SubjectTarget(number=now.survey.subjects[flag.row]))
+        for x, number in self._snaps:
+            if abs(x - at.x()) <= _SNAP_PX and self.session.plan.subject(number) is not None:
+                focus_on(self.session, SubjectTarget(number=number))
                 return
         focus_at_m(self.session, max(self._scale.metres(at.x()), NEAREST_M))
 
@@ -427,7 +429,7 @@ class Barrel(Panel):
         self._still = scale
         part = self._part_at(now, at)
         if part == "focus":
-            return _DragFocus(self._session, scale, flags)
+            return _DragFocus(self._session, scale, flags, now.survey.subjects)
         return _DragLimit(self._session, scale, float(now.camera.focus_m), part == "near")
 
     def _part_at(self, now: Now, at: QPointF) -> str:

@@ -116,6 +116,11 @@ class Gestures(_Widget):
             gesture.cancel()
             self.update()
 
+    def drop_gesture(self) -> None:
+        """End the gesture that runs without a trace: what it began on is no longer there."""
+        if self._let_go() is not None:
+            self.update()
+
     def _let_go(self) -> Gesture | None:
         gesture, self.gesture = self.gesture, None
         if gesture is not None:
@@ -134,6 +139,13 @@ class Gestures(_Widget):
                 self.cancel_gesture()
                 return True
         return super().event(event)
+
+
+def drop_gestures(window: QWidget) -> None:
+    """End all gestures that run in a window without a trace."""
+    for widget in window.findChildren(QWidget):
+        if isinstance(widget, Gestures):
+            widget.drop_gesture()
 
 
 class GestureWidget(Gestures, QWidget):

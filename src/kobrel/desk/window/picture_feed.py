@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.screening import Screening
+from kobrel.desk.toolkit.gesture import drop_gestures
 from kobrel.desk.toolkit.images import to_image
 from kobrel.desk.views.shots import THUMBNAIL
 from kobrel.desk.window.body import Body
@@ -66,7 +67,8 @@ class PictureFeed(QObject):
         return timer
 
     def begin_anew(self) -> None:
-        """Another plan is shown: no picture counts any more."""
+        """Another plan is shown: no picture and no gesture counts any more."""
+        drop_gestures(self._body.window())
         self._drawing.forget()
         self._body.shots.forget()
         self._body.picture.forget_image()
