@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 from kobrel.desk.cards.base import Card
 from kobrel.plan import edit
-from kobrel.plan.model import CameraEnd, PointAnchor, SubjectTarget
+from kobrel.plan.model import CameraEnd, DistanceTarget, Mark, PointAnchor, SubjectTarget
 from kobrel.session.commands import blocking
 
 NONE, LEFT, RIGHT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -202,6 +202,8 @@ def test_another_plan_ends_the_gestures_that_run(demo_user):
 
 def test_a_subject_that_goes_while_focus_is_dragged_is_not_snapped_to(demo_user):
     window, session = demo_user.window, demo_user.window.session
+    mark = Mark(frame=session.frame, target=DistanceTarget(metres=3.0))
+    session.edit_shot("One mark", lambda shot: shot.but(marks=(mark,)))
     barrel, place = barrel_index(window)
     flags, scale = barrel.flags(), barrel.scale()
     QTest.mousePress(barrel, LEFT, NONE, place.toPoint())
