@@ -163,7 +163,9 @@ class Fill(Part):
     """What stands where other plates were lifted from a plate."""
 
     kind: FillKind = "diffused"
-    grow_px: Pixels = Field(6.0, description="How far beyond the edge of what was lifted.")
+    grow_px: Pixels = Field(
+        6.0, description="How far beyond the edge of what was lifted; 0 is only where that covers wholly."
+    )
     of: tuple[int, ...] = Field((), description="Numbers of the plates that were lifted.")
 
 

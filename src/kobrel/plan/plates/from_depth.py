@@ -14,6 +14,8 @@ from kobrel.plan.plates.placing import filling
 BINS = 256
 MOST = 20
 _ENOUGH_PX = 1.0
+_GROWN_PX = 2.0
+"""How far a plate reaches beyond its edge in depth, where a picture is smoothed."""
 
 
 @dataclass(frozen=True)
@@ -124,7 +126,8 @@ def plates_from(
     soft: float,
     first_number: int,
 ) -> list[Plate]:
-    """The plates, the farthest first: each cut out of the picture by depth, filled behind those before it.
+    """The plates, the farthest first: each cut out of the picture by depth, with its smoothed outline, filled
+    only where those before it cover, so that the set shows the original as long as nothing is moved.
 
     Parameters
     ----------
@@ -147,8 +150,8 @@ def plates_from(
         made.append(
             Plate(
                 number=numbers[k], name=f"Depth {k + 1}", picture=picture, position_m=place, height_m=height,
-                cut=None if k == 0 else Cut(shapes=(shape,), feather_px=2.0),
-                fill=Fill(kind="diffused", grow_px=4.0, of=nearer) if nearer else None,
+                cut=None if k == 0 else Cut(shapes=(shape,), grow_px=_GROWN_PX, feather_px=2.0),
+                fill=Fill(kind="diffused", grow_px=0.0, of=nearer) if nearer else None,
             )
         )  # fmt: skip
     return made

@@ -45,6 +45,8 @@ Mask = NDArray[np.float32]
 _ORIGINALS = 2
 _SPARE_SOURCES = 6
 _MARGIN_PX = 2
+_WHOLE = 1.0 - 1.0 / 512.0
+"""What of a pixel has to be covered, so that what is behind it is not seen in 8 bits."""
 
 
 class PlateKey(NamedTuple):
@@ -218,7 +220,8 @@ def worked(pixels: PlatePixels, key: PlateKey, told: Told = lambda _part: None) 
         kind, grow = key.fill
         hole = np.zeros(rgba.shape[:2], bool)
         for cut in key.lifted:
-            hole |= masks.shaped(cut_mask(pixels, cut), grow, 0.0, 0.0) > 0
+            cover = cut_mask(pixels, cut)
+            hole |= masks.shaped(cover, grow, 0.0, 0.0) > 0 if grow > 0 else cover >= _WHOLE
         rgba = _filled(rgba, hole, kind, told, None if share is None else share <= 0)
     if share is not None:
         rgba = rgba.copy()
