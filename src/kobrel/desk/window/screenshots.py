@@ -174,20 +174,18 @@ def _hang(qt: QApplication, window: Window) -> bool:
 
 
 def _climb(qt: QApplication, window: Window) -> bool:
-    """A ladder of stops with blades."""
-    from kobrel.plan.measure.camera import camera_at
-    from kobrel.plan.variants.ladder import ladder
+    """A ladder of stops with blades, asked for on its page."""
+    from kobrel.desk.cards.proof.ladder import LadderPage
 
-    session, shot = window.session, window.session.shot
-    if shot is None:
-        return False
-    frame = float(session.frame)
-    rungs = ladder(
-        shot, frame, lambda way: camera_at(session.plan, way, frame, session.stage),
-        [("stop", [1.4, 2.8, 5.6]), ("blades", [0, 5, 8])],
-    )  # fmt: skip
-    window.proofing.draw(rungs, 480, 24, 3)
-    return _wait(qt, lambda: window.jobs.job is None and len(window.proofing.rungs) == len(rungs))
+    page = window.show_page(6, "Ladder")
+    assert isinstance(page, LadderPage)
+    steps = (("stop", "1.4 2.8 5.6"), ("blades", "0 5 8"))
+    for box, field, (kind, words) in zip(page.kinds, page.values, steps, strict=True):
+        box.setCurrentIndex(box.findData(kind))
+        box.activated.emit(box.currentIndex())
+        field.setText(words)
+    page.draw.click()
+    return _wait(qt, lambda: window.jobs.job is None and len(window.proofing.rungs) == 9)
 
 
 def _open_finished(qt: QApplication, window: Window) -> bool:
