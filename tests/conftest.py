@@ -3,6 +3,7 @@ import os
 import resource
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("SOURCE_DATE_EPOCH", "1700000000")  # the same content is the same file
 
 from pathlib import Path
 

@@ -131,7 +131,7 @@ def json_of(path: Path, kind: type[KobrelError] = KobrelError, remedy: str = "")
             json.dumps(found, ensure_ascii=False).encode()
         return found
     except UnicodeEncodeError:
-        raise kind("it has halves of characters in it.", file=path, remedy="Write it anew.") from None
+        raise kind("it has halves of characters in it.", file=path, remedy="Write it again.") from None
     except json.JSONDecodeError as error:
         raise kind(
             f"not valid JSON ({error.msg}).",

@@ -184,8 +184,7 @@ def test_long_strips_are_printed_in_parts_that_overlap(sheet_of_rack):
     assert off_strip(sheet) == ""
 
 
-def test_letter_and_feet(demo, tmp_path, monkeypatch):
-    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1700000000")
+def test_letter_and_feet(demo, tmp_path):
     plan, stage = demo
     path = tmp_path / "sheet.pdf"
     options = SheetOptions(measure("ft"), "Letter", 60.0, strips=True, tables=False)

@@ -5,6 +5,7 @@ import hashlib
 import itertools
 import json
 import os
+import shutil
 from collections import deque
 from dataclasses import replace
 from pathlib import Path
@@ -21,7 +22,7 @@ from kobrel.farm import remote, store
 from kobrel.farm.bundle import Bundle, File, file_of, packed
 from kobrel.farm.cluster import Farm
 from kobrel.farm.making import Made, bands_of, items_of, maker_of
-from kobrel.farm.record import Record
+from kobrel.farm.record import SHARED, Record
 from kobrel.farm.run import Run, _Out
 from kobrel.farm.versions import versions
 from kobrel.farm.work import Work, read_works, work_of
@@ -45,7 +46,8 @@ def farm():
 
 
 def digests(folder: Path) -> dict[str, str]:
-    return {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.iterdir())}
+    """The files in a folder but for hidden ones, by their content."""
+    return {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.glob("[!.]*"))}
 
 
 def test_pictures_are_those_of_the_one_machine_command(farm, tmp_path):
@@ -128,6 +130,64 @@ def test_nothing_of_somebody_elses_is_written_over(farm, tmp_path):
     assert mine.read_bytes() == b"mine"
     Run(job, lambda: farm, folder=tmp_path / "job", force=True).run()
     assert mine.read_bytes() != b"mine"
+
+
+def test_frames_that_others_made_of_the_same_plan_count_as_made(farm, tmp_path):
+    """Another person, another machine, another range: each keeps a record of its own beside the frames."""
+    first = small_job(tmp_path)
+    work, plan = first.made_of
+    Run(packed(work.but(last=1004), plan)[0], lambda: farm, folder=tmp_path / "mine").run()
+    before = digests(tmp_path / "out")
+    theirs = Run(packed(work.but(first=1003, last=1006), plan)[0], lambda: farm, folder=tmp_path / "theirs")
+    report = theirs.run()
+    assert (report.found, report.made) == (2, 4)
+    assert {name: digests(tmp_path / "out")[name] for name in before} == before
+    assert len(list((tmp_path / "out" / SHARED).iterdir())) == 2
+    report = Run(first, lambda: farm, folder=tmp_path / "third").run()
+    assert (report.found, report.made) == (6, 8)
+    # What was changed since counts for nobody, and is not written over.
+    (tmp_path / "out" / "a.1002.exr").write_bytes(b"changed")
+    report = Run(first, lambda: farm, folder=tmp_path / "fourth").run()
+    assert (report.found, report.made) == (7, 8)
+
+
+def test_frames_of_a_changed_plan_are_still_refused(farm, tmp_path):
+    job = small_job(tmp_path, last=1002)
+    Run(job, lambda: farm, folder=tmp_path / "one").run()
+    other = small_job(tmp_path, last=1002, samples=9)
+    assert other.of_frames != job.of_frames
+    with pytest.raises(ExchangeError, match="already"):
+        Run(other, lambda: farm, folder=tmp_path / "two").run()
+
+
+def test_a_frame_is_known_wherever_its_files_lie(tmp_path):
+    """By the content of its scenes, not by where this machine has them."""
+    found = []
+    for place in ("here", "there"):
+        folder = tmp_path / place
+        shutil.copytree(DEMO.parent, folder, ignore=shutil.ignore_patterns("__pycache__", "*.py"))
+        where = {"plan": str(folder / DEMO.name), "output": str(folder / "a.exr")}
+        work = work_of(kind="pictures", shot="03", **where, **SMALL)
+        found.append(packed(work)[0])
+    assert found[0].key != found[1].key
+    assert found[0].of_frames == found[1].of_frames
+    ranged = packed(found[0].made_of[0].but(first=1002, last=1003))[0]
+    assert ranged.of_frames == found[0].of_frames
+
+
+def test_whole_frames_without_a_record_are_skipped_where_that_is_wanted(farm, tmp_path):
+    job = small_job(tmp_path, last=1003)
+    Run(job, lambda: farm, folder=tmp_path / "one").run()
+    shutil.rmtree(tmp_path / "out" / SHARED)
+    with pytest.raises(ExchangeError, match="already"):
+        Run(job, lambda: farm, folder=tmp_path / "two").run()
+    report = Run(job, lambda: farm, folder=tmp_path / "three", skip_existing=True).run()
+    assert (report.found, report.made) == (3, 3)
+    shutil.rmtree(tmp_path / "out" / SHARED)
+    torn = tmp_path / "out" / "a.1002.exr"
+    torn.write_bytes(torn.read_bytes()[:-200])
+    with pytest.raises(ExchangeError, match=r"a\.1002\.exr"):
+        Run(job, lambda: farm, folder=tmp_path / "four", skip_existing=True).run()
 
 
 def test_a_full_disk_stops_and_work_goes_on_when_there_is_room(farm, tmp_path, monkeypatch):
@@ -310,7 +370,7 @@ def test_a_record_of_many_items_stays_quick_and_small(tmp_path):
     for k in range(300):
         record.write(Made(str(k), ((f"a.{k}.exr", os.urandom(64)),), (), 0.0, ""))
     assert record.there() == {str(k) for k in range(300)}
-    assert set(vars(record)) == {"_path", "folder"}
+    assert set(vars(record)) == {"_path", "folder", "_of", "_own"}
 
 
 def test_sums_of_bands_are_the_whole(tmp_path):

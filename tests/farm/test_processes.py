@@ -25,7 +25,8 @@ def processes(tmp_path_factory):
 
 
 def digests(folder: Path) -> dict[str, str]:
-    return {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.iterdir())}
+    """The files in a folder but for hidden ones, by their content."""
+    return {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.glob("[!.]*"))}
 
 
 def here(tmp_path: Path, **more) -> dict[str, str]:

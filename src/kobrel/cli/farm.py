@@ -34,6 +34,12 @@ Scheduler = Annotated[
         help="Of a dask scheduler, tcp://HOST:8786; here for this machine; as in Preferences if left out.",
     ),
 ]  # fmt: skip
+SkipExisting = Annotated[
+    bool,
+    typer.Option(
+        "--skip-existing", help="Frames whose files are there and whole count as made, whoever made them."
+    ),
+]
 AsJson = Annotated[bool, typer.Option("--json", help="Tell the outcome as JSON.")]
 
 
@@ -56,6 +62,7 @@ def farm(
     scheduler: Scheduler = None,
     as_json: AsJson = False,
     force: Force = False,
+    skip_existing: SkipExisting = False,
 ) -> None:
     """Make the frames of shots on many machines, or all cores of this one; goes on where it was stopped."""
     from kobrel.farm.work import work_of
@@ -82,7 +89,7 @@ def farm(
         )
         for name in wanted
     ]  # fmt: skip
-    _finish(_run_all(works, scheduler, force, stops=True), as_json)
+    _finish(_run_all(works, scheduler, force, skip_existing, stops=True), as_json)
 
 
 @app.command()
@@ -91,6 +98,7 @@ def batch(
     scheduler: Scheduler = None,
     as_json: AsJson = False,
     force: Force = False,
+    skip_existing: SkipExisting = False,
 ) -> None:
     """Do a list of jobs, one after the other; exit with 1 if any failed."""
     from kobrel.farm.work import read_works
@@ -98,7 +106,7 @@ def batch(
     works = read_works(file)
     for work in works:
         trust_opened(Path(work.plan))
-    _finish(_run_all(works, scheduler, force, stops=False), as_json)
+    _finish(_run_all(works, scheduler, force, skip_existing, stops=False), as_json)
 
 
 @app.command()
@@ -130,7 +138,7 @@ def worker(
 
 
 def _run_all(
-    works: "list[Work]", scheduler: str | None, force: bool, stops: bool
+    works: "list[Work]", scheduler: str | None, force: bool, skip_existing: bool, stops: bool
 ) -> "list[tuple[Work, Report | None, str]]":
     """Do works one after the other: what came of each, or why it failed.
 
@@ -150,7 +158,13 @@ def _run_all(
         try:
             with progress_bar() as progress:
                 bundle, told = packed(work, progress=progress)
-                run = Run(bundle, lambda: Farm(address), _shown(work, progress), force=force)
+                run = Run(
+                    bundle,
+                    lambda: Farm(address),
+                    _shown(work, progress),
+                    force=force,
+                    skip_existing=skip_existing,
+                )
                 report = run.run()
             warn([*told, *report.told])
             outcomes.append((work, report, ""))

@@ -56,6 +56,20 @@ class Bundle:
         """What tells its files from others: the SHA-256 of their paths and contents."""
         return hashlib.sha256(repr(self.files).encode()).hexdigest()
 
+    @cached_property
+    def of_frames(self) -> str:
+        """What tells a frame of it from others, whoever makes it, wherever the files lie there, and whichever
+        frames a job is of: the SHA-256 of the plan, of its files by their content, and of how it is drawn.
+        """
+        work, plan = self.made_of
+        said = plan.but(proofs=(), handed=()).model_dump_json()
+        for file in sorted(self.files, key=lambda each: -len(each.path)):
+            said = said.replace(json.dumps(file.path)[1:-1], file.digest)
+        how = work.model_dump(mode="json", exclude={"plan", "first", "last", "output", "bands"})
+        digests = sorted({file.digest for file in self.files})
+        told = json.dumps([said, how, Path(work.output).name, digests], sort_keys=True)
+        return hashlib.sha256(told.encode()).hexdigest()
+
     def to_json(self) -> str:
         """The bundle as text."""
         return json.dumps(asdict(self), sort_keys=True)

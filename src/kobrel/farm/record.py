@@ -1,7 +1,12 @@
-"""What of a job was made already, so that work goes on where it was."""
+"""What of a job was made already, so that work goes on where it was.
+
+Beside what is made lies a folder of records, a file for each run: so other people, machines and ranges of
+frames know what is made of the same plan, and none writes into another's file.
+"""
 
 import hashlib
 import json
+import uuid
 from collections.abc import Collection, Sequence
 from pathlib import Path
 
@@ -9,6 +14,9 @@ from kobrel.errors import ExchangeError, KobrelError
 from kobrel.farm.bundle import digest_of
 from kobrel.farm.making import Made
 from kobrel.files import write_whole
+
+SHARED = ".kobrel-made"
+"""Folder beside what is made, with the records of all who made some of it."""
 
 
 class Record:
@@ -19,6 +27,7 @@ class Record:
     ----------
     path : of the record; its folder is made
     folder : where the job's files are written
+    of : what tells its frames from those of other plans; "" keeps no record beside them
 
     Raises
     ------
@@ -26,8 +35,9 @@ class Record:
         A folder cannot be made.
     """
 
-    def __init__(self, path: Path, folder: Path) -> None:
-        self._path, self.folder = path, folder
+    def __init__(self, path: Path, folder: Path, of: str = "") -> None:
+        self._path, self.folder, self._of = path, folder, of[:16]
+        self._own = folder / SHARED / f"{self._of}.{uuid.uuid4().hex}.jsonl" if of else None
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             folder.mkdir(parents=True, exist_ok=True)
@@ -54,8 +64,13 @@ class Record:
         return [place for name in dict.fromkeys(names) if not (place := self.folder / name).exists()]
 
     def _lines(self) -> list[tuple[str, list[tuple[str, str]]]]:
+        beside = sorted((self.folder / SHARED).glob(f"{self._of}.*.jsonl")) if self._of else []
+        return [line for path in (*beside, self._path) for line in self._lines_of(path)]
+
+    @staticmethod
+    def _lines_of(path: Path) -> list[tuple[str, list[tuple[str, str]]]]:
         try:
-            text = self._path.read_text("utf-8", "replace")
+            text = path.read_text("utf-8", "replace")
         except OSError:
             return []
         lines = []
@@ -97,8 +112,17 @@ class Record:
         OSError
             The system refuses.
         """
-        self._add(key, [(str(path.absolute()), digest_of(path)) for path in paths])
+        self._add(key, [(self._name_of(path), digest_of(path)) for path in paths])
+
+    def _name_of(self, path: Path) -> str:
+        """What a file is called from the folder, which others may have elsewhere."""
+        return path.name if path.absolute().parent == self.folder.absolute() else str(path.absolute())
 
     def _add(self, key: str, files: Sequence[tuple[str, str]]) -> None:
+        line = (json.dumps({"item": key, "files": files}) + "\n").encode()
         with self._path.open("ab") as file:
-            file.write((json.dumps({"item": key, "files": files}) + "\n").encode())
+            file.write(line)
+        if self._own is not None:
+            self._own.parent.mkdir(exist_ok=True)
+            with self._own.open("ab") as file:
+                file.write(line)

@@ -21,6 +21,7 @@ from platformdirs import user_state_path
 
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.movie import picture_path
+from kobrel.exchange.writing.checks import require_whole
 from kobrel.farm import remote
 from kobrel.farm.bundle import Bundle
 from kobrel.farm.cluster import Farm
@@ -73,6 +74,7 @@ class Run:
     told : told how far it is, some times a second
     wanted : whether to go on
     force : whether files that are there from elsewhere are written over
+    skip_existing : whether frames whose files are there and whole count as made, whoever made them
     """
 
     def __init__(
@@ -83,14 +85,16 @@ class Run:
         wanted: Callable[[], Want] = lambda: "go",
         force: bool = False,
         folder: Path | None = None,
+        skip_existing: bool = False,
     ) -> None:
         self.bundle, self._reach, self._tell, self._wanted = bundle, reach, told, wanted
         self.work, self.plan = bundle.made_of
         self.items = items_of(self.work, self.plan)
         self._folder = folder or job_folder(bundle)
         self._places = self._folder / "frames" if self.work.kind == "movie" else self.work.folder
-        self._record = Record(self._folder / "made.jsonl", self._places)
-        self._force = force
+        shared = "" if self.work.kind in ("movie", "sheet") else bundle.of_frames
+        self._record = Record(self._folder / "made.jsonl", self._places, shared)
+        self._force, self._skips = force, skip_existing
         self._ticket = remote.Ticket(bundle.key, versions(), uuid.uuid4().hex)
         self._arrived: SimpleQueue[tuple[str, Any]] = SimpleQueue()
         self._started: set[str] = set()
@@ -122,6 +126,8 @@ class Run:
         there = self._record.there()
         if WHOLE in there:
             there = {item.key for item in self.items}
+        if self._skips:
+            there |= self._found_whole(there)
         self._check_free()
         waiting = deque(item for item in self.items if item.key not in there)
         found = len(self.items) - len(waiting)
@@ -156,6 +162,19 @@ class Run:
             finish_movie(self.work, self.plan, self.items, self._places)
             self._record.note(WHOLE, [self.work.target])
         return self.report
+
+    def _found_whole(self, there: set[str]) -> set[str]:
+        """Frames besides whose files are there and whole; they are noted."""
+        found = set()
+        for item in self.items if self.work.kind in ("pictures", "passes") else ():
+            path = picture_path(self.work.target, item.number)
+            if item.key in there or not path.is_file():
+                continue
+            with suppress(ExchangeError):
+                require_whole(path, path)
+                self._record.note(item.key, [path])
+                found.add(item.key)
+        return found
 
     def _check_kept(self) -> None:
         """See that all that was written is still there: somebody may have taken the folder away meanwhile.

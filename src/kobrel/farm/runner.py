@@ -89,7 +89,7 @@ def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
 
     bundle, told = packed(work, plan, progress)
     if entry.bundle not in ("", bundle.key):
-        told.append("A file has changed since the job was begun; all of it is made anew.")
+        told.append("A file has changed since the job was begun; all of it is made again.")
         (queue.place(key) / "made.jsonl").unlink(missing_ok=True)
     queue.note(key, bundle=bundle.key)
     last = [0.0]

@@ -44,7 +44,7 @@ class FilesPage(ShotCard):
         self.row("Values", self.terms)
         self.show_if(self.terms, lambda _now: self.kind.currentData() in ("csv", "json"))
         self.keeps = QCheckBox("Keep it up to date")
-        self.keeps.setToolTip("Write it anew whenever the plan is saved, if it has changed")
+        self.keeps.setToolTip("Write it again whenever the plan is saved, if it has changed")
         self.column.addWidget(self.keeps)
         (self.write,) = self.buttons(
             ("Write …", "Choose the file; progress is in the bottom line", self._write)
@@ -54,7 +54,7 @@ class FilesPage(ShotCard):
         self.handed.setFixedHeight(112)
         self.column.addWidget(self.handed)
         self.now, self.stop = self.buttons(
-            ("Write now", "Write all of them anew that have changed", exports.hand_over),
+            ("Write now", "Write all of them again that have changed", exports.hand_over),
             ("No more", "Write the chosen one no more; the file stays", self._stop),
         )
         self.line()

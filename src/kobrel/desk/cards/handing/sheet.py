@@ -69,7 +69,7 @@ class SheetPage(ShotCard):
         self.row("Tables of", self.kit)
         self.show_if(self.kit, partial(self._is_on, "tables"))
         self.keeps = QCheckBox("Keep it up to date")
-        self.keeps.setToolTip("Write it anew whenever the plan is saved, if it has changed")
+        self.keeps.setToolTip("Write it again whenever the plan is saved, if it has changed")
         self.column.addWidget(self.keeps)
         self.write_pdf, self.write_page = self.buttons(
             (
