@@ -386,3 +386,46 @@ def test_two_ways_that_play_tell_their_rate(user):
     user.wait(lambda: "frames a second" in window.body.pair.status)
     user.key(Qt.Key.Key_Space)
     assert window.body.pair.status == ""
+
+
+def test_marks_for_in_and_out_say_what_is_played_everywhere(demo_user):
+    """Set by keys at the frame that is shown; the Play page, the chart, memory and the movie take them."""
+    window, session = demo_user.window, demo_user.window.session
+    shift = Qt.KeyboardModifier.ShiftModifier
+    first, last = session.shot.first, session.shot.last
+    demo_user.key(Qt.Key.Key_5)
+    before = window.chart.grab().toImage()
+    session.show_frame(first + 20)
+    demo_user.key(Qt.Key.Key_I, shift)
+    assert session.played == (first + 20, last)
+    session.show_frame(first + 50)
+    demo_user.key(Qt.Key.Key_O, shift)
+    assert session.played == window.screening.frames == (first + 20, first + 50)
+    session.show_frame(first)
+    QApplication.processEvents()
+    after = window.chart.grab().toImage()
+    x, y = round(window.chart.x_of(first + 20)), round(window.chart.bottom) - 8
+    assert after.pixelColor(x, y) != before.pixelColor(x, y)
+    page = window.show_page(6, "Play")
+    assert (page.first.value, page.last.value) == (first + 20, first + 50)
+    session.show_frame(first + 70)
+    demo_user.key(Qt.Key.Key_Space)
+    assert first + 20 <= session.frame <= first + 50, "it plays within the range"
+    demo_user.key(Qt.Key.Key_Space)
+    session.show_shot(0)
+    assert session.played == (session.shot.first, session.shot.last), "another shot is played whole"
+    session.show_shot(1)
+    demo_user.key(Qt.Key.Key_P, shift)
+    assert session.played == (first, last)
+
+
+def test_a_mark_beyond_the_other_begins_another_range(demo_user):
+    session = demo_user.window.session
+    first, last = session.shot.first, session.shot.last
+    session.play_only(first + 10, first + 20)
+    session.show_frame(first + 40)
+    demo_user.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
+    assert session.played == (first + 40, last)
+    session.show_frame(first + 5)
+    demo_user.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
+    assert session.played == (first, first + 5)

@@ -63,6 +63,7 @@ class Session(State):
     ------
     history : what was done, and can be undone
     dragging, playing : whether something is dragged, or the shot plays
+    play_range : a shot's name, and the first and last of its frames that are played; None is all of any shot
     selected_mark, also_marked : frame of the chosen mark, and those of others chosen besides
     selected_plate, also_plates : number of the chosen plate, and those of others chosen besides
     keeps_framing : whether a plate grows as it goes farther, so that it looks the same
@@ -83,6 +84,7 @@ class Session(State):
     history = Field(History())
     dragging = Field(False)
     playing = Field(False)
+    play_range: Field[tuple[str, int, int] | None] = Field(None)
     tool: Field[Tool | None] = Field(None)
     selected_stand_in: Field[int | None] = Field(None)
     selected_plate: Field[int | None] = Field(None)
@@ -247,6 +249,24 @@ class Session(State):
     def set_playing(self, playing: bool) -> None:
         """Tell whether the shot plays."""
         self._set(playing=playing)
+
+    @property
+    def played(self) -> tuple[int, int]:
+        """First and last frame of the shot that are played."""
+        shot = self.shot
+        if shot is None:
+            return 0, 0
+        name, first, last = self.play_range or ("", 0, -1)
+        first, last = (max(first, shot.first), min(last, shot.last)) if name == shot.name else (0, -1)
+        return (first, last) if first <= last else (shot.first, shot.last)
+
+    def play_only(self, first: float, last: float) -> None:
+        """Play only these frames of the shot; its own are all."""
+        shot = self.shot
+        if shot is not None:
+            low, high = sorted((round(first), round(last)))
+            whole = low <= shot.first and high >= shot.last
+            self._set(play_range=None if whole else (shot.name, low, high))
 
     def set_stop_steps(self, steps: StopSteps) -> None:
         """Choose which stops are taken when one steps or drags."""

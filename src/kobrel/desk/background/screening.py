@@ -71,7 +71,6 @@ class Screening(QObject):
         width, passes, every = (session.settings.get(setting) for setting in _KEPT.values())
         self.draft = Draft(width, passes, every)
         self.on = False
-        self._range: tuple[str, int, int] | None = None
         self.beside = self.left = ""
         self._caches: tuple[FrameCache, FrameCache] | None = None
         self._changed = Changed()
@@ -81,6 +80,7 @@ class Screening(QObject):
         self._later.timeout.connect(self._want)
         self._came.connect(self.changed)
         session.watch((*NUMBERS, "dragging"), self._soon)
+        session.watch({"play_range"}, self._take_range)
         drawing.ready.connect(self._soon)
 
     # What a person chooses
@@ -105,10 +105,9 @@ class Screening(QObject):
 
     def set_range(self, first: int, last: int) -> None:
         """Hold and play only these frames; the shot's own are all."""
-        shot = self._session.shot
-        whole = shot is not None and first <= shot.first and last >= shot.last
-        name = shot.name if shot is not None else ""
-        self._range = None if whole else (name, min(first, last), max(first, last))
+        self._session.play_only(first, last)
+
+    def _take_range(self) -> None:
         self._want()
         self.changed.emit()
 
@@ -128,12 +127,7 @@ class Screening(QObject):
     @property
     def frames(self) -> tuple[int, int]:
         """First and last frame of the range that was chosen."""
-        shot = self._session.shot
-        if shot is None:
-            return 0, 0
-        name, first, last = self._range or ("", 0, -1)
-        first, last = (max(first, shot.first), min(last, shot.last)) if name == shot.name else (0, -1)
-        return (first, last) if first <= last else (shot.first, shot.last)
+        return self._session.played
 
     @property
     def span(self) -> tuple[int, int]:

@@ -43,7 +43,7 @@ from kobrel.desk.chart.lines import (
 )
 from kobrel.desk.chart.wishes import subject_at
 from kobrel.desk.toolkit.gesture import Gesture, Keys, Scrub
-from kobrel.desk.toolkit.paint import draw_text
+from kobrel.desk.toolkit.paint import draw_text, paint_range
 from kobrel.desk.toolkit.spoken import focus_in_words
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.model import Mark, SubjectTarget
@@ -52,6 +52,7 @@ from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Tool
 
+_RANGE_PX = 14.0
 _RING = 6.0
 _HINT = (
     "Drag: scrub; a ring: its mark in time and distance. Double-click: a mark. Right-click: eases. "
@@ -64,7 +65,7 @@ class PullChart(FrameChart):
     """See the module."""
 
     title = "Pull"
-    depends = (*AT_FRAME, "dragging", "selected_mark", "also_marked", "selected_tape")
+    depends = (*AT_FRAME, "dragging", "selected_mark", "also_marked", "selected_tape", "play_range")
     order = 1
     keeps_up = True
 
@@ -112,6 +113,9 @@ class PullChart(FrameChart):
                 painter.setPen(QPen(theme().focus, 2.4))
                 painter.setBrush(theme().focus if chosen else theme().base)
                 painter.drawEllipse(place, _RING, _RING)
+        if session.played != (shot.first, shot.last):
+            first, last = session.played
+            paint_range(painter, self.x_of(first), self.x_of(last), self.bottom - _RANGE_PX, self.bottom + 4)
         x_now = self.x_of(session.frame)
         painter.setPen(QPen(theme().text, 1))
         painter.drawLine(QPointF(x_now, TOP - 12), QPointF(x_now, self.bottom + 6))

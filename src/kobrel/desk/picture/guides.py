@@ -1,10 +1,13 @@
-"""Lines over the picture to compose by."""
+"""Lines over the picture to compose by, and the line of frames below one that stands alone."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from kobrel.desk.toolkit.theme import DARK, faded
+from kobrel.desk.toolkit.paint import draw_text, paint_range
+from kobrel.desk.toolkit.theme import DARK, faded, theme
 from kobrel.plan.look import Guides
+from kobrel.plan.model import Shot
+from kobrel.session.session import Session
 
 
 def middle(box: QRectF, across: float, up: float) -> QRectF:
@@ -50,3 +53,25 @@ def paint_guides(painter: QPainter, frame: QRectF, guides: Guides) -> None:
         painter.setPen(QPen(faded(DARK.text, 0.55), 1, Qt.PenStyle.DashLine))
         part = guides.safe_percent / 100
         painter.drawRect(middle(frame, part, part))
+
+
+def paint_frames(painter: QPainter, session: Session, shot: Shot, line: QRectF) -> None:
+    """The line of frames, with its marks, the frame that is shown, and which are played."""
+    middle, span = line.center().y(), max(shot.last - shot.first, 1)
+
+    def x_of(frame: float) -> float:
+        return line.left() + (frame - shot.first) / span * line.width()
+
+    painter.setPen(QPen(theme().line, 2))
+    painter.drawLine(QPointF(line.left(), middle), QPointF(line.right(), middle))
+    if session.played != (shot.first, shot.last):
+        first, last = session.played
+        paint_range(painter, x_of(first), x_of(last), middle - 7, middle + 7)
+    painter.setPen(QPen(theme().focus, 1.6))
+    painter.setBrush(theme().surround)
+    for mark in shot.marks:
+        painter.drawEllipse(QPointF(x_of(mark.frame), middle), 4, 4)
+    painter.setBrush(theme().focus)
+    painter.drawEllipse(QPointF(x_of(session.frame), middle), 5, 5)
+    label = QPointF(min(max(x_of(session.frame), line.left() + 6), line.right() - 6), middle - 8)
+    draw_text(painter, label, f"{session.frame:g}", theme().text, 12, "centre", bold=True)

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from kobrel.desk.boundary import guarded
 from kobrel.desk.picture.copying import DragHandle, framed, grabbed
 from kobrel.desk.picture.flags import Flags
-from kobrel.desk.picture.guides import middle, paint_crop, paint_guides
+from kobrel.desk.picture.guides import middle, paint_crop, paint_frames, paint_guides
 from kobrel.desk.picture.loupe import Loupe
 from kobrel.desk.picture.plates import PlateMarks
 from kobrel.desk.picture.pointing import Pointing, Probed
@@ -44,7 +44,6 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE
-from kobrel.plan.model import Shot
 from kobrel.session.commands import pulling, taping, walking
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -63,7 +62,7 @@ _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 _DEPENDS = (
     *AT_FRAME, "dragging", "tool", "sight", "thrown", "throw_px", "selected_subject", "selected_tape",
-    "selected_mark", "pointed_term", "selected_plate", "also_plates", "card",
+    "selected_mark", "pointed_term", "selected_plate", "also_plates", "card", "play_range",
 )  # fmt: skip
 _WALKING = "Walking about.  Enter makes this the shot's camera, Esc goes back."
 Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
@@ -280,31 +279,12 @@ class PictureView(GestureWidget):
             if self._session.pointed_term:
                 paint_pointed(painter, box, now, self._session.pointed_term)
         if self.alone and self._session.shot is not None:
-            self._paint_frames(painter, self._session.shot)
+            paint_frames(painter, self._session, self._session.shot, self.frames_rect())
         self.loupe.paint(painter, box)
         if self._session.problem:
             draw_text(
                 painter, QPointF(box.left() + 9, box.top() + 22), self._session.problem, theme().wrong, 13
             )
-
-    def _paint_frames(self, painter: QPainter, shot: Shot) -> None:
-        """The line of frames, with its marks and the frame that is shown."""
-        line, session = self.frames_rect(), self._session
-        middle, span = line.center().y(), max(shot.last - shot.first, 1)
-
-        def x_of(frame: float) -> float:
-            return line.left() + (frame - shot.first) / span * line.width()
-
-        painter.setPen(QPen(theme().line, 2))
-        painter.drawLine(QPointF(line.left(), middle), QPointF(line.right(), middle))
-        painter.setPen(QPen(theme().focus, 1.6))
-        painter.setBrush(theme().surround)
-        for mark in shot.marks:
-            painter.drawEllipse(QPointF(x_of(mark.frame), middle), 4, 4)
-        painter.setBrush(theme().focus)
-        painter.drawEllipse(QPointF(x_of(session.frame), middle), 5, 5)
-        label = QPointF(min(max(x_of(session.frame), 30), self.width() - 30), middle - 8)
-        draw_text(painter, label, f"{session.frame:g}", theme().text, 12, "centre", bold=True)
 
     def _paint_remarks(self, painter: QPainter, box: QRectF, labels: Labels) -> None:
         """What state the picture is in, along its edges."""

@@ -15,6 +15,7 @@ from kobrel.desk.toolkit.theme import DARK, LIGHT, faded, font, theme
 from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
 PEG_RADIUS = 8.0
+_FOOT_PX = 5.0
 _PEG_PX = 20.0
 """Side of a tag's picture, pixels."""
 
@@ -221,3 +222,13 @@ def draw_label(painter: QPainter, at: QPointF, text: str, colour: QColor, bold: 
     )
     painter.fillRect(box, faded(theme().base, 0.82))
     draw_text(painter, at, text, colour, 12, bold=bold)
+
+
+def paint_range(painter: QPainter, left: float, right: float, top: float, bottom: float) -> None:
+    """Marks of the frames that are played: a bracket at the first and one at the last."""
+    painter.setPen(QPen(theme().text, 1.6))
+    for x, inward in ((left, _FOOT_PX), (right, -_FOOT_PX)):
+        foot = QPointF(x + inward, 0.0)
+        for y in (top, bottom):
+            painter.drawLine(QPointF(x, y), QPointF(foot.x(), y))
+        painter.drawLine(QPointF(x, top), QPointF(x, bottom))

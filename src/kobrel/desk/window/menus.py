@@ -134,6 +134,9 @@ def build(host: Host) -> None:
     cameras.aboutToShow.connect(lambda: fill_cameras(host, cameras))
     shot.addSeparator()
     shot.addAction(host.add_action("Play or pause\tSpace", "", partial(session.want, "play")))
+    shot.addAction(host.add_action("Play from this frame", "Shift+I", partial(_play_from, session)))
+    shot.addAction(host.add_action("Play to this frame", "Shift+O", partial(_play_to, session)))
+    shot.addAction(host.add_action("Play the whole shot", "Shift+P", lambda: session.play_only(-1e9, 1e9)))
     shot.addAction(host.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
     shot.addAction(host.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
     shot.addAction(host.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)))
@@ -194,6 +197,16 @@ def build(host: Host) -> None:
     about.addAction(host.add_action("Keys", "", partial(host.help.show, "Keys")))
     about.addAction(host.add_action("What is this?", "Shift+F1", host.help.ask))
     about.addAction(host.add_action("About Kobrel", "", lambda: _about(host)))
+
+
+def _play_from(session: Session) -> None:
+    first, last = session.frame, session.played[1]
+    session.play_only(first, last if last >= first else 1e9)
+
+
+def _play_to(session: Session) -> None:
+    first, last = session.played[0], session.frame
+    session.play_only(first if first <= last else -1e9, last)
 
 
 def _show_history(session: Session, undo: QAction, redo: QAction) -> None:
