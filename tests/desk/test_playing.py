@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.background.screening import BEFORE
+from kobrel.desk.chart.geometry import BOTTOM
 from kobrel.desk.chart.keys import LINES
 from kobrel.desk.window.sheets.movie import MovieDialog
 from kobrel.plan import edit
@@ -404,7 +405,7 @@ def test_marks_for_in_and_out_say_what_is_played_everywhere(demo_user):
     session.show_frame(first)
     QApplication.processEvents()
     after = window.chart.grab().toImage()
-    x, y = round(window.chart.x_of(first + 20)), round(window.chart.bottom) - 8
+    x, y = round(window.chart.x_of(first + 20)), window.chart.height() - BOTTOM + 6
     assert after.pixelColor(x, y) != before.pixelColor(x, y)
     page = window.show_page(6, "Play")
     assert (page.first.value, page.last.value) == (first + 20, first + 50)

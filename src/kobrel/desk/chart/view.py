@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk.boundary import guarded
-from kobrel.desk.chart.geometry import TOP, FrameChart
+from kobrel.desk.chart.geometry import BOTTOM, TOP, FrameChart
 from kobrel.desk.chart.gestures import (
     DragHandle,
     DragKey,
@@ -52,7 +52,7 @@ from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Tool
 
-_RANGE_PX = 14.0
+_RANGE_PX = 8.0
 _RING = 6.0
 _HINT = (
     "Drag: scrub; a ring: its mark in time and distance. Double-click: a mark. Right-click: eases. "
@@ -115,7 +115,8 @@ class PullChart(FrameChart):
                 painter.drawEllipse(place, _RING, _RING)
         if session.played != (shot.first, shot.last):
             first, last = session.played
-            paint_range(painter, self.x_of(first), self.x_of(last), self.bottom - _RANGE_PX, self.bottom + 4)
+            line = self.height() - float(BOTTOM)
+            paint_range(painter, self.x_of(first), self.x_of(last), line - _RANGE_PX, line + _RANGE_PX)
         x_now = self.x_of(session.frame)
         painter.setPen(QPen(theme().text, 1))
         painter.drawLine(QPointF(x_now, TOP - 12), QPointF(x_now, self.bottom + 6))
