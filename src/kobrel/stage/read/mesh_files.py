@@ -1,6 +1,7 @@
 """Scenes from OBJ, PLY and STL, read by trimesh."""
 
 import re
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,9 @@ from kobrel.stage.read.files import Beside, text_of
 from kobrel.stage.scene import Cutout, Material, Mesh, Node, Progress, Scene, Texture
 
 _MOST_BYTES = 4 * 2**30
-_UNDRAWN = (r"^\s*l\s", "lines"), (r"^\s*p\s", "points"), (r"^\s*(?:curv|surf)\s", "curves and surfaces")
-"""Elements of OBJ that are no faces, by how their lines begin."""
+_UNDRAWN = {"l": "lines", "p": "points", "curv": "curves", "surf": "surfaces"}
+"""Elements of OBJ that are no faces, by their first words."""
+_FIRST_WORD = re.compile(r"\n[ \t]*(" + "|".join(_UNDRAWN) + r")[ \t]")
 
 
 def load_mesh_file(path: Path, progress: Progress) -> Scene:
@@ -76,8 +78,8 @@ def _opened(path: Path, beside: Beside) -> tuple[trimesh.Scene, list[str]]:
 
     text = text_of(bytes_of(path, SceneError, _MOST_BYTES))
     scene = trimesh.load_scene(io.StringIO(text), file_type=kind, resolver=beside, process=False)
-    counts = [(len(re.findall(pattern, text, re.MULTILINE)), what) for pattern, what in _UNDRAWN]
-    found = ", ".join(f"{what} ({count})" for count, what in counts if count)
+    counts = Counter(match[1] for match in _FIRST_WORD.finditer(text))
+    found = ", ".join(f"{what} ({counts[word]})" for word, what in _UNDRAWN.items() if counts[word])
     return scene, [f"{path.name}: left out {found}; only faces are drawn."] if found else []
 
 
