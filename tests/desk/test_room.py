@@ -332,6 +332,10 @@ def test_the_loupe_shows_delivered_pixels_of_its_spot(user):
     assert picture.loupe.held
     user.wait(lambda: picture.loupe._image is not None)
     assert picture.loupe._image.width() == picture.loupe.size
+    texts = [action.text() for action in picture.menu_at(picture.frame_rect().center()).actions()]
+    assert "Copy the loupe" in texts
+    picture.copy()
+    assert QGuiApplication.clipboard().image().width() == picture.loupe.size
     with_glass = picture.grab().toImage()
     QTest.keyRelease(picture, Qt.Key.Key_L)
     user.rest()

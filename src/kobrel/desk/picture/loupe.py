@@ -76,6 +76,11 @@ class Loupe(QObject):
         self._asked = cropped(of, self._spot, self.size) if seen else None
         return self._asked
 
+    @property
+    def image(self) -> QImage | None:
+        """The spot as it is seen, pixel by pixel of the delivery; None while it rests, or is not drawn yet."""
+        return self._image if self.held else None
+
     def show(self, image: QImage, told: str, by: Camera) -> None:
         """Take a picture of the spot, unless it is of one that was wanted before.
 

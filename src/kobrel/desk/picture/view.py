@@ -450,7 +450,9 @@ class PictureView(GestureWidget):
         if menu.isEmpty():
             menu.addAction("Nothing stands there").setEnabled(False)
         menu.addSeparator()
-        menu.addAction("Copy picture").triggered.connect(lambda _on=False: self.copy())
+        menu.addAction("Copy picture" if self.loupe.image is None else "Copy the loupe").triggered.connect(
+            lambda _on=False: self.copy()
+        )
         menu.addAction("Copy picture with tags").triggered.connect(lambda _on=False: self.copy(tags=True))
         return menu
 
@@ -462,10 +464,12 @@ class PictureView(GestureWidget):
         return grabbed(self, box, self.handle) if tags else framed(self.image, whole, box)
 
     def copy(self, tags: bool = False) -> None:
-        """Put the picture on the clipboard."""
-        if (image := self.seen(tags)) is not None:
+        """Put the picture on the clipboard; what the loupe shows while that is held."""
+        spot = None if tags else self.loupe.image
+        image = spot if spot is not None else self.seen(tags)
+        if image is not None:
             QGuiApplication.clipboard().setImage(image)
-            self._session.say("Copied the picture.")
+            self._session.say("Copied the picture." if spot is None else "Copied what the loupe shows.")
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         walking.dolly(self._session, event.angleDelta().y() / 120.0)
