@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.theme import faded, theme
+from kobrel.desk.toolkit.words import plain
 from kobrel.files import plain_name
 from kobrel.session.session import Session
 
@@ -50,7 +51,7 @@ class DragHandle(QWidget):
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self.setFixedSize(_WIDE, _TALL)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setToolTip(_HINT)
+        self.setToolTip(plain(_HINT))
         self.setAccessibleName(_HINT)
 
     def stand(self, frame: QRectF) -> None:

@@ -334,7 +334,7 @@ class _Details(Card[Plate]):
             (self.fade_in, "Key the opacity from 0 at this frame", "in"),
             (self.fade_out, "Key the opacity to 0, from this frame on", "out"),
         ):
-            button.setToolTip(hint)
+            button.setToolTip(plain(hint))
             button.setAccessibleName(f"Fade {way}")
             button.clicked.connect(lambda _on=False, w=way: fading.fade(session, w, self.over.value))
         self.row("Fade over frames", self.over, self.fade_in, self.fade_out)
