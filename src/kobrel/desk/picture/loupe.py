@@ -78,7 +78,7 @@ class Loupe(QObject):
 
     @property
     def image(self) -> QImage | None:
-        """The spot as it is seen, pixel by pixel of the delivery; None while it rests, or is not drawn yet."""
+        """The spot as it is seen, pixel by pixel of the delivery; None while it rests or is not drawn yet."""
         return self._image if self.held else None
 
     def show(self, image: QImage, told: str, by: Camera) -> None:
