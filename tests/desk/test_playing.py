@@ -430,3 +430,10 @@ def test_a_mark_beyond_the_other_begins_another_range(demo_user):
     session.show_frame(first + 5)
     demo_user.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
     assert session.played == (first, first + 5)
+
+
+def test_another_plan_is_played_whole_though_its_shot_has_the_same_name(demo_user):
+    session = demo_user.window.session
+    session.play_only(session.shot.first + 5, session.shot.first + 9)
+    session.show_plan(session.plan, session.stage, session.library, session.shot_index)
+    assert session.played == (session.shot.first, session.shot.last)

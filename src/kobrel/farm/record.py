@@ -13,7 +13,7 @@ from pathlib import Path
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.farm.bundle import digest_of
 from kobrel.farm.making import Made
-from kobrel.files import write_whole
+from kobrel.files import is_file, write_whole
 
 SHARED = ".kobrel-made"
 """Folder beside what is made, with the records of all who made some of it."""
@@ -55,8 +55,12 @@ class Record:
         return {key for key, whole in found.items() if whole}
 
     def names(self) -> set[str]:
-        """Files that were written, whether they are still so or not."""
-        return {name for _key, files in self._lines() for name, _digest in files}
+        """Files that this job wrote, whether they are still so or not, and those that others wrote and that
+        are still so.
+        """
+        own = {name for _key, files in self._lines_of(self._path) for name, _digest in files}
+        others = [file for _key, files in self._lines_beside() for file in files if file[0] not in own]
+        return own | {name for name, digest in others if self._is_as_written(name, digest)}
 
     def gone(self, keys: Collection[str]) -> list[Path]:
         """Files of items that were written, and are not there any more."""
@@ -64,8 +68,13 @@ class Record:
         return [place for name in dict.fromkeys(names) if not (place := self.folder / name).exists()]
 
     def _lines(self) -> list[tuple[str, list[tuple[str, str]]]]:
-        beside = sorted((self.folder / SHARED).glob(f"{self._of}.*.jsonl")) if self._of else []
-        return [line for path in (*beside, self._path) for line in self._lines_of(path)]
+        return [*self._lines_beside(), *self._lines_of(self._path)]
+
+    def _lines_beside(self) -> list[tuple[str, list[tuple[str, str]]]]:
+        """What the records beside the frames say of files in their folder, and of no others."""
+        paths = sorted((self.folder / SHARED).glob(f"{self._of}.*.jsonl")) if self._of else []
+        lines = [line for path in paths if is_file(path) for line in self._lines_of(path)]
+        return [(key, files) for key, files in lines if all(Path(name).name == name for name, _ in files)]
 
     @staticmethod
     def _lines_of(path: Path) -> list[tuple[str, list[tuple[str, str]]]]:

@@ -177,7 +177,7 @@ class Session(State):
             plan=plan, stage=stage if shot is None else stage.of_shot(shot.name), library=library,
             shot_index=index, frame=at,
             history=history or History(),
-            dragging=False, **_NOTHING_CHOSEN,
+            dragging=False, play_range=None, **_NOTHING_CHOSEN,
         )  # fmt: skip
 
     def show_shot(self, index: int) -> None:

@@ -24,7 +24,8 @@ class ReplaceDialog(QDialog):
         name, others = Path(picture.path).name, len(self._set) - 1
         column = QVBoxLayout(self)
         column.addWidget(Label(f"{plate.name} shows {name} instead of {Path(plate.picture.path).name}."))
-        self.all = QCheckBox(f"In the {others} other plates of that picture too")
+        which = "other plate" if others == 1 else f"{others} other plates"
+        self.all = QCheckBox(f"In the {which} of that picture too")
         self.all.setChecked(others > 0)
         self.all.setVisible(others > 0)
         self.stretch = QCheckBox("Cut-outs are stretched with the picture")
