@@ -50,6 +50,7 @@ UPGRADES: Mapping[int, Upgrade] = {
     6: dict,  # format 7 only added proofs
     7: dict,  # format 8 only added files that are kept up to date
     8: dict,  # format 9 only added plates and dials
+    9: dict,  # format 10 only added plates without a file
 }
 """For each older format, the step that turns its JSON into the next format's."""
 
@@ -185,7 +186,10 @@ def _with_plate_paths(plate: Plate, change: Callable[[str], str]) -> Plate:
             for shape in cut.shapes
         )
         cut = cut.but(shapes=shapes)
-    return plate.but(picture=plate.picture.but(path=change(plate.picture.path)), cut=cut)
+    picture = plate.picture
+    if picture.drawn is None:
+        picture = picture.but(path=change(picture.path))
+    return plate.but(picture=picture, cut=cut)
 
 
 def _with_proof_path(proof: Proof, change: Callable[[str], str]) -> Proof:

@@ -39,7 +39,7 @@ from kobrel.plan.parts import (
 from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.pictures.plates import MOST_PLATES, Dial, Plate, PlateAnchor
 
-FORMAT, SUFFIX = 9, ".kobrel"
+FORMAT, SUFFIX = 10, ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""

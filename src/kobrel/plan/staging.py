@@ -96,11 +96,11 @@ class Library:
                 for path in key.paths:
                     _require_allowed(path)
                 self.shelf.make(key, progress)
-                self.problems.pop(key.path, None)
+                self.problems.pop(key.source, None)
             except Cancelled:
                 raise
             except KobrelError as error:
-                self.problems[key.path] = str(error)
+                self.problems[key.source] = str(error)
                 self.shelf.failed.add(key)
         self.shelf.keep_only(keys.keys())
 
@@ -128,7 +128,7 @@ class Library:
         """Why files of the plan could not be read."""
         paths = [scene.path for scene in plan.scenes]
         paths += [plan.light.surround.path] if plan.light.surround else []
-        paths += [plate.picture.path for plate in plan.plates]
+        paths += [plate.picture.source for plate in plan.plates]
         return [self.problems[path] for path in dict.fromkeys(paths) if path in self.problems]
 
 

@@ -18,9 +18,10 @@ WallMode = Literal["all", "side", "wipe", "blink", "stops", "blur"]
 two differ in: stops, or pixels of blur."""
 Gaps = Literal["", "metres", "ratio", "dioptres"]
 """By what plates keep their gaps, if they do."""
-Wanted = Literal["play", "movie", "shot", "files", "arrival", "keep", "sheet"]
+Wanted = Literal["play", "movie", "shot", "files", "arrival", "keep", "sheet", "title"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
-for changing, to read files that the plan names, to keep the picture in hand, or to write a contact sheet."""
+for changing, to read files that the plan names, to keep the picture in hand, to write a contact sheet, or
+to type the chosen title in Picture."""
 
 
 CutTool = Literal["points", "freehand", "rectangle", "ellipse", "edge", "colour"]

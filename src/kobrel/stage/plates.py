@@ -17,6 +17,9 @@ BLOCK, CLEAR, SOLID, MIXED = 16, 0, 1, 2
 """Pixels across a block, and what its alpha can be."""
 NEVER_SOLID = 1 << 40
 """A triangle that no mesh has: none of a plate is wholly there."""
+_AT_WALL = 0.06
+"""How far from a wall of its box a speck is whole, in parts of the box."""
+_SQUARE = np.array([[-1.0, -1.0, 0.0], [1.0, -1.0, 0.0], [1.0, 1.0, 0.0], [-1.0, 1.0, 0.0]])
 Rgba = NDArray[np.uint8] | NDArray[np.float16]
 Window = tuple[float, float, float, float]
 """Left, top, right and bottom of a part of a picture, in parts of its width and height."""
@@ -104,6 +107,45 @@ class StillSource:
     def at(self, _frame: float) -> PlatePixels:
         """See :class:`PlateSource`."""
         return self.pixels
+
+
+@dataclass(frozen=True, eq=False)
+class Drift:
+    """Corners of small squares that drift through a box; what leaves it comes in again at the other side,
+    and is small at its walls, so that none comes or goes at once. See :class:`kobrel.stage.deform.Source`.
+
+    Parameters
+    ----------
+    start : (N, 3) where their middles are at frame 0, in parts of the box
+    step : (N, 3) how far each goes in a frame, in parts of the box
+    low, size : (3,) the box
+    half : (N,) half the side of each square
+    """
+
+    start: Array
+    step: Array
+    low: Array
+    size: Array
+    half: Array
+    moves: bool = True
+
+    def _corners(self, frames: Array, which: NDArray[np.intp]) -> Array:
+        """(F, n, 4, 3) the corners of some squares."""
+        part = (self.start[which] + self.step[which] * np.asarray(frames, float)[:, None, None]) % 1.0
+        drifts = np.any(self.step[which] != 0, axis=0)
+        wall = np.where(drifts, np.minimum(part, 1.0 - part), 1.0).min(axis=-1)
+        half = self.half[which] * np.clip(wall / _AT_WALL, 0.0, 1.0)
+        middle = self.low + part * self.size
+        return middle[:, :, None, :] + half[..., None, None] * _SQUARE
+
+    def whole(self, frame: float) -> NDArray[np.float32]:
+        """(4 N, 3) all corners at a frame."""
+        every = self._corners(np.array([frame]), np.arange(len(self.start)))
+        return every.reshape(-1, 3).astype(np.float32)
+
+    def some(self, frames: Array, vertices: NDArray[np.intp]) -> Array:
+        """(F, n, 3) some corners at frames."""
+        return self._corners(frames, vertices // 4)[:, np.arange(len(vertices)), vertices % 4]
 
 
 class Eye(NamedTuple):

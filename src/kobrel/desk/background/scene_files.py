@@ -150,7 +150,7 @@ class SceneFiles(QObject):
         }
         unmade = {plate_key(plan, plate) for plate in plan.plates} - library.shelf.sources.keys()
         unread |= {
-            key.path: f"{key.path}: making its plate was cancelled. Reload it in Block, Plates."
+            key.source: f"{key.source}: making its plate was cancelled. Reload it in Block, Plates."
             for key in unmade
         }
         shelf = library.shelf.copy()
@@ -164,7 +164,7 @@ class SceneFiles(QObject):
     def _paths(self) -> list[str]:
         plan = self._session.plan
         paths = [scene.path for scene in plan.scenes]
-        paths += [plate.picture.path for plate in plan.plates]
+        paths += [plate.picture.path for plate in plan.plates if plate.picture.path]
         return paths + ([plan.light.surround.path] if plan.light.surround else [])
 
     def _watch(self) -> None:

@@ -3,12 +3,16 @@
 import html
 from collections.abc import Collection, Iterable, Sequence
 
+import numpy as np
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QColorDialog,
     QComboBox,
     QHeaderView,
     QLabel,
+    QPushButton,
     QStyleOptionComboBox,
     QTableView,
     QTableWidget,
@@ -20,8 +24,10 @@ from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.arrival import Doubt
+from kobrel.plan.parts import Colour
 from kobrel.session.commands.arrival import mend
 from kobrel.session.session import Session
+from kobrel.stage.pictures.colours import as_bytes, to_linear
 
 
 @guarded
@@ -102,6 +108,23 @@ def fill(box: QComboBox, options: Sequence[tuple[str, object]], chosen: object) 
             box.addItem(text, data)
     box.setCurrentIndex(next((k for k, (_, data) in enumerate(options) if data == chosen), -1))
     box.blockSignals(False)
+
+
+def ask_colour(parent: QWidget, linear: Sequence[float], title: str) -> Colour | None:
+    """Ask for another colour, linear RGB; None where a person keeps the old one."""
+    new = QColorDialog.getColor(QColor(*as_bytes(np.asarray(linear)).tolist()), parent, title)
+    if not new.isValid():
+        return None
+    red, green, blue = to_linear(np.array([new.redF(), new.greenF(), new.blueF()])).tolist()
+    return round(red, 4), round(green, 4), round(blue, 4)
+
+
+def show_colour(button: QPushButton, linear: Sequence[float] | None) -> None:
+    """Show a colour, linear RGB, on the button that changes it."""
+    if linear is not None:
+        square = QPixmap(14, 14)
+        square.fill(QColor(*as_bytes(np.asarray(linear)).tolist()))
+        button.setIcon(QIcon(square))
 
 
 def give_role(label: QLabel, role: str) -> None:

@@ -24,7 +24,7 @@ _GRAB_PX, _POINT_PX, _MOST_POINTS = 8.0, 3.5, 400
 PointPart = Literal["at", "before", "after"]
 _SMOOTH_OF_WIDTH = 0.01
 _BEND_PX = 4.0
-_BLOCK = 1
+BLOCK = 1
 Shown = Callable[[QRectF, Numbers, Numbers], QPointF]
 
 
@@ -86,12 +86,33 @@ class PlateMarks:
             return None
         return self._shown(self._box(), seen.x_px, seen.y_px)
 
+    def _corners(self, now: Now, plate: Plate) -> list[QPointF]:
+        """Where the corners of a plate's picture stand on the widget; none where it has none in view."""
+        if plate.lies:
+            return []
+        corners = now.camera.see(corners_at(plate, now.plan.dials, now.camera, [now.frame])[0])
+        if not all(math.isfinite(float(x)) for x in corners.x_px):
+            return []
+        return [self._shown(self._box(), x, y) for x, y in zip(corners.x_px, corners.y_px, strict=True)]
+
+    def room_of(self, plate: Plate) -> QRectF | None:
+        """The upright box on the widget that holds a plate's picture."""
+        now = self._session.now
+        places = self._corners(now, plate) if now is not None else []
+        return QPolygonF(places).boundingRect() if places else None
+
+    def holds(self, plate: Plate, at: QPointF) -> bool:
+        """Whether a place of the widget lies on a plate's picture."""
+        now = self._session.now
+        places = self._corners(now, plate) if now is not None else []
+        return bool(places) and QPolygonF(places).containsPoint(at, Qt.FillRule.WindingFill)
+
     # Painting
 
     def paint(self, painter: QPainter, now: Now, labels: Labels) -> None:
         """Outlines of chosen and missing plates, and of what is being drawn."""
         session = self._session
-        chosen = placing.all_chosen(session) if session.card == _BLOCK else []
+        chosen = placing.all_chosen(session) if session.card == BLOCK else []
         painter.save()
         painter.setClipRect(self._box())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -111,13 +132,10 @@ class PlateMarks:
         self, painter: QPainter, now: Now, plate: Plate, missing: bool, labels: Labels
     ) -> None:
         """The edge of a plate's picture; of a missing one with its diagonals."""
-        if plate.lies:
-            return
-        corners = now.camera.see(corners_at(plate, now.plan.dials, now.camera, [now.frame])[0])
-        if not all(math.isfinite(float(x)) for x in corners.x_px):
+        places = self._corners(now, plate)
+        if not places:
             return
         box = self._box()
-        places = [self._shown(box, x, y) for x, y in zip(corners.x_px, corners.y_px, strict=True)]
         colour = theme().wrong if missing else theme().focus
         painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
         painter.drawPolygon(QPolygonF(places))
@@ -322,7 +340,7 @@ class PlateMarks:
         """A gesture on a point of the chosen plate's outline."""
         session, now, plate = self._session, self._session.now, placing.chosen(self._session)
         if (
-            session.card != _BLOCK
+            session.card != BLOCK
             or now is None
             or plate is None
             or plate.cut is None

@@ -28,6 +28,7 @@ from kobrel.desk.picture.guides import middle, paint_crop, paint_frames, paint_g
 from kobrel.desk.picture.loupe import Loupe
 from kobrel.desk.picture.plates import PlateMarks
 from kobrel.desk.picture.pointing import Pointing, Probed
+from kobrel.desk.picture.titles import TitleEditor
 from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys, Scrub
 from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
@@ -119,6 +120,7 @@ class PictureView(GestureWidget):
         self.loupe = Loupe(session, self)
         self.loupe.moved.connect(self.update)
         self.plates = PlateMarks(session, self.frame_rect, self._shown, self._meant, self.update)
+        self.titles = TitleEditor(session, self.plates, self)
         self._probed: tuple[QPointF, Probed] | None = None
         self.handle = DragHandle(session, self.seen, self)
         self.ready = self.alone = False
@@ -470,6 +472,11 @@ class PictureView(GestureWidget):
         if image is not None:
             QGuiApplication.clipboard().setImage(image)
             self._session.say("Copied the picture." if spot is None else "Copied what the loupe shows.")
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        left = event.button() == Qt.MouseButton.LeftButton
+        if not (left and self.titles.begin_at(event.position())):
+            super().mouseDoubleClickEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         walking.dolly(self._session, event.angleDelta().y() / 120.0)

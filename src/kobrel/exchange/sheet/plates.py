@@ -1,6 +1,5 @@
 """The plates of a shot on a sheet: where they stand and how soft they are, at its first and last frame."""
 
-from pathlib import PurePath
 from typing import Any
 
 from kobrel.exchange.plates.numbers import plate_rows
@@ -25,8 +24,6 @@ def plate_words(plan: Plan, shot: Shot, stage: Stage, unit: Measure) -> tuple[tu
     rows = []
     for name, first in ends[0].items():
         last = ends[1][name]
-        picture = files[name]
-        source = PurePath(picture.path).name + (f", {picture.layer}" if picture.layer else "")
         rows.append((
             str(first["order"]), name,
             _both(first["distance_m"], last["distance_m"], lambda metres: format_length(metres, unit)),
@@ -34,7 +31,7 @@ def plate_words(plan: Plan, shot: Shot, stage: Stage, unit: Measure) -> tuple[tu
             _both(first["blur_percent"], last["blur_percent"], lambda value: f"{value:.2f}"),
             _both(first["scale_percent"], last["scale_percent"], lambda value: f"{value:.1f}"),
             _both(first["opacity"], last["opacity"], lambda value: f"{value:.2g}"),
-            source,
+            files[name].label,
         ))  # fmt: skip
     return tuple(rows)
 

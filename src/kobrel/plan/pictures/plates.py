@@ -2,6 +2,7 @@
 left corner.
 """
 
+from pathlib import PurePath
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -25,6 +26,7 @@ from kobrel.plan.parts import (
     Vector,
     require_unique,
 )
+from kobrel.plan.pictures.drawn import DRAWN_NAMES, Drawn
 
 PLATE_PREFIX = "plate "
 """How the names begin that plates have among the scenes of a stage."""
@@ -55,17 +57,40 @@ class Playing(Part):
 
 
 class PlatePicture(Part):
-    """A picture file, or what of it is taken. In the plan's file the path is relative to it."""
+    """A picture file, or what of it is taken, or what is drawn without a file. In the plan's file the path
+    is relative to it.
+    """
 
-    path: FilePath = Field(description="The file; of a sequence one of its frames, or a movie.")
+    path: FilePath = Field(
+        "", description="The file; of a sequence one of its frames, or a movie. Empty where it is drawn."
+    )
     layer: str = Field("", description="Page, layer or part of the file; empty is the whole of it.")
     size_px: tuple[int, int] = Field((1920, 1080), description="Width and height, as when it was read.")
     playing: Playing | None = None
+    drawn: Drawn | None = Field(None, description="What is drawn instead of a file.")
+
+    @model_validator(mode="after")
+    def _is_one_of_both(self) -> Self:
+        if bool(self.path) == (self.drawn is not None):
+            raise ValueError("a plate shows a file or what is drawn: one of both")
+        return self
 
     @property
     def aspect(self) -> float:
         """Width over height."""
         return self.size_px[0] / max(1, self.size_px[1])
+
+    @property
+    def source(self) -> str:
+        """What is read for it: its path, or what it is called where it is drawn."""
+        return self.path or self.label
+
+    @property
+    def label(self) -> str:
+        """What it is, in a few words: the file's name and its layer, or the kind of what is drawn."""
+        if self.drawn is not None:
+            return DRAWN_NAMES[self.drawn.kind]
+        return PurePath(self.path).name + (f", {self.layer}" if self.layer else "")
 
 
 class _Shape(Part):

@@ -9,6 +9,7 @@ from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import spans
 from kobrel.plan.model import Plan
+from kobrel.plan.pictures.drawn import Specks
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.space.plates import poses_at, scene_of
 from kobrel.stage.stage import Stage
@@ -43,7 +44,8 @@ def edge_report(plan: Plan, plate: Plate, stage: Stage, camera: Camera, frames: 
     camera : at all of `frames`
     """
     none = np.zeros(len(frames), bool)
-    if plate.lies or plate.cut is not None or camera.projection != "perspective":
+    drawn = plate.picture.drawn
+    if isinstance(drawn, Specks) or plate.lies or plate.cut is not None or camera.projection != "perspective":
         return EdgeReport(0.0, none, "")
     over, covers = _overshoot(plan, plate, camera, frames, _sides(stage, plate, float(frames[0])))
     if not covers.any():

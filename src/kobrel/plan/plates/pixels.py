@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.plan.model import Plan
+from kobrel.plan.pictures.drawn import DRAWN_NAMES, Drawn, FlatColour
 from kobrel.plan.pictures.plates import (
     BrightnessRange,
     ColourRange,
@@ -26,6 +27,7 @@ from kobrel.plan.pictures.plates import (
     Playing,
     Rectangle,
 )
+from kobrel.plan.plates.drawing import draw
 from kobrel.stage.pictures.colours import to_srgb
 from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
@@ -43,10 +45,27 @@ from kobrel.stage.scene import Progress, no_progress
 Told = Callable[[float], None]
 Mask = NDArray[np.float32]
 _ORIGINALS = 2
+_EVEN_PX = (4, 4)
+"""How large what is one colour is drawn."""
 _SPARE_SOURCES = 6
 _MARGIN_PX = 2
 _WHOLE = 1.0 - 1.0 / 512.0
 """What of a pixel has to be covered, so that what is behind it is not seen in 8 bits."""
+
+
+class Original(NamedTuple):
+    """What a still picture depends on: its file and layer, or what is drawn and how large."""
+
+    path: str
+    layer: str = ""
+    drawn: Drawn | None = None
+    size_px: tuple[int, int] = (0, 0)
+
+
+def original_of(picture: PlatePicture) -> Original:
+    """What a plate's picture depends on."""
+    size = (0, 0) if picture.drawn is None else picture.size_px
+    return Original(picture.path, picture.layer, picture.drawn, size)
 
 
 class PlateKey(NamedTuple):
@@ -59,13 +78,25 @@ class PlateKey(NamedTuple):
     fill: tuple[FillKind, float] | None
     lifted: tuple[Cut, ...]
     whole: bool
+    drawn: Drawn | None = None
+    size_px: tuple[int, int] = (0, 0)
+
+    @property
+    def original(self) -> "Original":
+        """What of it the picture itself depends on, before it is filled or cut."""
+        return Original(self.path, self.layer, self.drawn, self.size_px)
+
+    @property
+    def source(self) -> str:
+        """See :attr:`PlatePicture.source`."""
+        return self.path if self.drawn is None else DRAWN_NAMES[self.drawn.kind]
 
     @property
     def paths(self) -> list[str]:
         """The files that are read."""
         cuts = (*self.lifted, *filter(None, (self.cut,)))
         return [
-            self.path,
+            *filter(None, (self.path,)),
             *(s.path for cut in cuts for s in cut.shapes if isinstance(s, MaskFile | DepthRange)),
         ]
 
@@ -77,10 +108,11 @@ def plate_key(plan: Plan, plate: Plate) -> PlateKey:
     if fill is not None:
         others = (plan.plate(number) for number in fill.of)
         lifted = [other.cut for other in others if other is not None and other.cut is not None]
+    own = original_of(picture)
     return PlateKey(
         picture.path, picture.layer, picture.playing, plate.cut,
         (fill.kind, fill.grow_px) if fill is not None and lifted else None, tuple(lifted),
-        plate.beyond != "nothing" or plate.lies,
+        plate.beyond != "nothing" or plate.lies, own.drawn, own.size_px,
     )  # fmt: skip
 
 
@@ -93,7 +125,7 @@ class Shelf:
     sources: dict[PlateKey, PlateSource] = field(default_factory=dict)
     told: dict[str, tuple[str, ...]] = field(default_factory=dict)
     failed: set[PlateKey] = field(default_factory=set)
-    _originals: OrderedDict[tuple[str, str], PlatePixels] = field(default_factory=OrderedDict)
+    _originals: OrderedDict[Original, PlatePixels] = field(default_factory=OrderedDict)
 
     def copy(self) -> "Shelf":
         """Another with the same pixels."""
@@ -107,7 +139,7 @@ class Shelf:
             return self.sources[key]
         alike = [
             source for other, source in self.sources.items()
-            if other[:3] == key[:3] and (other.cut is None) == (key.cut is None) and other not in taken
+            if _is_alike(other, key) and other not in taken
         ]  # fmt: skip
         return alike[-1] if alike else None
 
@@ -126,20 +158,22 @@ class Shelf:
             source.at(0.0).blocks.setflags(write=False)  # worked out here, not when the picture is drawn
         self.sources[key] = source
 
-    def original(self, path: str, layer: str) -> PlatePixels:
-        """A picture as its file has it.
+    def original(self, wanted: Original) -> PlatePixels:
+        """A picture as its file has it, or as it is drawn.
 
         Raises
         ------
         SceneError
             The file cannot be read.
         """
-        found = self._originals.pop((path, layer), None)
-        if found is None:
-            read = read_still(Path(path), layer)
-            self.told[path] = read.told
+        found = self._originals.pop(wanted, None)
+        if found is None and wanted.drawn is not None:
+            found = draw(wanted.drawn, wanted.size_px)
+        elif found is None:
+            read = read_still(Path(wanted.path), wanted.layer)
+            self.told[wanted.path] = read.told
             found = read.pixels
-        self._originals[path, layer] = found
+        self._originals[wanted] = found
         while len(self._originals) > _ORIGINALS:
             self._originals.popitem(last=False)
         return found
@@ -148,7 +182,7 @@ class Shelf:
         """Let a file be read again."""
         self.sources = {key: source for key, source in self.sources.items() if path not in key.paths}
         self.failed = {key for key in self.failed if path not in key.paths}
-        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k[0] != path)
+        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k.path != path)
 
     def keep_only(self, keys: Iterable[PlateKey]) -> None:
         """Let go of what is not wanted any more, but for the last few."""
@@ -156,13 +190,15 @@ class Shelf:
         spare = [key for key in self.sources if key not in wanted]
         for key in spare[: max(0, len(spare) - _SPARE_SOURCES)]:
             del self.sources[key]
-        uncut = {(key.path, key.layer) for key in wanted if key.cut is not None or key.fill is not None}
+        uncut = {key.original for key in wanted if key.cut is not None or key.fill is not None}
         self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k in uncut)
 
     def _made(self, key: PlateKey, progress: Progress) -> PlateSource:
         path = Path(key.path)
         if key.playing is None:
-            pixels = self.original(key.path, key.layer)
+            if isinstance(key.drawn, FlatColour) and key.cut is None:
+                return StillSource(draw(key.drawn, _EVEN_PX))
+            pixels = self.original(key.original)
             if key.cut is None and key.fill is None:
                 return StillSource(pixels)
             return _still(worked(pixels, key, lambda part: progress(f"Making {path.name}", part)), key)
@@ -176,6 +212,12 @@ class Shelf:
             self.told[key.path] = (f"{path.name}: frames {missing} are missing; those before them stay.",)
         read = sequence_reader(path, key.layer)
         return PlayingSource(clock, _each(read, key))
+
+
+def _is_alike(other: PlateKey, key: PlateKey) -> bool:
+    """Whether pixels of one key can stand for another's until these are made."""
+    kinds = (each.drawn and each.drawn.kind for each in (other, key))
+    return other[:3] == key[:3] and len({*kinds}) == 1 and (other.cut is None) == (key.cut is None)
 
 
 def _each(read: Callable[[int], PlatePixels], key: PlateKey) -> Callable[[int], PlatePixels]:

@@ -13,7 +13,7 @@ from kobrel.plan.pictures.plates import (
     Point,
     Rectangle,
 )
-from kobrel.plan.plates.pixels import picture_of
+from kobrel.plan.plates.pixels import original_of, picture_of
 from kobrel.stage.read.plates.playing import is_movie
 from kobrel.stage.read.plates.stills import layers_of
 
@@ -24,8 +24,8 @@ def set_of(plates: Sequence[Plate], plate: Plate) -> list[Plate]:
     """The plates that show the same picture as one of them, such as what was cut from it; that one among
     them.
     """
-    own = plate.picture.path, plate.picture.layer
-    return [each for each in plates if (each.picture.path, each.picture.layer) == own]
+    own = original_of(plate.picture)
+    return [each for each in plates if original_of(each.picture) == own]
 
 
 def shapes_differ(plate: Plate, picture: PlatePicture) -> bool:

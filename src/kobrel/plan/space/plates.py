@@ -8,10 +8,12 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.optics.lens import Numbers
+from kobrel.plan.pictures.drawn import Specks
 from kobrel.plan.pictures.plates import PLATE_PREFIX, Beyond, Dial, DrivenOfPlate, Plate
 from kobrel.plan.pull.dials import LEVELS, drive_of, driven, frames_of_keys, value_at
 from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.stand_ins import place_track
+from kobrel.stage.deform import Deformation
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.plates import (
     BLOCK,
@@ -21,6 +23,7 @@ from kobrel.stage.plates import (
     REPEATED,
     SOLID,
     STRETCHED,
+    Drift,
     FadeRule,
     PlateFace,
     PlatePixels,
@@ -33,6 +36,8 @@ _BEYOND: dict[Beyond, int] = {
     "nothing": STRETCHED, "stretched": STRETCHED, "mirrored": MIRRORED, "repeated": REPEATED,
 }  # fmt: skip
 _MOST_SAMPLES = 20_000
+_ASTRAY = 0.35
+"""How much the ways of specks differ, radians."""
 _CELLS = 64
 """Cells of a picture, across or down, that are told apart."""
 _GROUND_ROWS, _GROUND_COLUMNS, _NEAR_HORIZON = 200, 17, 1e-3
@@ -161,13 +166,38 @@ def _shape(plate: Plate, source: PlateSource) -> tuple[Mesh, int, Numbers]:
     """The plate's mesh, the triangle from which on it is wholly there, and what carries it to the pivot's
     space, (4, 4). The meshes of flat plates do not depend on how large they are or where they stand.
     """
+    wide, tall = plate.height_m * plate.picture.aspect, plate.height_m
+    if isinstance(plate.picture.drawn, Specks):
+        to_pivot = np.eye(4)
+        to_pivot[:2, 3] = (0.5 - plate.pivot[0]) * wide, (plate.pivot[1] - 0.5) * tall
+        return _specks_mesh(plate.picture.drawn, wide, tall), NEVER_SOLID, to_pivot
     if plate.lies:
         return _ground_mesh(plate, source.window), NEVER_SOLID, np.eye(4)
-    wide, tall = plate.height_m * plate.picture.aspect, plate.height_m
     local = np.diag([wide, tall, 1.0, 1.0])
     local[:2, 3] = -plate.pivot[0] * wide, (plate.pivot[1] - 1.0) * tall
     more = plate.beyond_part if plate.beyond != "nothing" else 0.0
     return *_flat_mesh(source, more), local
+
+
+@lru_cache(maxsize=32)
+def _specks_mesh(specks: Specks, wide: float, tall: float) -> Mesh:
+    """A square for each speck, about the middle of their box."""
+    chance = np.random.default_rng(specks.seed)
+    size = np.array([wide, tall, specks.depth_m])
+    count = specks.count
+    start = chance.random((count, 3))
+    half = 0.5 * specks.size_m * chance.uniform(0.5, 1.5, count)
+    angle = np.radians(specks.direction_deg) + chance.normal(0.0, _ASTRAY, count)
+    speed = specks.speed_m * chance.uniform(0.5, 1.5, count)
+    way = np.stack([np.cos(angle), np.sin(angle), np.zeros(count)], axis=-1) * speed[:, None]
+    drift = Drift(start, way / np.maximum(size, 1e-9), -size / 2, size, half)
+    corner = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
+    triangles = (4 * np.arange(count, dtype=np.uint32)[:, None, None] + corner).reshape(-1, 3)
+    uv = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32)[corner]
+    return Mesh(
+        drift.whole(0.0), triangles, uv=np.tile(uv, (count, 1, 1)),
+        deformation=Deformation(drift) if specks.speed_m else None,
+    )  # fmt: skip
 
 
 @lru_cache(maxsize=256)

@@ -107,13 +107,15 @@ class PlateMesh:
     def at(self, frame: float, opacity: float) -> "PlatePose":
         """What rays and shading need of it at a frame."""
         face = self.face
-        key = face.source.at(frame), opacity, face.beyond
+        deformation = self._mesh.deformation
+        key = face.source.at(frame), opacity, face.beyond, 0.0 if deformation is None else frame
         kept = _POSES.setdefault(self._mesh, OrderedDict())
         pose = kept.get(key)
         if pose is None:
             scene = TriangleScene()
             holes = CutoutTable(self._mesh, self._materials, key[:2])
-            scene.add(self._mesh.points, self._mesh.triangles, holes)
+            points = self._mesh.points if deformation is None else deformation.points(frame)
+            scene.add(points, self._mesh.triangles, holes)
             pose = kept[key] = PlatePose(scene.commit(), key[0], plate_row(key[0], face.beyond))
             if len(kept) > _MOST_POSES:
                 kept.popitem(last=False)
@@ -121,7 +123,7 @@ class PlateMesh:
 
 
 _MOST_POSES = 3
-_POSES: WeakKeyDictionary[Mesh, OrderedDict[tuple[PlatePixels, float, int], "PlatePose"]] = (
+_POSES: WeakKeyDictionary[Mesh, OrderedDict[tuple[PlatePixels, float, int, float], "PlatePose"]] = (
     WeakKeyDictionary()
 )
 

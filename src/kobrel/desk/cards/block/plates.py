@@ -20,14 +20,16 @@ from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.block.cut import PICTURES
+from kobrel.desk.cards.block.drawn import DrawnFields
 from kobrel.desk.cards.block.replace import ReplaceDialog
 from kobrel.desk.cards.block.sets import FromDepthDialog, GroundDialog, picture_for
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import plain
+from kobrel.plan.pictures.drawn import DRAWN_NAMES
 from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
 from kobrel.plan.pull.dials import drive_of
-from kobrel.session.commands.plates import fading, placing, replacing, sets
+from kobrel.session.commands.plates import drawing, fading, placing, replacing, sets
 from kobrel.session.session import Session
 from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
@@ -55,9 +57,10 @@ class PlatesPage(SessionCard):
         super().__init__(session, parent)
         self._files = files
         self.dialog: FromDepthDialog | GroundDialog | ReplaceDialog | None = None
-        self.add, self.add_folder, self.remove = self.buttons(
+        self.add, self.add_folder, self.new, self.remove = self.buttons(
             ("Add …", "Pictures, layered pictures, a sequence or a movie as plates", self.ask_add),
             ("Folder …", "All pictures of a folder as plates", self.ask_folder),
+            ("New …", "A plate without a file: title, colour, gradient, vignette, specks", self.ask_new),
             ("Delete", "Delete the chosen plates", lambda: placing.remove(session)),
         )
         self.replace, self.reload, self.foot = self.buttons(
@@ -125,12 +128,28 @@ class PlatesPage(SessionCard):
         self.by.activated.connect(lambda _index: self._spread())
         self.row("Spread", self.near, self.far, self.by)
         self.show_if(self.near, lambda session: len(session.plan.plates) > 1)
+        self.drawn = DrawnFields(session)
+        self.show_if(self.drawn, lambda session: drawing.chosen_drawn(session) is not None, row=False)
+        self.column.addWidget(self.drawn)
         self.details = _Details(session)
         self.show_if(self.details, lambda session: placing.chosen(session) is not None, row=False)
         self.column.addWidget(self.details)
         for button in (self.replace, self.reload, self.remove):
             self.enable_if(button, lambda session: placing.chosen(session) is not None)
         self.column.addStretch(1)
+
+    def ask_new(self) -> None:
+        """Show what needs no file."""
+        self.new_menu().popup(self.new.mapToGlobal(self.new.rect().bottomLeft()))
+
+    def new_menu(self) -> QMenu:
+        """What needs no file."""
+        menu = QMenu(self)
+        for drawn in drawing.KINDS:
+            menu.addAction(DRAWN_NAMES[drawn.kind]).triggered.connect(
+                lambda _on=False, kind=drawn: drawing.add(self.session, kind)
+            )
+        return menu
 
     # Files
 
@@ -198,7 +217,7 @@ class PlatesPage(SessionCard):
 
     def _reload(self) -> None:
         plate = placing.chosen(self.session)
-        if plate is not None:
+        if plate is not None and plate.picture.path:
             self._files.reload([plate.picture.path])
 
     # The list
@@ -243,7 +262,7 @@ class PlatesPage(SessionCard):
             name = show_words(table, row, (plate.name, _where(subject, plate, metres), blur))[0]
             name.setData(Qt.ItemDataRole.UserRole, plate.number)
             name.setCheckState(Qt.CheckState.Checked if plate.shown else Qt.CheckState.Unchecked)
-            name.setToolTip(plain(plate.picture.path))
+            name.setToolTip(plain(plate.picture.path or plate.picture.label))
         table.clearSelection()
         for row, plate in enumerate(plates):
             if plate.number in chosen:

@@ -23,7 +23,7 @@ class ReplaceDialog(QDialog):
         self.setWindowTitle("Replace picture")
         name, others = Path(picture.path).name, len(self._set) - 1
         column = QVBoxLayout(self)
-        column.addWidget(Label(f"{plate.name} shows {name} instead of {Path(plate.picture.path).name}."))
+        column.addWidget(Label(f"{plate.name} shows {name} instead of {plate.picture.label}."))
         which = "other plate" if others == 1 else f"{others} other plates"
         self.all = QCheckBox(f"In the {which} of that picture too")
         self.all.setChecked(others > 0)

@@ -2,19 +2,16 @@
 
 from functools import partial
 
-import numpy as np
-from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QGridLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
-from kobrel.desk.cards.widgets import choice
+from kobrel.desk.cards.widgets import ask_colour, choice
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
 from kobrel.session.session import Session
-from kobrel.stage.pictures.colours import as_bytes, to_linear
 
 _SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatter": "Scatter"}
 
@@ -189,11 +186,8 @@ class _Details(Card[StandIn]):
         if stand_in is None:
             return
         linear = stand_in.lights.colour if stand_in.lights else stand_in.colour
-        old = QColor(*as_bytes(np.array(linear)).tolist())
-        new = QColorDialog.getColor(old, self, f"Colour of {stand_in.name}")
-        if new.isValid():
-            parts = to_linear(np.array([new.redF(), new.greenF(), new.blueF()]))
-            colour = tuple(round(part, 4) for part in parts.tolist())
+        colour = ask_colour(self, linear, f"Colour of {stand_in.name}")
+        if colour is not None:
             change = blocking.change_lights if stand_in.lights else blocking.change
             change(self.session, "Colour", colour=colour)
 

@@ -8,6 +8,7 @@ import numpy as np
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
 from kobrel.plan.model import Plan
+from kobrel.plan.pictures.drawn import Specks
 from kobrel.plan.pictures.plates import (
     BrightnessRange,
     ColourRange,
@@ -26,7 +27,7 @@ from kobrel.plan.pictures.plates import (
     Rectangle,
 )
 from kobrel.plan.plates import placing
-from kobrel.plan.plates.pixels import as_srgb
+from kobrel.plan.plates.pixels import as_srgb, original_of
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session import settings
 from kobrel.session.commands.plates.placing import chosen, needs_both, needs_chosen
@@ -209,12 +210,15 @@ def box_of(one: Point, other: Point, round_: bool) -> Rectangle | Ellipse | None
 
 
 def pixels_of(session: Session, plate: Plate) -> PlatePixels | None:
-    """The picture of a plate as its file has it; None where it cannot be read."""
+    """The picture of a plate as its file has it, or as it is drawn; None where there is none."""
     try:
         playing = plate.picture.playing
         if playing is not None:
             return None
-        return session.library.shelf.original(plate.picture.path, plate.picture.layer)
+        if isinstance(plate.picture.drawn, Specks):
+            session.say("Specks have no picture to cut or to lay out.")
+            return None
+        return session.library.shelf.original(original_of(plate.picture))
     except KobrelError as error:
         session.say(str(error))
         return None

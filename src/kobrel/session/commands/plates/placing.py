@@ -426,7 +426,7 @@ def is_missing(session: Session, plate: Plate) -> bool:
     """Whether a plate's picture could not be read, and nothing of it is there."""
     scene = session.stage.scenes.get(scene_of(plate.number))
     bare = plate.shown and scene is not None and len(scene.nodes) < 2
-    return bare and plate.picture.path in session.library.problems
+    return bare and plate.picture.source in session.library.problems
 
 
 def place_of(plate: Plate) -> Place:

@@ -1,0 +1,130 @@
+"""Typing a title where it stands in Picture."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QTextCursor
+from PySide6.QtWidgets import QPlainTextEdit, QWidget
+
+from kobrel.desk.boundary import guarded
+from kobrel.desk.picture.plates import BLOCK, PlateMarks
+from kobrel.desk.toolkit.words import plain
+from kobrel.plan.pictures.drawn import MOST_LETTERS, Title
+from kobrel.plan.pictures.plates import Plate
+from kobrel.plan.plates.drawing import letters_in_height
+from kobrel.plan.plates.placing import axial_m
+from kobrel.plan.space.plates import pivot_at
+from kobrel.session.commands.plates import drawing, placing
+from kobrel.session.session import Session
+
+_LEAST_PX, _MOST_PX = 13, 72
+_LEAST_WIDE, _LEAST_TALL, _MARGIN = 220, 44, 10
+
+
+@guarded
+class TitleEditor(QPlainTextEdit):
+    """A title's text over the title itself. Enter takes it, as clicking elsewhere does; Shift+Enter begins a
+    line, Esc leaves the old text.
+    """
+
+    def __init__(self, session: Session, plates: PlateMarks, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session, self._plates, self._picture = session, plates, parent
+        self._of: int | None = None
+        self.setAccessibleName("Text of the title")
+        self.setToolTip(plain("Enter takes it, Shift+Enter begins a line, Esc leaves the old text"))
+        self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.setFrameShape(QPlainTextEdit.Shape.NoFrame)
+        self.hide()
+        session.wanted.connect(lambda what: self.begin() if what == "title" else None)
+        session.watch({"plan", "selected_plate"}, self._leave_if_gone)
+
+    def begin_at(self, at: QPointF) -> bool:
+        """Begin with the nearest title at a place of the picture; whether there is one."""
+        now = self._session.now
+        if now is None or self._session.card != BLOCK or self._session.tool is not None:
+            return False
+        found = [
+            plate for plate in now.plan.plates
+            if plate.shown and isinstance(plate.picture.drawn, Title) and self._plates.holds(plate, at)
+        ]  # fmt: skip
+        if not found:
+            return False
+        nearest = min(found, key=lambda p: axial_m(now.camera, pivot_at(p, now.plan.dials, [now.frame])[0]))
+        self._session.select_plates(nearest.number)
+        self.begin()
+        return True
+
+    def begin(self) -> None:
+        """Begin with the chosen title."""
+        plate = placing.chosen(self._session)
+        title = plate.picture.drawn if plate is not None else None
+        if plate is None or not isinstance(title, Title):
+            return
+        self._of = plate.number
+        box, letter = self._room(plate, title)
+        font = QFont(title.family)
+        font.setPixelSize(letter)
+        self.setFont(font)
+        self.setStyleSheet(f"font-family: '{_quoted(title.family)}'; font-size: {letter}px;")
+        self.setGeometry(box.toAlignedRect())
+        self.setPlainText(title.text)
+        self.show()
+        self.raise_()
+        self.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.moveCursor(QTextCursor.MoveOperation.Start)
+        self.selectAll()
+
+    def _room(self, plate: Plate, title: Title) -> tuple[QRectF, int]:
+        """Where the title stands on the picture, and how large its letters are there, pixels."""
+        whole = QRectF(self._picture.rect()).adjusted(_MARGIN, _MARGIN, -_MARGIN, -_MARGIN)
+        stands = self._plates.room_of(plate)
+        if stands is None or not stands.intersects(whole):
+            stands = QRectF(whole.center(), whole.center())
+        letter = round(min(max(stands.height() / letters_in_height(title), _LEAST_PX), _MOST_PX))
+        lines = title.text.count("\n") + 1
+        wide, tall = max(stands.width(), _LEAST_WIDE), max(stands.height(), _LEAST_TALL, 1.6 * letter * lines)
+        box = QRectF(0, 0, min(wide, whole.width()), min(tall, whole.height()))
+        box.moveCenter(stands.center())
+        box.moveLeft(min(max(box.left(), whole.left()), whole.right() - box.width()))
+        box.moveTop(min(max(box.top(), whole.top()), whole.bottom() - box.height()))
+        return box, letter
+
+    def take(self) -> None:
+        """Give the title this text."""
+        plate = placing.chosen(self._session)
+        number, self._of = self._of, None
+        self.hide()
+        if plate is not None and plate.number == number:
+            drawing.set_text(self._session, self.toPlainText()[:MOST_LETTERS])
+
+    def leave(self) -> None:
+        """Keep the old text."""
+        self._of = None
+        self.hide()
+
+    def _leave_if_gone(self) -> None:
+        if self._of is not None and self._session.selected_plate != self._of:
+            self.leave()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if event.key() == Qt.Key.Key_Escape:
+            self.leave()
+        elif enter and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.take()
+        elif enter:
+            self.insertPlainText("\n")
+        else:
+            super().keyPressEvent(event)
+            return
+        if not self.isVisible():
+            self._picture.setFocus()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if self._of is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self.take()
+
+
+def _quoted(family: str) -> str:
+    """A family's name as style sheets have it."""
+    return "".join(letter for letter in family if letter not in "'\"\\{};\n")
