@@ -27,7 +27,7 @@ from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import empty_plan
 from kobrel.session.commands import blocking
-from kobrel.session.commands.plates import placing
+from kobrel.session.commands.plates import drawing, placing
 from kobrel.session.open_file import open_file
 from kobrel.session.session import Session
 from kobrel.stage.scene import SCENE_SUFFIXES, no_progress
@@ -84,6 +84,15 @@ def with_plate(plan: Plan, folder: Path) -> Plan:
     return session.plan
 
 
+def with_drawn(plan: Plan) -> Plan:
+    """One of each plate that needs no file."""
+    session = Session()
+    session.show_plan(*staged(plan))
+    for drawn in drawing.KINDS:
+        drawing.add(session, drawn)
+    return session.plan
+
+
 def changed_glass(plan: Plan, **glass) -> Plan:
     shots = tuple(shot.but(glass=shot.glass.but(**glass)) for shot in plan.shots)
     return plan.but(shots=shots)
@@ -100,6 +109,7 @@ def standings(folder: Path) -> dict[str, Callable[[], tuple[Plan, Stage, Library
         "empty stage": lambda: staged(empty_plan()),
         "stand-ins": lambda: staged(with_stand_in(empty_plan())),
         "plates only": lambda: staged(with_plate(empty_plan(), folder)),
+        "plates without a file": lambda: staged(with_drawn(empty_plan())),
         "rendered image": lambda: of_scene(frame_file(folder / "r.1001.exr")),
         "orthographic": lambda: staged(changed_glass(with_stand_in(empty_plan()), projection="orthographic")),
         "fisheye": lambda: staged(changed_glass(with_stand_in(empty_plan()), projection="fisheye")),

@@ -46,6 +46,9 @@ def relief_before(plan: Plan, shot: Shot, reference: SceneRef, scene: Scene, sta
     hidden, own = frozenset(reference.hidden), shot.camera
     if isinstance(own, FileCamera) and own.scene == reference.name:
         return Setting(reference.name, scene, placement(reference), hidden)
+    from kobrel.stage.read.finished.relief import without_pose
+
+    scene = without_pose(scene)
     frames = np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0)
     try:
         camera = cameras_at(plan, shot, frames, stage)

@@ -10,6 +10,7 @@ from kobrel.errors import SceneError
 from kobrel.plan.parts import FilePath, Part, PositiveFinite
 from kobrel.stage.read.finished.depth import NOTHING_FROM, DepthKind
 from kobrel.stage.read.finished.frames import ENDINGS, Pixels, frames_beside, number_in, read_frame
+from kobrel.stage.read.finished.pose import taken_from
 
 DEPTH_KINDS: dict[DepthKind, str] = {
     "distance": "Distance", "inverse": "One over distance", "even": "0 to 1, even in distance",
@@ -97,7 +98,8 @@ def calibrated(rule: DepthRule, read_m: float, known_m: float) -> DepthRule:
 def opened(
     path: Path, depth_path: Path | None = None, focus_m: float | None = None
 ) -> tuple[Finished, Pixels]:
-    """A finished picture as it is first opened: its layer, its depth, and what that means, guessed.
+    """A finished picture as it is first opened: its layer, its depth, and what that means, guessed; its
+    field of view where its header says that.
 
     Parameters
     ----------
@@ -116,4 +118,7 @@ def opened(
         path=str(path), depth_path=None if depth_path is None else str(depth_path), sequence=several
     )
     pixels = read_frame(first)
+    taken = taken_from(path)
+    if taken is not None and taken.half_width is not None:
+        first = first.but(half_width=taken.half_width)
     return first.but(rule=guessed(pixels.depth, pixels.whole_numbers, focus_m)), pixels

@@ -8,10 +8,14 @@ import numpy as np
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.model import FileCamera, Plan, SceneRef
+from kobrel.plan.model import FileCamera, MadeCamera, Plan, SceneRef, Shot
 from kobrel.plan.names import scene_name
+from kobrel.plan.parts import Keyed
 from kobrel.plan.pictures.finished import Finished, calibrated, opened
 from kobrel.session.session import Session
+from kobrel.stage.read.finished.pose import taken_from
+
+_NO_SHIFT = 1e-3
 
 
 def reference_of(session: Session) -> SceneRef | None:
@@ -33,21 +37,43 @@ def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
     KobrelError
         It cannot be read.
     """
+    from kobrel.stage.read.finished.relief import CAMERA
+
     shot, camera = session.shot, session.camera
     if shot is None or camera is None:
         return []
     found, pixels = opened(
         path.absolute(), None if depth is None else depth.absolute(), float(camera.focus_m)
     )
-    half_width = float(camera.half_widths()[0])
-    found = found.but(half_width=half_width)
+    taken, told = taken_from(Path(found.path)), list(pixels.told)
+    if taken is None or taken.half_width is None:
+        found = found.but(half_width=float(camera.half_widths()[0]))
+    elif max(map(abs, taken.shift)) > _NO_SHIFT:
+        told.append("Its header says a lens shift, which is not taken: places beside the middle are off.")
     name = scene_name(path, {scene.name for scene in session.plan.scenes})
+    if taken is not None and _may_stand_elsewhere(session.plan, shot):
+        shot = edit.with_camera(shot, FileCamera(scene=name, path=CAMERA))
+        told.append("The camera stands where the header of the file says.")
+        if taken.half_width is not None and shot.glass.lens is None:
+            focal = float(camera.focal_mm) * float(camera.half_widths()[0]) / taken.half_width
+            shot = shot.but(glass=shot.glass.but(focal_mm=Keyed(value=round(focal, 6))))
+            told.append(f"The focal length is {focal:.4g} mm, by its field of view.")
     plan = session.plan.but(
         scenes=(*session.plan.scenes, SceneRef(name=name, path=found.path, finished=found))
     )
     plan = _without_unused(edit.with_shot(plan, session.shot_index, shot.but(finished=name)), shot.finished)
     session.edit(f"Finished picture {name}", plan)
-    return list(pixels.told)
+    return told
+
+
+def _may_stand_elsewhere(plan: Plan, shot: Shot) -> bool:
+    """Whether a shot's camera may be put where its finished picture was taken from: it is of no scene file,
+    does not move by keys, and nothing was modelled before it.
+    """
+    camera = shot.camera
+    keyed = isinstance(camera, MadeCamera) and bool(camera.keys)
+    modelled = any(scene.finished is None for scene in plan.scenes)
+    return not (keyed or modelled or (isinstance(camera, FileCamera) and camera.scene != shot.finished))
 
 
 def _without_unused(plan: Plan, name: str) -> Plan:

@@ -23,16 +23,18 @@ from kobrel.session.state import Now
 
 KINDS: tuple[Drawn, ...] = (Title(), FlatColour(), Gradient(), Vignette(), Specks())
 """What can be added, as it is at first."""
-_FARTHEST_M = 50.0
+_FARTHEST_M, _BEFORE = 50.0, 0.3
 _LETTER, _SPECKS_DEPTH, _SPECK = 0.12, 0.8, 0.006
 """Of the frame's height: a title's letters, and a speck; of its distance: how deep specks reach."""
 
 
 @needs(lambda session: session.now)
 def add(session: Session, now: Now, drawn: Drawn) -> None:
-    """Add what needs no file, at the focus: a title in the middle of the frame, all else over all of it."""
+    """Add what needs no file, at the focus: a title in the middle of the frame, all else over all of it. A
+    vignette stands nearer, before the other things.
+    """
     camera = now.camera
-    distance = min(float(camera.focus_m), _FARTHEST_M)
+    distance = min(float(camera.focus_m), _FARTHEST_M) * (_BEFORE if isinstance(drawn, Vignette) else 1.0)
     aspect = camera.width_px / camera.height_px
     place, height = placing.filling(camera, distance, aspect)
     if isinstance(drawn, Specks):
@@ -44,13 +46,16 @@ def add(session: Session, now: Now, drawn: Drawn) -> None:
         height *= _LETTER * letters_in_height(drawn)
     fresh = Plate(
         number=1, name=DRAWN_NAMES[drawn.kind], picture=picture, position_m=place, height_m=height,
+        beyond="stretched" if isinstance(drawn, Vignette) else "nothing",
     )  # fmt: skip
     plan, plate = edit.add_plate(now.plan, fresh)
     session.edit(
         f"Add {plate.name}", plan, selected_plate=plate.number, also_plates=frozenset(),
         selected_stand_in=None, selected_tape=None,
     )  # fmt: skip
-    session.say(f"{plate.name} added at {session.length(distance)}, where the focus is.")
+    session.say(
+        f"{plate.name} added at {session.length(distance)}. Drag it in Overhead, or type its distance."
+    )
 
 
 @needs_chosen

@@ -5,7 +5,8 @@ same surface; squares of two things do not share corners, so nothing hangs betwe
 corners move from frame to frame.
 """
 
-from functools import partial
+from dataclasses import replace
+from functools import lru_cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -14,10 +15,11 @@ from numpy.typing import NDArray
 from kobrel.compiled import kernel
 from kobrel.errors import SceneError
 from kobrel.stage.deform import Deformation, Sampled
-from kobrel.stage.motion import Track
+from kobrel.stage.motion import Motion, Track, TransformOp
 from kobrel.stage.pictures.colours import as_bytes
 from kobrel.stage.read.finished.depth import Source, metres
-from kobrel.stage.read.finished.frames import frames_beside, gaps, read_frame
+from kobrel.stage.read.finished.frames import frames_beside, gaps, path_at, read_frame
+from kobrel.stage.read.finished.pose import poses_of
 from kobrel.stage.read.gate import let_in
 from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture, no_progress
 
@@ -26,7 +28,7 @@ CELLS = 480
 _SENSOR_MM = 36.0
 _SAME = 0.08
 """Part by which neighbours on one surface may differ in distance."""
-PICTURE, CAMERA = "/picture", "/camera"
+PICTURE, CAMERA, TAKEN_FROM = "/picture", "/camera", "/taken-from"
 
 
 @kernel
@@ -127,12 +129,14 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
     mesh = Mesh(points, triangles, uv=uv, deformation=deformation, rides=True)
     texture = Texture(path.name, pixels=as_bytes(pixels.colour))
     material = Material("picture", base=(1.0, 1.0, 1.0), base_texture=texture, rough=1.0)
-    nodes = (Node(PICTURE, mesh=mesh, materials=(material,)), Node(CAMERA))
+    carrier = _carrier(finished, path, frames)
+    parent = len(carrier) - 1
+    nodes = (*carrier, Node(PICTURE, parent, mesh=mesh, materials=(material,)), Node(CAMERA, parent))
     focal = _SENSOR_MM / 2.0 / finished.half_width
     height, width = pixels.depth.shape
     camera = CameraSource(
         CAMERA,
-        1,
+        len(nodes) - 1,
         Track.constant([focal]),
         Track.constant([_SENSOR_MM]),
         Track.constant([_SENSOR_MM * height / width]),
@@ -142,6 +146,36 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
         last_frame=frames[-1] if frames else None, warnings=tuple(told), says_rate=False,
     )  # fmt: skip
     return let_in(scene)
+
+
+def _carrier(finished: Source, path: Path, frames: list[int]) -> tuple[Node, ...]:
+    """What carries the picture to where it was taken from, if its header says so; a sequence says it frame by
+    frame. Places count in the unit of its distances.
+    """
+    whole = frames if len(frames) > 1 else [frames[0] if frames else 0]
+    paths = {float(frame): path_at(finished.path, frame, finished.sequence) for frame in whole}
+    poses = poses_of(paths if finished.sequence else {0.0: path})
+    if not poses:
+        return ()
+    matrices = np.stack(list(poses.values()))
+    matrices[:, :3, 3] *= finished.rule.unit_m if finished.rule.kind == "distance" else 1.0
+    track = Track.constant(matrices[0]) if len(matrices) == 1 else Track(np.array(list(poses)), matrices)
+    return (Node(TAKEN_FROM, motion=Motion((TransformOp("matrix", track),))),)
+
+
+@lru_cache(maxsize=32)
+def without_pose(scene: Scene) -> Scene:
+    """A finished picture as if its header did not say where it was taken from."""
+    if not has_pose(scene):
+        return scene
+    nodes = tuple(replace(node, parent=-1) for node in scene.nodes[1:])
+    cameras = tuple(replace(camera, node=camera.node - 1) for camera in scene.cameras)
+    return replace(scene, nodes=nodes, cameras=cameras)
+
+
+def has_pose(scene: Scene) -> bool:
+    """Whether its header said where it was taken from."""
+    return scene.nodes[0].path == TAKEN_FROM
 
 
 def _sample(finished: Source, frames: list[int], count: int, number: int) -> NDArray[np.float32]:
