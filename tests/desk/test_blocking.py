@@ -211,6 +211,29 @@ def test_rows_and_lights_are_shaped_by_typing(empty):
     assert not details.in_row.isVisible()
 
 
+def test_a_stand_in_fades_in_and_out_in_one_act_each(empty):
+    user, session = empty, empty.window.session
+    blocking.place(session, "ball", (0, 0, 0))
+    before = session.plan
+    details = user.window.cards[1].stand_ins.details
+    user.type(details.fades.over, "14")
+    click_button(user, details.fades.fade_in)
+    session.show_frame(1060)
+    click_button(user, details.fades.fade_out)
+    keys = session.plan.stand_ins[-1].opacity.keys
+    assert [(key.frame, key.value) for key in keys] == [(1001, 0.0), (1015, 1.0), (1060, 1.0), (1074, 0.0)]
+    assert details.faded.text() == "Opacity keyed at 1001, 1015, 1060, 1074."
+    session.show_frame(1030)
+    user.type(details.opacity, "0.4")
+    assert session.plan.stand_ins[-1].opacity.keys[2].value == 0.4
+    assert details.key_opacity.text() == "Unkey"
+    click_button(user, details.key_opacity)
+    assert session.plan.stand_ins[-1].opacity.keys == keys
+    for _ in range(4):
+        session.undo()
+    assert session.plan == before
+
+
 def test_a_copy_stands_beside_the_first(empty):
     user, session = empty, empty.window.session
     blocking.place(session, "seated", (1, 0, -1))

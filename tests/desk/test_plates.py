@@ -552,11 +552,11 @@ def test_a_plate_fades_in_and_out_in_one_act_each(shown):
     session, page = shown.window.session, shown.window.cards[1].pages["Plates"]
     first = session.shot.first
     session.show_frame(first + 4)
-    page.details.over.selectAll()
-    QTest.keyClicks(page.details.over, "14\r")
-    click_button(shown, page.details.fade_in)
+    page.details.fades.over.selectAll()
+    QTest.keyClicks(page.details.fades.over, "14\r")
+    click_button(shown, page.details.fades.fade_in)
     session.show_frame(first + 40)
-    click_button(shown, page.details.fade_out)
+    click_button(shown, page.details.fades.fade_out)
     keys = [(key.frame - first, key.value) for key in session.plan.plates[0].opacity.keys]
     assert keys == [(4, 0.0), (18, 1.0), (40, 1.0), (54, 0.0)]
     session.undo()

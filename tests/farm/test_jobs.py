@@ -371,7 +371,7 @@ def test_a_record_of_many_items_stays_quick_and_small(tmp_path):
     for k in range(300):
         record.write(Made(str(k), ((f"a.{k}.exr", os.urandom(64)),), (), 0.0, ""))
     assert record.there() == {str(k) for k in range(300)}
-    assert set(vars(record)) == {"_path", "folder", "_of", "_own"}
+    assert set(vars(record)) == {"_path", "folder", "_of", "_own", "_sources"}
 
 
 def test_sums_of_bands_are_the_whole(tmp_path):
@@ -402,14 +402,29 @@ def test_frames_of_a_finished_sequence_are_blurred_and_only_these_travel(farm, t
     scene = SceneRef(name="finished", path=finished.path, finished=finished)
     shot = plan.shots[0].but(finished="finished", first=1002, last=1004)
     plan = plan.but(scenes=(scene,), shots=(shot,))
-    work = work_of(kind="pictures", plan="p", output=str(tmp_path / "blur.exr"), shot="01")
+    work = work_of(kind="pictures", plan="p", output=str(tmp_path / "out" / "blur.exr"), shot="01")
     job = packed(work, plan)[0]
     assert [Path(file.path).name for file in job.files if "1005" in file.path] == []
     report = Run(job, lambda: farm, folder=tmp_path / "job").run()
     assert report.made == 3
-    assert sorted(path.name for path in tmp_path.glob("blur.*.exr")) == [
+    assert sorted(path.name for path in (tmp_path / "out").glob("blur.*.exr")) == [
         f"blur.{n}.exr" for n in (1002, 1003, 1004)
     ]
+    before = digests(tmp_path / "out")
+    ranged = packed(work.but(first=1003, last=1005), plan)[0]
+    assert ranged.of_frames == job.of_frames
+    report = Run(ranged, lambda: farm, folder=tmp_path / "other range").run()
+    assert (report.found, report.made) == (2, 3)
+    assert {name: digests(tmp_path / "out")[name] for name in before} == before
+    # A frame that was rendered again is another one; the file of the old one is not written over unasked.
+    write_exr(folder / "shot.1003.exr", np.zeros((36, 64, 3), np.float32), depth, depth)
+    later = packed(work, plan)[0]
+    assert later.of_frames == job.of_frames
+    with pytest.raises(ExchangeError, match=r"blur\.1003\.exr"):
+        Run(later, lambda: farm, folder=tmp_path / "later").run()
+    report = Run(later, lambda: farm, folder=tmp_path / "later", force=True).run()
+    assert (report.found, report.made) == (2, 3)
+    assert digests(tmp_path / "out")["blur.1003.exr"] != before["blur.1003.exr"]
 
 
 def test_layers_of_plates_are_written_with_their_notes(farm, tmp_path):

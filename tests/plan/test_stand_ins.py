@@ -20,7 +20,7 @@ from kobrel.plan.model import (
     SurfaceAnchor,
 )
 from kobrel.plan.names import scene_name
-from kobrel.plan.parts import PlaceKey
+from kobrel.plan.parts import Level, LevelKey, PlaceKey
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.stand_ins import SIZES, number_of, scene_of, stand_in_scene
 from kobrel.plan.staging import Library, stage_of, staged_alike
@@ -237,3 +237,52 @@ def test_a_surface_of_a_stand_in_rides_with_it():
     points = subject_points(anchor, [1, 6], stage)
     np.testing.assert_allclose(points[1] - points[0], (0, 0, 2), atol=1e-9)
     np.testing.assert_allclose(points[0], pick.point, atol=1e-9)
+
+
+def drawn(stage, frame, passes=64):
+    """A stage before an even sky of 1, seen from the origin along -Z, (72, 96, 3)."""
+    from kobrel.picture.tracer import exposed
+    from kobrel.picture.view import View
+    from kobrel.plan.look import Light
+    from tests.plates.flat import the_camera
+
+    camera, even = the_camera(), (1.0, 1.0, 1.0)
+    light = Light(key_strength=0.0, zenith=even, horizon=even, ground=even, sky_strength=1.0)
+    return exposed(View(stage.snapshot(frame, eye=camera.eye), camera, light, 96, 72), passes)
+
+
+def test_a_stand_in_fades_over_its_keys():
+    """A black wall before a white sky lets through what its opacity leaves, frame by frame."""
+    keys = Level(
+        keys=(LevelKey(frame=10, value=0.0, ease="even"), LevelKey(frame=30, value=1.0, ease="even"))
+    )
+    wall = stand_in("wall", (0.0, -4.0, -3.0), size_m=(40.0, 40.0, 0.2), colour=(0.0, 0.0, 0.0), opacity=keys)
+    stage = stage_with(wall)
+    assert stage.moves
+    whole = float(drawn(stage, 99).mean())
+    assert whole < 0.04  # what a black wall reflects
+    for frame, opacity in ((0, 0.0), (10, 0.0), (15, 0.25), (25, 0.75), (30, 1.0)):
+        found = float(drawn(stage, frame).mean())
+        # once, not for its front and its back each
+        assert found == pytest.approx(1.0 - opacity + opacity * whole, abs=0.005), frame
+    assert stage.pick(10.0, (0, 0, 0), (0, 0, -1)) is None
+    assert stage.pick(30.0, (0, 0, 0), (0, 0, -1)).point[2] == pytest.approx(-2.9)
+
+
+def test_lights_fade_by_their_brightness():
+    lights = Lights(count=40, size_m=0.05, brightness=50.0, spread=0.0)
+    light = {
+        opacity: drawn(
+            stage_with(stand_in("scatter", (0.0, -1.0, -6.0), lights=lights, opacity=Level(value=opacity))), 1
+        )
+        for opacity in (0.0, 0.5, 1.0)
+    }
+    dark = light[0.0].sum()
+    assert dark == pytest.approx(96 * 72 * 3, rel=1e-3)
+    assert (light[0.5].sum() - dark) / (light[1.0].sum() - dark) == pytest.approx(0.5, abs=0.02)
+
+
+def test_a_stand_in_that_is_whole_costs_nothing_more():
+    nodes = stand_in_scene(stand_in("box")).nodes
+    assert all(node.opacity is None for node in nodes)
+    assert not stage_with(stand_in("box", opacity=Level(value=0.4))).moves

@@ -21,9 +21,9 @@ from kobrel.plan.pictures.plates import (
     Plate,
     Rectangle,
 )
-from kobrel.plan.plates.fading import faded_in, faded_out
 from kobrel.plan.plates.pixels import picture_of
 from kobrel.plan.plates.replacing import picture_for, replaced, set_of, shapes_differ, with_picture
+from kobrel.plan.pull.fading import faded_in, faded_out
 from kobrel.plan.pull.interpolation import level_at
 
 

@@ -17,7 +17,7 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.names import shot_named
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import load_stage
-from kobrel.stage.read.finished.frames import frames_beside, path_at
+from kobrel.stage.read.finished.frames import frames_beside, number_in, path_at
 from kobrel.stage.read.plates.playing import is_movie
 from kobrel.stage.scene import Progress, no_progress
 
@@ -59,16 +59,45 @@ class Bundle:
     @cached_property
     def of_frames(self) -> str:
         """What tells a frame of it from others, whoever makes it, wherever the files lie there, and whichever
-        frames a job is of: the SHA-256 of the plan, of its files by their content, and of how it is drawn.
+        frames a job is of: the SHA-256 of the plan, of its files by their content, and of how it is drawn. Of
+        a rendered sequence see :attr:`sources`.
         """
         work, plan = self.made_of
         said = plan.but(proofs=(), handed=()).model_dump_json()
+        by_frame = {path for paths in self._rendered.values() for path in paths}
         for file in sorted(self.files, key=lambda each: -len(each.path)):
-            said = said.replace(json.dumps(file.path)[1:-1], file.digest)
+            means = Path(file.path).name if file.path in by_frame else file.digest
+            said = said.replace(json.dumps(file.path)[1:-1], means)
         how = work.model_dump(mode="json", exclude={"plan", "first", "last", "output", "bands"})
-        digests = sorted({file.digest for file in self.files})
+        digests = sorted({file.digest for file in self.files if file.path not in by_frame})
         told = json.dumps([said, how, Path(work.output).name, digests], sort_keys=True)
         return hashlib.sha256(told.encode()).hexdigest()
+
+    @cached_property
+    def _rendered(self) -> dict[int, list[str]]:
+        """The files of a rendered sequence, by their frames."""
+        work, plan = self.made_of
+        found = None if work.kind in ("ladder", "sheet") else plan.finished_of(shot_of(plan, work))
+        if found is None or not found.sequence:
+            return {}
+        patterns = [path for path in (found.path, found.depth_path) if path]
+        result: dict[int, list[str]] = {}
+        for file in self.files:
+            frame = number_in(file.path)
+            if frame is not None and any(str(path_at(p, frame, True)) == file.path for p in patterns):
+                result.setdefault(frame, []).append(file.path)
+        return result
+
+    @cached_property
+    def sources(self) -> dict[str, str]:
+        """What tells a frame of a rendered sequence from others, besides :attr:`of_frames`: the SHA-256 of
+        its own files by their content, by its number.
+        """
+        digests = {file.path: file.digest for file in self.files}
+        return {
+            str(frame): hashlib.sha256(" ".join(digests[path] for path in sorted(paths)).encode()).hexdigest()
+            for frame, paths in self._rendered.items()
+        }
 
     def to_json(self) -> str:
         """The bundle as text."""

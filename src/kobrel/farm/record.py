@@ -7,7 +7,7 @@ frames know what is made of the same plan, and none writes into another's file.
 import hashlib
 import json
 import uuid
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from kobrel.errors import ExchangeError, KobrelError
@@ -28,6 +28,7 @@ class Record:
     path : of the record; its folder is made
     folder : where the job's files are written
     of : what tells its frames from those of other plans; "" keeps no record beside them
+    sources : what tells items from those of other source frames besides, by their keys
 
     Raises
     ------
@@ -35,8 +36,10 @@ class Record:
         A folder cannot be made.
     """
 
-    def __init__(self, path: Path, folder: Path, of: str = "") -> None:
-        self._path, self.folder, self._of = path, folder, of[:16]
+    def __init__(
+        self, path: Path, folder: Path, of: str = "", sources: Mapping[str, str] | None = None
+    ) -> None:
+        self._path, self.folder, self._of, self._sources = path, folder, of[:16], sources or {}
         self._own = folder / SHARED / f"{self._of}.{uuid.uuid4().hex}.jsonl" if of else None
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -76,8 +79,7 @@ class Record:
         lines = [line for path in paths if is_file(path) for line in self._lines_of(path)]
         return [(key, files) for key, files in lines if all(Path(name).name == name for name, _ in files)]
 
-    @staticmethod
-    def _lines_of(path: Path) -> list[tuple[str, list[tuple[str, str]]]]:
+    def _lines_of(self, path: Path) -> list[tuple[str, list[tuple[str, str]]]]:
         try:
             text = path.read_text("utf-8", "replace")
         except OSError:
@@ -86,8 +88,10 @@ class Record:
         for line in filter(None, text.splitlines()):
             try:
                 entry = json.loads(line)
+                if str(entry.get("source", "")) != self._sources.get(str(entry["item"]), ""):
+                    continue  # made of another source frame
                 lines.append((str(entry["item"]), [(str(n), str(d)) for n, d in entry["files"]]))
-            except (ValueError, KeyError, TypeError):
+            except (ValueError, KeyError, TypeError, AttributeError):
                 continue  # cut off by a crash
         return lines
 
@@ -128,7 +132,8 @@ class Record:
         return path.name if path.absolute().parent == self.folder.absolute() else str(path.absolute())
 
     def _add(self, key: str, files: Sequence[tuple[str, str]]) -> None:
-        line = (json.dumps({"item": key, "files": files}) + "\n").encode()
+        source = {"source": self._sources[key]} if key in self._sources else {}
+        line = (json.dumps({"item": key, "files": files, **source}) + "\n").encode()
         with self._path.open("ab") as file:
             file.write(line)
         if self._own is not None:

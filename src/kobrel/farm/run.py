@@ -93,7 +93,7 @@ class Run:
         self._folder = folder or job_folder(bundle)
         self._places = self._folder / "frames" if self.work.kind == "movie" else self.work.folder
         shared = "" if self.work.kind in ("movie", "sheet") else bundle.of_frames
-        self._record = Record(self._folder / "made.jsonl", self._places, shared)
+        self._record = Record(self._folder / "made.jsonl", self._places, shared, bundle.sources)
         self._force, self._skips = force, skip_existing
         self._ticket = remote.Ticket(bundle.key, versions(), uuid.uuid4().hex)
         self._arrived: SimpleQueue[tuple[str, Any]] = SimpleQueue()

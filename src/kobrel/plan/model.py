@@ -26,6 +26,7 @@ from kobrel.plan.parts import (
     Finite,
     Frame,
     FrameNumber,
+    Level,
     Part,
     Placed,
     PositiveFinite,
@@ -210,6 +211,7 @@ class StandIn(Placed):
     colour: Colour = (0.3, 0.3, 0.29)
     row: Row | None = None
     lights: Lights | None = Field(None, description="Of a string or scatter.")
+    opacity: Level = Field(Level(value=1.0), description="0 is gone, 1 is whole.")
 
     @property
     def is_person(self) -> bool:

@@ -21,8 +21,7 @@ from kobrel.stage.plates import PlateFace
 from kobrel.stage.scene import Material, Mesh, Progress, Scene, no_progress
 
 if TYPE_CHECKING:
-    from kobrel.stage.engine.embree import TriangleScene
-    from kobrel.stage.engine.meshes import LiveMesh, PlateMesh
+    from kobrel.stage.engine.meshes import Accelerator
 
 # A still mesh that is used many times is merged, which rays like, up to this size.
 _MOST_TRIANGLES_TO_REPEAT = 2000
@@ -67,14 +66,21 @@ class Piece:
         self._below: dict[int, list[int]] = {}
         self._bounds: dict[int, tuple[Array, Array]] = {}
         self._lock = threading.Lock()
-        self._accelerators: list[TriangleScene | LiveMesh | PlateMesh] | None = None
+        self._accelerators: list[Accelerator] | None = None
 
     @property
     def changes(self) -> bool:
         """Whether anything changes over time."""
-        return bool(self.moving or self._flickering or self.live) or any(
-            face.changes for face in self.plates.values()
+        return (
+            bool(self.moving or self._flickering or self.live)
+            or any(face.changes for face in self.plates.values())
+            or any(track is not None and track.moves for track in self.opacities)
         )
+
+    @cached_property
+    def opacities(self) -> list[Track | None]:
+        """How each drawn node fades, by its place among :attr:`drawn`."""
+        return [self.scene.nodes[index].opacity for index in self.drawn]
 
     @cached_property
     def plates(self) -> dict[int, PlateFace]:
@@ -321,19 +327,19 @@ class Piece:
         corners = self.boxes(0.0)[: self.merged].reshape(-1, 3)
         return np.round((corners.min(axis=0) + corners.max(axis=0)) / 2)
 
-    def accelerators(self, progress: Progress = no_progress) -> "list[TriangleScene | LiveMesh | PlateMesh]":
+    def accelerators(self, progress: Progress = no_progress) -> "list[Accelerator]":
         """What rays hit: the merged meshes, if any, less :attr:`origin`; then one for each other node."""
         with self._lock:
             if self._accelerators is None:
                 self._accelerators = self._build(progress)
             return self._accelerators
 
-    def _build(self, progress: Progress) -> "list[TriangleScene | LiveMesh | PlateMesh]":
+    def _build(self, progress: Progress) -> "list[Accelerator]":
         from kobrel.stage.engine.cutouts import cutouts
         from kobrel.stage.engine.embree import TriangleScene
-        from kobrel.stage.engine.meshes import LiveMesh, PlateMesh, triangle_scene
+        from kobrel.stage.engine.meshes import FadingMesh, LiveMesh, PlateMesh, triangle_scene
 
-        result: list[TriangleScene | LiveMesh | PlateMesh] = []
+        result: list[Accelerator] = []
         total = sum(len(mesh.triangles) for mesh in self.meshes) or 1
         done = 0
         merged = TriangleScene()
@@ -351,6 +357,8 @@ class Piece:
                 live = LiveMesh(mesh, materials)
                 live.prepare()
                 result.append(live)
+            elif (opacity := self.opacities[number]) is not None:
+                result.append(FadingMesh(mesh, materials, opacity))
             else:
                 result.append(triangle_scene(mesh, materials))
         if self.merged:
@@ -393,7 +401,8 @@ def _stands_apart(scene: Scene, index: int, uses: Counter[Mesh | None]) -> bool:
     node = scene.nodes[index]
     mesh = node.mesh
     assert mesh is not None
-    if mesh.deformation is not None or node.copies is not None or _flickers(scene, index):
+    changes = mesh.deformation is not None or node.opacity is not None or _flickers(scene, index)
+    if changes or node.copies is not None:
         return True
     return scene.moves(index) or (uses[mesh] > 1 and len(mesh.triangles) > _MOST_TRIANGLES_TO_REPEAT)
 

@@ -142,7 +142,7 @@ class Node:
 
     `parent` is the index of an earlier node, or -1. `materials` are the scene's
     materials for the mesh's slots. `shown` is above 0 while the node and all below it are seen.
-    `copies` are placed between the parent and the node's own motion.
+    `copies` are placed between the parent and the node's own motion. `opacity`, 0 to 1, fades its own mesh.
     """
 
     path: str
@@ -153,6 +153,7 @@ class Node:
     materials: tuple[Material, ...] = (Material(),)
     shown: Track | None = None
     copies: Copies | None = None
+    opacity: Track | None = None
 
     @property
     def name(self) -> str:
@@ -307,7 +308,7 @@ class Scene:
         """Whether anything of it changes over time."""
         return any(
             node.motion.moves
-            or (node.shown is not None and node.shown.moves)
+            or any(track is not None and track.moves for track in (node.shown, node.opacity))
             or (node.copies is not None and (node.copies.moves or node.copies.flickers))
             or (node.mesh is not None and node.mesh.deformation is not None)
             or any(material.plate is not None and material.plate.changes for material in node.materials)

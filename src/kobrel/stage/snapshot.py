@@ -164,7 +164,7 @@ class _Instances:
 
     def add(self, placed: PlacedPiece, frame: float, matrices: Array) -> None:
         """Add a piece: its merged meshes as one, then each other row that is seen."""
-        from kobrel.stage.engine.meshes import LiveMesh, PlateMesh
+        from kobrel.stage.engine.meshes import FadingMesh, LiveMesh, PlateMesh
 
         piece, placement, start = placed
         accelerators = iter(piece.accelerators())
@@ -173,7 +173,7 @@ class _Instances:
             there[:3, 3] = placement[:3, :3] @ piece.origin + placement[:3, 3]
             self._add_rows(np.array([start]), np.array([len(self.scenes)]), there[None])
             merged = next(accelerators)
-            assert not isinstance(merged, LiveMesh | PlateMesh)
+            assert not isinstance(merged, LiveMesh | PlateMesh | FadingMesh)
             self.scenes.append(merged)
         rows = np.arange(piece.merged, len(piece.nodes))
         rows = rows[np.abs(np.linalg.det(matrices[start + rows, :3, :3])) > _FLAT]
@@ -193,6 +193,8 @@ class _Instances:
                 plate = accelerator.at(frame, accelerator.face.opacity_at(frame, matrix, self._eye))
                 self.plates.append(plate)
                 self.scenes.append(plate.scene)
+            elif isinstance(accelerator, FadingMesh):
+                self.scenes.append(accelerator.at(frame))
             else:
                 self.scenes.append(accelerator)
 
@@ -216,6 +218,8 @@ def _emitters(placed: list[PlacedPiece], frame: float, matrices: Array, origin: 
             size = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
             radii.append(np.stack([glow.radii, glow.reach]) * size)
             emission.append(glow.emission * (1.0 if seen is None else float(seen[row])))
+            if (opacity := piece.opacities[number]) is not None:
+                emission[-1] = emission[-1] * float(np.clip(opacity.at([frame])[0, 0], 0.0, 1.0))
     size_m, reach = np.concatenate(radii, axis=1)
     return Emitters(np.concatenate(places), size_m, reach, np.concatenate(emission))
 

@@ -12,7 +12,7 @@ from kobrel.plan.pictures.drawn import Specks
 from kobrel.plan.pictures.plates import PLATE_PREFIX, Beyond, Dial, DrivenOfPlate, Plate
 from kobrel.plan.pull.dials import LEVELS, drive_of, driven, frames_of_keys, value_at
 from kobrel.plan.pull.interpolation import level_at
-from kobrel.plan.space.stand_ins import place_track
+from kobrel.plan.space.stand_ins import MOST_SAMPLES, place_track
 from kobrel.stage.deform import Deformation
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.plates import (
@@ -35,7 +35,6 @@ ROOT, FACE = "/", "/picture"
 _BEYOND: dict[Beyond, int] = {
     "nothing": STRETCHED, "stretched": STRETCHED, "mirrored": MIRRORED, "repeated": REPEATED,
 }  # fmt: skip
-_MOST_SAMPLES = 20_000
 _ASTRAY = 0.35
 """How much the ways of specks differ, radians."""
 _CELLS = 64
@@ -130,7 +129,7 @@ def plate_scene(plate: Plate, dials: tuple[Dial, ...], source: PlateSource | Non
     times = np.zeros(1)
     if keyed:
         first, last = np.floor(keyed[0]), np.ceil(keyed[-1])
-        times = np.arange(first, min(last, first + _MOST_SAMPLES) + 1.0)
+        times = np.arange(first, min(last, first + MOST_SAMPLES) + 1.0)
 
     def level(what: DrivenOfPlate) -> Track:
         return _track(times, value_at(plate, dials, what, times))

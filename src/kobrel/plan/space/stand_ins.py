@@ -1,6 +1,7 @@
 """Stand-ins as scenes: each is a small scene of its own, so that moving one rebuilds nothing else."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache, lru_cache
 from pathlib import Path
 
@@ -8,7 +9,8 @@ import numpy as np
 
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import STAND_IN_PREFIX, Lights, StandIn, StandInKind
-from kobrel.plan.parts import Placed
+from kobrel.plan.parts import Level, Placed
+from kobrel.plan.pull.interpolation import level_at
 from kobrel.stage import people
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.scene import Material, Mesh, Node, Scene
@@ -21,6 +23,8 @@ SIZES: dict[StandInKind, tuple[float, float, float]] = {
     "ground": (40.0, 0.01, 40.0), "string": (6.0, 0.5, 0.1), "scatter": (6.0, 2.0, 3.0),
 }  # fmt: skip
 """Width, height and depth in metres of fresh ones."""
+MOST_SAMPLES = 20_000
+"""Frames that keys are worked out at, at most."""
 MEASURED = "/measured"
 """The node that a subject on a stand-in is at."""
 
@@ -69,6 +73,9 @@ def stand_in_scene(stand_in: StandIn) -> Scene:
         nodes += _bulbs(stand_in, stand_in.lights or Lights())
     else:
         nodes += _copies(stand_in)
+    opacity = _opacity_track(stand_in.opacity)
+    if opacity is not None:
+        nodes = [node if node.mesh is None else replace(node, opacity=opacity) for node in nodes]
     eye = np.array([0.0, stand_in.size_m[1] * share, 0.0])
     nodes.append(Node(MEASURED, 0, matrix_motion(_moved(eye))))
     return Scene(Path(stand_in.name), tuple(nodes))
@@ -83,6 +90,15 @@ def place_track(placed: Placed) -> Track:
         np.array([key.position_m for key in placed.keys], float),
         np.array([key.ease == "smooth" for key in placed.keys]),
     )
+
+
+def _opacity_track(level: Level) -> Track | None:
+    """A level frame by frame, (K, 1); None where it is always whole."""
+    if not level.keys:
+        return None if level.value >= 1.0 else Track.constant([level.value])
+    first, last = np.floor(level.keys[0].frame), np.ceil(level.keys[-1].frame)
+    times = np.arange(first, min(last, first + MOST_SAMPLES) + 1.0)
+    return Track(times, level_at(level, times)[:, None])
 
 
 def _moved(by: Numbers, scale: Numbers | float = 1.0) -> Numbers:

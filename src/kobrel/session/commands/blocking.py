@@ -6,10 +6,12 @@ from numpy.typing import ArrayLike
 from kobrel.plan import edit
 from kobrel.plan.model import Lights, Row, StandIn, StandInAnchor, StandInKind
 from kobrel.plan.parts import Ease, PlaceKey
+from kobrel.plan.pull.fading import Way, faded
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.stand_ins import SIZES, place_track
 from kobrel.plan.staging import stage_of
+from kobrel.session.commands.plates.placing import toggled
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.needs import needs
 from kobrel.session.session import Session
@@ -105,6 +107,26 @@ def change_lights(session: Session, stand_in: StandIn, what: str, /, **changes: 
     """Change the lights of the chosen stand-in."""
     lights = stand_in.lights or Lights()
     change(session, what, lights=lights.but(**_whole(changes, "count", "number")))
+
+
+@needs_chosen
+def set_opacity(session: Session, stand_in: StandIn, value: float) -> None:
+    """Change the opacity of the chosen stand-in: by a key at the frame where it has keys."""
+    change(session, "Opacity", opacity=edit.with_value(stand_in.opacity, session.frame, value))
+
+
+@needs_chosen
+def toggle_opacity_key(session: Session, stand_in: StandIn) -> None:
+    """Key the opacity of the chosen stand-in at the frame, or take the key there away."""
+    change(session, "Key of opacity", opacity=toggled(stand_in.opacity, float(session.frame)))
+
+
+@needs_chosen
+def fade(session: Session, stand_in: StandIn, way: Way, frames: float) -> None:
+    """Let the chosen stand-in fade in or out over so many frames, from this frame on."""
+    last = session.frame + max(1, round(frames))
+    change(session, f"Fade {way}", opacity=faded(stand_in.opacity, way, session.frame, last))
+    session.say(f"Fade {way} of {stand_in.name}, frames {session.frame:g} to {last:g}.")
 
 
 @needs_chosen

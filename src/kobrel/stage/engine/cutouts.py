@@ -117,6 +117,7 @@ class CutoutTable:
     Parameters
     ----------
     plate : pixels that a plate shows now, and how opaque it is
+    opacity : of all of it, besides that of its materials
     """
 
     def __init__(
@@ -124,11 +125,13 @@ class CutoutTable:
         mesh: Mesh,
         materials: tuple[Material, ...],
         plate: tuple[PlatePixels, float] | None = None,
+        opacity: float = 1.0,
     ) -> None:
         uv = None if mesh.uv is None else np.ascontiguousarray(mesh.uv, np.float32)
         slots = None if mesh.slots is None else np.ascontiguousarray(mesh.slots, np.uint8)
         cuts = [material.cutout for material in materials]
         parts = np.array([_AN_OPAQUE if c is None else (c.opacity, c.cutoff) for c in cuts], float)
+        parts[:, 0] *= opacity
         pictures: list[Any] = [
             None if c is None or c.texture is None else alpha(c.texture, c.channel) for c in cuts
         ]

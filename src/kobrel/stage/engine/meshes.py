@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kobrel.stage.bending import shared_normals
 from kobrel.stage.engine.cutouts import CutoutTable, cutouts, plate_row
 from kobrel.stage.engine.embree import TriangleScene
+from kobrel.stage.motion import Track
 from kobrel.stage.plates import PlateFace, PlatePixels
 from kobrel.stage.scene import Material, Mesh
 
@@ -96,6 +97,33 @@ class Pose:
     normals: NDArray[np.float32] | None
 
 
+class FadingMesh:
+    """A mesh whose opacity changes, ready for rays at a frame; the last few are kept as long as it lives."""
+
+    def __init__(self, mesh: Mesh, materials: tuple[Material, ...], opacity: Track) -> None:
+        self._mesh, self._materials, self._opacity = mesh, materials, opacity
+
+    def at(self, frame: float) -> TriangleScene:
+        """What rays need of it at a frame."""
+        opacity = float(np.clip(self._opacity.at([frame])[0, 0], 0.0, 1.0))
+        if opacity >= 1.0:
+            return triangle_scene(self._mesh, self._materials)
+        key = opacity, *(material.cutout for material in self._materials)
+        kept = _FADED.setdefault(self._mesh, OrderedDict())
+        scene = kept.get(key)
+        if scene is None:
+            scene = TriangleScene()
+            holes = CutoutTable(self._mesh, self._materials, opacity=opacity)
+            scene.add(self._mesh.points, self._mesh.triangles, holes)
+            kept[key] = scene.commit()
+            if len(kept) > _MOST_POSES:
+                kept.popitem(last=False)
+        return scene
+
+
+_FADED: WeakKeyDictionary[Mesh, OrderedDict[tuple[object, ...], TriangleScene]] = WeakKeyDictionary()
+
+
 class PlateMesh:
     """A plate, ready for rays with the picture and the opacity that it has at a frame; the last few are kept
     as long as the mesh lives.
@@ -126,6 +154,10 @@ _MOST_POSES = 3
 _POSES: WeakKeyDictionary[Mesh, OrderedDict[tuple[PlatePixels, float, int, float], "PlatePose"]] = (
     WeakKeyDictionary()
 )
+
+
+Accelerator = TriangleScene | LiveMesh | PlateMesh | FadingMesh
+"""What rays hit of a node."""
 
 
 @dataclass(frozen=True, eq=False)

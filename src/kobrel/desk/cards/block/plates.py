@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QLineEdit,
     QMenu,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -21,6 +20,7 @@ from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.cards.block.cut import PICTURES
 from kobrel.desk.cards.block.drawn import DrawnFields
+from kobrel.desk.cards.block.fades import FadeRow
 from kobrel.desk.cards.block.replace import ReplaceDialog
 from kobrel.desk.cards.block.sets import FromDepthDialog, GroundDialog, picture_for
 from kobrel.desk.cards.widgets import choice, show_words, word_table
@@ -36,7 +36,6 @@ from kobrel.stage.read.plates.stills import ENDINGS
 
 KINDS = f"Pictures and movies ({' '.join(f'*{ending}' for ending in (*ENDINGS, *MOVIES))})"
 _ROW_PX, _TALL_PX = 24, 156
-_FADE_FRAMES = 12.0
 _ROWS: tuple[tuple[DrivenOfPlate, str, float, float, float], ...] = (
     ("scale", "×", 0.05, 1e-6, 1e6), ("turn_deg", "°", 5.0, -3600.0, 3600.0),
     ("tilt_deg", "°", 5.0, -3600.0, 3600.0), ("roll_deg", "°", 5.0, -3600.0, 3600.0),
@@ -345,18 +344,7 @@ class _Details(Card[Plate]):
                 partial(self._change_fade, name),
             )
             field.setToolTip(plain(f"{field.accessibleName()}: pixels of blur, or metres"))
-        self.over = narrow(number_field("Frames of a fade", "", 1.0, 1.0, 1e5, digits=5))
-        self.over.setToolTip("Over how many frames a fade in or out goes, from this frame on")
-        self.over.show_value(_FADE_FRAMES)
-        self.fade_in, self.fade_out = QPushButton("In"), QPushButton("Out")
-        for button, hint, way in (
-            (self.fade_in, "Key the opacity from 0 at this frame", "in"),
-            (self.fade_out, "Key the opacity to 0, from this frame on", "out"),
-        ):
-            button.setToolTip(plain(hint))
-            button.setAccessibleName(f"Fade {way}")
-            button.clicked.connect(lambda _on=False, w=way: fading.fade(session, w, self.over.value))
-        self.row("Fade over frames", self.over, self.fade_in, self.fade_out)
+        self.fades = FadeRow(self, partial(fading.fade, session))
         self.row("Fade", self.fade)
         self.row("Whole to, gone from", self.whole, self.gone)
         self.show_if(self.whole, lambda plate: plate.fade is not None)

@@ -5,10 +5,12 @@ from functools import partial
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
+from kobrel.desk.cards.block.fades import FadeRow
 from kobrel.desk.cards.widgets import ask_colour, choice
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
+from kobrel.plan.pull.interpolation import level_at
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
 from kobrel.session.session import Session
@@ -101,6 +103,18 @@ class _Details(Card[StandIn]):
         self.colour.clicked.connect(self._take_colour)
         self.row("Turn", self.colour, self.turn)
         self._add_buttons()
+        self.opacity = narrow(number_field("Opacity", "", 0.05, 0.0, 1.0))
+        self.opacity.setToolTip(plain("0 is gone, 1 is whole. Up and down keys or the wheel step it."))
+        self.bind(
+            self.opacity, lambda one: float(level_at(one.opacity, [session.frame])[0]),
+            partial(blocking.set_opacity, session),
+        )  # fmt: skip
+        self.key_opacity = QPushButton("Key")
+        self.key_opacity.setToolTip(plain("Key its opacity at this frame; again takes the key away"))
+        self.key_opacity.clicked.connect(lambda _on=False: blocking.toggle_opacity_key(session))
+        self.row("Opacity", self.key_opacity, self.opacity)
+        self.faded = self.note()
+        self.fades = FadeRow(self, partial(blocking.fade, session))
         self.in_row = self.tick(
             "In a row of copies", "Copies in a line, to judge how blur falls off",
             lambda one: one.row is not None,
@@ -198,6 +212,10 @@ class _Details(Card[StandIn]):
         frames = ", ".join(f"{key.frame:g}" for key in subject.keys)
         self.keys.setText(f"keys at {frames}" if len(subject.keys) < 4 else f"{len(subject.keys)} keys")
         self.keys.setToolTip(plain(f"Keys of its place at frames {frames}"))
+        faded = [key.frame for key in subject.opacity.keys]
+        self.key_opacity.setText("Unkey" if self.session.frame in faded else "Key")
+        self.faded.setText(f"Opacity keyed at {', '.join(f'{frame:g}' for frame in faded)}.")
+        self.faded.setVisible(bool(faded))
 
 
 def _size(stand_in: StandIn, axis: int) -> float:

@@ -1,15 +1,11 @@
 """Plates that fade in or out over some frames, by keys of their opacity."""
 
-from typing import Literal
-
 from kobrel.plan import edit
 from kobrel.plan.pictures.plates import Plate
-from kobrel.plan.plates.fading import faded_in, faded_out
 from kobrel.plan.pull.dials import drive_of
+from kobrel.plan.pull.fading import Way, faded
 from kobrel.session.commands.plates.placing import all_chosen
 from kobrel.session.session import Session
-
-Way = Literal["in", "out"]
 
 
 def fade(session: Session, way: Way, frames: float) -> None:
@@ -18,9 +14,9 @@ def fade(session: Session, way: Way, frames: float) -> None:
     plates = [plate for plate in all_chosen(session) if not _is_driven(session, plate)]
     if not plates:
         return
-    turned, plan = faded_in if way == "in" else faded_out, session.plan
+    plan = session.plan
     for plate in plates:
-        made = turned(plate.opacity, session.frame, session.frame + length)
+        made = faded(plate.opacity, way, session.frame, session.frame + length)
         plan = edit.with_plate(plan, plate.but(opacity=made))
     who = plates[0].name if len(plates) == 1 else f"{len(plates)} plates"
     session.edit(f"Fade {who} {way}", plan)

@@ -1,7 +1,16 @@
 """Levels that rise from nothing, or go down to it, by two keys."""
 
+from typing import Literal
+
 from kobrel.plan.parts import Level, LevelKey
 from kobrel.plan.pull.interpolation import level_at
+
+Way = Literal["in", "out"]
+
+
+def faded(level: Level, way: Way, first: float, last: float) -> Level:
+    """A level that fades in or out between two frames."""
+    return (faded_in if way == "in" else faded_out)(level, first, last)
 
 
 def faded_in(level: Level, first: float, last: float) -> Level:
