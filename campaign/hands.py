@@ -340,6 +340,7 @@ def play(seconds: float, seed: int, folder: Path) -> int:
     window.show()
     window.drawing.start()
     window.queueing.start()
+    window.cards.make_ahead()
     watchdog = Watchdog(window, STALL_S)
     hands = Hands(window, [*plans, *plans, *seeds], plans[0], dice)
     window.document.open(plans[0])

@@ -1,5 +1,6 @@
 import itertools
 import math
+import re
 
 import numpy as np
 import pytest
@@ -8,8 +9,10 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QGuiApplication, QImage, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 
+from kobrel.desk.cards.deck import NAMES
+from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.picture import copying
 from kobrel.desk.toolkit.theme import DARK, LIGHT, theme
 from kobrel.optics.units import measure
@@ -262,7 +265,51 @@ def test_the_light_look_reaches_every_widget(user, qapp):
     assert theme() is LIGHT
     assert QColor(qapp.palette().window().color()) == LIGHT.base
     assert user.window.session.settings.get(settings.THEME) == "light"
-    user.window.session.set_theme("dark")
+    window = user.window
+    seen = window.cards[window.session.card].findChild(QPushButton)
+    hidden = window.cards[4].pages["Mask"].findChild(QPushButton)
+    assert not hidden.isVisible()
+    user.wait(lambda: hidden.grab().toImage().pixelColor(4, 4) == LIGHT.raised)
+    assert seen.grab().toImage().pixelColor(4, 4) in (LIGHT.raised, LIGHT.focus, LIGHT.panel)
+    window.session.set_theme("dark")
+    assert seen.grab().toImage().pixelColor(4, 4) in (DARK.raised, DARK.focus, DARK.panel)
+    user.wait(lambda: hidden.grab().toImage().pixelColor(4, 4) == DARK.raised)
+
+
+def test_every_colour_of_the_look_has_a_role_of_its_own():
+    """By which the one style sheet knows it."""
+    from kobrel.desk.toolkit import theme as look
+
+    roles = list(look._ROLES.values())
+    assert len(set(roles)) == len(roles)
+    assert not re.search(r"#[0-9a-fA-F]{6}", look._sheet())
+
+
+def test_pages_are_made_ahead_one_at_a_time_while_nothing_changes(user, monkeypatch):
+    from kobrel.desk.cards import deck
+
+    monkeypatch.setattr(deck, "_QUIET_S", 0.0)
+    cards = user.window.cards
+    cards.load()
+    cards._ahead.setInterval(1)
+    cards.make_ahead()
+    kept = user.window.session.card, cards.currentIndex()
+    user.wait(lambda: not cards._ahead.isActive())
+    made = [cards.made(key) for key in NAMES]
+    assert all(made)
+    assert all(set(card.pages) == set(card.pages.made) for card in made if isinstance(card, PagedCard))
+    assert (user.window.session.card, cards.currentIndex()) == kept
+
+
+def test_no_page_is_made_ahead_while_something_changes(user):
+    cards, session = user.window.cards, user.window.session
+    cards.load()
+    cards._ahead.setInterval(1)
+    cards.make_ahead()
+    session.show_frame(session.frame + 1)
+    user.rest(0.3)
+    assert cards._ahead.isActive()
+    assert sum(cards.made(key) is not None for key in NAMES) < len(NAMES)
 
 
 def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(user):

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from kobrel.plan import edit
@@ -106,20 +107,35 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     user.wait(lambda: window.jobs.job is None and out.exists())
     assert set(layers_of(out)) >= {"portrait", "portrait part"}
 
+    other = portrait(tmp_path / "other.png")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(other), ""))
+    before = session.plan
+    click_button(user, window.show_page(1, "Plates").replace)
+    plates.dialog.take()
+    settled(user)
+    assert {plate.picture.path for plate in session.plan.plates} == {str(other)}
+    assert [p.position_m for p in session.plan.plates] == [p.position_m for p in before.plates]
+
 
 def test_one_dial(empty, tmp_path, monkeypatch):  # noqa: F811  the fixture
-    """Five plates, and one dial for focus, scale and fade with overshoot, recorded by hand; a movie."""
+    """Five plates, the last a title, and one dial for focus, scale and fade with overshoot, recorded by hand; a movie."""
     user, window, session = empty, empty.window, empty.window.session
     paths = []
-    for number in range(5):
+    for number in range(4):
         picture = Image.new("RGBA", (64, 48), (40 * number + 30, 200 - 30 * number, 90, 255))
         paths.append(tmp_path / f"plate{number}.png")
         picture.save(paths[-1])
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(p) for p in paths], ""))
-    click_button(user, window.show_page(1, "Plates").add)
+    page = window.show_page(1, "Plates")
+    click_button(user, page.add)
+    settled(user)
+    next(action for action in page.new_menu().actions() if action.text() == "Title").trigger()
+    click_button(user, page.drawn.edit_text)
+    QTest.keyClicks(window.picture.titles, "It comes in\r")
     settled(user)
     plates = session.plan.plates
     assert len(plates) == 5
+    assert plates[-1].picture.drawn.text == "It comes in"
     for metres, plate in zip((9.0, 7.0, 5.0, 4.0, 2.0), plates, strict=True):
         session.select_plates(plate.number)
         placing.set_distance(session, metres)

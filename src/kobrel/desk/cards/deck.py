@@ -2,9 +2,11 @@
 
 import importlib
 import threading
+import time
 from collections.abc import Iterator
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QScrollArea, QStackedWidget
 
 from kobrel.desk.background.exports import Exports
@@ -13,7 +15,9 @@ from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
+from kobrel.desk.cards.paged import PagedCard
 from kobrel.session.session import Session
+from kobrel.session.state import AT_FRAME
 
 _MODULES = (
     *(f"kobrel.desk.cards.{name}.card" for name in ("tape", "iris", "pull", "proof", "block", "handing")),
@@ -21,6 +25,8 @@ _MODULES = (
 )  # fmt: skip
 """What cards and their buttons load, in this order."""
 NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Hand over"}
+_AHEAD_MS, _QUIET_S = 400, 1.0
+"""How often a page is made ahead, and how long nothing may have changed then."""
 PROOF = 6
 SHOTS = 0
 """The card of the column of shots, which has no tab."""
@@ -50,10 +56,38 @@ class Deck(QStackedWidget):
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
         self.setFixedWidth(322)
+        self._loading = threading.Thread(target=_load_modules, name="kobrel-import", daemon=True)
+        self._changed_at = 0.0
+        self._ahead = QTimer(self)
+        self._ahead.setInterval(_AHEAD_MS)
+        self._ahead.timeout.connect(self._make_next)
 
     def load(self) -> None:
-        """Load, beside the window, what all cards need, so that they come at once when they are turned to."""
-        threading.Thread(target=_load_modules, name="kobrel-import", daemon=True).start()
+        """Load, beside the window, what all cards need."""
+        if not self._loading.ident:
+            self._loading.start()
+
+    def make_ahead(self) -> None:
+        """Make cards and pages while nothing else is done, one at a time, so that they come at once when they
+        are turned to.
+        """
+        self._session.watch(AT_FRAME, self._note_change)
+        self._ahead.start()
+
+    def _note_change(self) -> None:
+        self._changed_at = time.monotonic()
+
+    def _make_next(self) -> None:
+        """Make the next card or page that was not yet seen, unless a person is at work."""
+        busy = QGuiApplication.mouseButtons() or time.monotonic() - self._changed_at < _QUIET_S
+        if busy or not self._loading.ident or self._loading.is_alive():
+            return
+        for key in NAMES:
+            if key not in self._cards:
+                self[key]
+                return
+        if not any(isinstance(card, PagedCard) and card.make_next_page() for card in self._cards.values()):
+            self._ahead.stop()
 
     def __getitem__(self, key: int) -> Card:
         if key not in self._cards:

@@ -106,6 +106,13 @@ class PagedCard(SessionCard):
         """Name of the page that is seen."""
         return list(self.pages)[self._choice.checkedId()]
 
+    def make_next_page(self) -> bool:
+        """Make a page that was not seen yet; whether there was one."""
+        unmade = [name for name in self.pages if name not in self.pages.made]
+        if unmade:
+            self.pages[unmade[0]]
+        return bool(unmade)
+
     def show_page(self, name: str) -> None:
         """Turn to a page."""
         number = list(self.pages).index(name)

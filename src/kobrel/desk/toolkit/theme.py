@@ -1,17 +1,21 @@
 """How Kobrel looks: colours by role, type, and the style sheet."""
 
+import re
 from dataclasses import dataclass, fields
 from functools import cache
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 import kobrel
 
 DATA = Path(kobrel.__file__).parent / "data"
 FAMILY = "B612"
+_AT_ONCE = 60
+"""Widgets that take a look before the window is asked whether there is something else to do."""
 
 
 @dataclass(frozen=True)
@@ -83,12 +87,36 @@ def apply(application: QApplication, name: str = "dark") -> None:
         name = "light" if is_light else "dark"
     _current[0] = THEMES.get(name, DARK)
     _load_fonts()
-    if application.font() != font():
+    application.setPalette(_palette(theme()))
+    if not application.styleSheet():
         application.setStyle("Fusion")
         application.setFont(font())
-    application.setStyleSheet("")  # a sheet that replaces another takes Qt five times as long
-    application.setPalette(_palette(theme()))
-    application.setStyleSheet(_sheet(theme()))
+        application.setStyleSheet(_sheet())
+        return
+    widgets = application.allWidgets()
+    _polish([widget for widget in widgets if widget.isVisible()])
+    _waiting[:] = [widget for widget in widgets if not widget.isVisible()]
+    QTimer.singleShot(0, _go_on)
+
+
+def _polish(widgets: list[QWidget]) -> None:
+    """Let widgets take the palette that is in use: a style sheet looks at it once for each."""
+    for widget in filter(isValid, widgets):
+        style = widget.style()
+        style.unpolish(widget)
+        style.polish(widget)
+
+
+_waiting: list[QWidget] = []
+"""Widgets that cannot be seen now, and have the look before."""
+
+
+def _go_on() -> None:
+    """Give some of those that wait the look in use; there may be thousands."""
+    some, _waiting[:] = _waiting[:_AT_ONCE], _waiting[_AT_ONCE:]
+    _polish(some)
+    if _waiting:
+        QTimer.singleShot(0, _go_on)
 
 
 @cache
@@ -97,24 +125,33 @@ def _load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(DATA / "fonts" / file))
 
 
+_ROLES = {
+    "base": "Window", "panel": "AlternateBase", "raised": "Base", "line": "Mid", "text": "Text",
+    "quiet": "PlaceholderText", "focus": "Highlight", "on_focus": "HighlightedText", "sharp": "BrightText",
+    "nearer": "Link", "farther": "LinkVisited", "wrong": "Shadow",
+}  # fmt: skip
+"""The role of Qt's palette by which the style sheet knows each colour, so that one sheet serves all looks."""
+
+
 def _palette(c: Theme) -> QPalette:
     palette = QPalette()
     roles = QPalette.ColorRole
-    for role, colour in (
-        (roles.Window, c.base), (roles.WindowText, c.text), (roles.Base, c.raised), (roles.Text, c.text),
-        (roles.AlternateBase, c.panel), (roles.Button, c.raised), (roles.ButtonText, c.text),
-        (roles.Highlight, c.focus), (roles.HighlightedText, c.on_focus), (roles.ToolTipBase, c.raised),
-        (roles.ToolTipText, c.text), (roles.PlaceholderText, c.quiet),
+    for name, role in _ROLES.items():
+        palette.setColor(roles[role], getattr(c, name))
+    for each, colour in (
+        (roles.WindowText, c.text), (roles.Button, c.raised), (roles.ButtonText, c.text),
+        (roles.ToolTipBase, c.raised), (roles.ToolTipText, c.text),
     ):  # fmt: skip
-        palette.setColor(role, colour)
-    for role in (roles.Text, roles.ButtonText, roles.WindowText):
-        palette.setColor(QPalette.ColorGroup.Disabled, role, c.quiet)
+        palette.setColor(each, colour)
+    for each in (roles.Text, roles.ButtonText, roles.WindowText):
+        palette.setColor(QPalette.ColorGroup.Disabled, each, c.quiet)
     return palette
 
 
-def _sheet(c: Theme) -> str:
-    n = {field.name: getattr(c, field.name).name() for field in fields(Theme)}
-    arrow = (DATA / "icons" / f"down_{'dark' if c is DARK else 'light'}.svg").as_posix()
+def _sheet() -> str:
+    words = {name: re.sub("(?<!^)(?=[A-Z])", "-", role).lower() for name, role in _ROLES.items()}
+    n = {name: f"palette({word})" for name, word in words.items()}
+    arrow = (DATA / "icons" / "down.svg").as_posix()
     return f"""
     QMainWindow {{ background: {n["base"]}; }}
     QDialog {{ background: {n["panel"]}; }}

@@ -70,6 +70,7 @@ def run(
     QTimer.singleShot(0, window.queueing.start)
     QTimer.singleShot(0, window.drawing.start)  # after the first paint
     QTimer.singleShot(_PROBE_MS, probe.start)
+    window.cards.make_ahead()
     if demo:
         window.document.open_demo()
     elif file is not None:
