@@ -344,8 +344,9 @@ def play(seconds: float, seed: int, folder: Path) -> int:
     watchdog = Watchdog(window, STALL_S)
     hands = Hands(window, [*plans, *plans, *seeds], plans[0], dice)
     window.document.open(plans[0])
-    until, acts = time.monotonic() + seconds, 0
+    until, acts, used = time.monotonic() + seconds, 0, [0.0]
     while time.monotonic() < until:
+        begun = time.thread_time()
         if window.session.plan.shots and window.jobs.job is None:
             hands.act()
             acts += 1
@@ -357,15 +358,18 @@ def play(seconds: float, seed: int, folder: Path) -> int:
         pause = time.monotonic() + dice.choice((0, 0, 0.01, 0.05))
         while True:
             qt.processEvents()
+            used.append(time.thread_time() - begun)
             if time.monotonic() >= pause:
                 break
             time.sleep(0.002)
+            begun = time.thread_time()
     watchdog.end()
     window.session.mark_saved()
     window.close()
     worst = max((b.seconds for b in watchdog.blocks), default=0.0)
     print(f"seed {seed}: {acts} acts, {sum(faults.values())} exceptions of {len(faults)} kinds, the loop stood "
-          f"still over {STALL_S:g} s {len(watchdog.blocks)} times, {worst:.1f} s at most, "
+          f"still over {STALL_S:g} s {len(watchdog.blocks)} times, {worst:.1f} s at most, took more of a "
+          f"processor itself {sum(each > STALL_S for each in used)} times, {max(used):.2f} s at most, "
           f"{resident_mb():.0f} MB", flush=True)  # fmt: skip
     if os.environ.get("KOBREL_DEBUG"):
         for block in sorted(watchdog.blocks, key=lambda b: -b.seconds)[:20]:
