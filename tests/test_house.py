@@ -1,5 +1,6 @@
 """The house itself: kernels without a cache, a missing engine, what the repository promises."""
 
+import ast
 import pickle
 import pkgutil
 import re
@@ -104,6 +105,38 @@ def _is_there(name):
         return pkgutil.resolve_name(name) is not None
     except (ImportError, AttributeError):
         return False
+
+
+def test_only_optics_multiplies_pupil_and_image_distance():
+    """Blur and stops are worked out by one function each; whoever needs them asks the camera."""
+    pupil, image = {"pupil_mm"}, {"image_distance_mm", "image_mm"}
+    found = []
+    for path in sorted((ROOT / "src" / "kobrel").rglob("*.py")):
+        if "optics" not in path.parts:
+            found += [
+                f"{path.relative_to(ROOT)}:{line}" for line in _multiplied(path.read_text(), pupil, image)
+            ]
+    assert found == []
+    assert _multiplied("a = c.image_mm / float(c.pupil_mm)", pupil, image) == [1]
+    assert _multiplied("a = f(c.image_mm, c.pupil_mm)", pupil, image) == []
+
+
+def _multiplied(text, ones, others):
+    """Lines in which a product or ratio has one of these names and one of those."""
+
+    def names(node):
+        kinds = (ast.Attribute, ast.Name)
+        return {
+            n.attr if isinstance(n, ast.Attribute) else n.id for n in ast.walk(node) if isinstance(n, kinds)
+        }
+
+    lines = []
+    for node in ast.walk(ast.parse(text)):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mult | ast.Div):
+            sides = names(node.left), names(node.right)
+            if any(a & ones and b & others for a, b in (sides, sides[::-1])):
+                lines.append(node.lineno)
+    return lines
 
 
 def test_every_file_has_one_subject():

@@ -82,14 +82,32 @@ def blur_mm(
     0.072916667
     """
     defocus = np.abs(1.0 / np.asarray(focus_m, dtype=float) - 1.0 / np.asarray(distance_m, dtype=float))
-    return _blur_per_dioptre_mm(focal_mm, f_number, focus_m, model) * defocus
+    return _per_dioptre_mm(focal_mm, f_number, focus_m, model) * defocus
 
 
-def _blur_per_dioptre_mm(
+def blur_per_dioptre_mm(pupil_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
+    """Millimetres of blur on the sensor for each dioptre of defocus, ``A v``.
+
+    >>> float(blur_per_dioptre_mm(6.25, 50))
+    0.3125
+    """
+    return np.asarray(pupil_mm, dtype=float) * np.asarray(image_distance_mm, dtype=float) / _MM_PER_M
+
+
+def image_f_number(pupil_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
+    """The f-number of a render camera that makes the same picture: its focal length is the image distance,
+    its pupil the lens's, ``N' = v / A``.
+
+    >>> float(image_f_number(6.25, 51))
+    8.16
+    """
+    return np.asarray(image_distance_mm, dtype=float) / np.asarray(pupil_mm, dtype=float)
+
+
+def _per_dioptre_mm(
     focal_mm: ArrayLike, f_number: ArrayLike, focus_m: ArrayLike, model: LensModel
 ) -> Numbers:
-    """``A v`` in millimetres of blur for each dioptre of defocus."""
-    return pupil_mm(focal_mm, f_number) * image_distance_mm(focal_mm, focus_m, model) / _MM_PER_M
+    return blur_per_dioptre_mm(pupil_mm(focal_mm, f_number), image_distance_mm(focal_mm, focus_m, model))
 
 
 def background_blur_mm(
@@ -110,7 +128,7 @@ def half_band_dpt(
 
     The band is symmetric about the focus when distances are counted in dioptres.
     """
-    return np.asarray(coc_mm, dtype=float) / _blur_per_dioptre_mm(focal_mm, f_number, focus_m, model)
+    return np.asarray(coc_mm, dtype=float) / _per_dioptre_mm(focal_mm, f_number, focus_m, model)
 
 
 def limits_m(

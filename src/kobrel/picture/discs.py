@@ -87,7 +87,7 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     half_x, half_y = (float(half) for half in camera.half_widths())
     t = np.array(_tangents(camera, across, up), float)
     p, area = _through(camera.turned_iris, camera.squeeze, count)
-    p = p * float(camera.pupil_mm) / 2000.0
+    p = p * float(camera.pupil_radius_m)
     focus = 1.0 / float(camera.focus_m)
     if camera.surface == "sphere":
         focus = focus * float(np.sqrt(1.0 + t @ t))
@@ -140,7 +140,7 @@ def _loss(camera: Camera, front: FrontStop, across: Numbers, up: Numbers) -> Num
     """As :func:`corner_loss_stops`, of each place by itself; at the most as where nothing passes."""
     tx, ty = _tangents(camera, across, up)
     p, _ = _through(camera.turned_iris, camera.squeeze, _SAMPLES)
-    p = p * float(camera.pupil_mm) / 2000.0
+    p = p * float(camera.pupil_radius_m)
     # rays lean towards the focus
     x, y = (t[..., None] - p[:, k] / float(camera.focus_m) for k, t in enumerate((tx, ty)))
     passed = within_stop(p[:, 0], p[:, 1], x, y, front.distance_mm / 1000.0, front.diameter_mm / 2000.0)

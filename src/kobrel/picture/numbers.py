@@ -113,7 +113,7 @@ def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> V
     """
     half_x = float(camera.half_widths()[0])
     middle_x, middle_y = (float(middle) for middle in camera.middle())
-    pupil, focus = float(camera.pupil_mm) / 2000.0, 1.0 / float(camera.focus_m)
+    pupil, focus = float(camera.pupil_radius_m), 1.0 / float(camera.focus_m)
     if camera.projection == "orthographic":
         pupil = float(np.tan(np.radians(camera.cone_deg) / 2))
         focus = 1.0 / min(float(camera.focus_m), _FARTHEST_CONE_M)

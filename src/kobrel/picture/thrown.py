@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from kobrel.optics import lens
 from kobrel.plan.measure.camera import Camera
 
 _NARROWER = 1e5
@@ -23,8 +24,7 @@ def thrown(camera: Camera, blur_px: float) -> Camera:
     """
     image_mm = float(camera.image_distance_mm)
     pupil_mm = float(camera.pupil_mm) / _NARROWER
-    px_a_dioptre = pupil_mm * image_mm / 1000.0 / (camera.sensor_width_mm * camera.squeeze) * camera.width_px
-    dioptres = blur_px / px_a_dioptre
+    dioptres = blur_px / float(camera.px_per_dioptre) * _NARROWER
     flaws, front = camera.flaws, camera.flaws.front_stop
     if front is not None:
         front = front.but(
@@ -32,6 +32,6 @@ def thrown(camera: Camera, blur_px: float) -> Camera:
         )
     more = {name: getattr(flaws, name) * _NARROWER for name in ("colour_mm", "swirl_mm", "spherical_mm")}
     return replace(
-        camera, focal_mm=np.asarray(image_mm), f_number=np.asarray(image_mm / pupil_mm),
+        camera, focal_mm=np.asarray(image_mm), f_number=lens.image_f_number(pupil_mm, image_mm),
         focus_m=np.asarray(1.0 / dioptres), model="render", flaws=flaws.but(front_stop=front, **more),
     )  # fmt: skip

@@ -91,8 +91,7 @@ class View:
         camera = self.camera
         if camera.projection == "orthographic":
             return float(cone_blur_m(camera.cone_deg, 0.0, 1.0)) / camera.field_m * self.width
-        per_dioptre_mm = float(camera.pupil_mm * camera.image_distance_mm) / 1000.0
-        return per_dioptre_mm / (camera.sensor_width_mm * camera.squeeze) * self.width
+        return float(camera.px_per_dioptre) / camera.width_px * self.width
 
 
 SLOTS, _MOST_LAMPS, _NEAR_M2, _LEAST_LAMP = 8192, 2000, 4.0, 3e-4

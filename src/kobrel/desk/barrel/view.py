@@ -34,7 +34,7 @@ from kobrel.desk.toolkit.panel import Panel
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.memo import Memo
 from kobrel.optics.exposure import FULL_STOPS
-from kobrel.optics.lens import Numbers
+from kobrel.optics.lens import Numbers, half_band_dpt
 from kobrel.optics.reach import StopRange, focus_bands, nearness_of
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.scales import DioptreScale
@@ -276,7 +276,9 @@ class Barrel(Panel):
         if camera.projection == "orthographic":
             return
         y, focus = self.line_y, scale.px(float(camera.focus_m))
-        half = float(camera.coc_mm) * 1000.0 / float(camera.focal_mm * camera.image_distance_mm)
+        half = float(
+            half_band_dpt(camera.focal_mm, 1.0, camera.focus_m, camera.coc_mm, camera.model)
+        )  # at f/1, and so many times as wide at any other
         centre = 1.0 / float(camera.focus_m)
         at = {-1: focus, 1: focus}
         quiet = faded(theme().text, 0.75)

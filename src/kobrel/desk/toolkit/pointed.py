@@ -54,7 +54,7 @@ def cone_of(now: Now, key: str) -> tuple[float, float] | None:
     """Half the width of the pupil and the focus distance, metres, where a quantity is about the light."""
     if shape_of(key) != "cone" or now.camera.projection == "orthographic":
         return None
-    return float(now.camera.pupil_mm) / 2000.0, min(float(now.camera.focus_m), 1e4)
+    return float(now.camera.pupil_radius_m), min(float(now.camera.focus_m), 1e4)
 
 
 def paint_pointed(painter: QPainter, box: QRectF, now: Now, key: str) -> None:

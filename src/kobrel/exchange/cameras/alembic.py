@@ -80,7 +80,7 @@ def _sample(camera: Camera, shot: Shot) -> dict[str, float]:
     half_open = shot.exposure.shutter_deg / 720.0 / shot.fps
     return {
         "FocalLength": image,
-        "FStop": image / float(camera.pupil_mm),
+        "FStop": float(camera.image_f_number),
         "FocusDistance": min(float(camera.focus_m), _FAR_M) * _CENTIMETRES,
         "HorizontalAperture": float(camera.sensor_width_mm) * wide,
         "VerticalAperture": float(camera.sensor_height_mm) / _MM_PER_CM,

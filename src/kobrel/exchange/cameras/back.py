@@ -348,7 +348,7 @@ def _words(part: Part, camera: Camera, unit: Measure) -> str:
     if part == "lens":
         return f"{float(camera.image_distance_mm):.4g} mm"
     if part == "stop":
-        return f"f/{float(camera.image_distance_mm) / float(camera.pupil_mm):.3g}"
+        return f"f/{float(camera.image_f_number):.3g}"
     if part == "squeeze":
         return f"{camera.squeeze:g}"
     return f"{camera.shift_mm[0]:.3g}, {camera.shift_mm[1]:.3g} mm"

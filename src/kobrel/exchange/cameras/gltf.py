@@ -121,7 +121,7 @@ def _lens(shot: Shot, camera: Any) -> dict[str, Any]:
 
     return {
         "focalMm": track(camera.focal_mm), "fNumber": track(camera.f_number), "focusM": track(camera.focus_m),
-        "apertureRadiusM": track(camera.pupil_mm / 2000.0),
+        "apertureRadiusM": track(camera.pupil_radius_m),
         "sensorWidthMm": camera.sensor_width_mm, "sensorHeightMm": camera.sensor_height_mm,
         "squeeze": camera.squeeze, "lensModel": camera.model, "focusSurface": camera.surface,
         "coneDeg": camera.cone_deg, "shiftMm": list(camera.shift_mm),

@@ -177,7 +177,7 @@ def _write_samples(
     camera.SetResetXformStack(True)
     transform = camera.AddTransformOp()
     render_focal = numbers.image_distance_mm
-    render_stop = render_focal / numbers.pupil_mm
+    render_stop = numbers.image_f_number
     sampled = (
         (camera.CreateFocalLengthAttr(), render_focal * tenths),
         (camera.CreateFStopAttr(), render_stop),

@@ -33,9 +33,8 @@ class Slate:
     def put(self, spec: oiio.ImageSpec) -> None:
         """Say it in the header of a picture."""
         camera, rate = self.camera, frame_rate(self.fps)
-        aperture = float(camera.image_distance_mm) / float(camera.pupil_mm)
         for name, value in {
-            "aperture": aperture,
+            "aperture": float(camera.image_f_number),
             "focus": float(camera.focus_m),
             "focalLength": float(camera.image_distance_mm),
             "nominalFocalLength": float(camera.focal_mm),

@@ -120,9 +120,7 @@ class Camera:
         """The camera at its one frame as plates know it."""
         if self.projection == "orthographic":
             return Eye(self.pose, 0.0, 0.0)
-        per_mm = sensor.blur_px(1.0, self.sensor_width_mm, self.width_px, self.squeeze)
-        per_dpt = float(self.pupil_mm * self.image_distance_mm) / 1000.0
-        return Eye(self.pose, 1.0 / float(self.focus_m), per_dpt * float(per_mm))
+        return Eye(self.pose, 1.0 / float(self.focus_m), float(self.px_per_dioptre))
 
     @property
     def aspect(self) -> float:
@@ -179,6 +177,27 @@ class Camera:
     def image_distance_mm(self) -> Numbers:
         """Distance from lens to sensor."""
         return lens.image_distance_mm(self.focal_mm, self.focus_m, self.model)
+
+    @property
+    def pupil_radius_m(self) -> Numbers:
+        """Half the diameter of the entrance pupil, metres."""
+        return self.pupil_mm / 2000.0
+
+    @property
+    def blur_per_dioptre_mm(self) -> Numbers:
+        """Blur on the sensor for each dioptre of defocus, in perspective."""
+        return lens.blur_per_dioptre_mm(self.pupil_mm, self.image_distance_mm)
+
+    @property
+    def px_per_dioptre(self) -> Numbers:
+        """Pixels of blur at delivery for each dioptre of defocus, in perspective."""
+        blur = self.blur_per_dioptre_mm
+        return sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
+
+    @property
+    def image_f_number(self) -> Numbers:
+        """The f-number of a render camera that makes the same picture."""
+        return lens.image_f_number(self.pupil_mm, self.image_distance_mm)
 
     def half_widths(self) -> tuple[Numbers, Numbers]:
         """Half the picture's width and height in its own coordinates, see
@@ -289,9 +308,7 @@ class Camera:
             if self.projection == "perspective":
                 # what counts is the pictured disc, so distances count along the axis
                 focus = lens.focus_along_axis_m(self.focus_m, self.surface, axial / straight)
-                per_dioptre = self.pupil_mm * self.image_distance_mm / 1000.0
-                blur = per_dioptre * np.abs(1.0 / focus - 1.0 / axial)
-                pixels = sensor.blur_px(blur, self.sensor_width_mm, self.width_px, self.squeeze)
+                pixels = self.px_per_dioptre * np.abs(1.0 / focus - 1.0 / axial)
             else:
                 pixels = self.blur_px(straight if self.projection == "fisheye" else axial)
             (half_x, half_y), (middle_x, middle_y) = self.half_widths(), self.middle()

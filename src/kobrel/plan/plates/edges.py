@@ -99,7 +99,7 @@ def _overshoot(
     ])  # fmt: skip
     axial = -np.einsum("fi,fi->f", camera.pose[:, :3, 2], poses[:, :3, 3] - camera.pose[:, :3, 3])
     with np.errstate(divide="ignore", invalid="ignore"):
-        blur = np.abs(1.0 / camera.focus_m - 1.0 / axial) * camera.pupil_mm / 2000.0  # a tangent
+        blur = np.abs(1.0 / camera.focus_m - 1.0 / axial) * camera.pupil_radius_m  # a tangent
         wide = 1.0 + np.where(axial > 0, blur, 0.0) / half_x
         tall = 1.0 + np.where(axial > 0, blur, 0.0) / half_y
         tx = around[:, 0][None] * (half_x * wide)[:, None] + middle_x[:, None]

@@ -174,7 +174,7 @@ def _within(scene: _Scene) -> Iterator[Loss]:
     shifts = [abs(flaws.colour_mm), abs(flaws.swirl_mm) / 2, abs(flaws.spherical_mm) / 2]
     if any(shifts):
         # the image lies as much before or behind the sensor, seen through the pupil at its distance
-        spread = max(shifts) / float(camera.image_distance_mm) * float(camera.pupil_mm)
+        spread = max(shifts) / float(camera.image_f_number)
         yield Loss("flaws", "No flaws of the lens: blur off by about",
                    spread / scene.camera.film_mm[0] * camera.width_px)  # fmt: skip
 

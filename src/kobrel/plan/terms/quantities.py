@@ -183,7 +183,7 @@ _ALL = (
              "Focal length of the render camera that makes this picture.", "v",
              "A lens that breathes pictures a wider view or a narrower one than its own focal length says.",
              "view", lambda c, v: c.with_image(v)),
-    Quantity("f_number", "f-number", "number", lambda c: c.image_mm / c.pupil_mm,
+    Quantity("f_number", "f-number", "number", lambda c: lens.image_f_number(c.pupil_mm, c.image_mm),
              "Focal length over the diameter of the pupil.", "v / A",
              "It fits this focal length alone: another one with the same f-number blurs otherwise.",
              "aperture", lambda c, v: c.with_pupil(c.image_mm / v)),

@@ -79,7 +79,8 @@ class RenderCamera:
         """Pixels of blur at delivery for each dioptre of defocus."""
         if self.projection == "orthographic":
             return np.full(len(self.frames), np.nan)
-        return self.pupil_mm * self.image_mm / _MM_PER_M / self.film_mm[0] * self.width_px
+        per_dioptre = lens.blur_per_dioptre_mm(self.pupil_mm, self.image_mm)
+        return per_dioptre / self.film_mm[0] * self.width_px
 
     @property
     def coc_mm(self) -> float:

@@ -363,7 +363,7 @@ def _keeping(now: Now) -> str:
 def _radius(now: Now) -> str:
     files = [scene.unit_m for name, scene in now.stage.scenes.items() if is_of_a_file(name)]
     unit = scene_measure(files[0] if files else 1.0)
-    return f"{float(now.camera.pupil_mm) / 2000.0 / unit.metres:.4g} {unit.symbol}"
+    return f"{float(now.camera.pupil_radius_m) / unit.metres:.4g} {unit.symbol}"
 
 
 def _lens_text(lens: Lens) -> str:
