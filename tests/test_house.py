@@ -51,6 +51,47 @@ def test_a_kernel_whose_cache_is_of_another_version_is_compiled_anew(tmp_path, m
     assert len(index.read_bytes()) == len(kept), "and kept for the next run"
 
 
+_KERNELS = """
+import numpy as np
+from kobrel.compiled import kernel
+
+SIZE, TABLE = 3, np.arange(4.0)
+
+@kernel
+def inner(a):
+    return a * SIZE + TABLE[0]
+
+@kernel
+def outer(a):
+    \"\"\"What it does.\"\"\"
+    return inner(a) + 1.0
+"""
+
+
+@pytest.mark.parametrize(
+    ("was", "is_now", "same"),
+    [
+        ("What it does.", "Something else.", True), ("import numpy", "# more\nimport numpy", True),
+        ("SIZE, TABLE = 3", "SIZE, TABLE = 4", False), ("arange(4.0)", "arange(5.0)", False),
+        ("a * SIZE", "a / SIZE", False), ("+ 1.0", "+ 2.0", False), ("+ 1.0", "- 1.0", False),
+    ],
+)  # fmt: skip
+def test_a_kernel_is_compiled_anew_when_what_it_consists_of_changes(was, is_now, same):
+    def content(text):
+        made = {"__name__": "made"}
+        exec(compile(text, str(ROOT / "made.py"), "exec"), made)
+        return compiled.content_of(made["outer"].py_func)
+
+    assert was in _KERNELS
+    assert (content(_KERNELS.replace(was, is_now)) == content(_KERNELS)) == same
+
+
+def test_kernels_that_call_each_other_by_name_have_an_end():
+    from kobrel.picture.tracing.rows import draw_rows
+
+    assert len(compiled.content_of(draw_rows.py_func)) == 64
+
+
 def test_a_missing_ray_engine_is_told_in_words(monkeypatch):
     from kobrel.stage.engine import embree
 

@@ -1,11 +1,15 @@
 """Numba kernels that keep their compiled form where a folder lets them."""
 
+import hashlib
 from collections.abc import Callable
-from functools import lru_cache
-from pathlib import Path
+from functools import cache
+from types import CodeType, FunctionType
 from typing import Any
 
 import numba
+import numpy as np
+from numba.core.ccallback import CFunc
+from numba.core.sigutils import normalize_signature
 
 # All liberties but those that assume that no number is NaN or infinite: tests for these must hold.
 _FAST = {"nsz", "arcp", "contract", "afn", "reassoc"}
@@ -23,7 +27,7 @@ def kernel(function: Callable[..., Any]) -> Any:
         compiled = numba.njit(cache=True, **options)(function)
     except RuntimeError:
         return numba.njit(**options)(function)
-    _mend_cache(compiled)
+    _mend_cache(compiled, function)
     return compiled
 
 
@@ -32,31 +36,59 @@ def callback(signature: Any) -> Callable[[Callable[..., Any]], Any]:
 
     def compiled(function: Callable[..., Any]) -> Any:
         try:
-            return numba.cfunc(signature, cache=True)(function)
+            made = CFunc(function, normalize_signature(signature), locals={}, options={})
+            made.enable_caching()
+            _mend_cache(made, function)
+            made.compile()
         except Exception:  # no folder to keep it in, or what is kept there cannot be read
             return numba.cfunc(signature)(function)
+        return made
 
     return compiled
 
 
-@lru_cache(1)
-def _stamp() -> tuple[float, int]:
-    """When the newest of all sources with kernels was changed, and how long they are together."""
-    root = Path(__file__).parent
-    rooms = (root / room for room in ("optics", "picture", "stage"))
-    found = [path.stat() for room in rooms for path in room.rglob("*.py")] + [Path(__file__).stat()]
-    return max(each.st_mtime for each in found), sum(each.st_size for each in found)
+@cache
+def content_of(function: FunctionType) -> str:
+    """What tells a kernel's compiled form from others, SHA-256: its own code, that of all kernels that it
+    calls, and the constants that they were compiled with.
+    """
+    said = hashlib.sha256(repr(sorted(_FAST)).encode())
+    reached = [function]
+    for each in reached:  # grows by what is called
+        codes, values = [each.__code__], [cell.cell_contents for cell in each.__closure__ or ()]
+        for code in codes:  # grows by what is nested
+            values += [v for v in code.co_consts if not isinstance(v, CodeType) and v is not each.__doc__]
+            values += [each.__globals__[name] for name in code.co_names if name in each.__globals__]
+            codes += [nested for nested in code.co_consts if isinstance(nested, CodeType)]
+            said.update(code.co_code + repr(code.co_names).encode())
+        said.update(repr([_constant(value) for value in values]).encode())
+        inner = (getattr(value, "py_func", None) or getattr(value, "_defn", None) for value in values)
+        reached += [f for f in dict.fromkeys(inner) if isinstance(f, FunctionType) and f not in reached]
+    return said.hexdigest()
 
 
-def _mend_cache(compiled: Any) -> None:
+def _constant(value: object) -> object:
+    """What a value is for a kernel that was compiled with it; of what is called its name alone."""
+    if isinstance(value, np.ndarray):
+        return value.shape, value.dtype.str, value.tobytes()
+    if isinstance(value, tuple):
+        return tuple(_constant(each) for each in value)
+    if isinstance(value, frozenset):
+        return sorted(repr(_constant(each)) for each in value)
+    if value is None or isinstance(value, int | float | complex | str | bytes | np.generic):
+        return value
+    return getattr(value, "__name__", type(value).__name__)
+
+
+def _mend_cache(compiled: Any, function: Any) -> None:
     """Let a kernel empty its cache where that cannot be read, instead of failing; and compile it anew when
-    any kernel's source has changed, since one may have another within it.
+    what it consists of has changed.
     """
     cache = compiled._cache
-    cache._cache_file._source_stamp = _stamp()
     load = cache.load_overload
 
     def load_or_flush(signature: Any, context: Any) -> Any:
+        cache._cache_file._source_stamp = content_of(function)  # all names that it uses are there by now
         try:
             return load(signature, context)
         except Exception:  # whatever unpickling an older version's classes raises

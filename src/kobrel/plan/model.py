@@ -42,6 +42,7 @@ from kobrel.plan.pictures.plates import MOST_PLATES, Dial, Plate, PlateAnchor
 
 FORMAT, SUFFIX = 10, ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
+Index = Annotated[int, Field(ge=0, le=2**31)]
 STAND_IN_PREFIX = "stand-in "
 """How the names begin that stand-ins have among the scenes of a stage; no file's does."""
 
@@ -49,9 +50,6 @@ StandInKind = Literal[
     "standing", "seated", "child", "box", "ball", "cone", "cylinder", "card", "wall", "ground",
     "string", "scatter",
 ]  # fmt: skip
-
-
-Index = Annotated[int, Field(ge=0, le=2**31)]
 
 
 class SceneRef(Part):
