@@ -14,7 +14,6 @@ from kobrel.exchange.proof.files import (
     Kept,
     brought,
     drawn_rung,
-    problem_of,
     read_proof,
     small_path,
     small_pixels,
@@ -213,8 +212,6 @@ def test_proofs_go_with_the_plan(shot, tmp_path):
     save_plan(placed, tmp_path / "a.kobrel")
     assert '"a.proofs/' in (tmp_path / "a.kobrel").read_text()
     assert open_plan(tmp_path / "a.kobrel").proofs == placed.proofs
-    assert problem_of(placed.proofs[0]) == ""
-    assert "no such file" in problem_of(gone)
 
 
 def test_a_plan_cannot_have_other_folders_read_or_copied(shot, tmp_path, monkeypatch):

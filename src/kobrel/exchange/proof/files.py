@@ -12,11 +12,11 @@ from PIL import Image
 from pydantic import ValidationError
 
 from kobrel import trust
-from kobrel.errors import ExchangeError, KobrelError, SceneError
+from kobrel.errors import ExchangeError, SceneError
 from kobrel.exchange.images import EXR_CHANNELS, write_picture
 from kobrel.exchange.writing.slate import Slate, put_colour
 from kobrel.exchange.writing.whole import whole_file
-from kobrel.files import plain_name, require_file
+from kobrel.files import plain_name
 from kobrel.picture.develop import developed
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
@@ -261,12 +261,3 @@ def _copy(source: Path, target: Path) -> None:
     except OSError:
         with whole_file(target) as beside:
             shutil.copyfile(source, beside)
-
-
-def problem_of(proof: Proof) -> str:
-    """Why a proof cannot be shown, or ""."""
-    try:
-        require_file(Path(proof.path), ExchangeError)
-    except KobrelError as error:
-        return str(error)
-    return ""

@@ -217,10 +217,6 @@ def _aims_at(now: Now) -> int | None:
     return made.aims_at if made else None
 
 
-def _aim_options(now: Now) -> list[tuple[str, object]]:
-    return [("its own aim", None), *((f"{s.number} {s.name}", s.number) for s in now.plan.subjects)]
-
-
 def _last_key(now: Now) -> CameraKey | None:
     """The last key up to the frame."""
     made = _made(now)
