@@ -138,6 +138,13 @@ def test_letters_are_drawn_as_large_as_they_may_so_that_they_stay_sharp():
     assert np.ptp(columns) > 6000  # a frame of 4096 across shows no pixel of it
 
 
+@pytest.mark.parametrize("size", [(10**9, 10**9), (10**9, 1), (0, -5), (1, 1)])
+def test_a_plan_cannot_ask_for_more_pixels_than_are_needed(size):
+    for drawn in drawing.KINDS:
+        rgba = draw(drawn, size).rgba
+        assert 1 <= rgba.shape[0] * rgba.shape[1] <= 12_100_000
+
+
 def test_lines_are_aligned_and_tracking_widens_them():
     text = "IIIIIIII\nII"
     for align, side in (("left", 0), ("right", -1)):

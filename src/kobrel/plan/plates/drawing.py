@@ -39,7 +39,10 @@ def picture_of_drawn(drawn: Drawn, aspect: float) -> PlatePicture:
 
 
 def draw(drawn: Drawn, size_px: tuple[int, int]) -> PlatePixels:
-    """The pixels of what is drawn: bytes of titles and specks, halves in linear light of all else."""
+    """The pixels of what is drawn: bytes of titles and specks, halves in linear light of all else; smaller
+    than a plan says where that would be more than is ever needed.
+    """
+    size_px = _bounded(size_px)
     match drawn:
         case Title():
             return _with_colour(_letters(drawn, size_px), drawn.colour)
@@ -53,6 +56,13 @@ def draw(drawn: Drawn, size_px: tuple[int, int]) -> PlatePixels:
             return _with_colour(_disc(), drawn.colour)
         case _:
             assert_never(drawn)
+
+
+def _bounded(size_px: tuple[int, int]) -> tuple[int, int]:
+    """A size of the same shape that takes no more memory than a picture may."""
+    wide, tall = (max(side, 1) for side in size_px)
+    by = min(1.0, _LONGEST_PX / max(wide, tall), (_MOST_PX / (wide * tall)) ** 0.5)
+    return max(1, round(wide * by)), max(1, round(tall * by))
 
 
 # Titles
@@ -102,11 +112,7 @@ def title_size_px(title: Title) -> tuple[int, int]:
     it is shown.
     """
     block = _block(title)
-    letter = min(
-        _LONGEST_PX / max(block.width, block.height), (_MOST_PX / (block.width * block.height)) ** 0.5,
-        _TALLEST_LETTER_PX,
-    )  # fmt: skip
-    return max(1, round(block.width * letter)), max(1, round(block.height * letter))
+    return _bounded((round(block.width * _TALLEST_LETTER_PX), round(block.height * _TALLEST_LETTER_PX)))
 
 
 def _letters(title: Title, size_px: tuple[int, int]) -> NDArray[np.uint8]:
