@@ -22,6 +22,7 @@ from kobrel.exchange.timeline import write_list
 from kobrel.plan.file import open_plan
 from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.start import empty_plan
+from kobrel.session.commands.plates.drawing import KINDS
 from kobrel.session.journal.file import Journal, Work
 from kobrel.session.undo import History, Step
 from kobrel.stage.read.plates.layered import layered_bytes
@@ -188,7 +189,9 @@ def _plans(folder: Path) -> list[Path]:
 
 
 def _plates(folder: Path) -> Path:
-    """Paper Harbour's plan on small pictures, one plate of it lifted and filled behind."""
+    """Paper Harbour's plan on small pictures, one plate of it lifted and filled behind; and a plate of each
+    kind that needs no file.
+    """
     plan = open_plan(DEMO.with_name("paper_harbour.kobrel"))
     picture = {"path": "paint.png", "layer": "", "size_px": (24, 16)}
     plates = [{**plate.model_dump(mode="json"), "picture": picture} for plate in plan.plates]
@@ -196,6 +199,9 @@ def _plates(folder: Path) -> Path:
     plates[4]["cut"] = {"shapes": [box, {"kind": "colour", "colour": (1, 0, 0), "takes_away": True}]}
     plates[0]["fill"] = {"kind": "patches", "of": [plates[4]["number"]]}
     plates[1]["fade"], plates[2]["lies"] = {"by": "blur", "whole": 1.0, "gone": 9.0}, True
+    for number, drawn in enumerate(KINDS, 100):
+        said = {"drawn": drawn.model_dump(mode="json"), "size_px": (24, 16)}
+        plates.append({**plates[3], "number": number, "name": drawn.kind, "picture": said})
     path = folder / "plates.kobrel"
     path.write_text(json.dumps({**plan.model_dump(mode="json"), "plates": plates}, indent=1))
     return path
