@@ -13,8 +13,6 @@ from kobrel.session.commands.plates import placing
 from tests.desk.conftest import pick
 from tests.desk.test_plates import click_button, settled
 
-CTRL = Qt.KeyboardModifier.ControlModifier
-
 
 @pytest.fixture
 def user(make_window):
@@ -48,7 +46,13 @@ def test_a_title_is_typed_where_it_stands_and_pulled_to_as_any_plate(user, tmp_p
     assert editor.toPlainText() == "Title"
     QTest.keyClicks(editor, "Night 5 ferry")
     QTest.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier)
-    QTest.keyClicks(editor, "kp")
+    before = editor.geometry()
+    QTest.keyClicks(editor, "kp and more than stood there before")
+    assert editor.width() > before.width(), "the box grows with the text"
+    assert abs(editor.geometry().center().x() - before.center().x()) <= 1
+    assert window.picture.rect().contains(editor.geometry())
+    while not editor.toPlainText().endswith("\nkp"):
+        QTest.keyClick(editor, Qt.Key.Key_Backspace)
     QTest.keyClick(editor, Qt.Key.Key_Return)
     settled(user)
     assert not editor.isVisible()

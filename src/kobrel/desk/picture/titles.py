@@ -16,7 +16,7 @@ from kobrel.session.commands.plates import drawing, placing
 from kobrel.session.session import Session
 
 _LEAST_PX, _MOST_PX = 13, 72
-_LEAST_WIDE, _LEAST_TALL, _MARGIN = 220, 44, 10
+_LEAST_WIDE, _MARGIN = 160, 10
 
 
 @guarded
@@ -33,6 +33,10 @@ class TitleEditor(QPlainTextEdit):
         self.setToolTip(plain("Enter takes it, Shift+Enter begins a line, Esc leaves the old text"))
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.setFrameShape(QPlainTextEdit.Shape.NoFrame)
+        self._middle = QPointF()
+        for policy in (self.setHorizontalScrollBarPolicy, self.setVerticalScrollBarPolicy):
+            policy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.textChanged.connect(self._fit)
         self.hide()
         session.wanted.connect(lambda what: self.begin() if what == "title" else None)
         session.watch({"plan", "selected_plate"}, self._leave_if_gone)
@@ -60,33 +64,43 @@ class TitleEditor(QPlainTextEdit):
         if plate is None or not isinstance(title, Title):
             return
         self._of = plate.number
-        box, letter = self._room(plate, title)
+        stands = self._stands(plate)
+        self._middle = stands.center()
+        letter = round(min(max(stands.height() / letters_in_height(title), _LEAST_PX), _MOST_PX))
         font = QFont(title.family)
         font.setPixelSize(letter)
         self.setFont(font)
         self.setStyleSheet(f"font-family: '{_quoted(title.family)}'; font-size: {letter}px;")
-        self.setGeometry(box.toAlignedRect())
         self.setPlainText(title.text)
         self.show()
+        self._fit()
         self.raise_()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
         self.moveCursor(QTextCursor.MoveOperation.Start)
         self.selectAll()
 
-    def _room(self, plate: Plate, title: Title) -> tuple[QRectF, int]:
-        """Where the title stands on the picture, and how large its letters are there, pixels."""
-        whole = QRectF(self._picture.rect()).adjusted(_MARGIN, _MARGIN, -_MARGIN, -_MARGIN)
-        stands = self._plates.room_of(plate)
+    def _stands(self, plate: Plate) -> QRectF:
+        """Where the title stands on the picture; the middle of that where it is out of the frame."""
+        whole, stands = self._whole(), self._plates.room_of(plate)
         if stands is None or not stands.intersects(whole):
-            stands = QRectF(whole.center(), whole.center())
-        letter = round(min(max(stands.height() / letters_in_height(title), _LEAST_PX), _MOST_PX))
-        lines = title.text.count("\n") + 1
-        wide, tall = max(stands.width(), _LEAST_WIDE), max(stands.height(), _LEAST_TALL, 1.6 * letter * lines)
-        box = QRectF(0, 0, min(wide, whole.width()), min(tall, whole.height()))
-        box.moveCenter(stands.center())
+            return QRectF(whole.center(), whole.center())
+        return stands
+
+    def _whole(self) -> QRectF:
+        return QRectF(self._picture.rect()).adjusted(_MARGIN, _MARGIN, -_MARGIN, -_MARGIN)
+
+    def _fit(self) -> None:
+        """Give the text the room that it needs, about the title's middle and within the picture."""
+        if self._of is None:
+            return
+        lines, metrics, whole = self.toPlainText().split("\n"), self.fontMetrics(), self._whole()
+        wide = max(metrics.horizontalAdvance(line) for line in lines) + 3 * _MARGIN
+        tall = len(lines) * metrics.lineSpacing() + 2 * _MARGIN
+        box = QRectF(0, 0, min(max(wide, _LEAST_WIDE), whole.width()), min(tall, whole.height()))
+        box.moveCenter(self._middle)
         box.moveLeft(min(max(box.left(), whole.left()), whole.right() - box.width()))
         box.moveTop(min(max(box.top(), whole.top()), whole.bottom() - box.height()))
-        return box, letter
+        self.setGeometry(box.toAlignedRect())
 
     def take(self) -> None:
         """Give the title this text."""
