@@ -62,7 +62,7 @@ def inner(a):
     return a * SIZE + TABLE[0]
 
 @kernel
-def outer(a):
+def outer(a, b=1.5):
     \"\"\"What it does.\"\"\"
     return inner(a) + 1.0
 """
@@ -74,6 +74,7 @@ def outer(a):
         ("What it does.", "Something else.", True), ("import numpy", "# more\nimport numpy", True),
         ("SIZE, TABLE = 3", "SIZE, TABLE = 4", False), ("arange(4.0)", "arange(5.0)", False),
         ("a * SIZE", "a / SIZE", False), ("+ 1.0", "+ 2.0", False), ("+ 1.0", "- 1.0", False),
+        ("b=1.5", "b=2.5", False),
     ],
 )  # fmt: skip
 def test_a_kernel_is_compiled_anew_when_what_it_consists_of_changes(was, is_now, same):

@@ -55,7 +55,8 @@ def content_of(function: FunctionType) -> str:
     said = hashlib.sha256(repr(sorted(_FAST)).encode())
     reached = [function]
     for each in reached:  # grows by what is called
-        codes, values = [each.__code__], [cell.cell_contents for cell in each.__closure__ or ()]
+        codes, values = [each.__code__], [*(each.__defaults__ or ())]
+        values += [cell.cell_contents for cell in each.__closure__ or ()]
         for code in codes:  # grows by what is nested
             values += [v for v in code.co_consts if not isinstance(v, CodeType) and v is not each.__doc__]
             values += [each.__globals__[name] for name in code.co_names if name in each.__globals__]

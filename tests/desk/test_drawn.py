@@ -105,6 +105,8 @@ def test_each_other_kind_is_added_seen_changed_copied_and_deleted(user, name):
     page, plate = add(user, name)
     kind = plate.picture.drawn.kind
     assert DRAWN_NAMES[kind] == name
+    assert not page.reload.isEnabled()
+    assert page.replace.isEnabled()
     field, value, what = {
         "Flat colour": (None, None, None), "Gradient": (page.drawn.angle, "30", "angle_deg"),
         "Vignette": (page.drawn.strength, "0.4", "strength"), "Specks": (page.drawn.specks, "25", "count"),

@@ -328,6 +328,12 @@ def test_specks_have_no_edge_and_no_picture_to_cut(session):
     plate, said = chosen(session, "specks"), heard(session)
     assert cutting.pixels_of(session, plate) is None
     assert "no picture to cut" in said[-1]
+    before = session.plan
+    cutting.begin(session, "rectangle")
+    cutting.take_alpha(session)
+    assert session.tool is None
+    assert session.plan == before
+    assert len(said) == 3
     frames = np.array([1001.0])
     assert edge_report(session.plan, plate, session.stage, the_camera(), frames).words == ""
 

@@ -133,8 +133,9 @@ class PlatesPage(SessionCard):
         self.details = _Details(session)
         self.show_if(self.details, lambda session: placing.chosen(session) is not None, row=False)
         self.column.addWidget(self.details)
-        for button in (self.replace, self.reload, self.remove):
+        for button in (self.replace, self.remove):
             self.enable_if(button, lambda session: placing.chosen(session) is not None)
+        self.enable_if(self.reload, _has_file)
         self.column.addStretch(1)
 
     def ask_new(self) -> None:
@@ -460,6 +461,11 @@ class _Details(Card[Plate]):
                             f"{' …' if len(keys) > 4 else ''}")  # fmt: skip
         self.keyed.setText(". ".join(told) + "." if told else "")
         self.keyed.setVisible(bool(told))
+
+
+def _has_file(session: Session) -> bool:
+    plate = placing.chosen(session)
+    return plate is not None and bool(plate.picture.path)
 
 
 def _where(session: Session, plate: Plate, metres: float | None) -> str:

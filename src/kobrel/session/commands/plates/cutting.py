@@ -38,6 +38,7 @@ from kobrel.stage.plates import PlatePixels
 
 _NEARER = 0.8
 _LEAST = 1e-3
+_NO_PICTURE = "Specks have no picture to cut or to lay out."
 SHAPE_NAMES = {
     "outline": "Outline", "rectangle": "Rectangle", "ellipse": "Ellipse", "colour": "Colour range",
     "brightness": "Brightness range", "depth": "Depth range", "alpha": "Its own alpha", "mask": "Mask file",
@@ -57,6 +58,8 @@ def begin(session: Session, tool: CutTool) -> None:
     if chosen(session) is None:
         session.say("Choose a plate first: click it in Picture, or in the list.")
         return
+    if _are_specks(session):
+        return
     session.use(Tool("cut", cut=tool))
     session.say(_HINTS[tool] + " Esc lays it down.")
 
@@ -64,10 +67,21 @@ def begin(session: Session, tool: CutTool) -> None:
 def take_shape(session: Session, shape: CutShape) -> None:
     """Take a drawn shape: as a plate that is lifted, or into the chosen plate's own cut."""
     session.use(None)
+    if _are_specks(session):
+        return
     if session.cut_mode == "lift":
         lift(session, shape)
     else:
         add_shape(session, shape.but(takes_away=session.cut_mode == "take away"))
+
+
+def _are_specks(session: Session) -> bool:
+    """Whether the chosen plate is of specks, which have no picture to cut; then that is said."""
+    plate = chosen(session)
+    specks = plate is not None and isinstance(plate.picture.drawn, Specks)
+    if specks:
+        session.say(_NO_PICTURE)
+    return specks
 
 
 @needs_both
@@ -216,7 +230,7 @@ def pixels_of(session: Session, plate: Plate) -> PlatePixels | None:
         if playing is not None:
             return None
         if isinstance(plate.picture.drawn, Specks):
-            session.say("Specks have no picture to cut or to lay out.")
+            session.say(_NO_PICTURE)
             return None
         return session.library.shelf.original(original_of(plate.picture))
     except KobrelError as error:
