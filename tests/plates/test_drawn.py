@@ -145,6 +145,16 @@ def test_a_plan_cannot_ask_for_more_pixels_than_are_needed(size):
         assert 1 <= rgba.shape[0] * rgba.shape[1] <= 12_100_000
 
 
+def test_what_memory_has_no_room_for_is_told_and_keeps_its_place(monkeypatch):
+    from kobrel import memory
+
+    monkeypatch.setattr(memory, "spare_memory", lambda: 1e6)
+    plan, library = with_drawn(Plan(shots=(a_shot(),))), Library()
+    library.read(plan)
+    assert any("Gradient" in problem and "memory" in problem for problem in library.problems_of(plan))
+    assert len(stage_of(plan, library).scenes) == 5
+
+
 def test_lines_are_aligned_and_tracking_widens_them():
     text = "IIIIIIII\nII"
     for align, side in (("left", 0), ("right", -1)):

@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
+from kobrel.errors import SceneError
+from kobrel.memory import require_memory
 from kobrel.optics.lens import Numbers
 from kobrel.plan.parts import Colour
-from kobrel.plan.pictures.drawn import Drawn, FlatColour, Gradient, Specks, Title, Vignette
+from kobrel.plan.pictures.drawn import DRAWN_NAMES, Drawn, FlatColour, Gradient, Specks, Title, Vignette
 from kobrel.plan.pictures.plates import PlatePicture
 from kobrel.plan.plates.typefaces import Face, face_of
 from kobrel.stage.pictures.colours import as_bytes, to_linear, to_srgb
@@ -22,7 +24,7 @@ _MEASURED_PX = 1000
 _MARGIN = 0.15
 """About the letters, of their size: some reach beyond their own box."""
 _LONGEST_PX, _MOST_PX, _TALLEST_LETTER_PX = 8192, 12_000_000, 2048
-_SPECK_PX = 96
+_SPECK_PX, _BYTES_A_PIXEL = 96, 40.0
 _MOST_HALF = 60_000.0
 
 
@@ -41,8 +43,16 @@ def picture_of_drawn(drawn: Drawn, aspect: float) -> PlatePicture:
 def draw(drawn: Drawn, size_px: tuple[int, int]) -> PlatePixels:
     """The pixels of what is drawn: bytes of titles and specks, halves in linear light of all else; smaller
     than a plan says where that would be more than is ever needed.
+
+    Raises
+    ------
+    SceneError
+        There is not so much memory to spare.
     """
     size_px = _bounded(size_px)
+    require_memory(
+        _BYTES_A_PIXEL * size_px[0] * size_px[1], f"a plate ({DRAWN_NAMES[drawn.kind]})", "", SceneError
+    )
     match drawn:
         case Title():
             return _with_colour(_letters(drawn, size_px), drawn.colour)
