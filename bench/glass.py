@@ -8,9 +8,9 @@ import numpy as np
 from rich.table import Table
 
 from kobrel.plan.instrument import Wish
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, PointAnchor, Shot, Subject
-from kobrel.plan.parts import PlaceKey
 from kobrel.plan.solve import brief as briefs
 from kobrel.stage.stage import Stage
 

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 from rich.table import Table
 
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Mark, Plan, PointAnchor, Shot, Subject, SubjectTarget
-from kobrel.plan.parts import PlaceKey
 from kobrel.stage.stage import Stage
 
 Paired = Callable[..., list[float]]

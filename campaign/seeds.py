@@ -20,7 +20,7 @@ from kobrel.exchange.cameras.gltf import write_gltf
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.timeline import write_list
 from kobrel.plan.file import open_plan
-from kobrel.plan.parts import Key, Keyed
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.start import empty_plan
 from kobrel.session.commands.plates.drawing import KINDS
 from kobrel.session.journal.file import Journal, Work

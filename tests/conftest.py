@@ -15,8 +15,8 @@ from pxr import Gf, Usd, UsdGeom, Vt
 import kobrel.demo
 from kobrel.plan.file import open_plan
 from kobrel.plan.instrument import Glass, Sensor
+from kobrel.plan.keys import Keyed
 from kobrel.plan.model import FixedCamera, Plan, Shot
-from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, load_stage, source_of
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box, sphere

@@ -12,8 +12,8 @@ from kobrel.exchange.cameras.back import read_camera
 from kobrel.exchange.sheet import content
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.keys import Keyed
 from kobrel.plan.kits.lenses import shipped_kits
-from kobrel.plan.parts import Keyed
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 

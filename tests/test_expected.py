@@ -21,11 +21,12 @@ from kobrel.optics import bend, ease, exposure, lens, motor, noise, projection, 
 from kobrel.optics.aperture import aperture as opened_aperture
 from kobrel.optics.aperture import passes, places, transmission
 from kobrel.optics.iris import Iris, Mask, area_within, outline
-from kobrel.plan import arrival, check, glass
+from kobrel.plan import check, glass
 from kobrel.plan.instrument import Criterion, Flaws, Wish
 from kobrel.plan.iris import Stencil
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.masks import corners, draw
-from kobrel.plan.measure import limits, pace
+from kobrel.plan.measure import arrival, limits, pace
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.measure.summary import lens_words, summary
@@ -43,8 +44,6 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
 )
-from kobrel.plan.parts import Key, Keyed
-from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.sequence.cuts import cut_between, matched
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve import tradeoffs
@@ -309,7 +308,7 @@ def placing(demo, **_given):
     yield "moves", [
         moves.made_poses(camera, frames), moves.made_poses(camera.but(path="straight"), frames), moves.posed(camera, 5, roll_deg=1.0),
         moves.creep(camera.but(keys=()), 1, 20), moves.orbit(camera.but(keys=()), 1, 20), moves.push_in(camera.but(keys=()), 1, 20),
-        moves.turned_about((1, 2, 3), (0, 1, 0), 0.3, -0.2), moves.without_key(camera, 11), moves.key_of(camera, 6.0), overview_camera(stage),
+        moves.turned_about((1, 2, 3), (0, 1, 0), 0.3, -0.2), camera.without_key(11), moves.key_of(camera, 6.0), overview_camera(stage),
     ]  # fmt: skip
     scene = plan.scenes[0].name
     eyes = np.array([[0.0, 1.0, 9.0], [3.0, 2.0, 1.0]])
@@ -328,7 +327,7 @@ def placing(demo, **_given):
             Key(frame=20, value=4.0, ease="late"),
         ),
     )
-    yield "keys", keyed_at(keyed, np.linspace(-2, 24, 14))
+    yield "keys", keyed.at(np.linspace(-2, 24, 14))
     moved = plan.but(
         subjects=(
             *plan.subjects,

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 
 from kobrel.desk.cards.base import Card
 from kobrel.plan import edit
+from kobrel.plan.keys import Key
 from kobrel.plan.model import CameraEnd, DistanceTarget, Mark, PointAnchor, SubjectTarget
 from kobrel.session.commands import blocking
 
@@ -20,7 +21,7 @@ def user(demo_user):
     blocking.place(session, "box", (0.0, 0.0, 2.0))
     plan, tape = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
     session.edit("tape", plan)
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(k, 1040, 2.0))
+    session.edit_keyed("Stop", "f_number", lambda k: k.with_key(Key(frame=1040, value=2.0)))
     session.edit_shot("own", lambda s: s.but(marks=tuple(m.but(ease="own") for m in s.marks)))
     session.select(stand_in=session.selected_stand_in, tape=tape.name)
     QApplication.processEvents()

@@ -11,7 +11,7 @@ from kobrel.desk.background.screening import BEFORE
 from kobrel.desk.chart.geometry import BOTTOM
 from kobrel.desk.chart.keys import LINES
 from kobrel.desk.window.sheets.movie import MovieDialog
-from kobrel.plan import edit
+from kobrel.plan.keys import Key
 from kobrel.plan.model import Mark, SubjectTarget
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.variants import alts
@@ -66,7 +66,11 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     user.drag(chart, at, at + QPointF(chart.x_of(1005) - chart.x_of(1001), 0))
     slid = next(m for m in session.shot.marks if m.search)
     assert slid.frame == leaves + 4
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1030, 1.4), 1040, 1.4))
+    session.edit_keyed(
+        "Stop",
+        "f_number",
+        lambda k: k.with_key(Key(frame=1030, value=1.4)).with_key(Key(frame=1040, value=1.4)),
+    )
     stop = LINES[0]
     QApplication.processEvents()
     goal = QPointF(chart.x_of(1044), stop.y(11.0, chart.keys.top, chart.keys.bottom))

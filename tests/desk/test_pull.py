@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from kobrel.desk.chart.keys import LINES
-from kobrel.plan import edit
+from kobrel.plan.keys import Key
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
 from kobrel.session.commands import pulling
@@ -177,7 +177,11 @@ def test_a_pull_over_no_frames_is_told(user):
 def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(user):
     """A pull to deep focus: the iris closes at the end, by user."""
     session, chart = user.window.session, user.window.chart
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 1.4))
+    session.edit_keyed(
+        "Stop",
+        "f_number",
+        lambda k: k.with_key(Key(frame=1060, value=1.4)).with_key(Key(frame=1090, value=1.4)),
+    )
     stop, focal = LINES
     places = dict(chart.keys.places(stop))
     goal = QPointF(chart.x_of(1085), stop.y(11.0, chart.keys.top, chart.keys.bottom))
@@ -193,7 +197,7 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(user):
     user.drag(chart, dict(chart.keys.places(stop))[1085], QPointF(chart.x_of(1030), goal.y()))
     assert session.shot.glass.f_number.keys[1].frame == 1061
     before = chart.grab().toImage()
-    session.edit_keyed("Focal length", "focal_mm", lambda k: edit.set_key(k, 1020, 50.0))
+    session.edit_keyed("Focal length", "focal_mm", lambda k: k.with_key(Key(frame=1020, value=50.0)))
     QApplication.processEvents()
     assert chart.grab().toImage() != before
     held = chart.keys.at(chart.keys.places(focal)[0][1])
@@ -206,7 +210,11 @@ def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(user):
 def test_keys_have_eases_and_handles_of_their_own(user):
     window, session, chart = user.window, user.window.session, user.window.chart
     page = window.cards[5].marks
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1060, 1.4), 1090, 11.0))
+    session.edit_keyed(
+        "Stop",
+        "f_number",
+        lambda k: k.with_key(Key(frame=1060, value=1.4)).with_key(Key(frame=1090, value=11.0)),
+    )
     session.show_frame(1040)
     box = page.key_eases[LINES[0]]
     assert not box.isVisible()
@@ -368,7 +376,7 @@ def test_alts_are_kept_taken_and_forgotten(user):
 def test_a_mark_that_goes_while_it_is_dragged_is_let_go(user):
     """As when undo, or a recording, takes it away beneath the user."""
     session, chart = user.window.session, user.window.chart
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(k, 1040, 2.0))
+    session.edit_keyed("Stop", "f_number", lambda k: k.with_key(Key(frame=1040, value=2.0)))
     QApplication.processEvents()
     key = chart.keys.places(LINES[0])[0][1]
     for place, take_away in (

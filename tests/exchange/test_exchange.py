@@ -12,9 +12,9 @@ from kobrel.exchange.images import EXR_CHANNELS, write_exr, write_png
 from kobrel.exchange.table import csv_text, survey_data, write_csv
 from kobrel.plan import edit
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.plan.start import plan_from_scene
 from kobrel.stage.pictures.pixels import read_pixels

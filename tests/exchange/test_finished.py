@@ -19,9 +19,9 @@ from kobrel.exchange.finished.write import (
 from kobrel.exchange.images import write_picture
 from kobrel.plan.file import save_plan
 from kobrel.plan.instrument import Glass
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, SceneRef, Shot
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pictures.finished import DepthRule, Finished, calibrated, guessed, opened
 from kobrel.plan.staging import Library, source_of, stage_of, staged_alike
 from kobrel.plan.start import plan_from_scene

@@ -28,11 +28,11 @@ from kobrel.optics.units import METRE, measure
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.handover import PASSES, HandOut
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.terms.back import taken
 from kobrel.plan.terms.blocks import BLOCKS, block
 from kobrel.plan.terms.changes import taken_values

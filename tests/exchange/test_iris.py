@@ -11,8 +11,8 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.iris import numbers_of, outline_points, write_iris
 from kobrel.optics.iris import polygon_area
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.parts import Keyed
 
 
 @pytest.fixture

@@ -16,10 +16,10 @@ from kobrel.picture.judging.measure import measured
 from kobrel.picture.tracer import exposed, sharp_picture, signed_blur
 from kobrel.picture.view import View
 from kobrel.plan.instrument import Flaws, FrontStop, Glass
+from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, FixedCamera, Mark, Plan, Shot
-from kobrel.plan.parts import Keyed
 from kobrel.stage.stage import Stage
 from tests.conftest import box_at
 

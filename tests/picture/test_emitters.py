@@ -10,9 +10,9 @@ from kobrel.picture.tracer import Film
 from kobrel.picture.view import View
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Lights, Plan, StandIn
-from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of
 from kobrel.stage.emitters import glow_of
 from kobrel.stage.scene import Material, Mesh, Texture

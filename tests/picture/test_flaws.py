@@ -9,9 +9,9 @@ from kobrel.picture.view import View
 from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at, box_at
 from tests.picture.test_tracer import DARK, exposed, focused
 

@@ -10,10 +10,10 @@ from kobrel.picture.emitters import SmallLights
 from kobrel.picture.tracer import Film, exposed, refined, sharp_picture
 from kobrel.picture.tracing import gloss
 from kobrel.picture.view import View
+from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, FixedCamera, Mark, Plan, Shot
-from kobrel.plan.parts import Keyed
 from kobrel.plan.space.moves import look_at
 from kobrel.stage.motion import matrix_motion
 from kobrel.stage.scene import Material, Node, Scene, Texture

@@ -15,8 +15,8 @@ from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.instrument import Flaws, FrontStop
 from kobrel.plan.iris import IrisShape, Stencil
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.parts import Keyed
 from kobrel.stage.pictures.colours import to_srgb
 from tests.conftest import ball_at
 from tests.picture.test_flaws import spread

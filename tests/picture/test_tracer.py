@@ -11,10 +11,10 @@ from kobrel.picture.tracer import Film, blur_picture, sharp_picture, signed_blur
 from kobrel.picture.tracing.lens import lens_ray, lens_sample, pupil
 from kobrel.picture.view import View
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Mark
-from kobrel.plan.parts import Keyed
 from kobrel.stage.pictures.colours import to_srgb
 from kobrel.stage.scene import Cancelled
 from tests.conftest import ball_at, box_at

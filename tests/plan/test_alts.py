@@ -5,8 +5,8 @@ import pytest
 from kobrel.errors import PlanError
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.iris import IrisShape, MaskPicture
+from kobrel.plan.keys import Keyed
 from kobrel.plan.model import DistanceTarget
-from kobrel.plan.parts import Keyed
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.variants import alts
 

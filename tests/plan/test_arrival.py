@@ -10,10 +10,10 @@ from kobrel.picture.metering import metered, metered_ev, swallowed
 from kobrel.picture.tracer import sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan import edit
-from kobrel.plan.arrival import light_of, mended, shot_doubts
 from kobrel.plan.check import findings, unit_doubts
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.look import Light
+from kobrel.plan.measure.arrival import light_of, mended, shot_doubts
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
@@ -28,7 +28,6 @@ from kobrel.plan.model import (
     SurfaceAnchor,
     Tape,
 )
-from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.overview import followed, overview_camera
 from kobrel.plan.space.rebinding import rebound
@@ -104,7 +103,7 @@ def test_a_zoom_of_the_file_keeps_its_framing(tmp_path):
     camera = replace(scene.cameras[0], focal_mm=Track(frames, zoom[:, None]))
     scene = replace(scene, cameras=(camera,), first_frame=1, last_frame=100)
     plan, _stage = plan_from_scene(tmp_path / "s.glb", scene)
-    kept = keyed_at(plan.shots[0].glass.focal_mm, frames)
+    kept = plan.shots[0].glass.focal_mm.at(frames)
     corner_px = 960 * np.hypot(1.0, 20.25 / 36)
     assert np.max(np.abs(kept / zoom - 1)) * corner_px < 0.051
 

@@ -6,10 +6,9 @@ import pytest
 from kobrel.errors import OpticsError
 from kobrel.plan import edit
 from kobrel.plan.instrument import Lens, Wish
+from kobrel.plan.keys import Key, Keyed, PlaceKey
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject, SubjectTarget
-from kobrel.plan.parts import Key, Keyed, PlaceKey
-from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import MET, UNASKED, UNMET, UNSEEN
 from kobrel.plan.solve.trials import Where, solved, trials
@@ -180,7 +179,7 @@ def test_where_one_stop_does_not_do_the_stop_is_keyed(set_up):
     after, numbers = judged(plan, taken, stage)
     assert not after.unmet.any()
     assert len(taken.glass.f_number.keys) >= 2
-    stops = keyed_at(taken.glass.f_number, numbers.frames)
+    stops = taken.glass.f_number.at(numbers.frames)
     assert np.all(stops >= found.answer.least * (1 - 1e-9))
     assert np.all(stops <= found.answer.greatest * (1 + 1e-9))
 

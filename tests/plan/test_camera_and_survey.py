@@ -12,6 +12,7 @@ from kobrel.optics.ease import eased
 from kobrel.plan import edit
 from kobrel.plan.check import findings
 from kobrel.plan.instrument import Criterion
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import Camera, camera_at, cameras_at
 from kobrel.plan.measure.summary import lens_words, summary
 from kobrel.plan.measure.survey import GONE, SHARP, SOFT, survey
@@ -24,9 +25,8 @@ from kobrel.plan.model import (
     SubjectTarget,
     SurfaceAnchor,
 )
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pull import marks as pulls
-from kobrel.plan.pull.interpolation import focus_dpt, keyed_at
+from kobrel.plan.pull.interpolation import focus_dpt
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import fewest, plan_from_scene
 from kobrel.stage.read.load import load_scene
@@ -70,7 +70,7 @@ def test_a_mark_on_a_subject_follows_it_through_the_pull():
 @given(st.floats(1, 16), st.floats(1, 16), st.floats(0, 1))
 def test_keys_move_evenly_in_stops(first, second, part):
     keyed = Keyed(value=1, keys=(Key(frame=0, value=first, ease="even"), Key(frame=100, value=second)))
-    got = keyed_at(keyed, [part * 100])[0]
+    got = keyed.at([part * 100])[0]
     assert np.log(got) == pytest.approx(np.log(first) * (1 - part) + np.log(second) * part, abs=1e-9)
 
 
@@ -84,7 +84,7 @@ def test_keys_of_any_ease_agree_with_each_move_by_itself(pairs, frame):
     keys = [
         Key(frame=10 * k, value=value, ease=ease, handles=handles) for k, (ease, value) in enumerate(pairs)
     ]
-    got = float(keyed_at(Keyed(value=1, keys=tuple(keys)), [frame])[0])
+    got = float(Keyed(value=1, keys=tuple(keys)).at([frame])[0])
     k = min(max(int(frame // 10), 0), len(keys) - 1)
     after = keys[min(k + 1, len(keys) - 1)]
     u = min(max((frame - keys[k].frame) / 10, 0.0), 1.0) if after is not keys[k] else 0.0

@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 
 from kobrel.optics.iris import Iris, outline, sample
-from kobrel.plan.edit import remove_key, remove_scene
+from kobrel.plan.edit import remove_scene
 from kobrel.plan.instrument import KeepSize
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import NearestAnchor, Plan
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pull.perform import performed
 from kobrel.plan.solve.trials import _nearest_between
 from kobrel.plan.space.anchors import subject_points
@@ -50,9 +50,9 @@ def test_halving_ends_just_where_it_would_do(none, good, edge):
 
 def test_the_key_that_goes_leaves_its_own_value():
     keyed = Keyed(value=1.0, keys=(Key(frame=1, value=2.0), Key(frame=9, value=4.0)))
-    left = remove_key(keyed, 9)
+    left = keyed.without_key(9)
     assert [(key.frame, key.value) for key in left.keys] == [(1, 2.0)]
-    assert remove_key(left, 1) == Keyed(value=2.0)
+    assert left.without_key(1) == Keyed(value=2.0)
 
 
 def test_the_nearest_point_is_nearest_to_the_camera():

@@ -10,6 +10,7 @@ from kobrel.errors import PartError, PlanError
 from kobrel.plan import edit
 from kobrel.plan.file import UPGRADES, files_of, open_plan, save_plan
 from kobrel.plan.instrument import Glass
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.model import (
     FORMAT,
     DistanceTarget,
@@ -21,7 +22,6 @@ from kobrel.plan.model import (
     Shot,
     SubjectTarget,
 )
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pull import marks as pulls
 
 CAMERA = FixedCamera(pose=tuple(float(i % 5 == 0) for i in range(16)))
@@ -221,12 +221,12 @@ def test_what_an_edit_leaves_alone_stays_the_very_same(demo):
 
 
 def test_keys_are_set_moved_and_removed():
-    keyed = edit.set_value(Keyed(value=2.8), 5, 4.0)
+    keyed = Keyed(value=2.8).set(Key(frame=5, value=4.0))
     assert keyed == Keyed(value=4.0)
-    keyed = edit.set_key(edit.set_key(keyed, 10, 8.0), 1, 2.0)
+    keyed = keyed.with_key(Key(frame=10, value=8.0)).with_key(Key(frame=1, value=2.0))
     assert [(k.frame, k.value) for k in keyed.keys] == [(1, 2.0), (10, 8.0)]
-    assert [k.value for k in edit.set_value(keyed, 10, 11).keys] == [2.0, 11]
-    assert edit.remove_key(edit.remove_key(keyed, 1), 10) == Keyed(value=8.0)
+    assert [k.value for k in keyed.set(Key(frame=10, value=11)).keys] == [2.0, 11]
+    assert keyed.without_key(1).without_key(10) == Keyed(value=8.0)
 
 
 def test_the_schema_in_the_docs_is_current():

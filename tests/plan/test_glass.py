@@ -12,12 +12,12 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.check import findings
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Sensor, Wish
+from kobrel.plan.keys import Key, Keyed, PlaceKey
 from kobrel.plan.kits.lenses import nearest_lens, read_kit, shipped_kits
 from kobrel.plan.measure import limits
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, PointAnchor, Subject
-from kobrel.plan.parts import Key, Keyed, PlaceKey
 from kobrel.plan.solve.brief import terms
 from kobrel.plan.solve.tradeoffs import focal_map, focus_map
 

@@ -3,9 +3,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.camera import camera_at, cameras_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, PointAnchor, Shot, Subject
-from kobrel.plan.parts import PlaceKey
 from kobrel.plan.space import moves
 from kobrel.stage.stage import Stage
 
@@ -72,13 +72,13 @@ def test_a_push_in_goes_straight_toward_the_aim_and_a_creep_aside():
 
 
 def test_keys_are_set_replaced_and_taken_away():
-    keyed = moves.with_key(CAMERA, moves.key_of(CAMERA, 10))
+    keyed = CAMERA.with_key(moves.key_of(CAMERA, 10))
     keyed = moves.posed(keyed, 20, position_m=(1.0, 1.6, 6.0))
     assert [key.frame for key in keyed.keys] == [10, 20]
-    keyed = moves.with_key(keyed, keyed.keys[1].but(ease="even", position_m=(2.0, 1.6, 6.0)))
+    keyed = keyed.with_key(keyed.keys[1].but(ease="even", position_m=(2.0, 1.6, 6.0)))
     assert keyed.keys[1].ease == "smooth"  # an exchanged key keeps its way on
-    assert moves.without_key(keyed, 10).keys == (keyed.keys[1],)
-    last = moves.without_key(moves.without_key(keyed, 10), 20)
+    assert keyed.without_key(10).keys == (keyed.keys[1],)
+    last = keyed.without_key(10).without_key(20)
     assert (last.keys, last.position_m) == ((), (2.0, 1.6, 6.0))
     assert moves.posed(CAMERA, 3, roll_deg=4.0).roll_deg == 4.0
 

@@ -6,10 +6,10 @@ from hypothesis import strategies as st
 from kobrel.optics.projection import cone_blur_m, edge, project, ray
 from kobrel.picture.tracer import Film, sharp_part, sharp_picture, signed_blur
 from kobrel.picture.view import View
+from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Mark
-from kobrel.plan.parts import Keyed
 from tests.conftest import ball_at, box_at
 
 KINDS = ("perspective", "orthographic", "fisheye")

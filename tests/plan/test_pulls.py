@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from kobrel.optics.ease import eased, swinging
 from kobrel.plan.instrument import Lens
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.camera import camera_at, cameras_at
 from kobrel.plan.measure.pace import breathing_percent, closest_m, pace, pace_doubts
 from kobrel.plan.measure.survey import survey
@@ -24,7 +25,6 @@ from kobrel.plan.model import (
     Subject,
     SubjectTarget,
 )
-from kobrel.plan.parts import PlaceKey
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.stage import Stage

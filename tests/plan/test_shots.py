@@ -8,9 +8,9 @@ from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.plan.edit import with_shot
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Cue, DistanceTarget, FileCamera, FixedCamera, MadeCamera, Mark, Plan, Shot
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.sequence import cues, cuts, shots
 from kobrel.plan.variants.alts import kept
 from kobrel.stage.stage import Stage

@@ -6,6 +6,7 @@ import pytest
 
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.plan.check import better_unit, findings, shot_warnings, unit_doubts
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.model import (
     CameraEnd,
@@ -23,7 +24,6 @@ from kobrel.plan.model import (
     SubjectTarget,
     Tape,
 )
-from kobrel.plan.parts import PlaceKey
 from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import Library, stage_of
 from kobrel.stage import shapes

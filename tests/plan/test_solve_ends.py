@@ -6,9 +6,9 @@ import pytest
 from kobrel.optics import reach
 from kobrel.optics.units import format_lengths
 from kobrel.plan.instrument import Wish
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Mark, PointAnchor, Subject, SubjectTarget
-from kobrel.plan.parts import Keyed
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.trials import Where, solved
 from tests.conftest import ball_at

@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from kobrel.plan import edit
+from kobrel.plan.keys import Level, LevelKey, PlaceKey
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import (
     CameraEnd,
@@ -20,7 +21,6 @@ from kobrel.plan.model import (
     SurfaceAnchor,
 )
 from kobrel.plan.names import scene_name
-from kobrel.plan.parts import Level, LevelKey, PlaceKey
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.stand_ins import SIZES, number_of, scene_of, stand_in_scene
 from kobrel.plan.staging import Library, stage_of, staged_alike
@@ -203,13 +203,13 @@ def test_subjects_move_in_their_list_and_stop_at_its_ends():
 
 def test_places_are_keyed_where_there_are_keys():
     point = PointAnchor(position_m=(0, 0, 0))
-    assert edit.moved_to(point, 5, (1.0, 0.0, 0.0)).position_m == (1, 0, 0)
-    keyed = edit.with_place_key(point, PlaceKey(frame=1, position_m=(0, 0, 0), ease="even"))
-    keyed = edit.moved_to(keyed, 5, (1.0, 0.0, 0.0))
+    assert point.set(PlaceKey(frame=5, position_m=(1.0, 0.0, 0.0))).position_m == (1, 0, 0)
+    keyed = point.with_key(PlaceKey(frame=1, position_m=(0, 0, 0), ease="even"))
+    keyed = keyed.set(PlaceKey(frame=5, position_m=(1.0, 0.0, 0.0)))
     assert [(k.frame, k.position_m) for k in keyed.keys] == [(1, (0, 0, 0)), (5, (1, 0, 0))]
-    again = edit.moved_to(keyed, 1, (2.0, 0.0, 0.0))
+    again = keyed.set(PlaceKey(frame=1, position_m=(2.0, 0.0, 0.0)))
     assert again.keys[0].ease == "even"
-    last = edit.without_place_key(edit.without_place_key(again, 5), 1)
+    last = again.without_key(5).without_key(1)
     assert (last.keys, last.position_m) == ((), (2, 0, 0))
 
 

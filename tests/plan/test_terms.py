@@ -17,9 +17,9 @@ from kobrel.optics.units import METRE, METRES, Measure, measure, scene_measure
 from kobrel.plan.edit import with_shot
 from kobrel.plan.instrument import Delivery, FrontStop
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.survey import GONE, survey
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.terms.back import shot_with, taken
 from kobrel.plan.terms.blocks import BLOCKS, EXACT_PX, block, blocks_for, decimals, in_unit, settle, terms
 from kobrel.plan.terms.changes import taken_values

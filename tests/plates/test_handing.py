@@ -13,8 +13,8 @@ from kobrel.exchange.plates.layers import BEHIND, layers_at, put_together, write
 from kobrel.exchange.plates.numbers import plate_rows
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
+from kobrel.plan.keys import Level, LevelKey
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.parts import Level, LevelKey
 from kobrel.plan.pictures.plates import Fade
 from kobrel.stage.read.plates.stills import layers_of, read_still
 from tests.plates.flat import picture, plate_at, staged

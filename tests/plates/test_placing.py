@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kobrel.errors import PlanError
+from kobrel.plan.keys import Level, LevelKey, PlaceKey, Settle
 from kobrel.plan.measure.camera import camera_at, cameras_at
 from kobrel.plan.model import MadeCamera, Plan
-from kobrel.plan.parts import Level, LevelKey, PlaceKey, Settle
 from kobrel.plan.pictures.plates import Dial, Drive, Plate, PlatePicture
 from kobrel.plan.plates.placing import (
     at_distance,
@@ -25,7 +25,6 @@ from kobrel.plan.plates.placing import (
     place_at,
 )
 from kobrel.plan.pull.dials import value_at
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.plates import pivot_at, poses_at
 from kobrel.stage.stage import Stage
 from tests.plates.flat import a_shot, the_camera
@@ -187,7 +186,7 @@ def test_another_pivot_leaves_the_picture_where_it_is():
 
 def test_a_level_overshoots_and_settles():
     keys = (LevelKey(frame=0, value=0.0, settle=Settle(part=0.2, frames=20)), LevelKey(frame=10, value=1.0))
-    found = level_at(Level(keys=keys), np.arange(0, 40))
+    found = Level(keys=keys).at(np.arange(0, 40))
     assert found[10:].max() == pytest.approx(1.2, abs=0.01)
     assert found[31:] == pytest.approx(1.0)
     assert found[:11].max() <= 1.0

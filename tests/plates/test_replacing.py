@@ -8,8 +8,8 @@ from PIL import Image
 
 from kobrel.cli import run_command
 from kobrel.plan.file import open_plan, save_plan
+from kobrel.plan.keys import Level, LevelKey, PlaceKey
 from kobrel.plan.model import Plan
-from kobrel.plan.parts import Level, LevelKey, PlaceKey
 from kobrel.plan.pictures.plates import (
     Cut,
     Ellipse,
@@ -24,7 +24,6 @@ from kobrel.plan.pictures.plates import (
 from kobrel.plan.plates.pixels import picture_of
 from kobrel.plan.plates.replacing import picture_for, replaced, set_of, shapes_differ, with_picture
 from kobrel.plan.pull.fading import faded_in, faded_out
-from kobrel.plan.pull.interpolation import level_at
 
 
 def picture(folder, name, size, colour=(200, 60, 40)):
@@ -127,7 +126,7 @@ def test_from_the_command_line(prepared, tmp_path, capsys):
 def test_a_fade_goes_from_nothing_to_what_was_there_and_back():
     frames = np.arange(10.0, 60.0)
     level = faded_out(faded_in(Level(value=0.6), 15, 29), 40, 50)
-    seen = level_at(level, frames)
+    seen = level.at(frames)
     assert (seen[frames <= 15] == 0.0).all()
     np.testing.assert_allclose(seen[(frames >= 29) & (frames <= 40)], 0.6)
     assert (seen[frames >= 50] == 0.0).all()
@@ -135,7 +134,7 @@ def test_a_fade_goes_from_nothing_to_what_was_there_and_back():
 
 
 def test_a_fade_in_of_what_is_gone_ends_whole():
-    assert level_at(faded_in(Level(value=0.0), 1, 9), [9])[0] == 1.0
+    assert faded_in(Level(value=0.0), 1, 9).at([9])[0] == 1.0
 
 
 def test_a_fade_takes_the_place_of_keys_on_its_way():

@@ -7,9 +7,9 @@ from PIL import Image
 from kobrel.exchange.plates.layers import layers_at
 from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
+from kobrel.plan.keys import Level, LevelKey
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import MadeCamera
-from kobrel.plan.parts import Level, LevelKey
 from kobrel.plan.pictures.plates import Fade, PlateAnchor, Playing
 from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.plates import Eye, FadeRule
@@ -132,7 +132,7 @@ def test_a_plate_that_faces_the_camera_is_parallel_to_its_sensor(tmp_path):
 
 
 def test_a_subject_on_a_plate_is_at_its_pivot_and_moves_with_it(tmp_path):
-    from kobrel.plan.parts import PlaceKey
+    from kobrel.plan.keys import PlaceKey
 
     plate = plate_at(picture(tmp_path / "a.png"), 4.0)
     keys = (

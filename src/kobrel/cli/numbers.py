@@ -223,6 +223,4 @@ def _print_marks(document: Any, shot: Any, frame: int | None) -> None:
 
 def _stop_of(shot: Any, frame: int | None) -> float:
     """The stop of a shot at a frame, or at its first."""
-    from kobrel.plan.pull.interpolation import keyed_at
-
-    return float(keyed_at(shot.glass.f_number, shot.first if frame is None else frame)[0])
+    return float(shot.glass.f_number.at(shot.first if frame is None else frame)[0])

@@ -17,9 +17,9 @@ from kobrel.optics.exposure import light_value
 from kobrel.plan.edit import add_plate, add_subject
 from kobrel.plan.file import save_plan
 from kobrel.plan.instrument import Exposure
+from kobrel.plan.keys import Keyed, Level, LevelKey, Settle
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
-from kobrel.plan.parts import Keyed, Level, LevelKey, Settle
 from kobrel.plan.pictures.plates import Dial, Drive, Plate, PlateAnchor, PlatePicture
 from kobrel.plan.plates.placing import filling, pivoted
 from kobrel.stage.read.plates.layered import layered_bytes

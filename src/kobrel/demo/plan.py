@@ -8,6 +8,7 @@ from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
 from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Sensor, Wish
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.kits.lenses import shipped_kits
 from kobrel.plan.look import Light
 from kobrel.plan.model import (
@@ -24,7 +25,6 @@ from kobrel.plan.model import (
     SubjectEnd,
     SubjectTarget,
 )
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.variants.alts import kept
 
 NAME = "ferry"

@@ -11,7 +11,6 @@ from kobrel.optics.motor import RATE_HZ, motor_sound
 from kobrel.plan.measure.pace import pace
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.pull.interpolation import level_at
 
 
 def sound_of(plan: Plan, shot: Shot, numbers: Survey) -> NDArray[np.float32]:
@@ -21,7 +20,7 @@ def sound_of(plan: Plan, shot: Shot, numbers: Survey) -> NDArray[np.float32]:
     deg_s = pace(shot, numbers).deg_s
     for dial in plan.dials:
         if dial.shot in ("", shot.name):
-            turned = np.diff(level_at(dial.level, numbers.frames), append=np.nan)
+            turned = np.diff(dial.level.at(numbers.frames), append=np.nan)
             deg_s = np.fmax(deg_s, np.abs(turned) * shot.ring.throw_deg * shot.fps)
     return motor_sound(deg_s, shot.fps)
 

@@ -6,10 +6,10 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
-from kobrel.plan.arrival import Doubt, shot_doubts
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
+from kobrel.plan.measure.arrival import Doubt, shot_doubts
 from kobrel.plan.measure.occlusion import Sightlines, sightlines
 from kobrel.plan.measure.pace import pace_doubts
 from kobrel.plan.measure.survey import GONE, Survey, spans, survey

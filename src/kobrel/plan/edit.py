@@ -1,8 +1,7 @@
 """Edits as pure functions: an old plan or shot in, a new one out."""
 
 from collections.abc import Callable, Collection
-from itertools import pairwise
-from typing import Any, TypeVar
+from typing import Any
 
 from kobrel.plan.instrument import Wish, WishKind
 from kobrel.plan.model import (
@@ -24,10 +23,8 @@ from kobrel.plan.model import (
     SubjectTarget,
     Tape,
 )
-from kobrel.plan.parts import Ease, Key, Keyed, Level, LevelKey, Placed, PlaceKey, Vector
+from kobrel.plan.parts import Vector
 from kobrel.plan.pictures.plates import Plate, PlateAnchor
-
-_Placed = TypeVar("_Placed", bound=Placed)
 
 
 def with_shot(plan: Plan, index: int, shot: Shot) -> Plan:
@@ -225,43 +222,6 @@ def remove_plate(plan: Plan, number: int, place_m: Vector) -> Plan:
     )
 
 
-def moved_to(placed: _Placed, frame: float, position_m: Vector) -> _Placed:
-    """Something at another place: by a key at the frame where it has keys, or altogether."""
-    if not placed.keys:
-        return placed.but(position_m=position_m)
-    return with_place_key(placed, PlaceKey(frame=frame, position_m=position_m))
-
-
-def with_value(level: Level, frame: float, value: float) -> Level:
-    """A level with a value: of its key at the frame where it has keys, or altogether."""
-    if not level.keys:
-        return level.but(value=value)
-    old = next((key for key in level.keys if key.frame == frame), LevelKey(frame=frame, value=value))
-    keys = [key for key in level.keys if key.frame != frame] + [old.but(value=value)]
-    return level.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
-
-
-def with_place_key(placed: _Placed, key: PlaceKey) -> _Placed:
-    """Something with a key of its place, in place of one at the same frame."""
-    old = next((k for k in placed.keys if k.frame == key.frame), None)
-    keys = [k for k in placed.keys if k.frame != key.frame] + [key.but(ease=old.ease) if old else key]
-    return placed.but(keys=tuple(sorted(keys, key=lambda k: k.frame)))
-
-
-def without_place_key(placed: _Placed, frame: float) -> _Placed:
-    """Something without the key at a frame; the last key leaves its place behind."""
-    left = tuple(key for key in placed.keys if key.frame != frame)
-    gone = next((key.position_m for key in placed.keys if key.frame == frame), placed.position_m)
-    return placed.but(keys=left) if left else placed.but(keys=(), position_m=gone)
-
-
-def with_ease(placed: _Placed, frame: float, ease: Ease) -> _Placed:
-    """Something that goes on otherwise from the last key at or before a frame."""
-    before = [key.frame for key in placed.keys if key.frame <= frame]
-    at = before[-1] if before else None
-    return placed.but(keys=tuple(k.but(ease=ease) if k.frame == at else k for k in placed.keys))
-
-
 def add_tape(plan: Plan, name: str, start: End, end: End) -> tuple[Plan, Tape]:
     """The plan with a new tape, and that under an unused name."""
     tape = Tape(name=unused(name, [t.name for t in plan.tapes]), start=start, end=end)
@@ -311,33 +271,3 @@ def cleared(shot: Shot, where: Wish, kinds: tuple[WishKind, ...] = ("sharp", "at
         if end > last:
             kept.append(old.but(first=max(begin, last + 1)))
     return shot.but(brief=tuple(kept))
-
-
-def set_value(keyed: Keyed, frame: float, value: float) -> Keyed:
-    """The value changed: everywhere, or by a key at the frame where there are keys."""
-    return set_key(keyed, frame, value) if keyed.keys else keyed.but(value=value)
-
-
-def set_key(keyed: Keyed, frame: float, value: float) -> Keyed:
-    """The value with a key at a frame, in place of one that is there, whose way on it keeps."""
-    if any(key.frame == frame for key in keyed.keys):
-        return change_key(keyed, frame, value=value)
-    keys = [*keyed.keys, Key(frame=frame, value=value)]
-    return keyed.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
-
-
-def change_key(keyed: Keyed, frame: float, /, **changes: Any) -> Keyed:
-    """The value with a key changed in some fields."""
-    return keyed.but(keys=tuple(key.but(**changes) if key.frame == frame else key for key in keyed.keys))
-
-
-def key_under_way(keyed: Keyed, frame: float) -> tuple[Key, Key] | None:
-    """The keys between which the value moves at a frame; none outside them."""
-    return next((pair for pair in pairwise(keyed.keys) if pair[0].frame <= frame < pair[1].frame), None)
-
-
-def remove_key(keyed: Keyed, frame: float) -> Keyed:
-    """The value without the key at a frame; the last key leaves its value behind."""
-    left = tuple(key for key in keyed.keys if key.frame != frame)
-    gone = next((key.value for key in keyed.keys if key.frame == frame), keyed.value)
-    return keyed.but(keys=left) if left else keyed.but(keys=(), value=gone)

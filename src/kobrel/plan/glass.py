@@ -8,19 +8,12 @@ import numpy as np
 from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.sensor import frame_on_sensor
 from kobrel.plan.instrument import Exposure, FrontStop, Glass, KeepSize, Lens, Sensor
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import Survey, spans
 from kobrel.plan.model import Shot
-from kobrel.plan.parts import Keyed
-from kobrel.plan.pull.interpolation import keyed_at
 
 _SLACK = 1e-3
-
-
-def scaled(keyed: Keyed, by: float) -> Keyed:
-    """A keyed value and its keys, times a number."""
-    keys = tuple(key.but(value=key.value * by) for key in keyed.keys)
-    return Keyed(value=keyed.value * by, keys=keys)
 
 
 def frame_width_mm(glass: Glass) -> float:
@@ -38,12 +31,12 @@ def with_sensor(glass: Glass, sensor: Sensor, keep_framing: bool) -> Glass:
     if not keep_framing:
         return changed
     by = frame_width_mm(changed) / frame_width_mm(glass)
-    return with_focal(changed, scaled(glass.focal_mm, by))
+    return with_focal(changed, glass.focal_mm.times(by))
 
 
 def with_focal(glass: Glass, focal_mm: Keyed) -> Glass:
     """The glass with other focal lengths; a lens out of a kit that has none such is put down."""
-    lens, values = glass.lens, [key.value for key in focal_mm.keys] or [focal_mm.value]
+    lens, values = glass.lens, focal_mm.reached()
     fits = lens is not None and all(
         lens.focal_mm[0] * (1 - _SLACK) <= value <= lens.focal_mm[1] * (1 + _SLACK) for value in values
     )
@@ -58,10 +51,7 @@ def with_lens(glass: Glass, lens: Lens | None) -> Glass:
         return glass.but(lens=None)
     low, high = lens.focal_mm
     kept = glass.focal_mm if lens.is_zoom else Keyed(value=glass.focal_mm.value)
-    focal = Keyed(
-        value=min(max(kept.value, low), high),
-        keys=tuple(key.but(value=min(max(key.value, low), high)) for key in kept.keys),
-    )
+    focal = kept.each(lambda value: min(max(value, low), high))
     return glass.but(lens=lens, focal_mm=focal, squeeze=lens.squeeze, transmission=lens.transmission)
 
 
@@ -163,11 +153,11 @@ def match(shot: Shot, camera: Camera, sensor: Sensor, squeeze: float) -> Match:
 def matched(shot: Shot, found: Match, squeeze: float, frame: float) -> Shot:
     """The shot with the settings of a match; keys move along with the value at the frame."""
     glass = shot.glass
-    focal_by = found.focal_mm / float(keyed_at(glass.focal_mm, frame)[0])
-    stop_by = found.f_number / float(keyed_at(glass.f_number, frame)[0])
-    changed = with_focal(glass.but(sensor=found.sensor, squeeze=squeeze), scaled(glass.focal_mm, focal_by))
+    focal_by = found.focal_mm / float(glass.focal_mm.at(frame)[0])
+    stop_by = found.f_number / float(glass.f_number.at(frame)[0])
+    changed = with_focal(glass.but(sensor=found.sensor, squeeze=squeeze), glass.focal_mm.times(focal_by))
     return shot.but(
-        glass=changed.but(f_number=scaled(glass.f_number, stop_by)), exposure=shot.exposure.but(iso=found.iso)
+        glass=changed.but(f_number=glass.f_number.times(stop_by)), exposure=shot.exposure.but(iso=found.iso)
     )
 
 

@@ -8,7 +8,8 @@ from kobrel.optics.exposure import light_value
 from kobrel.optics.lens import FocusSurface, LensModel
 from kobrel.optics.projection import Projection
 from kobrel.optics.sensor import CriterionKind, Fit
-from kobrel.plan.parts import Finite, Frame, Keyed, Part, PositiveFinite
+from kobrel.plan.keys import Keyed
+from kobrel.plan.parts import Finite, Frame, Part, PositiveFinite
 
 
 class Sensor(Part):

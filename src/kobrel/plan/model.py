@@ -5,7 +5,7 @@ version does not know are kept and written back.
 """
 
 import itertools
-from typing import Annotated, Literal, Self, assert_never
+from typing import Annotated, ClassVar, Literal, Self, assert_never
 
 from pydantic import Field, model_validator
 
@@ -14,6 +14,7 @@ from kobrel.optics.units import PlanUnit
 from kobrel.plan.handover import HandOut
 from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import AtFrame, Level, Placed, Track
 from kobrel.plan.look import Finish, Guides, Light
 from kobrel.plan.parts import (
     MOST,
@@ -26,9 +27,7 @@ from kobrel.plan.parts import (
     Finite,
     Frame,
     FrameNumber,
-    Level,
     Part,
-    Placed,
     PositiveFinite,
     PullEase,
     Rate,
@@ -269,14 +268,13 @@ class Search(Part):
     frames: PositiveFinite = Field(24.0, description="How long it goes on.")
 
 
-class Mark(Part):
+class Mark(AtFrame):
     """Where the focus is at a frame, and how it goes on from there to the next mark.
 
     The pull is held until `until`; then it goes on by `ease`, in dioptres or in metres, and may
     search when it has arrived.
     """
 
-    frame: Frame
     target: Target
     ease: PullEase = "smooth"
     handles: EaseHandles = PLAIN
@@ -305,19 +303,19 @@ class FixedCamera(Part):
     pose: tuple[Finite, ...] = Field(min_length=16, max_length=16)
 
 
-class CameraKey(Part):
+class CameraKey(AtFrame):
     """Place, aim and roll of a camera at a frame; `ease` is the way to the next key."""
 
-    frame: Frame
     position_m: Vector
     aim_m: Vector
     roll_deg: Finite = 0.0
     ease: Ease = "smooth"
 
 
-class MadeCamera(Part):
+class MadeCamera(Track[CameraKey]):
     """A camera made here: it stands at a place and looks at an aim."""
 
+    over_time: ClassVar[tuple[str, ...]] = ("position_m", "aim_m", "roll_deg")
     kind: Literal["made"] = "made"
     position_m: Vector
     aim_m: Vector
@@ -331,7 +329,6 @@ class MadeCamera(Part):
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Self:
-        require_rising([key.frame for key in self.keys], "camera keys")
         places = [(self.position_m, self.aim_m), *((key.position_m, key.aim_m) for key in self.keys)]
         for position, aim in places:
             if position == aim:

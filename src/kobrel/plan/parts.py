@@ -1,12 +1,11 @@
-"""What the parts of a plan are made of: frozen parts, vectors, keys."""
+"""What the parts of a plan are made of: frozen parts, vectors, bounds."""
 
 import itertools
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from kobrel.errors import PartError
-from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import exact_fps
 
 Ease = Literal["even", "smooth"]
@@ -99,75 +98,3 @@ class Part(BaseModel):
             raise PartError(plain_reason(error)) from None
         made.__dict__.update({name: value for name, value in self.__dict__.items() if name not in changes})
         return made
-
-
-class PlaceKey(Part):
-    """A place at a frame; `ease` is the way to the next key."""
-
-    frame: Frame
-    position_m: Vector
-    ease: Ease = "smooth"
-
-
-class Placed(Part):
-    """Something with a place, or with keys of it."""
-
-    position_m: Vector
-    keys: tuple[PlaceKey, ...] = ()
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        require_rising([key.frame for key in self.keys], "keys")
-        return self
-
-
-class Key(Part):
-    """A value at a frame; `ease` is the way to the next key."""
-
-    frame: Frame
-    value: PositiveFinite
-    ease: PullEase = "smooth"
-    handles: EaseHandles = PLAIN
-
-
-class Keyed(Part):
-    """A value that stands still, or follows keys if there are any."""
-
-    value: PositiveFinite
-    keys: tuple[Key, ...] = ()
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        require_rising([key.frame for key in self.keys], "keys")
-        return self
-
-
-class Settle(Part):
-    """How a value overshoots and settles once it has arrived at a key."""
-
-    part: PositiveFinite = Field(0.15, description="Of the way, the first swing.")
-    swings: float = Field(1.5, ge=0.5, le=12, description="Whole swings, there and back.")
-    decay: float = Field(3.0, ge=0, le=12, description="How fast they die away; 0 evenly.")
-    frames: PositiveFinite = Field(24.0, description="How long it goes on.")
-
-
-class LevelKey(Part):
-    """Any value at a frame; `ease` is the way to the next key, where it may overshoot."""
-
-    frame: Frame
-    value: Finite
-    ease: PullEase = "smooth"
-    handles: EaseHandles = PLAIN
-    settle: Settle | None = None
-
-
-class Level(Part):
-    """Any value that stands still, or follows keys if there are any."""
-
-    value: Finite = 0.0
-    keys: tuple[LevelKey, ...] = ()
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        require_rising([key.frame for key in self.keys], "keys")
-        return self

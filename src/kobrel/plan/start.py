@@ -8,11 +8,12 @@ from pydantic import ValidationError
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
-from kobrel.plan.arrival import focused_on_middle, light_of, middle_pick, shot_doubts
 from kobrel.plan.edit import add_subject
 from kobrel.plan.instrument import Exposure, Glass, Sensor
 from kobrel.plan.iris import IrisShape
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.look import Light
+from kobrel.plan.measure.arrival import focused_on_middle, light_of, middle_pick, shot_doubts
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
@@ -26,7 +27,7 @@ from kobrel.plan.model import (
     Shot,
 )
 from kobrel.plan.names import scene_name, thing_name
-from kobrel.plan.parts import Key, Keyed, plain_reason
+from kobrel.plan.parts import plain_reason
 from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector

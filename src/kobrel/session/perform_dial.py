@@ -5,7 +5,7 @@ from collections.abc import Hashable
 import numpy as np
 
 from kobrel.optics.path import fewest_corners, taut
-from kobrel.plan.parts import Level, LevelKey
+from kobrel.plan.keys import Level, LevelKey
 from kobrel.session.commands.plates import dialling
 from kobrel.session.recorder import Recorder
 

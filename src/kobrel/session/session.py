@@ -15,8 +15,8 @@ from kobrel.memo import Parts
 from kobrel.optics.exposure import StopSteps
 from kobrel.plan import edit
 from kobrel.plan import glass as glasses
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.model import MadeCamera, Plan, Shot
-from kobrel.plan.parts import Keyed
 from kobrel.plan.staging import Library, stage_of, staged_alike
 from kobrel.plan.terms.own import OwnTerms
 from kobrel.plan.variants.proofs import ORDERS, Order
@@ -394,7 +394,7 @@ class Session(State):
 
     def set_keyed(self, name: str, field: str, value: float) -> None:
         """Change stop or focal length: its key at this frame, or the value where it has none."""
-        self.edit_keyed(name, field, lambda keyed: edit.set_value(keyed, self.frame, value))
+        self.edit_keyed(name, field, lambda keyed: keyed.set(Key(frame=self.frame, value=value)))
 
     def undo(self) -> None:
         """Take the last edit back."""

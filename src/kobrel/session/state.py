@@ -9,8 +9,8 @@ from kobrel.errors import PlanError
 from kobrel.memo import Memo, Parts, same
 from kobrel.optics.units import Measure, format_length, format_lengths
 from kobrel.plan import edit
-from kobrel.plan.arrival import Doubt
 from kobrel.plan.instrument import Glass
+from kobrel.plan.measure.arrival import Doubt
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.occlusion import Sightlines
 from kobrel.plan.measure.pace import Pace, UnseenRack, pace, unseen_racks

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from kobrel.plan import edit
+from kobrel.plan.keys import Key
 from kobrel.session.commands import blocking
 from kobrel.session.commands.plates import dialling, placing
 from kobrel.stage.read.plates.stills import layers_of
@@ -193,7 +193,11 @@ def test_search_and_settle(make_window, tmp_path):
     assert float(blur[row, :5].max()) < 0.01
     at_door = session.survey.subjects.index(door)
     assert float(blur[at_door, 13:18].max()) > 3 * float(blur[at_door, -1]), "it swings, and settles"
-    session.edit_keyed("Stop", "f_number", lambda k: edit.set_key(edit.set_key(k, 1018, 2.0), 1024, 8.0))
+    session.edit_keyed(
+        "Stop",
+        "f_number",
+        lambda k: k.with_key(Key(frame=1018, value=2.0)).with_key(Key(frame=1024, value=8.0)),
+    )
     assert float(session.survey.camera.f_number[-1]) == pytest.approx(8.0)
 
     play = window.show_page(6, "Play")

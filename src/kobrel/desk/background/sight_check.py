@@ -4,8 +4,8 @@ from PySide6.QtCore import QObject, QTimer
 
 from kobrel.desk.background.jobs import Job
 from kobrel.memo import Parts, same
-from kobrel.plan.arrival import scene_names, shot_doubts
 from kobrel.plan.check import unit_doubts, warnings_from
+from kobrel.plan.measure.arrival import scene_names, shot_doubts
 from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.measure.survey import survey
 from kobrel.session.session import Session

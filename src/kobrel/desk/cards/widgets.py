@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.toolkit.words import Label, plain
-from kobrel.plan.arrival import Doubt
+from kobrel.plan.measure.arrival import Doubt
 from kobrel.plan.parts import Colour
 from kobrel.session.commands.arrival import mend
 from kobrel.session.session import Session

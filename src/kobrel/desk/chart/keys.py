@@ -20,9 +20,8 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.ease import Handles
 from kobrel.optics.exposure import marked_stop
 from kobrel.optics.lens import Numbers
-from kobrel.plan import edit
+from kobrel.plan.keys import Keyed, keys_around
 from kobrel.plan.measure.survey import Survey
-from kobrel.plan.parts import Keyed
 from kobrel.session.commands import pulling
 from kobrel.session.session import Session
 
@@ -124,7 +123,7 @@ class GlassKeys:
         self._session.edit_keyed(
             f"{line.name} key",
             line.field,
-            lambda now: edit.change_key(now, held.frame, frame=at, value=value),
+            lambda now: now.with_key_changed(held.frame, frame=at, value=value),
         )
         self._session.say(f"{line.name} {line.text(value)} at {at:g}")
         return Held(line, at)
@@ -137,7 +136,7 @@ class GlassKeys:
     def ease_of(self, held: Held) -> str | None:
         """The ease from a key to the next; None for the last."""
         keyed = self._keyed(held.line)
-        pair = edit.key_under_way(keyed, held.frame) if keyed else None
+        pair = keys_around(keyed.keys, held.frame) if keyed else None
         return pair[0].ease if pair else None
 
     def spans(self) -> list[Span]:
@@ -145,7 +144,7 @@ class GlassKeys:
         found = []
         for line in LINES:
             keyed, places = self._keyed(line), dict(self.places(line))
-            pair = edit.key_under_way(keyed, self._session.frame) if keyed else None
+            pair = keys_around(keyed.keys, self._session.frame) if keyed else None
             if pair is not None and pair[0].ease == "own":
                 start, end = (places[key.frame] for key in pair)
                 found.append(
@@ -157,7 +156,7 @@ class GlassKeys:
         self._session.edit_keyed(
             f"Handles of the {line.name.lower()}",
             line.field,
-            lambda now: edit.change_key(now, frame, handles=handles),
+            lambda now: now.with_key_changed(frame, handles=handles),
         )
 
     def remove(self, held: Held) -> None:
@@ -165,7 +164,7 @@ class GlassKeys:
         self._session.edit_keyed(
             f"Remove {held.line.name.lower()} key at {held.frame:g}",
             held.line.field,
-            lambda keyed: edit.remove_key(keyed, held.frame),
+            lambda keyed: keyed.without_key(held.frame),
         )
 
     def paint(self, painter: QPainter, numbers: Survey) -> None:

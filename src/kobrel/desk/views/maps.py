@@ -30,8 +30,8 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.errors import OpticsError
 from kobrel.memo import Memo
 from kobrel.optics.exposure import FULL_STOPS, marked_stop
-from kobrel.plan import edit
 from kobrel.plan import glass as glasses
+from kobrel.plan.keys import Key
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import index_runs, survey
@@ -302,7 +302,9 @@ class Maps(Panel):
         def change(s: Shot) -> Shot:
             if s.keeps is None and number is not None:
                 s = glasses.keep_size(s, number, float(now.camera.focal_mm), frame)
-            return s.but(glass=glasses.with_focal(s.glass, edit.set_value(s.glass.focal_mm, frame, focal)))
+            return s.but(
+                glass=glasses.with_focal(s.glass, s.glass.focal_mm.set(Key(frame=frame, value=focal)))
+            )
 
         def focused(s: Shot) -> Shot:
             if number is None:
@@ -323,7 +325,7 @@ class Maps(Panel):
 
         def whole(shot: Shot) -> Shot:
             changed = change(shot)
-            stopped = edit.set_value(changed.glass.f_number, frame, stop)
+            stopped = changed.glass.f_number.set(Key(frame=frame, value=stop))
             return after(changed.but(glass=changed.glass.but(f_number=stopped)))
 
         self._session.edit_shot(name, whole)

@@ -24,7 +24,7 @@ from kobrel.plan.model import (
     Target,
 )
 from kobrel.plan.pull.dials import lens_at
-from kobrel.plan.pull.interpolation import focus_dpt, keyed_at, ways
+from kobrel.plan.pull.interpolation import focus_dpt, ways
 from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.plates import Eye
 from kobrel.stage.stage import Stage
@@ -375,7 +375,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     surface = glass.surface if glass.projection == "perspective" else _SURFACES[glass.projection]
     model = glass.model if glass.projection == "perspective" else "render"
     dialled = lens_at(plan.dials, shot.name, at)
-    focal = dialled["focal_mm"] if "focal_mm" in dialled else keyed_at(glass.focal_mm, at)
+    focal = dialled["focal_mm"] if "focal_mm" in dialled else glass.focal_mm.at(at)
     gate = glass.sensor.width_mm, glass.sensor.height_mm
     frame = sensor.frame_on_sensor(*gate, glass.squeeze, glass.delivery.aspect, glass.delivery.fit)
     nearness = partial(_wanted_dpt, plan, shot, stage, surface)
@@ -390,7 +390,7 @@ def cameras_at(plan: Plan, shot: Shot, frames: ArrayLike, stage: Stage) -> Camer
     return Camera(
         pose=pose,
         focal_mm=focal,
-        f_number=dialled["f_number"] if "f_number" in dialled else keyed_at(glass.f_number, at),
+        f_number=dialled["f_number"] if "f_number" in dialled else glass.f_number.at(at),
         focus_m=np.maximum(focus, lens.closest_focus_m(focal, model)),
         sensor_width_mm=frame[0],
         sensor_height_mm=frame[1],

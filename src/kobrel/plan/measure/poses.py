@@ -8,7 +8,6 @@ from numpy.typing import ArrayLike
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import FileCamera, FixedCamera, MadeCamera, Plan, Shot
-from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import made_poses
 from kobrel.stage.motion import rigid
@@ -48,7 +47,7 @@ def _ahead_for_size(
     pose = still if keeps.frame is None else _unmoved(plan, shot, at, stage)
     away = subject_points(subject.anchor, at, stage, pose[:, :3, 3]) - pose[:, :3, 3]
     distance = -np.einsum("fi,fi->f", np.broadcast_to(pose[:, :3, 2], away.shape), away)
-    part = keyed_at(glass.focal_mm, at) / keeps.focal_mm
+    part = glass.focal_mm.at(at) / keeps.focal_mm
     return np.where(distance > 0, distance * (1 - part), 0.0)
 
 

@@ -3,9 +3,9 @@
 import numpy as np
 
 from kobrel.plan.instrument import Glass
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.survey import SHARP, Survey, runs
 from kobrel.plan.model import Plan, Shot, SubjectTarget
-from kobrel.plan.parts import Keyed
 
 _STILL_DPT = 1e-4
 
@@ -37,7 +37,7 @@ def lens_words(glass: Glass) -> str:
 
 
 def _reach(keyed: Keyed, digits: int) -> str:
-    values = [key.value for key in keyed.keys] or [keyed.value]
+    values = keyed.reached()
     return "–".join(dict.fromkeys(f"{value:.{digits}g}" for value in (min(values), max(values))))
 
 

@@ -8,6 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kobrel.optics.ease import PLAIN
+from kobrel.plan.keys import Level, Placed
 from kobrel.plan.parts import (
     MOST,
     MOST_FRAME,
@@ -17,9 +18,7 @@ from kobrel.plan.parts import (
     FilePath,
     Finite,
     FrameNumber,
-    Level,
     Part,
-    Placed,
     PositiveFinite,
     PullEase,
     Stops,

@@ -3,9 +3,9 @@
 import numpy as np
 
 from kobrel.errors import PlanError
+from kobrel.plan.keys import Level
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import MadeCamera
-from kobrel.plan.parts import Level
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.placing import filling
 from kobrel.plan.space.moves import vector

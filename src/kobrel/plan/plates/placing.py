@@ -8,11 +8,9 @@ from numpy.typing import ArrayLike
 
 from kobrel.errors import PlanError
 from kobrel.optics.lens import Numbers
-from kobrel.plan import edit
+from kobrel.plan.keys import Level, LevelKey, PlaceKey
 from kobrel.plan.measure.camera import Camera
-from kobrel.plan.parts import Level, LevelKey
 from kobrel.plan.pictures.plates import Dial, Plate, Point
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import pivot_at, poses_at
 
@@ -94,27 +92,20 @@ def brought_nearer(plate: Plate, dials: tuple[Dial, ...], camera: Camera, frame:
     def moved(place: Sequence[float]) -> tuple[float, float, float]:
         return vector(there + (np.asarray(place, float) - here) * ratio)
 
-    return plate.but(
-        position_m=moved(plate.position_m),
-        keys=tuple(key.but(position_m=moved(key.position_m)) for key in plate.keys),
-        scale=_times(plate.scale, ratio),
-    )
-
-
-def _times(level: Level, ratio: float) -> Level:
-    keys = tuple(key.but(value=key.value * ratio) for key in level.keys)
-    return level.but(value=level.value * ratio, keys=keys)
+    return plate.each(moved).but(scale=plate.scale.times(ratio))
 
 
 def _grown(plate: Plate, frame: float, ratio: float) -> Level:
-    """The scale of a plate that grows so many times at a frame where its place is keyed, and stays as it is
-    at the other keys.
+    """The scale of a plate that grows so many times: at all frames, or where its place has keys at this one
+    alone.
     """
     scale = plate.scale
+    if not plate.keys:
+        return scale.times(ratio)
     if not scale.keys:
         keys = tuple(LevelKey(frame=key.frame, value=scale.value, ease=key.ease) for key in plate.keys)
         scale = scale.but(keys=keys)
-    return edit.with_value(scale, frame, float(level_at(scale, [frame])[0]) * ratio)
+    return scale.set(LevelKey(frame=frame, value=scale.value_at(frame) * ratio))
 
 
 def at_distance(
@@ -135,19 +126,16 @@ def at_distance(
     """
     here = pivot_at(plate, dials, [frame])[0]
     there, ratio = _on_sight(plate, camera, here, distance_m)
-    moved = edit.moved_to(plate, frame, vector(there))
+    moved = plate.set(PlaceKey(frame=frame, position_m=vector(there)))
     if not keeps_framing or ratio == 1.0:
         return moved
-    return moved.but(scale=_grown(moved, frame, ratio) if plate.keys else _times(plate.scale, ratio))
+    return moved.but(scale=_grown(moved, frame, ratio))
 
 
 def moved_by(plate: Plate, by: ArrayLike) -> Plate:
     """A plate moved with all its keys by (3,) metres."""
     step = np.asarray(by, float)
-    return plate.but(
-        position_m=vector(np.asarray(plate.position_m) + step),
-        keys=tuple(key.but(position_m=vector(np.asarray(key.position_m) + step)) for key in plate.keys),
-    )
+    return plate.each(lambda place: vector(np.asarray(place) + step))
 
 
 def distances_between(near_m: float, far_m: float, count: int, by: SpreadBy) -> Numbers:

@@ -5,9 +5,8 @@ from numpy.typing import ArrayLike
 
 from kobrel.optics.ease import eased
 from kobrel.optics.lens import Numbers
-from kobrel.plan.parts import Level
+from kobrel.plan.keys import Level
 from kobrel.plan.pictures.plates import Dial, Drive, DrivenOfPlate, Plate
-from kobrel.plan.pull.interpolation import level_at
 
 LEVELS: tuple[DrivenOfPlate, ...] = ("scale", "turn_deg", "tilt_deg", "roll_deg", "opacity")
 _WITHIN = {"focus": (1e-3, np.inf), "f_number": (0.1, 1e4), "focal_mm": (0.1, 1e5)}
@@ -39,9 +38,9 @@ def value_at(plate: Plate, dials: tuple[Dial, ...], what: DrivenOfPlate, frames:
     """A plate's scale, turn, tilt, roll or opacity at frames, (F,)."""
     found = drive_of(dials, plate.number, what)
     if found is not None:
-        return driven(found[1], level_at(found[0].level, frames))
+        return driven(found[1], found[0].level.at(frames))
     level: Level = getattr(plate, what)
-    return level_at(level, frames)
+    return level.at(frames)
 
 
 def lens_drives(dials: tuple[Dial, ...], shot: str) -> dict[str, tuple[Dial, Drive]]:
@@ -55,7 +54,7 @@ def lens_drives(dials: tuple[Dial, ...], shot: str) -> dict[str, tuple[Dial, Dri
 def lens_at(dials: tuple[Dial, ...], shot: str, at: Numbers) -> dict[str, Numbers]:
     """What dials drive of a shot's lens at frames, (F,) each, within what a lens can be."""
     return {
-        what: np.clip(driven(drive, level_at(dial.level, at)), *_WITHIN[what])
+        what: np.clip(driven(drive, dial.level.at(at)), *_WITHIN[what])
         for what, (dial, drive) in lens_drives(dials, shot).items()
     }
 

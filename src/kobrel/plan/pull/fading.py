@@ -2,8 +2,7 @@
 
 from typing import Literal
 
-from kobrel.plan.parts import Level, LevelKey
-from kobrel.plan.pull.interpolation import level_at
+from kobrel.plan.keys import Level, LevelKey, replaced_between
 
 Way = Literal["in", "out"]
 
@@ -19,7 +18,7 @@ def faded_in(level: Level, first: float, last: float) -> Level:
     >>> [(key.frame, key.value) for key in faded_in(Level(value=0.8), 10, 24).keys]
     [(10.0, 0.0), (24.0, 0.8)]
     """
-    whole = float(level_at(level, [last])[0])
+    whole = level.value_at(last)
     return _between(level, (first, 0.0), (last, whole if whole > 0.0 else 1.0))
 
 
@@ -29,12 +28,11 @@ def faded_out(level: Level, first: float, last: float) -> Level:
     >>> [(key.frame, key.value) for key in faded_out(Level(value=0.8), 10, 24).keys]
     [(10.0, 0.8), (24.0, 0.0)]
     """
-    whole = float(level_at(level, [first])[0])
+    whole = level.value_at(first)
     return _between(level, (first, whole if whole > 0.0 else 1.0), (last, 0.0))
 
 
 def _between(level: Level, start: tuple[float, float], end: tuple[float, float]) -> Level:
     """A level with keys at two frames, instead of those between them."""
-    keys = [key for key in level.keys if not start[0] <= key.frame <= end[0]]
-    keys += [LevelKey(frame=frame, value=value) for frame, value in (start, end)]
-    return level.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
+    fresh = [LevelKey(frame=frame, value=value) for frame, value in (start, end)]
+    return level.but(keys=replaced_between(level.keys, fresh))

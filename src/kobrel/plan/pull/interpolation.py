@@ -1,4 +1,4 @@
-"""Values over time: eases, keys, and the focus between marks."""
+"""The focus between marks."""
 
 import itertools
 from collections.abc import Mapping, Sequence
@@ -9,49 +9,6 @@ from numpy.typing import ArrayLike
 from kobrel.optics.ease import eased, swinging
 from kobrel.optics.lens import Numbers
 from kobrel.plan.model import DistanceTarget, Mark, Search, Target
-from kobrel.plan.parts import Key, Keyed, Level, LevelKey
-
-
-def keyed_at(keyed: Keyed, frames: ArrayLike) -> Numbers:
-    """A keyed value at frames, moving in its logarithm: by stops, and zooms by ratio."""
-    at = np.atleast_1d(np.asarray(frames, dtype=float))
-    if not keyed.keys:
-        return np.full(at.shape, keyed.value)
-    return np.exp(_eased_between(keyed.keys, np.log([key.value for key in keyed.keys]), at))
-
-
-def level_at(level: Level, frames: ArrayLike) -> Numbers:
-    """Any value at frames, (F,); where a key says so it overshoots the next one, and settles."""
-    at = np.atleast_1d(np.asarray(frames, dtype=float))
-    if not level.keys:
-        return np.full(at.shape, level.value)
-    values = np.asarray([key.value for key in level.keys])
-    result = _eased_between(level.keys, values, at)
-    times = [key.frame for key in level.keys]
-    for k, (key, after) in enumerate(itertools.pairwise(level.keys)):
-        settle, way = key.settle, after.value - key.value
-        if settle is None or way == 0:
-            continue
-        room = times[k + 2] - after.frame if k + 2 < len(times) else np.inf  # until the next key
-        swing = swinging((at - after.frame) / min(settle.frames, room), settle.swings, settle.decay)
-        result = result + way * settle.part * swing
-    return result
-
-
-def _eased_between(keys: Sequence[Key] | Sequence[LevelKey], values: Numbers, at: Numbers) -> Numbers:
-    """Values of keys, (K,), at frames (F,), by the eases of the keys; held before the first and after the
-    last.
-    """
-    times = np.asarray([key.frame for key in keys])
-    before = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 1)
-    after = np.minimum(before + 1, len(times) - 1)
-    span = times[after] - times[before]
-    u = np.clip((at - times[before]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
-    part = np.zeros_like(u)
-    for k in np.unique(before[span > 0]):
-        here = before == k
-        part[here] = eased(u[here], keys[k].ease, keys[k].handles)
-    return np.asarray(values[before] * (1 - part) + values[after] * part)
 
 
 def focus_dpt(

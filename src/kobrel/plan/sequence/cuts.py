@@ -11,7 +11,6 @@ from kobrel.plan.edit import with_shot
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import Survey, survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.parts import Keyed
 from kobrel.stage.stage import Stage
 
 FOCUS_JUMP_DPT = 0.25
@@ -99,14 +98,14 @@ def matched(plan: Plan, index: int, to: int, stage: Stage) -> Plan:
     here, there = (_edge(plan, s, stage, s is shot, to < index) for s in (shot, other))
     times = here.blur_percent / max(there.blur_percent, _LEAST)
     keyed = shot.glass.f_number
-    values = [value * times for value in ([key.value for key in keyed.keys] or [keyed.value])]
+    values = [value * times for value in keyed.reached()]
     if not all(WIDEST_STOP <= value <= NARROWEST_STOP for value in values):
         worst = min(values) if min(values) < WIDEST_STOP else max(values)
         raise PlanError(
             f"Shot {shot.label} would need f/{worst:.2g} to match {other.label}. "
             "Change its focal length or distance first."
         )
-    return with_shot(plan, index, shot.but(glass=shot.glass.but(f_number=_times(keyed, times))))
+    return with_shot(plan, index, shot.but(glass=shot.glass.but(f_number=keyed.times(times))))
 
 
 def _edge(plan: Plan, shot: Shot, stage: Stage, own: bool, neighbour_is_before: bool) -> Depth:
@@ -114,8 +113,3 @@ def _edge(plan: Plan, shot: Shot, stage: Stage, own: bool, neighbour_is_before: 
     at_first = own == neighbour_is_before
     frame = shot.first if at_first else shot.last
     return depth_at(survey(plan, shot, stage, np.array([float(frame)])).camera.frame(0))
-
-
-def _times(keyed: Keyed, factor: float) -> Keyed:
-    keys = tuple(key.but(value=key.value * factor) for key in keyed.keys)
-    return keyed.but(value=keyed.value * factor, keys=keys)

@@ -11,13 +11,11 @@ from kobrel.optics.exposure import MARKED_STOPS
 from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
-from kobrel.plan import edit
 from kobrel.plan.instrument import BACKGROUND, Wish
+from kobrel.plan.keys import Key, Keyed, in_order
 from kobrel.plan.measure.survey import GONE, Survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
-from kobrel.plan.parts import Key, Keyed
 from kobrel.plan.pull import marks as pulls
-from kobrel.plan.pull.interpolation import keyed_at
 
 _BEHIND_DPT = 1e6
 _MARGIN = 0.06
@@ -397,8 +395,7 @@ def _with_keys_outside(fresh: Keyed, old: Keyed, first: float, last: float) -> K
     if not outside:
         return fresh
     inside = fresh.keys or (Key(frame=first, value=fresh.value), Key(frame=last, value=fresh.value))
-    keys = {key.frame: key for key in (*outside, *inside)}
-    return fresh.but(keys=tuple(keys[frame] for frame in sorted(keys)))
+    return fresh.but(keys=in_order([*outside, *inside]))
 
 
 def taken_over(shot: Shot, brief: Terms, f_number: Keyed, at_frames: Numbers) -> Shot:
@@ -418,7 +415,7 @@ def taken_over(shot: Shot, brief: Terms, f_number: Keyed, at_frames: Numbers) ->
 def with_keyed_stop(shot: Shot, found: Answer) -> Shot:
     """The shot with keys of the stop and the slowest focus for them."""
     keyed = slowest_stop(found)
-    return taken_over(shot, found.brief, keyed, keyed_at(keyed, found.brief.frames))
+    return taken_over(shot, found.brief, keyed, keyed.at(found.brief.frames))
 
 
 def focus_at_stop(plan: Plan, shot: Shot, numbers: Survey, row: int, subject: int) -> Target:
@@ -449,5 +446,5 @@ def taken_at(shot: Shot, numbers: Survey, row: int, found: reach.StopRange) -> S
         if distance > 0 and abs(1 / distance - found.x) < _SAME_DPT:
             target = SubjectTarget(number=number)
     stop = nearest_stop(((found.least, found.greatest),), float(numbers.camera.f_number[row]))
-    f_number = edit.set_value(shot.glass.f_number, frame, stop)
+    f_number = shot.glass.f_number.set(Key(frame=frame, value=stop))
     return pulls.refocus(shot.but(glass=shot.glass.but(f_number=f_number)), frame, target)

@@ -11,10 +11,9 @@ from kobrel.optics.lens import Numbers
 from kobrel.optics.sensor import FORMATS
 from kobrel.plan import glass as glasses
 from kobrel.plan.instrument import BACKGROUND, Sensor
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.parts import Keyed
-from kobrel.plan.pull.interpolation import keyed_at
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import Terms
 from kobrel.stage.stage import Stage
@@ -79,7 +78,7 @@ def solved(where: Where, shot: Shot) -> Shot | None:
     stops = briefs.answer(brief).stops
     if not stops:
         return None
-    wanted = float(keyed_at(shot.glass.f_number, shot.first)[0])
+    wanted = float(shot.glass.f_number.at(shot.first)[0])
     for stop in (briefs.nearest_stop(stops, wanted), *_within(stops, wanted)):
         taken = briefs.taken_over(shot, brief, Keyed(value=stop), np.full(len(brief.frames), stop))
         if _checked(where, taken) is not None:
@@ -105,7 +104,7 @@ def _tried(where: Where, text: str, shot: Shot) -> Iterator[Trial]:
     """The trial, if it holds after all when everything is computed anew."""
     result = solved(where, shot)
     if result is not None:
-        stop = float(keyed_at(result.glass.f_number, where.frame or shot.first)[0])
+        stop = float(result.glass.f_number.at(where.frame or shot.first)[0])
         yield Trial(f"{text}, f/{stop:.3g}", result)
 
 
@@ -187,9 +186,9 @@ def _other_focal(where: Where, shot: Shot, brief: Terms) -> Iterator[Trial]:
         found = _nearest_between(found - side * float(abs(steps[0])), found, can)
         by = 2.0 ** (found + side * 1e-3)
         wish = brief.wishes[kept]
-        base = float(keyed_at(shot.glass.focal_mm, brief.frames[:1])[0])
+        base = float(shot.glass.focal_mm.at(brief.frames[:1])[0])
         changed = glasses.keep_size(shot, wish.subject, base, where.frame)
-        focal = glasses.scaled(shot.glass.focal_mm, by)
+        focal = shot.glass.focal_mm.times(by)
         changed = changed.but(glass=glasses.with_focal(shot.glass, focal))
         subject = where.plan.subject(wish.subject)
         moved = float(distance[0] * (1 - by))

@@ -20,7 +20,7 @@ from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import ROOT, plate_number
 from kobrel.plan.space.plates import scene_of as plate_scene_of
-from kobrel.plan.space.stand_ins import MEASURED, place_track, scene_of
+from kobrel.plan.space.stand_ins import MEASURED, scene_of
 from kobrel.stage.stage import Pick, Place, Stage
 
 _NOWHERE = np.full((1, 3), np.nan)
@@ -101,7 +101,7 @@ def _points(
     local: Numbers | None = np.zeros(3)
     match anchor:
         case PointAnchor() | PointTarget():
-            return np.array(place_track(anchor).at(frames))
+            return np.array(anchor.places().at(frames))
         case StandInAnchor():
             place = Place(scene_of(anchor.number), MEASURED)
         case PlateAnchor():

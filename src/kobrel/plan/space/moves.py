@@ -96,27 +96,9 @@ def key_of(camera: MadeCamera, frame: float) -> CameraKey:
     return CameraKey(frame=frame, position_m=vector(place[0]), aim_m=vector(aim[0]), roll_deg=float(roll[0]))
 
 
-def with_key(camera: MadeCamera, key: CameraKey) -> MadeCamera:
-    """The camera with a key, in place of one at the same frame."""
-    old = next((k for k in camera.keys if k.frame == key.frame), None)
-    keys = [k for k in camera.keys if k.frame != key.frame] + [key.but(ease=old.ease) if old else key]
-    return camera.but(keys=tuple(sorted(keys, key=lambda k: k.frame)))
-
-
-def without_key(camera: MadeCamera, frame: float) -> MadeCamera:
-    """The camera without the key at a frame; the last one leaves its place behind."""
-    here = key_of(camera, frame)
-    left = tuple(key for key in camera.keys if key.frame != frame)
-    if left:
-        return camera.but(keys=left)
-    return camera.but(keys=(), position_m=here.position_m, aim_m=here.aim_m, roll_deg=here.roll_deg)
-
-
 def posed(camera: MadeCamera, frame: float, **changes: object) -> MadeCamera:
     """The camera moved: by a key at the frame where it has keys, or altogether."""
-    if camera.keys:
-        return with_key(camera, key_of(camera, frame).but(**changes))
-    return camera.but(**changes)
+    return camera.set(key_of(camera, frame).but(**changes))
 
 
 def creep(camera: MadeCamera, first: float, last: float) -> MadeCamera:

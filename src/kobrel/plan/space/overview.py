@@ -112,5 +112,4 @@ def _moved_point(point: P, move: Numbers) -> P:
     def moved(place: object) -> tuple[float, float, float]:
         return vector(move[:3, :3] @ np.asarray(place, float) + move[:3, 3])
 
-    keys = tuple(key.but(position_m=moved(key.position_m)) for key in point.keys)
-    return point.but(position_m=moved(point.position_m), keys=keys)
+    return point.each(moved)

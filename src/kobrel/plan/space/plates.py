@@ -11,8 +11,7 @@ from kobrel.optics.lens import Numbers
 from kobrel.plan.pictures.drawn import Specks
 from kobrel.plan.pictures.plates import PLATE_PREFIX, Beyond, Dial, DrivenOfPlate, Plate
 from kobrel.plan.pull.dials import LEVELS, drive_of, driven, frames_of_keys, value_at
-from kobrel.plan.pull.interpolation import level_at
-from kobrel.plan.space.stand_ins import MOST_SAMPLES, place_track
+from kobrel.plan.space.stand_ins import MOST_SAMPLES
 from kobrel.stage.deform import Deformation
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.plates import (
@@ -61,14 +60,14 @@ def dials_of(plate: Plate, dials: tuple[Dial, ...]) -> tuple[Dial, ...]:
 def pivot_at(plate: Plate, dials: tuple[Dial, ...], frames: ArrayLike) -> Numbers:
     """Where a plate's pivot stands at frames: (F, 3)."""
     at = np.atleast_1d(np.asarray(frames, float))
-    places = np.broadcast_to(place_track(plate).at(at), (len(at), 3))
+    places = np.broadcast_to(plate.places().at(at), (len(at), 3))
     found = drive_of(dials, plate.number, "distance")
     if found is None or found[1].eye_m is None:
         return np.array(places)
     eye = np.asarray(found[1].eye_m)
     away = places - eye
     long = np.linalg.norm(away, axis=1, keepdims=True)
-    wanted = np.maximum(driven(found[1], level_at(found[0].level, at)), 1e-3)
+    wanted = np.maximum(driven(found[1], found[0].level.at(at)), 1e-3)
     return np.asarray(eye + away / np.where(long > 0, long, 1.0) * wanted[:, None])
 
 
@@ -136,7 +135,7 @@ def plate_scene(plate: Plate, dials: tuple[Dial, ...], source: PlateSource | Non
 
     tracks = {what: level(what) for what in LEVELS}
     scale = tracks["scale"]
-    place = place_track(plate)
+    place = plate.places()
     if drive_of(dials, plate.number, "distance") is not None:
         sampled = pivot_at(plate, dials, times)
         place = Track(times, sampled) if len(times) > 1 else Track.constant(sampled[0])

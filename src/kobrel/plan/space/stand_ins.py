@@ -8,9 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from kobrel.optics.lens import Numbers
+from kobrel.plan.keys import Level
 from kobrel.plan.model import STAND_IN_PREFIX, Lights, StandIn, StandInKind
-from kobrel.plan.parts import Level, Placed
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.stage import people
 from kobrel.stage.motion import Motion, Track, TransformOp, matrix_motion
 from kobrel.stage.scene import Material, Mesh, Node, Scene
@@ -64,7 +63,7 @@ def _bulb() -> Mesh:
 def stand_in_scene(stand_in: StandIn) -> Scene:
     """The scene of a stand-in: a root that carries it, its copies, and the point to measure."""
     steps = (
-        TransformOp("translate", place_track(stand_in)),
+        TransformOp("translate", stand_in.places()),
         TransformOp("rotate", Track.constant([stand_in.turn_deg]), "Y"),
     )
     nodes = [Node("/", motion=Motion(steps))]
@@ -81,24 +80,13 @@ def stand_in_scene(stand_in: StandIn) -> Scene:
     return Scene(Path(stand_in.name), tuple(nodes))
 
 
-def place_track(placed: Placed) -> Track:
-    """The movement of something that may have keys, (K, 3)."""
-    if not placed.keys:
-        return Track.constant(placed.position_m)
-    return Track(
-        np.array([key.frame for key in placed.keys], float),
-        np.array([key.position_m for key in placed.keys], float),
-        np.array([key.ease == "smooth" for key in placed.keys]),
-    )
-
-
 def _opacity_track(level: Level) -> Track | None:
     """A level frame by frame, (K, 1); None where it is always whole."""
     if not level.keys:
         return None if level.value >= 1.0 else Track.constant([level.value])
     first, last = np.floor(level.keys[0].frame), np.ceil(level.keys[-1].frame)
     times = np.arange(first, min(last, first + MOST_SAMPLES) + 1.0)
-    return Track(times, level_at(level, times)[:, None])
+    return Track(times, level.at(times)[:, None])
 
 
 def _moved(by: Numbers, scale: Numbers | float = 1.0) -> Numbers:

@@ -9,12 +9,12 @@ from kobrel.errors import OpticsError, PlanError
 from kobrel.optics import lens
 from kobrel.optics.lens import Numbers
 from kobrel.optics.path import fewest_corners
-from kobrel.plan.edit import set_value
 from kobrel.plan.glass import frame_width_mm, with_focal
 from kobrel.plan.instrument import Sensor
+from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.model import DistanceTarget, Mark, Shot
-from kobrel.plan.parts import MOST, Key, Keyed, PullEase, plain_reason
+from kobrel.plan.parts import MOST, PullEase, plain_reason
 from kobrel.plan.pull.marks import refocus, with_marks
 from kobrel.plan.terms.blocks import EXACT_PX, Term, settle
 from kobrel.plan.terms.quantities import GROUPS, QUANTITIES, Quantity, single
@@ -247,7 +247,7 @@ def _with_glass(shot: Shot, before: RenderCamera, camera: RenderCamera) -> Shot:
 def _keyed(keyed: Keyed, frames: Numbers, values: Numbers) -> Keyed:
     """A value set at one frame, or with the fewest keys that follow it over several."""
     if len(frames) == 1:
-        return set_value(keyed, float(frames[0]), float(values[0]))
+        return keyed.set(Key(frame=float(frames[0]), value=float(values[0])))
     logs = np.log(values)
     corners = _corners(frames, logs, np.full(len(frames), _KEYED_PART))
     if len(corners) <= 2 and np.ptp(logs) <= _KEYED_PART:

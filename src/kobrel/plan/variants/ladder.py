@@ -10,9 +10,9 @@ from pydantic import ValidationError
 
 from kobrel.errors import PartError, PlanError
 from kobrel.optics.exposure import FULL_STOPS
-from kobrel.plan.edit import set_value
 from kobrel.plan.glass import with_focal, with_sensor
 from kobrel.plan.instrument import Sensor
+from kobrel.plan.keys import Key
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import DistanceTarget, Plan, Shot
 from kobrel.plan.pull.marks import refocus
@@ -76,7 +76,7 @@ def with_value(shot: Shot, frame: float, camera: Camera, kind: Kind, value: floa
         raise PlanError(f"{KINDS[kind][0]}: {value:g} is not above 0.")
     glass = shot.glass
     if kind == "stop":
-        return shot.but(glass=glass.but(f_number=set_value(glass.f_number, frame, value)))
+        return shot.but(glass=glass.but(f_number=glass.f_number.set(Key(frame=frame, value=value))))
     if kind == "focus":
         return refocus(shot, frame, DistanceTarget(metres=value))
     if kind == "blades":
@@ -91,7 +91,7 @@ def with_value(shot: Shot, frame: float, camera: Camera, kind: Kind, value: floa
         by = value / glass.sensor.width_mm
         sensor = Sensor(width_mm=value, height_mm=glass.sensor.height_mm * by)
         return shot.but(glass=with_sensor(glass, sensor, keep_framing=True))
-    changed = shot.but(glass=with_focal(glass, set_value(glass.focal_mm, frame, value)))
+    changed = shot.but(glass=with_focal(glass, glass.focal_mm.set(Key(frame=frame, value=value))))
     focus = float(camera.focus_m)
     if kind == "focal_here" or not np.isfinite(focus):
         return changed

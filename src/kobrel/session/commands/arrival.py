@@ -2,8 +2,9 @@
 
 from typing import Any
 
-from kobrel.plan import arrival, edit
-from kobrel.plan.arrival import Doubt
+from kobrel.plan import edit
+from kobrel.plan.measure import arrival
+from kobrel.plan.measure.arrival import Doubt
 from kobrel.plan.model import FileCamera, Plan
 from kobrel.plan.space.overview import followed
 from kobrel.plan.staging import Library, placement

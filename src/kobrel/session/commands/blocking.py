@@ -4,14 +4,14 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from kobrel.plan import edit
+from kobrel.plan.keys import LevelKey, PlaceKey
 from kobrel.plan.model import Lights, Row, StandIn, StandInAnchor, StandInKind
-from kobrel.plan.parts import Ease, PlaceKey
+from kobrel.plan.parts import Ease
 from kobrel.plan.pull.fading import Way, faded
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import vector
-from kobrel.plan.space.stand_ins import SIZES, place_track
+from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import stage_of
-from kobrel.session.commands.plates.placing import toggled
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.needs import needs
 from kobrel.session.session import Session
@@ -86,7 +86,7 @@ def floor_beneath(session: Session, point: ArrayLike, without: int | None = None
 
 def current_place(session: Session, stand_in: StandIn) -> np.ndarray:
     """Where a stand-in stands at the frame, (3,)."""
-    return np.asarray(place_track(stand_in).at([session.frame])[0])
+    return stand_in.place_at(session.frame)
 
 
 @needs_chosen
@@ -112,13 +112,13 @@ def change_lights(session: Session, stand_in: StandIn, what: str, /, **changes: 
 @needs_chosen
 def set_opacity(session: Session, stand_in: StandIn, value: float) -> None:
     """Change the opacity of the chosen stand-in: by a key at the frame where it has keys."""
-    change(session, "Opacity", opacity=edit.with_value(stand_in.opacity, session.frame, value))
+    change(session, "Opacity", opacity=stand_in.opacity.set(LevelKey(frame=session.frame, value=value)))
 
 
 @needs_chosen
 def toggle_opacity_key(session: Session, stand_in: StandIn) -> None:
     """Key the opacity of the chosen stand-in at the frame, or take the key there away."""
-    change(session, "Key of opacity", opacity=toggled(stand_in.opacity, float(session.frame)))
+    change(session, "Key of opacity", opacity=stand_in.opacity.toggled_at(session.frame))
 
 
 @needs_chosen
@@ -132,13 +132,13 @@ def fade(session: Session, stand_in: StandIn, way: Way, frames: float) -> None:
 @needs_chosen
 def set_ease(session: Session, stand_in: StandIn, ease: Ease) -> None:
     """Set how the chosen stand-in goes on from its last key up to the frame."""
-    change(session, "Way", keys=edit.with_ease(stand_in, session.frame, ease).keys)
+    change(session, "Way", keys=stand_in.with_ease(session.frame, ease).keys)
 
 
 @needs_chosen
 def move(session: Session, stand_in: StandIn, position_m: ArrayLike) -> None:
     """Move the chosen stand-in: by a key at the frame where it has keys."""
-    moved = edit.moved_to(stand_in, session.frame, _rounded(position_m))
+    moved = stand_in.set(PlaceKey(frame=session.frame, position_m=_rounded(position_m)))
     change(session, "Place", position_m=moved.position_m, keys=moved.keys)
 
 
@@ -167,11 +167,8 @@ def drop(session: Session, stand_in: StandIn) -> None:
 @needs_chosen
 def toggle_key(session: Session, stand_in: StandIn) -> None:
     """Key the chosen stand-in's place at the frame, or take the key there away."""
-    if any(key.frame == session.frame for key in stand_in.keys):
-        changed = edit.without_place_key(stand_in, session.frame)
-    else:
-        key = PlaceKey(frame=session.frame, position_m=vector(current_place(session, stand_in)))
-        changed = edit.with_place_key(stand_in, key)
+    key = PlaceKey(frame=session.frame, position_m=vector(current_place(session, stand_in)))
+    changed = stand_in.toggled(key)
     change(session, f"Key at {session.frame}", keys=changed.keys, position_m=changed.position_m)
 
 

@@ -7,9 +7,9 @@ import numpy as np
 from kobrel.optics.reach import StopRange
 from kobrel.plan import edit
 from kobrel.plan.instrument import Wish, WishKind
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.survey import spans
 from kobrel.plan.model import Shot
-from kobrel.plan.parts import Keyed
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import Answer, Clash
 from kobrel.plan.solve.trials import Trial, Where, trials

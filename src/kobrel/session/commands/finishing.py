@@ -7,10 +7,10 @@ import numpy as np
 
 from kobrel.errors import KobrelError
 from kobrel.plan import edit
+from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import FileCamera, MadeCamera, Plan, SceneRef, Shot
 from kobrel.plan.names import scene_name
-from kobrel.plan.parts import Keyed
 from kobrel.plan.pictures.finished import Finished, calibrated, opened
 from kobrel.session.session import Session
 from kobrel.stage.read.finished.pose import taken_from

@@ -3,12 +3,11 @@
 from functools import reduce
 
 from kobrel.errors import KobrelError
-from kobrel.plan import edit
+from kobrel.plan.keys import Key, PlaceKey
 from kobrel.plan.model import Mark, PointTarget, Shot, Target
-from kobrel.plan.parts import PlaceKey, Vector
+from kobrel.plan.parts import Vector
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.space.moves import vector
-from kobrel.plan.space.stand_ins import place_track
 from kobrel.session.needs import needs, needs_now, needs_shot
 from kobrel.session.session import Session
 from kobrel.session.state import Now
@@ -151,14 +150,14 @@ def free_points(session: Session) -> list[Vector]:
 
 def place_of(target: PointTarget, frame: float) -> Vector:
     """Where a mark's free point is at a frame."""
-    return vector(place_track(target).at([frame])[0])
+    return vector(target.place_at(frame))
 
 
 @needs_mark
 def place_point(session: Session, mark: Mark, place: Vector) -> None:
     """Put the free point of the mark in work elsewhere; where it has keys, by a key."""
     if isinstance(mark.target, PointTarget):
-        _with_point(session, mark, edit.moved_to(mark.target, session.frame, place))
+        _with_point(session, mark, mark.target.set(PlaceKey(frame=session.frame, position_m=place)))
 
 
 def put_point(session: Session, place: Vector) -> bool:
@@ -166,7 +165,7 @@ def put_point(session: Session, place: Vector) -> bool:
     mark = mark_in_work(session)
     if mark is None or mark.frame != session.selected_mark or not isinstance(mark.target, PointTarget):
         return False
-    _with_point(session, mark, edit.moved_to(mark.target, session.frame, place))
+    _with_point(session, mark, mark.target.set(PlaceKey(frame=session.frame, position_m=place)))
     return True
 
 
@@ -176,7 +175,7 @@ def key_point(session: Session, on: bool) -> None:
     if mark is None or not isinstance(mark.target, PointTarget):
         return
     here = PlaceKey(frame=frame, position_m=place_of(mark.target, frame))
-    target = edit.with_place_key(mark.target, here) if on else edit.without_place_key(mark.target, frame)
+    target = mark.target.with_key(here) if on else mark.target.without_key(frame)
     _with_point(session, mark, target)
 
 
@@ -326,18 +325,20 @@ def delete_in_work(session: Session, mark: Mark) -> None:
 def toggle_key(session: Session, now: Now, label: str, field: str) -> None:
     """Key a value of the glass, ``f_number`` or ``focal_mm``, at the frame, or take the key there away."""
     keyed, frame = getattr(now.glass, field), now.frame
-    if any(key.frame == frame for key in keyed.keys):
+    if keyed.key_at(frame) is not None:
         name = f"Remove {label.lower()} key at {frame}"
-        session.edit_keyed(name, field, lambda k: edit.remove_key(k, frame))
+        session.edit_keyed(name, field, lambda k: k.without_key(frame))
     else:
         value = float(getattr(now.camera, field))
-        session.edit_keyed(f"{label} key at {frame}", field, lambda k: edit.set_key(k, frame, value))
+        session.edit_keyed(
+            f"{label} key at {frame}", field, lambda k: k.with_key(Key(frame=frame, value=value))
+        )
 
 
 def set_key_ease(session: Session, label: str, field: str, frame: float, ease: str) -> None:
     """Take another ease from the key of a value of the glass at a frame to the next."""
     name = f"Ease of {label.lower()} key at {frame:g}"
-    session.edit_keyed(name, field, lambda keyed: edit.change_key(keyed, frame, ease=ease))
+    session.edit_keyed(name, field, lambda keyed: keyed.with_key_changed(frame, ease=ease))
 
 
 @needs_mark

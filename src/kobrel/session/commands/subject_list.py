@@ -6,6 +6,7 @@ import numpy as np
 
 from kobrel.errors import PlanError
 from kobrel.plan import edit
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import (
     Anchor,
@@ -20,11 +21,10 @@ from kobrel.plan.model import (
     SubjectTarget,
     SurfaceAnchor,
 )
-from kobrel.plan.parts import PlaceKey, Vector
+from kobrel.plan.parts import Vector
 from kobrel.plan.pictures.plates import PlateAnchor
 from kobrel.plan.space.anchors import at_surface, subject_points
 from kobrel.plan.space.moves import vector
-from kobrel.plan.space.stand_ins import place_track
 from kobrel.session.commands.focusing import focus_on
 from kobrel.session.needs import needs, needs_now
 from kobrel.session.session import Session
@@ -181,7 +181,7 @@ def tie(session: Session, subject: Subject, kind: AnchorKind) -> None:
 def put(session: Session, subject: Subject, place: Vector) -> None:
     """Put the chosen subject, a free point, elsewhere: by a key at the frame where it has keys."""
     if isinstance(subject.anchor, PointAnchor):
-        change(session, "Place", anchor=edit.moved_to(subject.anchor, session.frame, place))
+        change(session, "Place", anchor=subject.anchor.set(PlaceKey(frame=session.frame, position_m=place)))
 
 
 @needs_chosen
@@ -190,8 +190,5 @@ def toggle_key(session: Session, subject: Subject) -> None:
     anchor, frame = subject.anchor, float(session.frame)
     if not isinstance(anchor, PointAnchor):
         return
-    if any(key.frame == frame for key in anchor.keys):
-        change(session, "Key", anchor=edit.without_place_key(anchor, frame))
-    else:
-        here = vector(place_track(anchor).at([frame])[0])
-        change(session, "Key", anchor=edit.with_place_key(anchor, PlaceKey(frame=frame, position_m=here)))
+    here = vector(anchor.place_at(frame))
+    change(session, "Key", anchor=anchor.toggled(PlaceKey(frame=frame, position_m=here)))

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.plan import edit
+from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.tapes import TapeNumbers, end_points, measure_with
 from kobrel.plan.model import (
     BoundsAnchor,
@@ -148,7 +149,7 @@ def moved_end(session: Session, end: End, point: NDArray[np.float64]) -> End:
         if moved is not None:
             return moved
     if isinstance(end, PointAnchor):
-        return edit.moved_to(end, session.frame, vector(np.round(point, 5)))
+        return end.set(PlaceKey(frame=session.frame, position_m=vector(np.round(point, 5))))
     return PointAnchor(position_m=vector(np.round(point, 5)))
 
 

@@ -9,6 +9,7 @@ from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import length_field, number_field
 from kobrel.plan.look import Guides
 from kobrel.plan.model import CameraKey, FileCamera, MadeCamera
+from kobrel.plan.parts import Ease
 from kobrel.plan.space import moves
 from kobrel.session.commands import walking
 from kobrel.session.needs import needs_now
@@ -177,22 +178,11 @@ class CameraPage(ShotCard):
         _change_whole(self.session, name, change)
 
     def _toggle_key(self) -> None:
-        frame = float(self.session.frame)
+        frame = self.session.frame
+        self._whole(f"Camera key at {frame}", lambda camera: camera.toggled(moves.key_of(camera, frame)))
 
-        def toggled(camera: MadeCamera) -> MadeCamera:
-            if any(key.frame == frame for key in camera.keys):
-                return moves.without_key(camera, frame)
-            return moves.with_key(camera, moves.key_of(camera, frame))
-
-        self._whole(f"Camera key at {self.session.frame}", toggled)
-
-    def _set_ease(self, ease: str) -> None:
-        def eased(camera: MadeCamera) -> MadeCamera:
-            before = [key.frame for key in camera.keys if key.frame <= self.session.frame]
-            at = before[-1] if before else None
-            return camera.but(keys=tuple(k.but(ease=ease) if k.frame == at else k for k in camera.keys))
-
-        self._whole("Way of the camera", eased)
+    def _set_ease(self, ease: Ease) -> None:
+        self._whole("Way of the camera", lambda camera: camera.with_ease(self.session.frame, ease))
 
     def _go(self, way: int) -> None:
         now = self.session.now
@@ -220,8 +210,7 @@ def _aims_at(now: Now) -> int | None:
 def _last_key(now: Now) -> CameraKey | None:
     """The last key up to the frame."""
     made = _made(now)
-    before = [key for key in (made.keys if made else ()) if key.frame <= now.frame]
-    return before[-1] if before else None
+    return made.last_key(now.frame) if made else None
 
 
 @needs_now

@@ -10,7 +10,6 @@ from kobrel.desk.cards.widgets import ask_colour, choice
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
 from kobrel.session.session import Session
@@ -106,7 +105,7 @@ class _Details(Card[StandIn]):
         self.opacity = narrow(number_field("Opacity", "", 0.05, 0.0, 1.0))
         self.opacity.setToolTip(plain("0 is gone, 1 is whole. Up and down keys or the wheel step it."))
         self.bind(
-            self.opacity, lambda one: float(level_at(one.opacity, [session.frame])[0]),
+            self.opacity, lambda one: one.opacity.value_at(session.frame),
             partial(blocking.set_opacity, session),
         )  # fmt: skip
         self.key_opacity = QPushButton("Key")
@@ -162,7 +161,7 @@ class _Details(Card[StandIn]):
             "Way on from the last key", [("Smooth", "smooth"), ("Even", "even")], "From the last key on", 86
         )
         self.bind(self.ease, self._ease, lambda ease: blocking.set_ease(session, ease))
-        self.enable_if(self.ease, lambda one: any(key.frame <= session.frame for key in one.keys))
+        self.enable_if(self.ease, lambda one: one.last_key(session.frame) is not None)
         self.keys = Label()
         self.row("Walks", self.keys, self.ease)
         self.show_if(self.ease, lambda one: bool(one.keys))
@@ -208,7 +207,7 @@ class _Details(Card[StandIn]):
     def show_more(self, subject: StandIn) -> None:
         if not self.title.hasFocus():
             self.title.setText(subject.name)
-        self.key.setText("Unkey" if any(k.frame == self.session.frame for k in subject.keys) else "Key")
+        self.key.setText("Unkey" if subject.key_at(self.session.frame) else "Key")
         frames = ", ".join(f"{key.frame:g}" for key in subject.keys)
         self.keys.setText(f"keys at {frames}" if len(subject.keys) < 4 else f"{len(subject.keys)} keys")
         self.keys.setToolTip(plain(f"Keys of its place at frames {frames}"))

@@ -14,7 +14,6 @@ from kobrel.desk.toolkit.gesture import Drag, Gesture, GestureWidget, Keys
 from kobrel.desk.toolkit.paint import draw_text, polyline
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.pictures.plates import Dial, Drive
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.session.commands.plates import dialling
 from kobrel.session.perform_dial import DialPerformer
 from kobrel.session.session import Session
@@ -66,7 +65,7 @@ class DialView(GestureWidget):
             return
         frames = survey.frames
         span = max(shot.last - shot.first, 1)
-        values = level_at(dial.level, frames)
+        values = dial.level.at(frames)
         low, high = min(0.0, float(values.min())), max(1.0, float(values.max()))
 
         def y_of(value: float) -> float:

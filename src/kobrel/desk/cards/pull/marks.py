@@ -10,7 +10,7 @@ from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.chart.keys import LINES, Line
 from kobrel.desk.toolkit.fields import Field, length_field, number_field, stop_field
 from kobrel.desk.toolkit.words import plain
-from kobrel.plan import edit
+from kobrel.plan.keys import Key, keys_around
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.model import (
     DistanceTarget,
@@ -18,7 +18,7 @@ from kobrel.plan.model import (
     PointTarget,
     SubjectTarget,
 )
-from kobrel.plan.parts import Key, Vector
+from kobrel.plan.parts import Vector
 from kobrel.session.commands import focusing, pulling
 from kobrel.session.session import Session
 from kobrel.session.state import AT_FRAME, Now
@@ -249,7 +249,7 @@ def _targets(now: Now) -> list[tuple[str, object]]:
 
 
 def _keys_about(now: Now, line: Line) -> tuple[Key, Key] | None:
-    return edit.key_under_way(getattr(now.glass, line.field), now.frame)
+    return keys_around(getattr(now.glass, line.field).keys, now.frame)
 
 
 def _speed(now: Now) -> str:

@@ -5,14 +5,14 @@ from typing import get_args
 import numpy as np
 
 from kobrel.plan import edit
+from kobrel.plan.keys import Level, LevelKey, Settle
 from kobrel.plan.model import Plan
-from kobrel.plan.parts import Level, LevelKey, PullEase, Settle
+from kobrel.plan.parts import PullEase
 from kobrel.plan.pictures.plates import Dial, Drive, DrivenOfLens, DrivenOfPlate, Plate
 from kobrel.plan.pull.dials import LEVELS, value_at
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import pivot_at
-from kobrel.session.commands.plates.placing import NAMES, toggled
+from kobrel.session.commands.plates.placing import NAMES
 from kobrel.session.needs import needs, needs_now
 from kobrel.session.session import Session
 from kobrel.session.state import Now
@@ -112,33 +112,25 @@ def driven_between(start: DialEnd, end: DialEnd, eye: tuple[float, float, float]
 
 def value_now(session: Session, dial: Dial) -> float:
     """Where a dial is at the frame."""
-    return float(level_at(dial.level, [session.frame])[0])
+    return dial.level.value_at(session.frame)
 
 
 @needs_chosen
 def turn(session: Session, dial: Dial, value: float) -> None:
     """Turn the chosen dial: by a key at the frame where it has keys, or altogether."""
-    value = float(np.clip(value, 0.0, 1.0))
-    level = dial.level
-    if level.keys:
-        frame = float(session.frame)
-        old = next((k for k in level.keys if k.frame == frame), LevelKey(frame=frame, value=value))
-        keys = [k for k in level.keys if k.frame != frame] + [old.but(value=value)]
-        level = level.but(keys=tuple(sorted(keys, key=lambda k: k.frame)))
-    else:
-        level = level.but(value=value)
-    change(session, "Turn", level=level)
+    key = LevelKey(frame=session.frame, value=float(np.clip(value, 0.0, 1.0)))
+    change(session, "Turn", level=dial.level.set(key))
 
 
 @needs_chosen
 def toggle_key(session: Session, dial: Dial) -> None:
     """Key the chosen dial at the frame, or take the key there away."""
-    change(session, "Key", level=toggled(dial.level, float(session.frame)))
+    change(session, "Key", level=dial.level.toggled_at(session.frame))
 
 
 def key_under_way(session: Session, dial: Dial) -> LevelKey | None:
     """The last key up to the frame."""
-    return next((key for key in reversed(dial.level.keys) if key.frame <= session.frame), None)
+    return dial.level.last_key(session.frame)
 
 
 @needs_chosen
@@ -155,8 +147,8 @@ def set_settle(session: Session, dial: Dial, part: float) -> None:
 
 def _change_key(session: Session, dial: Dial, what: str, **changes: object) -> None:
     at = key_under_way(session, dial)
-    keys = tuple(key.but(**changes) if key is at else key for key in dial.level.keys)
-    change(session, what, level=dial.level.but(keys=keys))
+    if at is not None:
+        change(session, what, level=dial.level.with_key_changed(at.frame, **changes))
 
 
 @needs_chosen

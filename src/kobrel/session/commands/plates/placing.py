@@ -8,13 +8,13 @@ from numpy.typing import ArrayLike
 
 from kobrel.errors import KobrelError, PlanError
 from kobrel.plan import edit
-from kobrel.plan.parts import Level, LevelKey, PlaceKey, PullEase
+from kobrel.plan.keys import Level, LevelKey, PlaceKey
+from kobrel.plan.parts import PullEase
 from kobrel.plan.pictures.plates import DrivenOfPlate, Plate, PlateAnchor, PlatePicture, Playing, Point
 from kobrel.plan.plates import placing
 from kobrel.plan.plates.pixels import picture_of
 from kobrel.plan.plates.placing import SpreadBy
 from kobrel.plan.pull.dials import drive_of, value_at
-from kobrel.plan.pull.interpolation import level_at
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import pivot_at, scene_of
 from kobrel.session import settings
@@ -225,7 +225,7 @@ def move_to(session: Session, both: tuple[Now, Plate], position_m: ArrayLike) ->
     now, plate = both
     if _is_driven(session, plate, "distance"):
         return
-    moved = edit.moved_to(plate, now.frame, vector(position_m))
+    moved = plate.set(PlaceKey(frame=now.frame, position_m=vector(position_m)))
     session.edit(f"Place of {plate.name}", edit.with_plate(now.plan, moved))
 
 
@@ -264,8 +264,9 @@ def set_level(session: Session, what: DrivenOfPlate, value: float) -> None:
     plate = chosen(session)
     if plate is None or _is_driven(session, plate, what):
         return
-    level = edit.with_value(getattr(plate, what), session.frame, value)
-    session.edit(f"{NAMES[what]} of {plate.name}", edit.with_plate(session.plan, plate.but(**{what: level})))
+    level: Level = getattr(plate, what)
+    made = plate.but(**{what: level.set(LevelKey(frame=session.frame, value=value))})
+    session.edit(f"{NAMES[what]} of {plate.name}", edit.with_plate(session.plan, made))
 
 
 def level_now(session: Session, plate: Plate, what: DrivenOfPlate) -> float:
@@ -280,16 +281,6 @@ def _is_driven(session: Session, plate: Plate, what: DrivenOfPlate) -> bool:
     return found is not None
 
 
-def toggled(level: Level, frame: float) -> Level:
-    """A level with a key at a frame, or without the one that is there; the last one leaves its value."""
-    value = float(level_at(level, [frame])[0])
-    left = tuple(key for key in level.keys if key.frame != frame)
-    if len(left) < len(level.keys):
-        return level.but(keys=left) if left else level.but(keys=(), value=value)
-    keys = (*level.keys, LevelKey(frame=frame, value=value))
-    return level.but(keys=tuple(sorted(keys, key=lambda key: key.frame)))
-
-
 @needs_chosen
 def toggle_key(session: Session, plate: Plate, what: DrivenOfPlate) -> None:
     """Key a value of the chosen plate at the frame, or take the key there away; of the distance its place."""
@@ -298,11 +289,10 @@ def toggle_key(session: Session, plate: Plate, what: DrivenOfPlate) -> None:
         return
     if what == "distance":
         here = vector(pivot_at(plate, session.plan.dials, [frame])[0])
-        keyed = any(key.frame == frame for key in plate.keys)
-        key = PlaceKey(frame=frame, position_m=here)
-        made = edit.without_place_key(plate, frame) if keyed else edit.with_place_key(plate, key)
+        made = plate.toggled(PlaceKey(frame=frame, position_m=here))
     else:
-        made = plate.but(**{what: toggled(getattr(plate, what), frame)})
+        level: Level = getattr(plate, what)
+        made = plate.but(**{what: level.toggled_at(frame)})
     session.edit(f"Key of {plate.name}", edit.with_plate(session.plan, made))
 
 
@@ -310,14 +300,10 @@ def toggle_key(session: Session, plate: Plate, what: DrivenOfPlate) -> None:
 def set_ease(session: Session, plate: Plate, what: DrivenOfPlate, ease: PullEase) -> None:
     """Set how a value goes on from its last key up to the frame."""
     if what == "distance":
-        made = plate.but(
-            keys=edit.with_ease(plate, session.frame, "even" if ease == "even" else "smooth").keys
-        )
+        made = plate.with_ease(session.frame, "even" if ease == "even" else "smooth")
     else:
         level: Level = getattr(plate, what)
-        at = max((key.frame for key in level.keys if key.frame <= session.frame), default=None)
-        keys = tuple(key.but(ease=ease) if key.frame == at else key for key in level.keys)
-        made = plate.but(**{what: level.but(keys=keys)})
+        made = plate.but(**{what: level.with_ease(session.frame, ease)})
     session.edit(f"Way of {plate.name}", edit.with_plate(session.plan, made))
 
 

@@ -6,8 +6,8 @@ import numpy as np
 
 from kobrel.errors import KobrelError, PlanError
 from kobrel.plan import edit
+from kobrel.plan.keys import Level
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.parts import Level
 from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates import placing
 from kobrel.plan.plates.from_depth import DepthScale, Slices, plates_from
