@@ -83,6 +83,15 @@ def test_keys_are_set_replaced_and_taken_away():
     assert moves.posed(CAMERA, 3, roll_deg=4.0).roll_deg == 4.0
 
 
+def test_what_has_no_keys_changes_for_all_frames():
+    keyed = CAMERA.with_key(moves.key_of(CAMERA, 10))
+    clipped = moves.posed(keyed, 20, near_clip_m=0.3)
+    assert clipped == keyed.but(near_clip_m=0.3)
+    both = moves.posed(keyed, 20, near_clip_m=0.3, roll_deg=4.0)
+    assert (both.near_clip_m, [key.roll_deg for key in both.keys]) == (0.3, [0.0, 4.0])
+    assert moves.posed(CAMERA, 20, near_clip_m=0.3) == CAMERA.but(near_clip_m=0.3)
+
+
 def test_keys_must_be_in_order_and_aims_elsewhere():
     with pytest.raises(ValueError, match="not in order"):
         CAMERA.but(keys=(CameraKey(frame=2, position_m=(0, 0, 0), aim_m=(1, 0, 0)),) * 2)

@@ -97,8 +97,14 @@ def key_of(camera: MadeCamera, frame: float) -> CameraKey:
 
 
 def posed(camera: MadeCamera, frame: float, **changes: object) -> MadeCamera:
-    """The camera moved: by a key at the frame where it has keys, or altogether."""
-    return camera.set(key_of(camera, frame).but(**changes))
+    """The camera moved: by a key at the frame where it has keys, or altogether; what is not keyed changes
+    for all frames.
+    """
+    still = {name: value for name, value in changes.items() if name not in camera.over_time}
+    moved = {name: value for name, value in changes.items() if name in camera.over_time}
+    if still:
+        camera = camera.but(**still)
+    return camera.set(key_of(camera, frame).but(**moved)) if moved else camera
 
 
 def creep(camera: MadeCamera, first: float, last: float) -> MadeCamera:
