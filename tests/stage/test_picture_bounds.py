@@ -100,7 +100,7 @@ print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) // 1024, sai
 
 
 def test_a_small_file_takes_little_memory(tmp_path):
-    path = huge_png(tmp_path / "huge.png", 16384)
+    path = huge_png(tmp_path / "huge.png", 16384, channels=1)
     assert path.stat().st_size < 2 << 20
     for how, said in (
         ("mask", "black"),
@@ -112,7 +112,7 @@ def test_a_small_file_takes_little_memory(tmp_path):
             [sys.executable, "-c", MEASURE, str(path), how], capture_output=True, text=True, check=True
         )
         megabytes, _, told = made.stdout.partition(" ")
-        assert int(megabytes) < 1024, (how, made.stdout)
+        assert int(megabytes) < 900, (how, made.stdout)
         assert said in told
 
 
