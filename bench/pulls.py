@@ -93,7 +93,7 @@ def playing(table: Table) -> None:
     window = Window()
     window.resize(1280, 800)
     window.show()
-    window.session.show_card(5)
+    window.session.view.card = 5
     window.drawing.start()
     window.document.open(Path(kobrel.demo.__file__).parent / "night_ferry.kobrel")
     while not (window.session.plan.shots and window.picture.ready):

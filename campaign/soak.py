@@ -58,7 +58,7 @@ def work(seconds: float, folder: Path) -> list[tuple[float, int, float]]:
             if window.arrival is not None:
                 window.arrival.accept()
             for card in dice.sample((1, 2, 3, 4, 5, 6), 3):
-                session.show_card(card)
+                session.view.card = card
                 session.show_frame(dice.randint(session.shot.first, session.shot.last))
                 session.begin_drag()
                 for _ in range(10):

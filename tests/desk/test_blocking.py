@@ -10,6 +10,7 @@ from kobrel.desk.cards.block.stand_ins import StandInsPage
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import CameraEnd, MadeCamera, StandInAnchor, SubjectEnd, SubjectTarget
 from kobrel.session.commands import blocking, walking
+from kobrel.session.selection import ChosenStandIn
 from tests.desk.conftest import pick
 
 
@@ -52,7 +53,7 @@ def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
     user.key(Qt.Key.Key_Space, widget=button)
     user.key(Qt.Key.Key_Return, widget=button)
     assert [s.kind for s in session.plan.stand_ins] == ["ground"]
-    assert session.tool is None
+    assert session.selection.tool is None
 
     # Three stand-ins: two in Overhead, one onto the ground that Picture shows.
     overhead = window.overhead
@@ -62,7 +63,7 @@ def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
     place(user, "box", overhead, overhead.where((0.9, 0, -1.0)))
     ball = place(user, "ball", window.picture, in_picture(user, (0.5, 0, 1.0)))
     assert ball.position_m == pytest.approx((0.5, 0, 1.0), abs=0.05)
-    assert session.selected_stand_in == ball.number
+    assert session.selection.stand_in == ball.number
 
     # A camera made by walking: around, nearer, and taken.
     picture, middle = window.picture, QPointF(window.picture.rect().center())
@@ -242,7 +243,7 @@ def test_a_copy_stands_beside_the_first(empty):
     assert second.name == "Seated person 2"
     assert (second.kind, second.size_m) == (first.kind, first.size_m)
     assert second.position_m == pytest.approx((1.72, 0, -1))
-    assert session.selected_stand_in == second.number
+    assert session.selection.stand_in == second.number
 
 
 def test_deleting_a_stand_in_leaves_its_subject_where_it_was(empty):
@@ -261,9 +262,9 @@ def test_deleting_a_stand_in_leaves_its_subject_where_it_was(empty):
 def test_escape_lays_tools_down_and_leaves_the_walk(empty):
     user, window, session = empty, empty.window, empty.window.session
     click_button(user, window.cards[1].stand_ins.kinds["cone"])
-    assert session.tool.stand_in == "cone"
+    assert session.selection.tool.stand_in == "cone"
     user.key(Qt.Key.Key_Escape)
-    assert session.tool is None
+    assert session.selection.tool is None
     before = session.camera.pose.copy()
     user.key(Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
     user.key(Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -412,7 +413,7 @@ def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(emp
     blocking.place(session, "ball", (0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
     before = window.picture.image.copy()
-    session.select(stand_in=2)
+    session.selection.item = ChosenStandIn(2)
     blocking.move(session, (-0.5, 0, 1))
     assert pieces < {id(piece) for piece in session.stage._pieces}
     QApplication.processEvents()

@@ -73,7 +73,7 @@ def test_a_window_answers_for_the_plan_that_it_has(demo_user, tmp_path):
 
 def test_the_look_follows_the_desktop(demo_user, monkeypatch):
     window, session = demo_user.window, demo_user.window.session
-    session.set_theme("desktop")
+    session.view.theme = "desktop"
     assert theme.theme() is theme.DARK
 
     class Hints:
@@ -84,7 +84,7 @@ def test_the_look_follows_the_desktop(demo_user, monkeypatch):
     monkeypatch.setattr(QApplication, "styleHints", lambda _self: Hints)
     window.show_desktop_look()
     assert theme.theme() is theme.LIGHT
-    session.set_theme("dark")
+    session.view.theme = "dark"
     window.show_desktop_look()
     assert theme.theme() is theme.DARK
 
@@ -100,13 +100,13 @@ def test_proofs_are_dragged_out_as_files_and_pictures(demo_user, dragged):
     demo_user.wait(
         lambda: grid.isVisible() and isinstance(grid._pictures.small(session.plan.proofs[0]), QImage)
     )
-    session.choose_proofs([proof.name for proof in session.plan.proofs])
+    session.selection.proofs = tuple([proof.name for proof in session.plan.proofs])
     pull(grid.viewport(), grid.box(0).center().toPoint())
     assert [url.toLocalFile() for url in dragged[0].urls()] == [proof.path for proof in session.plan.proofs]
     assert dragged[0].hasImage()
-    assert len(session.chosen_proofs) == 2
+    assert len(session.selection.proofs) == 2
     demo_user.click(grid.viewport(), grid.box(1).center())
-    assert session.chosen_proofs == (session.plan.proofs[1].name,)
+    assert session.selection.proofs == (session.plan.proofs[1].name,)
 
 
 def test_a_value_is_dragged_out_as_text(demo_user, dragged):

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QColorDialog
 from kobrel.plan.file import open_plan
 from kobrel.plan.pictures.drawn import DRAWN_NAMES, Title
 from kobrel.session.commands.plates import placing
+from kobrel.session.selection import ChosenPlates
 from tests.desk.conftest import pick
 from tests.desk.test_plates import click_button, settled
 
@@ -57,7 +58,7 @@ def test_a_title_is_typed_where_it_stands_and_pulled_to_as_any_plate(user, tmp_p
     settled(user)
     assert not editor.isVisible()
     assert session.plan.plate(title.number).picture.drawn.text == "Night 5 ferry\nkp"
-    assert window.session.card == 1
+    assert window.session.view.card == 1
     assert window.focusWidget() is window.picture
 
     double_click(window.picture, middle)
@@ -162,9 +163,9 @@ def test_typing_ends_when_another_plate_is_chosen_or_it_is_deleted(user):
     page, title = add(user, "Title")
     click_button(user, page.drawn.edit_text)
     assert editor.isVisible()
-    session.select_plates(None)
+    session.selection.item = None
     assert not editor.isVisible()
-    session.select_plates(title.number)
+    session.selection.item = ChosenPlates(title.number)
     click_button(user, page.drawn.edit_text)
     placing.remove(session)
     assert not editor.isVisible()

@@ -11,6 +11,7 @@ from kobrel.plan import edit
 from kobrel.plan.keys import Key
 from kobrel.plan.model import CameraEnd, DistanceTarget, Mark, PointAnchor, SubjectTarget
 from kobrel.session.commands import blocking
+from kobrel.session.selection import ChosenTape
 
 NONE, LEFT, RIGHT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
@@ -19,11 +20,10 @@ NONE, LEFT, RIGHT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton, Q
 def user(demo_user):
     session = demo_user.window.session
     blocking.place(session, "box", (0.0, 0.0, 2.0))
-    plan, tape = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
+    plan, _tape = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
     session.edit("tape", plan)
     session.edit_keyed("Stop", "f_number", lambda k: k.with_key(Key(frame=1040, value=2.0)))
     session.edit_shot("own", lambda s: s.but(marks=tuple(m.but(ease="own") for m in s.marks)))
-    session.select(stand_in=session.selected_stand_in, tape=tape.name)
     QApplication.processEvents()
     return demo_user
 
@@ -69,6 +69,8 @@ def overhead_focus(window):
 
 
 def tape_end(window):
+    window.session.selection.item = ChosenTape("Free")
+    QApplication.processEvents()
     return window.overhead, window.overhead.where((0.3, 1.0, 2.0))
 
 
@@ -163,7 +165,7 @@ def test_a_view_that_is_hidden_lets_go_of_its_drag(user):
     QTest.mousePress(view, LEFT, NONE, at.toPoint())
     QTest.mouseMove(view, (at + QPointF(12, 12)).toPoint())
     assert session.dragging
-    session.show_card(3)
+    session.view.card = 3
     QApplication.processEvents()
     assert not session.dragging
     assert session.plan == before
@@ -176,11 +178,11 @@ def test_a_peg_of_the_subject_in_focus_is_clicked_and_the_cards_follow(user):
     session.show_frame(1001)
     inside = session.subject_in_focus().number
     other = next(s.number for s in session.plan.subjects if s.number != inside)
-    session.select_subject(other)
+    session.selection.subject = other
     assert page.subject().number == other
     row = session.survey.subjects.index(inside)
     user.click(window.picture, dict(window.picture.peg_places())[row])
-    assert session.selected_subject == inside
+    assert session.selection.subject == inside
     assert page.model.subject(page.list.currentIndex()).number == inside
 
 

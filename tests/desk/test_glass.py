@@ -144,7 +144,7 @@ def test_the_delivered_frame_crops_the_picture(user):
 def test_a_subject_keeps_its_size_while_one_zooms(user):
     lens, session = page(user, "Lens"), user.window.session
     focus_on(session, SubjectTarget(number=LANTERN))
-    session.select_subject(LANTERN)
+    session.selection.subject = LANTERN
     pick(lens.keeping, "move")
     across = session.camera.half_widths()[0] * session.survey.sight.axial_m[0, session.row]
     user.type(lens.focal, "100")
@@ -256,7 +256,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(user):
     user.click(window.chart, QPointF(window.chart.x_of(1050), window.chart.height() - 34))
     assert "Paint along" in window.says.text()
     user.key(Qt.Key.Key_Escape)
-    assert session.tool is None
+    assert session.selection.tool is None
     assert not brief.brushes["at_least"].isChecked()
     assert brief.model.rowCount() == 3
     assert brief.model.data(brief.model.index(0, 0)) == "1 Lantern sharp"
@@ -277,7 +277,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(user):
 def test_a_brief_in_the_list_by_keys_and_fields(user):
     session = user.window.session
     brief = page(user, "Brief")
-    session.select_subject(FERRYMAN)
+    session.selection.subject = FERRYMAN
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
     assert session.shot.brief == (Wish(subject=FERRYMAN),)
     pick(brief.kind, "at_most")
@@ -289,7 +289,7 @@ def test_a_brief_in_the_list_by_keys_and_fields(user):
     assert session.shot.brief[0].last is None
     pick(brief.about, BOOTH)
     assert session.shot.brief[0].subject == BOOTH
-    session.select_subject(BOOTH)
+    session.selection.subject = BOOTH
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
     assert [wish.subject for wish in session.shot.brief] == [BOOTH, LANTERN]
     session.undo()
@@ -409,7 +409,7 @@ def test_maps_take_a_point_and_give_the_room_back(user):
     page(user, "Weigh")
     assert window.body.maps.isVisible()
     assert not window.chart.isVisible()
-    session.select_subject(LANTERN)
+    session.selection.subject = LANTERN
     row = session.survey.subjects.index(LANTERN)
     across = session.camera.half_widths()[0] * session.survey.sight.axial_m[row, session.row]
     maps = window.body.maps

@@ -58,7 +58,7 @@ def test_it_is_searched(demo_user):
 @pytest.mark.parametrize("leave", [False, True])
 def test_what_is_this_leads_to_the_place(demo_user, leave):
     user, window = demo_user, demo_user.window
-    window.session.show_card(3)
+    window.session.view.card = 3
     window.cards[3].show_page("Brief")
     user.rest()
     user.key(Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)

@@ -177,18 +177,18 @@ def test_terms_are_shown_while_the_pointer_is_on_them(demo_user):
     for block in page.blocks.values():
         for row in block.rows:
             row.pointed.emit(True)
-            assert session.pointed_term == row.term.quantity.key
+            assert session.view.pointed_term == row.term.quantity.key
             assert row.term.quantity.meaning in window.says.text()
             seen += window.picture.grab().toImage() != plain or window.overhead.grab().toImage() != plain_plan
             row.pointed.emit(False)
     assert seen >= 30
-    assert session.pointed_term == ""
+    assert session.view.pointed_term == ""
     assert any("No squeeze: discs too wide" in block.lost.text() for block in page.blocks.values())
     # By keyboard: tab to a value, Space copies it.
     row = row_of(page, "f_number", "f-number")
     QTest.keyClick(page.copy_text, Qt.Key.Key_Tab)
     row.setFocus(Qt.FocusReason.TabFocusReason)
-    assert session.pointed_term == "f_number"
+    assert session.view.pointed_term == "f_number"
     QTest.keyClick(row, Qt.Key.Key_Space)
     assert clipboard() == "1.4"
 
@@ -232,7 +232,7 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     assert dialog.own().terms[2].name == "value 1"
     dialog.remove_row()
     dialog.keep()
-    assert session.own_terms[0].title == "Old renderer"
+    assert session.view.own_terms[0].title == "Old renderer"
     files = list((session.settings.folder / "terms").glob(f"*{SUFFIX}"))
     assert [path.name for path in files] == ["old_renderer.terms.json"]
     block = page.blocks["old_renderer"]
@@ -252,10 +252,10 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     dialog.table.item(0, 0).setText("")
     assert dialog.said.text()
     dialog.keep()
-    assert session.own_terms[0].terms[0].name != ""
+    assert session.view.own_terms[0].terms[0].name != ""
     pick(dialog.begin, "Old renderer")
     dialog.forget()
-    assert session.own_terms == ()
+    assert session.view.own_terms == ()
     assert not files[0].exists()
     dialog.reject()
 
@@ -419,7 +419,7 @@ def test_tables_and_their_map(demo_user, tmp_path, monkeypatch):
     QApplication.processEvents()
     assert page.table.rowCount() == 0
     view.grab()
-    session.show_card(3)
+    session.view.card = 3
     assert not view.isVisible()
 
 

@@ -129,7 +129,7 @@ def test_discs_stand_in_the_charts_room_while_the_iris_is_in_work(user):
 
 def test_discs_are_seen_at_once_and_finer_a_moment_later(user):
     window, session = user.window, user.window.session
-    session.show_below("discs")
+    session.view.below = "discs"
     discs = window.body.discs
     user.wait(discs.isVisible)
     discs.repaint()
@@ -280,7 +280,7 @@ def test_all_is_thrown_out_of_focus_and_comes_back(user):
 
     first = picture_after(lambda: user.key(Qt.Key.Key_O))
     assert glow.thrown.isChecked()
-    assert session.throw_px == -80
+    assert session.view.throw_px == -80
     sharp = picture_after(glow.thrown.click)
     assert sharp != first
     assert picture_after(lambda: user.key(Qt.Key.Key_O)) == first
@@ -304,7 +304,7 @@ def test_finishing_is_marked_and_pegs_follow_it(user):
     back = picture._meant(bent[row])
     assert (back.x(), back.y()) == pytest.approx((straight[row].x(), straight[row].y()), abs=1e-6)
     user.click(picture, bent[row])
-    assert session.selected_subject == session.survey.subjects[row]
+    assert session.selection.subject == session.survey.subjects[row]
 
 
 def test_discs_are_as_large_as_in_picture_on_request(user):
@@ -317,7 +317,7 @@ def test_discs_are_as_large_as_in_picture_on_request(user):
     wanted = cell.disc.size_px[1] * window.picture.frame_rect().width() / session.camera.width_px
     assert shown == pytest.approx(wanted, rel=1e-6)
     discs.tick.click()
-    assert discs.scale_px() != pytest.approx(cell.box.width() / session.picture_scale)
+    assert discs.scale_px() != pytest.approx(cell.box.width() / session.view.picture_scale)
 
 
 def test_the_iris_is_handed_on_from_the_window(user, tmp_path):

@@ -138,7 +138,7 @@ def test_the_player_keeps_time_and_goes_round(session):
     session.edit_shot("short", lambda s: s.but(first=1001, last=1020, fps=100))
     session.show_frame(1012)
     seen = []
-    session.changed.connect(lambda: seen.append(session.frame))
+    session.values.changed.connect(lambda: seen.append(session.frame))
     begun = time.monotonic()
     player.toggle()
     assert session.frame == 1001, "from the end it begins anew"
@@ -249,7 +249,7 @@ def test_a_mark_is_set_on_the_subject_in_focus_or_at_its_distance(session):
     set_mark(session)
     mark = next(m for m in session.shot.marks if m.frame == 1050)
     assert mark.target.metres == pytest.approx(focus)
-    assert session.selected_mark == 1050
+    assert session.selection.mark == 1050
 
 
 def test_deleting_a_subject_keeps_the_focus_where_it_was(session):
@@ -279,7 +279,7 @@ def test_undo_brings_frame_and_selection_into_range(session):
     session.show_frame(1200)
     set_mark(session)
     session.undo()
-    assert session.selected_mark is None
+    assert session.selection.mark is None
     session.undo()
     assert session.frame == 1096
 
@@ -382,7 +382,7 @@ def test_the_pull_card_puts_a_mark_on_another_subject_or_a_distance(make_window)
     session.show_shot(1)
     user.key(Qt.Key.Key_5)
     pull.table.selectRow(2)
-    assert session.selected_mark == 1061
+    assert session.selection.mark == 1061
     assert session.frame == 1061
     assert not pull.metres.isEnabled()
     row = pull.target.findData(6)

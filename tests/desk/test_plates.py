@@ -16,6 +16,7 @@ from kobrel.plan.pictures.plates import Ellipse, Outline, PlateAnchor, Rectangle
 from kobrel.plan.plates.placing import corners_at
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session.commands.plates import cutting, dialling, placing
+from kobrel.session.selection import ChosenPlates
 from kobrel.stage.read.plates.stills import layers_of
 from tests.desk.conftest import pick
 
@@ -123,7 +124,7 @@ def test_a_photograph_becomes_a_set_that_is_pulled_through(shown, tmp_path):
     back, ball = session.plan.plates
     assert isinstance(ball.cut.shapes[0], Outline)
     assert back.fill.of == (ball.number,)
-    assert session.tool is None
+    assert session.selection.tool is None
 
     # Behind it nothing of it is left, and what is lifted is red.
     behind = session.library.shelf.source(cutting_key(session, back)).at(0).rgba
@@ -183,23 +184,23 @@ def test_outlines_boxes_colours_and_edges(shown):
     session.undo()
 
     # Backspace takes a point back, Esc lays the tool down.
-    session.select_plates(1)
+    session.selection.item = ChosenPlates(1)
     click_button(user, cut.tools["points"])
     for x, y in ((0.3, 0.3), (0.6, 0.3)):
         user.click(view, at_place(user, plate, x, y))
     user.key(Qt.Key.Key_Backspace, widget=view)
     assert len(view.plates._points) == 1
     user.key(Qt.Key.Key_Escape, widget=view)
-    assert session.tool is None
+    assert session.selection.tool is None
     assert view.plates._points == []
     assert len(session.plan.plates) == 1
 
     # A rectangle and an ellipse, into the plate's own cut.
-    session.select_plates(1)
-    session.set_cut_mode("add")
+    session.selection.item = ChosenPlates(1)
+    session.selection.cut_mode = "add"
     click_button(user, cut.tools["rectangle"])
     draw(user, [(0.2, 0.2), (0.5, 0.5), (0.8, 0.8)])
-    session.set_cut_mode("take away")
+    session.selection.cut_mode = "take away"
     click_button(user, cut.tools["ellipse"])
     draw(user, [(0.4, 0.4), (0.5, 0.5), (0.6, 0.6)])
     shapes = session.plan.plates[0].cut.shapes
@@ -216,7 +217,7 @@ def test_outlines_boxes_colours_and_edges(shown):
     assert session.plan.plates[0].cut is None
 
     # By a colour that is clicked, its reach typed.
-    session.set_cut_mode("lift")
+    session.selection.cut_mode = "lift"
     click_button(user, cut.tools["colour"])
     user.click(view, at_place(user, session.plan.plates[0], 0.5, 0.41))
     colour = session.plan.plates[-1].cut.shapes[0]
@@ -280,7 +281,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     # Dragged in Overhead it keeps its framing and so grows; the others keep their gaps.
     overhead = window.overhead
     pier = next(plate for plate in session.plan.plates if plate.name == "Pier")
-    session.select_plates(pier.number)
+    session.selection.item = ChosenPlates(pier.number)
     place = pivot_at(pier, session.plan.dials, [session.frame])[0]
     was = placing.distance_m(session, pier)
     user.drag(overhead, overhead.where(place), overhead.where(place + (0, 0, -1.5)))
@@ -289,7 +290,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     assert moved.scale.value > 1.1 * pier.scale.value
     session.undo()
     ferry = next(plate for plate in session.plan.plates if plate.name == "Ferry")
-    session.select_plates(pier.number, frozenset({ferry.number}))
+    session.selection.item = ChosenPlates(pier.number, frozenset({ferry.number}))
     pick(page.gaps, "keep ratios")
     far = placing.distance_m(session, ferry)
     user.type(page.details.distance, f"{was * 1.25:.4f}")
@@ -299,7 +300,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     session.undo()
 
     # A standing plate is turned by its handle.
-    session.select_plates(pier.number)
+    session.selection.item = ChosenPlates(pier.number)
     handle = window.overhead.plates.handle()
     user.drag(overhead, handle, handle + QPointF(30, 10))
     assert abs(session.plan.plate(pier.number).turn_deg.value) > 5
@@ -311,7 +312,7 @@ def test_values_are_keyed_faded_and_hidden(harbour):
     user, window, session = harbour, harbour.window, harbour.window.session
     page = window.show_page(1, "Plates")
     pier = next(plate for plate in session.plan.plates if plate.name == "Pier")
-    session.select_plates(pier.number)
+    session.selection.item = ChosenPlates(pier.number)
     session.show_frame(1010)
     menu = page.details.key_menu()
     next(action for action in menu.actions() if action.text() == "Key opacity").trigger()
@@ -331,7 +332,7 @@ def test_values_are_keyed_faded_and_hidden(harbour):
     assert session.plan.plate(pier.number).fade.gone == 30
     user.wait(lambda: window.picture.ready)
     lantern = next(plate for plate in session.plan.plates if plate.name == "Lantern")
-    session.select_plates(lantern.number)
+    session.selection.item = ChosenPlates(lantern.number)
     user.type(page.details.fields["opacity"], "0.5")
     assert "The dial Lantern to ferry drives this" in window.says.text()
     row = [page.list.item(k, 0).text() for k in range(5)].index("Lantern")
@@ -348,7 +349,7 @@ def test_values_are_keyed_faded_and_hidden(harbour):
 def test_an_edge_that_would_show_is_told_and_extended(harbour):
     user, window, session = harbour, harbour.window, harbour.window.session
     sky = session.plan.plates[0]
-    session.select_plates(sky.number)
+    session.selection.item = ChosenPlates(sky.number)
     placing.change(session, "Edges", beyond="nothing")
     cut = window.show_page(1, "Cut").body
     assert "Its edge shows at" in cut.told.text()
@@ -457,7 +458,7 @@ def test_what_cannot_be_read_is_said_and_a_missing_picture_keeps_its_place(shown
     assert open_plan(tmp_path / "p.kobrel").plates == session.plan.plates
     user.rest(0.3)
     (tmp_path / "away.png").rename(tmp_path / "photo.png")
-    session.select_plates(1)
+    session.selection.item = ChosenPlates(1)
     click_button(user, page.reload)
     user.wait(lambda: not placing.is_missing(session, session.plan.plates[0]))
 
@@ -481,7 +482,7 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
     ground = session.plan.plates[-1]
     assert ground.lies
     assert session.camera.pose[1, 3] == pytest.approx(1.6)
-    session.select_plates(1)
+    session.selection.item = ChosenPlates(1)
     cutting.begin(session, "rectangle")
     draw(user, [(0.42, 0.3), (0.5, 0.6), (0.58, 0.86)])
     settled(user)
@@ -497,7 +498,7 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
     assert np.isfinite(float(pick_at.axial_m))
 
     # Then by depth, in the place of the photograph.
-    session.select_plates(1)
+    session.selection.item = ChosenPlates(1)
     click_button(user, page.by_depth)
     dialog = page.dialog
     user.type(dialog.count, "3")

@@ -35,7 +35,7 @@ def filled(screening, which=0):
 
 def page_of(user, name):
     number = 6 if name == "Play" else 5
-    user.window.session.show_card(number)
+    user.window.session.view.card = number
     card = user.window.cards[number]
     card.show_page(name)
     return card.pages[name]
@@ -61,7 +61,7 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     move = page_of(user, "Move")
     move.searches.click()
     assert any(mark.search for mark in session.shot.marks)
-    leaves = session.selected_mark
+    leaves = session.selection.mark
     at = chart.mark_place(next(m for m in session.shot.marks if m.frame == leaves))
     user.drag(chart, at, at + QPointF(chart.x_of(1005) - chart.x_of(1001), 0))
     slid = next(m for m in session.shot.marks if m.search)
@@ -81,11 +81,11 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     play.memory.click()
     user.wait(lambda: filled(window.screening))
     user.key(Qt.Key.Key_Space)
-    assert session.playing
+    assert session.view.playing
     user.wait(lambda: window.picture.status.startswith("from memory"))
     user.wait(lambda: "frames a second" in window.picture.status)
     user.key(Qt.Key.Key_Space)
-    assert not session.playing
+    assert not session.view.playing
     # another try, with the hand-wheel
     planned = session.shot
     session.edit_shot("Keep", lambda shot: alts.kept(shot, "As planned"))
@@ -187,7 +187,7 @@ def test_a_range_or_a_cue_is_played_alone(user):
     def look():
         seen.add(session.frame)
 
-    session.changed.connect(look)
+    session.values.changed.connect(look)
     user.wait(lambda: 1052 in seen and 1038 in seen)
     user.key(Qt.Key.Key_Space)
     assert min(seen) >= 1037
@@ -355,7 +355,7 @@ def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(use
     user.wait(lambda: session.frame > 1003 or not perform.performer.recording)
     assert not window.picture.status.startswith("from memory")
     user.wait(lambda: not perform.performer.recording)
-    user.wait(lambda: not session.playing)
+    user.wait(lambda: not session.view.playing)
 
 
 def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_whole_shot(user):
@@ -367,7 +367,7 @@ def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_w
     def look():
         seen.add(session.frame)
 
-    session.changed.connect(look)
+    session.values.changed.connect(look)
     user.key(Qt.Key.Key_Space)
     user.wait(lambda: {1010, 1016} <= seen)
     user.key(Qt.Key.Key_Space)
@@ -377,7 +377,7 @@ def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_w
     user.wait(lambda: not perform.performer.recording)
     assert min(seen) == 1001
     assert max(seen) > 1016  # which frames are dropped is up to the machine
-    user.wait(lambda: not session.playing)
+    user.wait(lambda: not session.view.playing)
     session.show_shot(0)  # a range belongs to its shot
     assert screening.span == (session.shot.first, session.shot.last)
 

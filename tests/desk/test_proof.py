@@ -63,7 +63,7 @@ def test_keep_three_compare_them_and_take_ones_stop_back(three):
     )
     click_on(three, grid, 0)
     click_on(three, grid, 2, CTRL)
-    assert session.chosen_proofs == ("Proof 1", "Proof 3")
+    assert session.selection.proofs == ("Proof 1", "Proof 3")
     page = window.cards[6].wall
     pick(page.mode, "Wipe")
     view = window.body.wall.compared
@@ -91,10 +91,10 @@ def test_chosen_ones_stand_side_by_side_with_one_zoom(three):
     grid = grid_of(three)
     click_on(three, grid, 0)
     click_on(three, grid, 2, SHIFT)
-    assert session.chosen_proofs == ("Proof 1", "Proof 2", "Proof 3")
+    assert session.selection.proofs == ("Proof 1", "Proof 2", "Proof 3")
     three.key(Qt.Key.Key_Return, widget=grid)
     view = window.body.wall.compared
-    assert session.wall_mode == "side"
+    assert session.view.wall_mode == "side"
     boxes = view._boxes()
     assert len(boxes) == 3
     assert not any(a.intersects(b) for a in boxes for b in boxes if a is not b)
@@ -120,12 +120,12 @@ def test_chosen_ones_stand_side_by_side_with_one_zoom(three):
     assert not view.loupe_held
     QTest.mouseDClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at.toPoint())
     assert view.zoom == 1.0
-    session.see_proofs("blink")
+    session.view.wall_mode = "blink"
     first = view._shown()[0].name
     view.turn()
     assert view._shown()[0].name != first
     three.key(Qt.Key.Key_Escape, widget=view)
-    assert session.wall_mode == "all"
+    assert session.view.wall_mode == "all"
     assert window.body.wall.grid.isVisible()
 
 
@@ -138,7 +138,7 @@ def test_proofs_are_renamed_rated_ordered_and_deleted_with_undo(three):
     QTest.keyClicks(page.title, "The soft one")
     QTest.keyClick(page.title, Qt.Key.Key_Return)
     assert session.plan.proofs[1].name == "The soft one"
-    assert session.chosen_proofs == ("The soft one",)
+    assert session.selection.proofs == ("The soft one",)
     page.rating.setCurrentIndex(4)
     page.rating.activated.emit(4)
     assert session.plan.proofs[1].rating == 4
@@ -147,13 +147,13 @@ def test_proofs_are_renamed_rated_ordered_and_deleted_with_undo(three):
     assert session.settings.get(settings.PROOF_ORDER) == "rating"
     grid.setFocus()
     three.key(Qt.Key.Key_Right, widget=grid)
-    assert session.chosen_proofs == ("Proof 1",)
+    assert session.selection.proofs == ("Proof 1",)
     three.key(Qt.Key.Key_Delete, widget=grid)
     assert len(session.plan.proofs) == 2
     session.undo()
     assert len(session.plan.proofs) == 3
     grid.selectAll()
-    assert len(session.chosen_proofs) == 3
+    assert len(session.selection.proofs) == 3
     assert grid.spoken_value().startswith("3 proofs")
     page.alt.click()
     assert session.plan.shots[1].alts[-1].name in ("The soft one", "Proof 1")
@@ -211,7 +211,7 @@ def test_a_proof_is_seen_in_motion_beside_the_shot(three):
     )
     assert window.body.pair.isVisible()
     assert window.screening.image(1002, 1) != window.screening.image(1002)
-    session.choose_proofs(["Proof 1"])
+    session.selection.proofs = ("Proof 1",)
     session.edit("Delete", session.plan.but(proofs=()))
     three.wait(lambda: window.screening.beside == "")
 
@@ -260,7 +260,7 @@ def test_a_ladder_can_be_cancelled_and_keeps_what_is_there(demo_user):
     window.jobs.cancel()
     demo_user.wait(lambda: window.jobs.job is None)
     assert 1 <= len(window.proofing.rungs) < 96
-    assert window.session.wall == "ladder"
+    assert window.session.view.wall == "ladder"
 
 
 def test_a_contact_sheet_is_written_from_the_wall(three, tmp_path):
@@ -370,12 +370,12 @@ def test_a_blur_is_measured_by_two_clicks(demo_user, sharp):
     from kobrel.session.tools import Tool
 
     box = window.picture.frame_rect()
-    session.use(Tool("measure"))
+    session.selection.tool = Tool("measure")
     user_at = [
         QPoint(round(box.left() + box.width() * x), round(box.top() + box.height() * 0.2)) for x in (0.9, 1.0)
     ]
     demo_user.click(window.picture, QPointF(user_at[0]))
     assert "other side" in window.says.text()
     demo_user.click(window.picture, QPointF(user_at[1]) - QPointF(3, 0))
-    assert session.tool is None
+    assert session.selection.tool is None
     assert "px as delivered" in window.says.text() or "no edge" in window.says.text()

@@ -63,8 +63,8 @@ def test_a_pull_is_drawn_between_two_subjects_made_to_hunt_slid_and_held(user):
     assert changed.any()
     assert not changed[: int(arrives - 1001) + 1].any()
     # slid, with what belongs to it
-    session.select_mark(drawn[0].frame)
-    session.select_also(drawn[1].frame)
+    session.selection.marks = (drawn[0].frame,)
+    session.selection.toggle_mark(drawn[1].frame)
     place = chart.mark_place(drawn[0])
     drag(
         chart, place, place + QPointF(chart.x_of(1010) - chart.x_of(1002), 0), Qt.KeyboardModifier.NoModifier
@@ -77,7 +77,7 @@ def test_a_pull_is_drawn_between_two_subjects_made_to_hunt_slid_and_held(user):
     pulling.hold_here(session, moved[0])
     mark = next(m for m in session.shot.marks if m.search is not None)
     assert mark.leaves == moved[0].frame + 4
-    session.select_mark(mark.frame)
+    session.selection.marks = (mark.frame,)
     many = len(session.shot.marks)
     page.as_marks.click()
     assert len(session.shot.marks) > many
@@ -93,7 +93,7 @@ def test_every_ease_is_chosen_and_own_handles_are_dragged(user):
     page = card.moves
     at = next(k for k, m in enumerate(session.shot.marks) if m.target != session.shot.marks[k + 1].target)
     leaves, arrives = (mark.frame for mark in session.shot.marks[at : at + 2])
-    session.select_mark(leaves)
+    session.selection.marks = (leaves,)
     column = int(leaves + 0.3 * (arrives - leaves) - 1001)
     seen = set()
     for kind in pulling.EASES:
@@ -111,7 +111,7 @@ def test_every_ease_is_chosen_and_own_handles_are_dragged(user):
     page.by.activated.emit(page.by.currentIndex())
     assert session.shot.marks[at].by == "metres"
     last = session.shot.marks[-1].frame
-    session.select_mark(last)
+    session.selection.marks = (last,)
     QApplication.processEvents()
     assert not page.ease.isEnabled()
     assert "no move follows" in page.way.text()
@@ -121,7 +121,7 @@ def test_a_hold_is_typed_and_taken_back(user):
     session, card = user.window.session, user.window.cards[5]
     card.show_page("Move")
     mark, after = session.shot.marks[:2]
-    session.select_mark(mark.frame)
+    session.selection.marks = (mark.frame,)
     user.type(card.moves.until, f"{mark.frame + 5:g}")
     assert session.shot.marks[0].until == mark.frame + 5
     user.type(card.moves.until, f"{after.frame + 50:g}")

@@ -32,7 +32,7 @@ def user(demo_user):
 def test_the_picture_is_the_largest_thing_on_every_card(user):
     session, body = user.window.session, user.window.body
     for card in (*NAMES, SHOTS):
-        session.show_card(card)
+        session.view.card = card
         if card == 6:
             user.window.show_page(6, "Play")  # its other pages show the wall
         user.rest()
@@ -71,9 +71,9 @@ def test_f11_shows_it_alone_with_play_scrub_and_focus(user):
     assert session.frame == session.shot.last
     before = session.shot.marks
     user.key(SPACE)
-    assert session.playing
+    assert session.view.playing
     user.key(SPACE)
-    assert not session.playing
+    assert not session.view.playing
     user.key(Qt.Key.Key_Left)
     user.wait(lambda: picture.ready and session.stage.built)
     QTest.keyPress(picture, Qt.Key.Key_D)
@@ -88,10 +88,10 @@ def test_f11_shows_it_alone_with_play_scrub_and_focus(user):
 
 def test_a_card_turned_to_while_the_picture_is_alone_has_its_own_room_after(user):
     window, body = user.window, user.window.body
-    window.session.show_card(1)
+    window.session.view.card = 1
     user.rest()
     wanted = body.picture.size()
-    window.session.show_card(3)
+    window.session.view.card = 3
     user.rest()
     user.key(Qt.Key.Key_F11)
     user.key(Qt.Key.Key_1)
@@ -104,7 +104,7 @@ def test_a_card_turned_to_while_the_picture_is_alone_has_its_own_room_after(user
 
 def test_a_fold_is_one_click_or_key_and_comes_back_the_same_way(user):
     window, body = user.window, user.window.body
-    window.session.show_card(3)
+    window.session.view.card = 3
     user.rest()
     tall = body.barrel.height()
     user.key(Qt.Key.Key_B)
@@ -132,16 +132,16 @@ def test_a_fold_is_one_click_or_key_and_comes_back_the_same_way(user):
 
 def test_folds_are_remembered_a_card_each(user, make_window, opened_demo):
     window = user.window
-    window.session.show_card(3)
+    window.session.view.card = 3
     user.key(Qt.Key.Key_B)
-    window.session.show_card(4)
+    window.session.view.card = 4
     user.rest()
     slim = window.barrel.slim
     window.body.keep_room()
-    window.session.show_card(3)
+    window.session.view.card = 3
     user.rest()
     assert window.barrel.slim
-    window.session.show_card(4)
+    window.session.view.card = 4
     assert window.barrel.slim == slim
     assert window.session.settings.get(remembered.BARREL_SLIM, "3")
 
@@ -160,7 +160,7 @@ def test_it_holds_from_small_to_large(user):
     for size in ((1024, 700), (1920, 1080), (3840, 2160)):
         window.resize(*size)
         for card in (1, 5):
-            window.session.show_card(card)
+            window.session.view.card = card
             user.rest()
             assert (window.width(), window.height()) == size
             box = window.picture.whole_rect()
@@ -194,7 +194,7 @@ def test_flags_cover_neither_one_another_nor_pegs(user):
 def test_pegs_in_overhead_and_side_never_cover_each_other(user):
     window = user.window
     window.session.show_shot(0)
-    window.session.show_card(1)
+    window.session.view.card = 1
     user.rest()
     for view in (window.overhead, window.second):
         places = [at for _row, at, _point in view.pegs()]
@@ -259,7 +259,7 @@ def test_hints_stand_in_the_bottom_line_and_go_again(user):
 
 def test_space_plays_whatever_was_clicked_last(user):
     window, session = user.window, user.window.session
-    session.show_card(5)
+    session.view.card = 5
     user.rest()
     page = window.cards[5].pages["Marks"]
     table = next(child for child in page.children() if child.metaObject().className().startswith("QTable"))
@@ -267,15 +267,15 @@ def test_space_plays_whatever_was_clicked_last(user):
     clicked = [window.tabs.group.button(3), table.viewport(), window.cards[3].pages["Lens"].kit]
     for widget in clicked:
         if widget is clicked[2]:
-            session.show_card(3)
+            session.view.card = 3
             user.rest()
             widget.setFocus(Qt.FocusReason.MouseFocusReason)
         else:
             user.click(widget, QPointF(widget.rect().center()))
         QTest.keyClick(QApplication.focusWidget() or window, SPACE)
-        assert session.playing, widget
+        assert session.view.playing, widget
         QTest.keyClick(QApplication.focusWidget() or window, SPACE)
-        assert not session.playing, widget
+        assert not session.view.playing, widget
     session.show_frame(1020)
     frame = session.frame
     button = window.tabs.group.button(3)
@@ -286,7 +286,7 @@ def test_space_plays_whatever_was_clicked_last(user):
 
 def test_who_walks_by_keyboard_keeps_space_and_tab(user):
     window, session = user.window, user.window.session
-    session.show_card(5)
+    session.view.card = 5
     user.rest()
     button = window.cards[5].pages["Marks"].findChild(QPushButton)
     QTest.keyClick(window.picture, Qt.Key.Key_Backtab, Qt.KeyboardModifier.ShiftModifier)
@@ -305,7 +305,7 @@ def test_who_walks_by_keyboard_keeps_space_and_tab(user):
 
 def test_enter_in_a_clicked_field_gives_the_keys_back(user):
     window, session = user.window, user.window.session
-    session.show_card(3)
+    session.view.card = 3
     user.rest()
     field = window.cards[3].pages["Lens"].stop
     QTest.mouseClick(field, Qt.MouseButton.LeftButton)
@@ -397,7 +397,7 @@ def test_the_picture_is_copied_and_fields_are_cut_and_pasted(user):
     edit["Copy"].trigger()
     assert not QGuiApplication.clipboard().image().isNull()
     assert "Copied" in window.says.text()
-    window.session.show_card(3)
+    window.session.view.card = 3
     field = window.cards[3].pages["Lens"].stop
     field.setFocus()
     edit["Select all"].trigger()
@@ -405,7 +405,7 @@ def test_the_picture_is_copied_and_fields_are_cut_and_pasted(user):
     assert field.text() == ""
     edit["Paste"].trigger()
     assert field.text()
-    window.session.show_card(5)
+    window.session.view.card = 5
     user.rest()
     window.chart.setFocus()
     edit["Select all"].trigger()

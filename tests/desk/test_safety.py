@@ -241,11 +241,11 @@ def test_preferences_are_remembered(user, plan_file, settings):
     pick(sheet.unit, "Feet and inches")
     pick(sheet.steps, "thirds")
     pick(sheet.look, "Light room")
-    assert window.session.theme == "light"
+    assert window.session.view.theme == "light"
     pick(sheet.look, "Dark room")
     sheet.accept()
     assert settings().get(keys.VERSIONS_KEPT) == 2
-    assert window.session.stop_steps == "third"
+    assert window.session.view.stop_steps == "third"
     assert "GB" in window.screening.memory_told or "MB" in window.screening.memory_told
     for k in range(4):
         stop(user, 3.0 + k)

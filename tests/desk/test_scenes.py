@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from kobrel.plan.model import BoundsAnchor
 from kobrel.session.commands.subject_list import add_subject
+from kobrel.session.selection import ChosenNode
 from kobrel.stage.stage import Place
 from tests.conftest import write_mesh
 
@@ -83,7 +84,7 @@ def test_parts_are_found_hidden_isolated_and_shown(opened):
     page.filter.setText("cub")
     assert labels(page) == ["moving", "Rig", "Cube"]
     page.filter.setText("")
-    session.select_node(Place("moving", "/Rig/Cube"))
+    session.selection.item = ChosenNode(Place("moving", "/Rig/Cube"))
     user.rest()
     assert page.tree.currentIndex().data() == "Cube"
     click_button(user, page.hide_button)
@@ -96,7 +97,7 @@ def test_parts_are_found_hidden_isolated_and_shown(opened):
     page.tree.model().setData(index, Qt.CheckState.Unchecked.value, Qt.ItemDataRole.CheckStateRole)
     assert session.plan.scenes[0].hidden == ("/Rig/Cube",)
     session.undo()
-    session.select_node(Place("moving", "/Rig"))
+    session.selection.item = ChosenNode(Place("moving", "/Rig"))
     click_button(user, page.isolate)
     assert session.plan.scenes[0].hidden == ("/Camera",)
 
@@ -110,7 +111,7 @@ def test_a_click_in_picture_chooses_the_part_on_the_block_card(opened):
     at = box.topLeft() + QPointF(float(sight.x_px) * scale + 22, float(sight.y_px) * scale + 16)
     count = len(session.plan.subjects)
     user.click(window.picture, at)
-    assert session.selected_node == Place("moving", "/Rig/Cube")
+    assert session.selection.node == Place("moving", "/Rig/Cube")
     assert window.cards[1].scenes.tree.currentIndex().data() == "Cube"
     assert len(session.plan.subjects) == count
     names = [action.text() for action in window.picture.menu_at(at).actions() if action.text()]
@@ -210,7 +211,7 @@ def test_while_a_part_is_built_nothing_is_picked(opened):
     user, window, session = opened, opened.window, opened.window.session
     user.wait(lambda: window.picture.ready and session.stage.built)
     window.drawing.close()  # so that nobody builds
-    session.select_node(Place("moving", "/Rig/Cube"))
+    session.selection.item = ChosenNode(Place("moving", "/Rig/Cube"))
     user.rest()
     click_button(user, window.cards[1].scenes.hide_button)
     assert not session.stage.built

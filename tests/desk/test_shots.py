@@ -31,7 +31,7 @@ def page_of(user, name):
     if name == "Shots":
         user.key(Qt.Key.Key_F2)
         return user.window.cards[SHOTS]
-    user.window.session.show_card(5)
+    user.window.session.view.card = 5
     card = user.window.cards[5]
     card.show_page(name)
     return card.pages[name]
@@ -239,9 +239,9 @@ def test_several_marks_are_drawn_apart_and_changed_by_numbers(user):
     )
     session.edit_shot("Three", lambda shot: shot.but(marks=marks))
     page = page_of(user, "Marks")
-    session.select_mark(1010)
+    session.selection.marks = (1010,)
     for frame in (1020, 1030):
-        session.select_also(frame)
+        session.selection.toggle_mark(frame)
     drag_with(
         chart,
         chart.mark_place(marks[2]),
@@ -266,7 +266,7 @@ def test_a_mark_on_a_free_point_with_a_path_of_its_own(user):
     window, session = user.window, user.window.session
     page = page_of(user, "Marks")
     session.edit_shot("One", lambda shot: shot.but(marks=shot.marks[:1]))
-    session.select_mark(1001.0)
+    session.selection.marks = (1001.0,)
     before = float(session.survey.camera.focus_m[0])
     page.target.setCurrentIndex(page.target.findData("point"))
     page.target.activated.emit(page.target.currentIndex())
@@ -324,7 +324,7 @@ def test_the_lane_tells_speed_and_jerks_are_struck_through(user):
 
 def test_handles_of_an_own_ease_are_dragged_in_the_chart(user):
     session, chart = user.window.session, user.window.chart
-    session.select_mark(1037.0)
+    session.selection.marks = (1037.0,)
     pulling.set_ease(session, pulling.mark_in_work(session), "own")
     QApplication.processEvents()
     first, second = chart.own_eases()[0].places
@@ -338,7 +338,7 @@ def test_handles_of_an_own_ease_are_dragged_in_the_chart(user):
     changed = session.survey.frames[session.survey.camera.focus_m != before]
     assert changed.min() > 1037
     assert changed.max() < 1061
-    session.select_mark(1001.0)
+    session.selection.marks = (1001.0,)
     assert chart.own_eases() == []
 
 
@@ -405,9 +405,9 @@ def test_several_marks_are_lifted_together_and_those_on_subjects_stay(user):
         session.shot.marks[2],
     )
     session.edit_shot("Three", lambda shot: shot.but(marks=marks))
-    session.select_mark(1010.0)
+    session.selection.marks = (1010.0,)
     for frame in (1030.0, 1061.0):
-        session.select_also(frame)
+        session.selection.toggle_mark(frame)
     at = chart.mark_place(marks[0])
     user.drag(chart, at, at + QPointF(0, 40))
     lifted = session.shot.marks

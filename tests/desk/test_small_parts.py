@@ -21,6 +21,8 @@ from kobrel.plan.start import empty_plan
 from kobrel.session.commands import blocking, taping, walking
 from kobrel.session.commands.focusing import sharp_to, step_iris
 from kobrel.session.commands.subject_list import add_subject
+from kobrel.session.document import Document
+from kobrel.session.selection import ChosenTape
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 from kobrel.stage.stage import Stage
@@ -84,7 +86,7 @@ def test_walking_changes_only_what_is_seen(session):
     for _ in range(200):
         walking.dolly(session, 1)
     assert np.linalg.norm(np.subtract(session.walk.position_m, session.walk.aim_m)) > 0.009
-    session.walk_with(None)
+    session.walk = None
     np.testing.assert_allclose(session.camera.pose[:3, 3], start.position_m)
 
 
@@ -153,7 +155,7 @@ def test_a_tape_may_end_at_the_camera_and_focus_all_the_same(session):
     add_subject(session, "Nose", PointAnchor(position_m=(0, 1, 0)))
     plan, tape = edit.add_tape(session.plan, "t", SubjectEnd(number=1), CameraEnd())
     session.edit("t", plan)
-    session.select(tape=tape.name)
+    session.selection.item = ChosenTape(tape.name)
     taping.focus_on_end(session)
     assert session.subject_in_focus().number == 1
 
@@ -161,7 +163,7 @@ def test_a_tape_may_end_at_the_camera_and_focus_all_the_same(session):
 def test_a_tape_to_behind_the_camera_is_no_focus(session):
     plan, tape = edit.add_tape(session.plan, "t", CameraEnd(), PointAnchor(position_m=(0, 1, 20)))
     session.edit("t", plan)
-    session.select(tape=tape.name)
+    session.selection.item = ChosenTape(tape.name)
     said = []
     session.said.connect(said.append)
     kept = session.plan
@@ -184,10 +186,10 @@ def test_ends_are_called_by_what_they_are_on(session, end, words):
 
 def test_a_camera_end_starts_a_tape_from_nothing(session):
     taping.take_camera(session)
-    assert session.tool == Tool("tape", start=CameraEnd())
+    assert session.selection.tool == Tool("tape", start=CameraEnd())
     taping.take_end(session, PointAnchor(position_m=(0, 1, 2)))
     assert session.plan.tapes[0].name == "camera to a point"
-    assert session.tool is None
+    assert session.selection.tool is None
 
 
 def test_a_nudged_end_stays_tied_to_what_it_rides_on(qapp, settings, demo):
@@ -208,7 +210,7 @@ def test_saving_an_unnamed_plan_names_it(make_window, tmp_path):
     user = make_window()
     window = user.window
     window.document.begin_empty()
-    assert window.session.card == 1
+    assert window.session.view.card == 1
     assert window.cards[1].stand_ins.isVisible()
     window.document.save_to(tmp_path / "Harbour.kobrel")
     assert window.session.plan.name == "Harbour"
@@ -231,9 +233,9 @@ def test_views_that_wait_are_painted_in_their_order(qapp, session):
             painted.append(self.name)
 
     last, first, held = Painted("last"), Painted("first"), Painted("held")
-    follow(session, last, ("plan",), order=3)
-    follow(session, first, ("plan",), order=1)
-    follow(session, held, ("plan",), order=2, first=lambda: True)
+    follow(session, last, (Document.plan,), order=3)
+    follow(session, first, (Document.plan,), order=1)
+    follow(session, held, (Document.plan,), order=2, first=lambda: True)
     session.begin_drag()
     session.set_keyed("Stop", "f_number", 4.0)
     assert painted == ["held"]

@@ -46,7 +46,7 @@ def test_values_follow_what_is_done_by_keyboard(demo_user):
 def test_everything_on_a_card_that_takes_the_keyboard_has_a_name(demo_user):
     window = demo_user.window
     for card in NAMES:
-        window.session.show_card(card)
+        window.session.view.card = card
         for page in window.cards[card].pages:
             window.cards[card].show_page(page)
             QApplication.processEvents()

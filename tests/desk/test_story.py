@@ -282,10 +282,10 @@ def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(user):
     assert session.shot.marks[1].frame == 1044
 
     chart.setFocus()
-    session.select_mark(1044.0)
+    session.selection.marks = (1044.0,)
     QTest.keyClick(chart, Qt.Key.Key_Delete)
     assert [m.frame for m in session.shot.marks] == [1001]
-    session.select_mark(1001.0)
+    session.selection.marks = (1001.0,)
     QTest.keyClick(chart, Qt.Key.Key_Delete)
     assert len(session.shot.marks) == 1
     assert "at least one mark" in window.says.text()
@@ -394,10 +394,10 @@ def test_the_window_comes_back_as_it_was(make_window, tmp_path):
     first.opened()
     first.window.session.show_shot(2)
     first.window.session.show_frame(1033)
-    first.window.session.show_card(5)
+    first.window.session.view.card = 5
     first.window.close()
     second = make_window()
-    assert second.window.session.card == 5
+    assert second.window.session.view.card == 5
     assert second.window.document.open_last()
     second.opened()
     assert second.window.session.shot.name == "03"
@@ -475,14 +475,14 @@ def test_a_shot_is_planned_by_keyboard_alone(demo_user, tmp_path, monkeypatch):
     press(keys.Key_K)
     user.wait(lambda: len(session.plan.proofs) == 1)
     press(keys.Key_6)
-    assert session.seen == "wall"
+    assert session.view.seen == "wall"
     grid = window.body.wall.grid
     grid.setFocus()
     press(keys.Key_Right)
     press(keys.Key_Return)
-    assert session.wall_mode == "side"
+    assert session.view.wall_mode == "side"
     press(keys.Key_Escape)
-    assert session.wall_mode == "all"
+    assert session.view.wall_mode == "all"
     monkeypatch.setattr(
         "kobrel.desk.window.document.ask_target", lambda *_args, **_more: tmp_path / "by_keys.kobrel"
     )

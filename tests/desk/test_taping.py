@@ -16,6 +16,7 @@ from kobrel.plan.model import (
 )
 from kobrel.session.commands import blocking, subject_list, taping
 from kobrel.session.commands.focusing import focus_on
+from kobrel.session.selection import ChosenStandIn, ChosenTape
 
 
 @pytest.fixture
@@ -29,7 +30,7 @@ def blocked(make_window):
     blocking.place(session, "box", (1.0, 0, 0))
     user.wait(lambda: window.picture.ready and session.stage.built)
     user.key(Qt.Key.Key_2)
-    assert session.card == 2
+    assert session.view.card == 2
     return user
 
 
@@ -60,7 +61,7 @@ def test_a_tape_between_two_things_snaps_to_a_vertex(blocked):
     straight, axial, across = (float(x[0]) for x in (numbers.straight_m, numbers.axial_m, numbers.across_m))
     assert straight**2 == pytest.approx(axial**2 + across**2)
     # It rides on what it is tied to.
-    session.select(stand_in=3)
+    session.selection.item = ChosenStandIn(3)
     blocking.move(session, (2.0, 0, 0))
     np.testing.assert_allclose(taping.numbers_of(session, tape).start[0], corner + (1, 0, 0), atol=1e-6)
 
@@ -82,7 +83,7 @@ def test_a_tape_is_made_in_overhead_and_ends_on_subjects(blocked):
     assert end == StandInAnchor(number=3)
     user.key(Qt.Key.Key_T)
     user.click(window.overhead, window.overhead.where((-0.5, 1.6, 1.0)) + QPointF(0, 30))
-    assert session.tool.start.scene == "stand-in 1"
+    assert session.selection.tool.start.scene == "stand-in 1"
 
 
 def test_an_end_that_only_looks_right_is_shown_as_off_and_put_right(blocked):
@@ -90,7 +91,7 @@ def test_an_end_that_only_looks_right_is_shown_as_off_and_put_right(blocked):
     floating = PointAnchor(position_m=(1.0, 1.4, 0.0))  # 0.8 m above the box
     plan, tape = edit.add_tape(session.plan, "Stray", CameraEnd(), floating)
     session.edit("tape", plan)
-    session.select(tape="Stray")
+    session.selection.item = ChosenTape("Stray")
     page = window.cards[2]
     page.show_page("Tapes")
     user.rest()
@@ -114,7 +115,7 @@ def test_ends_are_dragged_and_typed(blocked):
     user.drag(view, view.where((0.3, 1.0, 2.0)), view.where((-0.2, 1.0, 3.0)))
     end = session.plan.tapes[0].end
     np.testing.assert_allclose(view.flat(end.position_m), view.flat((-0.2, 1.0, 3.0)), atol=0.05)
-    assert session.selected_tape == "Free"
+    assert session.selection.tape == "Free"
     page = window.cards[2]
     page.show_page("Tapes")
     user.rest()
@@ -139,7 +140,7 @@ def test_one_key_focuses_on_a_free_end_and_tapes_are_renamed_and_deleted(blocked
     point = (0.3, 1.0, 2.0)
     plan, _ = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=point))
     session.edit("tape", plan)
-    session.select(tape="Free")
+    session.selection.item = ChosenTape("Free")
     user.key(Qt.Key.Key_F)
     distance = float(session.camera.see(point).axial_m)
     assert session.shot.marks[0].target == DistanceTarget(metres=distance)
@@ -160,7 +161,7 @@ def test_a_tape_wants_two_different_ends(blocked):
     assert session.plan.tapes == ()
     assert "Both ends are the same" in window.says.text()
     user.key(Qt.Key.Key_Escape)
-    assert session.tool is None
+    assert session.selection.tool is None
     user.key(Qt.Key.Key_F)
     assert "Choose a tape first" in window.says.text()
 
@@ -199,7 +200,7 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
     user, session = blocked, blocked.window.session
     page = subjects_page(user)
     for number in (2, 3):
-        session.select(stand_in=number)
+        session.selection.item = ChosenStandIn(number)
         blocking.make_subject(session)
     person, box = session.plan.subjects
     assert person.half_depth_m > 0
@@ -217,7 +218,7 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
     # Depth makes sharp mean all of it.
     session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
     focus_on(session, SubjectTarget(number=1))
-    session.select_subject(1)
+    session.selection.subject = 1
     user.type(page.half_depth, "0")
     row = session.survey.subjects.index(1)
     assert session.survey.state[row, 0] == 0
@@ -235,7 +236,7 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
     assert session.plan.subject(1).anchor.keys[0].frame == session.frame
 
     focus_on(session, SubjectTarget(number=2))
-    session.select_subject(2)
+    session.selection.subject = 2
     subject_list.merge_chosen(session, 1)
     assert [s.number for s in session.plan.subjects] == [1]
     assert session.shot.marks[0].target == SubjectTarget(number=1)
@@ -260,7 +261,7 @@ def test_a_node_can_be_measured_in_four_ways(make_window, moving_scene):
     for kind in ("bounds", "origin", "nearest", "surface"):
         page.kind.setCurrentIndex(page.kind.findData(kind))
         page.kind.activated.emit(0)
-        subject = session.plan.subject(session.selected_subject)
+        subject = session.plan.subject(session.selection.subject)
         assert subject.anchor.kind == kind
         row = session.survey.subjects.index(subject.number)
         places[kind] = session.survey.sight.straight_m[row]
@@ -343,7 +344,7 @@ def test_lengths_in_the_scenes_own_unit(make_window, moving_scene):
 
 def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     user, window, session = blocked, blocked.window, blocked.window.session
-    session.select(stand_in=2)
+    session.selection.item = ChosenStandIn(2)
     blocking.make_subject(session)
     far = PointAnchor(position_m=(0.0, 1.2, -3.0))
     focus_on(session, DistanceTarget(metres=9.0))
@@ -361,7 +362,7 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     user.rest()
     assert pixel(barrel, barrel.scale().px(near), barrel.line_y - 3) != before
 
-    session.show_card(5)
+    session.view.card = 5
     user.rest()
     plain = chart.grab().toImage()
     plan, _ = edit.add_tape(session.plan, "Far", CameraEnd(), far)
@@ -370,7 +371,7 @@ def test_tapes_and_depths_are_seen_on_barrel_and_chart_too(blocked):
     distance = float(session.camera.see(far.position_m).axial_m)
     x, line = barrel.scale().px(distance), round(barrel.line_y)
     assert any(pixel(barrel, x, y) != pixel(barrel, x + 6, y) for y in range(line - 24, line - 1))
-    session.select(tape="Far")
+    session.selection.item = ChosenTape("Far")
     user.rest()
     assert chart.grab().toImage() != plain
 

@@ -226,7 +226,7 @@ def test_tape_shows_distances_and_the_unit_changes_everywhere(user):
     card = window.cards[2]
     tape = card.subjects
     tape.list.setCurrentIndex(tape.model.index(1))
-    assert session.selected_subject == 2
+    assert session.selection.subject == 2
     metres = float(session.survey.focus_distance_m[1, session.row])
     assert tape.distance.text() == f"{metres:.2f} m"
     card.unit.setCurrentIndex(card.unit.findData("ft"))
@@ -261,17 +261,17 @@ def test_a_shot_is_chosen_in_the_column(user):
 
 
 def test_the_light_look_reaches_every_widget(user, qapp):
-    user.window.session.set_theme("light")
+    user.window.session.view.theme = "light"
     assert theme() is LIGHT
     assert QColor(qapp.palette().window().color()) == LIGHT.base
     assert user.window.session.settings.get(settings.THEME) == "light"
     window = user.window
-    seen = window.cards[window.session.card].findChild(QPushButton)
+    seen = window.cards[window.session.view.card].findChild(QPushButton)
     hidden = window.cards[4].pages["Mask"].findChild(QPushButton)
     assert not hidden.isVisible()
     user.wait(lambda: hidden.grab().toImage().pixelColor(4, 4) == LIGHT.raised)
     assert seen.grab().toImage().pixelColor(4, 4) in (LIGHT.raised, LIGHT.focus, LIGHT.panel)
-    window.session.set_theme("dark")
+    window.session.view.theme = "dark"
     assert seen.grab().toImage().pixelColor(4, 4) in (DARK.raised, DARK.focus, DARK.panel)
     user.wait(lambda: hidden.grab().toImage().pixelColor(4, 4) == DARK.raised)
 
@@ -293,12 +293,12 @@ def test_pages_are_made_ahead_one_at_a_time_while_nothing_changes(user, monkeypa
     cards.load()
     cards._ahead.setInterval(1)
     cards.make_ahead()
-    kept = user.window.session.card, cards.currentIndex()
+    kept = user.window.session.view.card, cards.currentIndex()
     user.wait(lambda: not cards._ahead.isActive())
     made = [cards.made(key) for key in NAMES]
     assert all(made)
     assert all(set(card.pages) == set(card.pages.made) for card in made if isinstance(card, PagedCard))
-    assert (user.window.session.card, cards.currentIndex()) == kept
+    assert (user.window.session.view.card, cards.currentIndex()) == kept
 
 
 def test_no_page_is_made_ahead_while_something_changes(user):
@@ -321,7 +321,7 @@ def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(user):
     assert "/Nowhere" in window.says.text()
     assert session.camera is None
     for card in (2, 3, 4, 5):
-        window.session.show_card(card)
+        window.session.view.card = card
         user.rest(0.02)
     session.undo()
     assert session.camera is not None
@@ -358,11 +358,11 @@ class PaintCounter(QObject):
 
 
 def test_ribbons_follow_the_look(user):
-    user.window.session.set_theme("light")
+    user.window.session.view.theme = "light"
     shots = user.window.shots
     shot = user.window.session.plan.shots[1]
     user.wait(lambda: LIGHT.sharp.name() in {c.name() for c in shots.ribbon(shot)})
-    user.window.session.set_theme("dark")
+    user.window.session.view.theme = "dark"
 
 
 def test_an_empty_window_offers_a_start(make_window):

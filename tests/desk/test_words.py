@@ -144,10 +144,10 @@ def test_no_name_in_a_plan_is_taken_for_markup(make_window, tmp_path, demo):
     assert MARKUP in session.shot.name
     assert walked(window) == {}
     for subject in session.plan.subjects[:1]:
-        session.select_subject(subject.number)
+        session.selection.subject = subject.number
     for number in NAMES:
         card = window.cards[number]
-        session.show_card(number)
+        session.view.card = number
         for page in getattr(card, "pages", {}) or [None]:
             if page is not None:
                 window.show_page(number, page)

@@ -63,7 +63,7 @@ def walk(window, wrong, cards):
     """Turn to every page of some cards, with all views painted."""
     session = window.session
     for number in cards:
-        session.show_card(number)
+        session.view.card = number
         for page in list(getattr(window.cards[number], "pages", ())):
             window.show_page(number, page)
             QApplication.processEvents()
@@ -85,7 +85,7 @@ def test_every_page_shows_it_and_every_edit_is_undone(made, window, request):
         shot_list.duplicate(session)
         session.show_frame(session.shot.last)
     if plan.subjects:
-        session.select_subject(1)
+        session.selection.subject = 1
         subject_list.focus_on_chosen(session)
         for kind in subject_list.ties(plan.subjects[0]):
             subject_list.tie(session, kind)

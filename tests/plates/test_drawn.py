@@ -17,6 +17,7 @@ from kobrel.plan.plates.edges import edge_report
 from kobrel.plan.plates.replacing import set_of
 from kobrel.plan.staging import Library, stage_of
 from kobrel.session.commands.plates import drawing
+from kobrel.session.selection import ChosenPlates
 from kobrel.session.session import Session
 from tests.kinds.plans import staged, with_drawn
 from tests.plates.flat import a_shot, the_camera
@@ -56,7 +57,7 @@ def heard(session):
 
 def chosen(session, kind):
     plate = next(p for p in session.plan.plates if p.picture.drawn.kind == kind)
-    session.select_plates(plate.number)
+    session.selection.item = ChosenPlates(plate.number)
     return plate
 
 
@@ -341,7 +342,7 @@ def test_specks_have_no_edge_and_no_picture_to_cut(session):
     before = session.plan
     cutting.begin(session, "rectangle")
     cutting.take_alpha(session)
-    assert session.tool is None
+    assert session.selection.tool is None
     assert session.plan == before
     assert len(said) == 3
     frames = np.array([1001.0])

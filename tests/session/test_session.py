@@ -11,7 +11,11 @@ from kobrel.plan.pull import marks as pulls
 from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan
 from kobrel.session.commands import blocking, focusing, pulling, subject_list, taping
+from kobrel.session.document import Document
+from kobrel.session.evented import Field, Room
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
+from kobrel.session.view import View
 from kobrel.stage.stage import Stage
 from tests.conftest import library_of
 
@@ -31,19 +35,19 @@ class Told(list):
     def __init__(self, session):
         super().__init__()
         self._session = session
-        session.changed.connect(self.note)
+        session.values.changed.connect(self.note)
 
     def note(self, changes):
-        if changes != {"_message"}:
+        if changes != {Session._message}:
             session = self._session
-            self.append((changes, session.plan, session.selected_mark, session.selected_subject))
+            self.append((changes, session.plan, session.selection.mark, session.selection.subject))
 
 
 def test_a_change_is_told_once_after_all_of_it(session):
     session.show_frame(1020)
     told = Told(session)
     session.show_shot(2)
-    assert [changes for changes, *_ in told] == [{"shot_index", "frame"}]
+    assert [changes for changes, *_ in told] == [{Document.shot_index, Document.frame}]
     session.show_shot(2)
     session.show_frame(session.frame)
     assert len(told) == 1, "what stays the same is not told"
@@ -53,25 +57,25 @@ def test_several_changes_are_told_as_one(session):
     told = Told(session)
     with session.as_one():
         session.show_frame(1020)
-        session.select_mark(1001.0)
-        session.show_card(2)
-    assert [changes for changes, *_ in told] == [{"frame", "selected_mark", "card"}]
+        session.selection.marks = (1001.0,)
+        session.view.card = 2
+    assert [changes for changes, *_ in told] == [{Document.frame, Selection.marks, View.card}]
 
 
 def test_a_change_made_by_a_listener_is_told_after_the_one_it_listens_to(session):
     order = []
-    session.watch({"frame"}, lambda: session.show_card(4))
-    session.watch({"frame"}, lambda: order.append("frame"))
-    session.watch({"card"}, lambda: order.append("card"))
+    session.watch({Document.frame}, lambda: session.set(View.card.to(4)))
+    session.watch({Document.frame}, lambda: order.append(Document.frame))
+    session.watch({View.card}, lambda: order.append(View.card))
     session.show_frame(1030)
-    assert order == ["frame", "card"]
+    assert order == [Document.frame, View.card]
 
 
 def test_a_listener_that_fails_does_not_keep_others_from_hearing(session, monkeypatch):
     failed, heard = [], []
     monkeypatch.setattr(sys, "excepthook", lambda kind, *_: failed.append(kind))
-    session.watch({"frame"}, lambda: 1 / 0)
-    session.watch({"frame"}, lambda: heard.append(session.frame))
+    session.watch({Document.frame}, lambda: 1 / 0)
+    session.watch({Document.frame}, lambda: heard.append(session.frame))
     session.show_frame(1020)
     assert (failed, heard) == ([ZeroDivisionError], [1020])
 
@@ -84,7 +88,7 @@ def test_a_listener_may_go_without_being_forgotten(session):
             View.heard += 1
 
     view = View()
-    session.watch({"frame"}, view.hear)
+    session.watch({Document.frame}, view.hear)
     session.show_frame(1020)
     del view
     gc.collect()
@@ -92,27 +96,30 @@ def test_a_listener_may_go_without_being_forgotten(session):
     assert View.heard == 1
 
 
-@pytest.mark.parametrize("field", ["plan", "frame", "selected_mark", "history", "dragging"])
+@pytest.mark.parametrize("field", ["plan", "stage", "frame", "history", "dragging"])
 def test_nobody_else_writes_a_field(session, field):
-    with pytest.raises(AttributeError, match="own methods and commands"):
+    with pytest.raises(AttributeError, match="methods of the session and by commands"):
         setattr(session, field, None)
 
 
 def test_a_field_that_is_not_there_cannot_be_watched(session):
-    with pytest.raises(KeyError, match="framme"):
-        session.watch({"framme"}, lambda: None)
+    class Elsewhere(Room):
+        moved = Field(0)
+
+    with pytest.raises(KeyError, match="moved"):
+        session.watch({Elsewhere.moved}, lambda: None)
 
 
 def test_the_subject_in_focus_is_chosen_and_told_when_it_is_clicked(session):
     """Its mark stays what it is, so that the plan does not change: views must hear of it all the same."""
     focusing.focus_on_subject(session, LANTERN)
-    session.select_subject(FERRYMAN)
+    session.selection.subject = FERRYMAN
     kept, told = session.plan, Told(session)
     focusing.focus_on_subject(session, LANTERN)
     assert session.plan == kept
-    assert session.selected_subject == LANTERN
+    assert session.selection.subject == LANTERN
     assert len(told) == 1
-    assert "selected_subject" in told[0][0]
+    assert Selection.subject in told[0][0]
 
 
 def test_a_focus_is_told_once_with_the_mark_that_it_makes(session):
@@ -196,10 +203,10 @@ def test_a_cancelled_drag_puts_back_all_that_it_changed(session):
     before, history, frame = session.plan, session.history, session.frame
     session.begin_drag()
     session.show_frame(1033)
-    session.edit_shot("Move", lambda shot: pulls.move_mark(shot, 1037, 1040), selected_mark=1040.0)
+    session.edit_shot("Move", lambda shot: pulls.move_mark(shot, 1037, 1040), Selection.marks.to((1040.0,)))
     told = Told(session)
     session.cancel_drag()
-    assert (session.plan, session.frame, session.selected_mark) == (before, frame, None)
+    assert (session.plan, session.frame, session.selection.mark) == (before, frame, None)
     assert session.history is history, "what could be done again still can"
     assert len(told) == 1
     assert not session.dragging
@@ -208,24 +215,24 @@ def test_a_cancelled_drag_puts_back_all_that_it_changed(session):
 
 
 def test_a_mark_that_an_edit_takes_away_is_not_chosen_any_more(session):
-    session.select_mark(1037.0)
+    session.selection.marks = (1037.0,)
     pulling.delete_chosen(session)
-    assert session.selected_mark is None
+    assert session.selection.mark is None
     session.undo()
     assert 1037.0 in [mark.frame for mark in session.shot.marks]
 
 
 def test_marks_chosen_in_one_shot_are_not_chosen_in_the_next(session):
     """Shots begin at the same frame, so that a mark left chosen would be another shot's."""
-    session.select_marks([1037.0, 1001.0])
+    session.selection.marks = (1037.0, 1001.0)
     session.show_shot(2)
     assert pulling.chosen_frames(session) == []
 
 
 def test_of_several_chosen_marks_those_that_go_are_not_chosen_any_more(session):
-    session.select_marks([1037.0, 1061.0])
+    session.selection.marks = (1037.0, 1061.0)
     session.edit_shot("Away", lambda shot: pulls.remove_mark(shot, 1061))
-    assert (session.selected_mark, session.also_marked) == (1037.0, frozenset())
+    assert session.selection.marks == (1037.0,)
 
 
 def test_a_drag_that_is_cancelled_in_another_shot_comes_back_to_its_own(session):
@@ -237,9 +244,9 @@ def test_a_drag_that_is_cancelled_in_another_shot_comes_back_to_its_own(session)
 
 
 def test_marks_are_kept_chosen_while_they_move(session):
-    session.select_marks([1037.0, 1061.0])
+    session.selection.marks = (1037.0, 1061.0)
     pulling.move_by(session, 3)
-    assert (session.selected_mark, session.also_marked) == (1040.0, frozenset({1064.0}))
+    assert session.selection.marks == (1040.0, 1064.0)
 
 
 def test_an_empty_plan_takes_every_command_and_does_nothing():
@@ -270,7 +277,7 @@ def test_numbers_are_made_once_for_all_who_ask(session):
 
 def test_a_sight_report_holds_until_something_moves(session):
     report = object()
-    session.take_sight(session.parts, report)
+    session.sight = session.parts, report
     assert session.sight_report is report
     session.show_frame(1040)
     assert session.sight_report is report
@@ -282,11 +289,11 @@ def test_a_sight_report_holds_until_something_moves(session):
 
 def test_what_is_said_is_heard_after_the_changes_before_it(session):
     heard = []
-    session.said.connect(lambda text: heard.append((text, session.selected_mark)))
-    session.watch({"plan"}, lambda: heard.append("plan"))
+    session.said.connect(lambda text: heard.append((text, session.selection.mark)))
+    session.watch({Document.plan}, lambda: heard.append(Document.plan))
     session.show_frame(1045)
     focusing.set_mark(session)
-    assert heard[0] == "plan"
+    assert heard[0] == Document.plan
     assert heard[1][1] == float(session.frame)
     session.say("again")
     session.say("again")
@@ -306,7 +313,7 @@ def test_another_plan_forgets_the_way_back_and_what_was_chosen(session, demo):
     session.begin_drag()
     session.show_plan(*demo, library_of(*demo))
     assert session.history.steps == ()
-    assert session.selected_subject is None
+    assert session.selection.subject is None
     assert not session.dragging
     assert session.frame == session.shot.first
 
@@ -323,7 +330,7 @@ def test_a_mark_on_the_chosen_subject_follows_its_merge(session):
         "One", lambda s: s.but(marks=(Mark(frame=1001, target=SubjectTarget(number=FERRYMAN)),))
     )
     subject_list.merge_subjects(session, FERRYMAN, LANTERN)
-    assert session.selected_subject == LANTERN
+    assert session.selection.subject == LANTERN
     assert session.shot.marks[0].target == SubjectTarget(number=LANTERN)
     assert edit.with_shot(session.plan, 1, session.shot) == session.plan
 

@@ -72,13 +72,14 @@ def test_a_number_is_no_yes_and_a_yes_is_no_number():
 def test_a_session_takes_up_what_was_chosen_before():
     settings = Settings()
     first = Session(settings)
-    first.set_stop_steps("third")
-    first.set_theme("light")
-    first.set_subject_order("distance")
+    first.view.stop_steps = "third"
+    first.view.theme = "light"
+    first.view.subject_order = "distance"
     first.throw(True, -20.0)
     second = Session(settings)
-    assert (second.stop_steps, second.theme, second.subject_order, second.throw_px) == (
+    view = second.view
+    assert (view.stop_steps, view.theme, view.subject_order, view.throw_px) == (
         "third", "light", "distance", -20.0,
     )  # fmt: skip
     settings.put(keys.STOP_STEPS, "sixth")
-    assert Session(settings).stop_steps == "free"
+    assert Session(settings).view.stop_steps == "free"

@@ -5,8 +5,8 @@ from functools import wraps
 from typing import Concatenate, ParamSpec, TypeVar
 
 from kobrel.plan.model import Shot
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 P = ParamSpec("P")
 T = TypeVar("T")

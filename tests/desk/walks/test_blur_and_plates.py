@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from kobrel.plan.keys import Key
 from kobrel.session.commands import blocking
 from kobrel.session.commands.plates import dialling, placing
+from kobrel.session.selection import ChosenPlates
 from kobrel.stage.read.plates.stills import layers_of
 from tests.desk.conftest import by_name, pick
 from tests.desk.test_plates import draw, empty, settled  # noqa: F401  a fixture among them
@@ -80,14 +81,14 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     settled(user)
     back, person = session.plan.plates
     assert back.fill.of == (person.number,)
-    session.select_plates(person.number)
+    session.selection.item = ChosenPlates(person.number)
     user.type(cut.feather, "3")
-    session.select_plates(back.number)
+    session.selection.item = ChosenPlates(back.number)
     pick(cut.beyond, "Mirror") if cut.beyond.findText("Mirror") >= 0 else cut.beyond.setCurrentIndex(1)
     plates = window.show_page(1, "Plates")
-    session.select_plates(back.number)
+    session.selection.item = ChosenPlates(back.number)
     user.type(plates.details.distance, "8")
-    session.select_plates(person.number)
+    session.selection.item = ChosenPlates(person.number)
     user.type(plates.details.distance, "2.5")
     settled(user)
     assert placing.distance_m(session, session.plan.plates[0]) == pytest.approx(8.0)
@@ -137,11 +138,11 @@ def test_one_dial(empty, tmp_path, monkeypatch):  # noqa: F811  the fixture
     assert len(plates) == 5
     assert plates[-1].picture.drawn.text == "It comes in"
     for metres, plate in zip((9.0, 7.0, 5.0, 4.0, 2.0), plates, strict=True):
-        session.select_plates(plate.number)
+        session.selection.item = ChosenPlates(plate.number)
         placing.set_distance(session, metres)
     title = plates[-1].number
     dials = window.show_page(5, "Dials")
-    session.select_plates(title)
+    session.selection.item = ChosenPlates(title)
     placing.set_level(session, "opacity", 0.0)
     click_button(user, dials.low_end)
     placing.set_level(session, "opacity", 1.0)

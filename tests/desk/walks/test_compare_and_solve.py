@@ -81,7 +81,7 @@ def test_from_requirement_to_lens(three, tmp_path):
     user.key(Qt.Key.Key_3)
     brief = window.show_page(3, "Brief")
     for number in numbers:
-        session.select_subject(number)
+        session.selection.subject = number
         click_button(user, brief.add)
     wishes = tuple(Wish(subject=number) for number in numbers)
     assert session.shot.brief == wishes

@@ -54,7 +54,7 @@ def test_no_mouse(make_window, tmp_path):
     session.edit("Subjects", session.plan.but(subjects=subjects))
     window.picture.setFocus()
     press(Qt.Key.Key_3)
-    assert session.card == 3
+    assert session.view.card == 3
     reach("Weigh")  # of a group of pages the keyboard reaches one, the arrows go to the others
     press(Qt.Key.Key_Left)
     assert told(QApplication.focusWidget(), TEXT.Name) == "Brief"

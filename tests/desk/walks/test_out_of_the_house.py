@@ -93,7 +93,7 @@ def test_a_show(make_window, tmp_path, monkeypatch):
     assert (shot.name, shot.first, shot.last, shot.handles) == ("sh007", 1009, 1032, 8)
     assert shot.fps == pytest.approx(rate, abs=1e-9)
 
-    session.show_card(0)
+    session.view.card = 0
     page = window.cards[0]
     session.show_shot(shots["sh007"])
     session.set_keyed("Focal length", "focal_mm", 65.0)
@@ -105,7 +105,7 @@ def test_a_show(make_window, tmp_path, monkeypatch):
     focal = {shot.name: shot.glass.focal_mm.value for shot in session.plan.shots}
     assert [focal[name] for name in ("sh007", "sh010", "sh020", "sh030")] == [65.0] * 4
     assert focal["sh008"] != 65.0
-    session.show_below("strip")
+    session.view.below = "strip"
     user.wait(window.body.strip.isVisible)
     found = dict(zip(focal, window.body.strip.cuts(), strict=False))
     assert any("blur" in words for words in found["sh007"].jumps), "from 65 mm back to the camera's own"
@@ -160,7 +160,7 @@ def test_a_strangers_plan(make_window, tmp_path, monkeypatch):
     assert list(session.library.problems) == [str(private / "secret.usda")]
     assert not session.library.scenes, "what lies elsewhere is not read"
     for card in NAMES:
-        session.show_card(card)
+        session.view.card = card
         for page in window.cards[card].pages:
             window.show_page(card, page)
             user.rest(0.0)

@@ -63,7 +63,7 @@ def test_a_photograph_with_depth_is_measured_focused_pulled_and_written(photogra
     assert "2.00 m" in window.probe.text()
 
     # Calibrated by one known distance: all of it is taken farther.
-    session.select_subject(session.plan.subjects[0].number)
+    session.selection.subject = session.plan.subjects[0].number
     user.type(page.known, "3 m")
     settled(user)
     assert axial_m(session, 0) == pytest.approx(3.0, rel=0.01)

@@ -99,7 +99,7 @@ class Drawing(QObject):
         thrown_px = session.thrown_px
         parts = (
             session.parts, session.walk, session.frame, size, preview, passes, thrown_px,
-            session.file_as_it_is,
+            session.view.file_as_it_is,
         )  # fmt: skip
         if not self._changed(parts):
             return
@@ -116,7 +116,7 @@ class Drawing(QObject):
         found = self._session.plan.finished_of(shot) if shot is not None else None
         if found is None:
             return None
-        key = found, self._session.file_as_it_is
+        key = found, self._session.view.file_as_it_is
         if key not in self._sources:
             from kobrel.picture.defocus.source import FrameSource
 

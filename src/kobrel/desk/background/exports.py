@@ -90,7 +90,7 @@ class Exports(QObject):
         if shot is None:
             return
         plan, stage = session.plan, session.stage
-        owns, sheet = session.own_terms, self._sheet_choices()
+        owns, sheet = session.view.own_terms, self._sheet_choices()
 
         def work(progress: Progress) -> None:
             options = options_of(plan, stage, out, owns, sheet)
@@ -132,9 +132,9 @@ class Exports(QObject):
         session, path = self._session, self._plan_path()
         if path is None:
             return
-        if not session.own_terms:
+        if not session.view.own_terms:
             handing.load_own_terms(session)
-        plan, stage, owns = session.plan, session.stage, session.own_terms
+        plan, stage, owns = session.plan, session.stage, session.view.own_terms
         allowance, sheet = handing.allowance(session, path), self._sheet_choices()
 
         def work(progress: Progress) -> Upkept:

@@ -46,7 +46,7 @@ class Player(QObject):
             self.dropped = self.shown = self._at = 0
             self._clock.start()
             self._beat.start(max(4, round(200 / shot.fps)))
-        self._session.set_playing(self.playing)
+        self._session.view.playing = self.playing
 
     @property
     def told(self) -> str:

@@ -178,7 +178,7 @@ class Proofing(QObject):
         self.rungs, self.across = [], across
         self.changed.emit()
         session.show_wall("ladder")
-        session.see_proofs("all")
+        session.view.wall_mode = "all"
         total = len(rungs)
 
         def work(progress: Progress) -> int:
@@ -227,14 +227,14 @@ class Proofing(QObject):
     def hung(self) -> list[Proof]:
         """What hangs on the wall now."""
         session = self._session
-        if session.wall == "ladder":
+        if session.view.wall == "ladder":
             return list(self.rungs)
-        return proofs.ordered(session.plan.proofs, session.proof_order)
+        return proofs.ordered(session.plan.proofs, session.view.proof_order)
 
     def chosen(self) -> list[Proof]:
         """The chosen ones of these, the first chosen first."""
         by_name = {proof.name: proof for proof in self.hung()}
-        return [by_name[name] for name in self._session.chosen_proofs if name in by_name]
+        return [by_name[name] for name in self._session.selection.proofs if name in by_name]
 
 
 def _alike(one: Camera, other: Camera) -> bool:

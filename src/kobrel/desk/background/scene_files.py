@@ -12,6 +12,7 @@ from kobrel.plan.names import scene_name
 from kobrel.plan.plates.pixels import plate_key
 from kobrel.plan.staging import Library, source_of, stage_of
 from kobrel.session import settings
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
@@ -50,7 +51,7 @@ class SceneFiles(QObject):
         self._settling.timeout.connect(self._look)
         self._watcher.fileChanged.connect(lambda _path: self._settling.start())
         session.wanted.connect(self._read_wanted)
-        session.watch({"plan"}, self._watch)
+        session.watch({Document.plan}, self._watch)
 
     def _read_wanted(self, what: str) -> None:
         if what == "files":

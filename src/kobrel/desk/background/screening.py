@@ -19,8 +19,10 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import stage_of, staged_alike
 from kobrel.plan.variants import alts, proofs
 from kobrel.session import settings
+from kobrel.session.document import Document
+from kobrel.session.numbers import NUMBERS
 from kobrel.session.session import Session
-from kobrel.session.state import NUMBERS
+from kobrel.session.view import View
 from kobrel.stage.stage import Stage
 
 if TYPE_CHECKING:
@@ -79,8 +81,8 @@ class Screening(QObject):
         self._later.setInterval(_SETTLE_MS)
         self._later.timeout.connect(self._want)
         self._came.connect(self.changed)
-        session.watch((*NUMBERS, "dragging"), self._soon)
-        session.watch({"play_range"}, self._take_range)
+        session.watch((*NUMBERS, Document.dragging), self._soon)
+        session.watch({View.play_range}, self._take_range)
         drawing.ready.connect(self._soon)
 
     # What a person chooses

@@ -8,8 +8,9 @@ from kobrel.plan.check import unit_doubts, warnings_from
 from kobrel.plan.measure.arrival import scene_names, shot_doubts
 from kobrel.plan.measure.occlusion import sightlines
 from kobrel.plan.measure.survey import survey
+from kobrel.session.document import Document
+from kobrel.session.numbers import SightReport
 from kobrel.session.session import Session
-from kobrel.session.state import SightReport
 from kobrel.stage.scene import Progress
 
 _REST_MS = 600
@@ -28,7 +29,7 @@ class SightCheck(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._begin)
-        session.watch(("plan", "shot_index", "stage", "dragging"), self._wait)
+        session.watch((Document.plan, Document.shot_index, Document.stage, Document.dragging), self._wait)
 
     def allow(self) -> None:
         """The tracer is there: from now on there may be work for it."""
@@ -71,7 +72,7 @@ class SightCheck(QObject):
 
     def _take(self, parts: Parts, found: object) -> None:
         assert isinstance(found, SightReport)
-        self._session.take_sight(parts, found)
+        self._session.sight = parts, found
 
     def close(self) -> None:
         """Stop looking."""

@@ -9,8 +9,8 @@ from PySide6.QtCore import QPointF, QRectF
 from kobrel.desk.toolkit.paint import PEG_RADIUS, text_width
 from kobrel.desk.toolkit.spread import spread
 from kobrel.plan.measure.scales import DioptreScale
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 MARGIN = 26
 

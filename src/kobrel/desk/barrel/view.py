@@ -42,8 +42,10 @@ from kobrel.plan.measure.survey import GONE, NEAREST_M
 from kobrel.plan.model import SubjectTarget
 from kobrel.session.commands import briefing, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject, sharp_to
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _SNAP_PX = 4
 _GRAB_PX = 7
@@ -109,7 +111,7 @@ class Barrel(Panel):
 
     title = "Barrel"
     spoken_role = QAccessible.Role.Slider
-    depends = (*AT_FRAME, "selected_tape", "dragging")
+    depends = (*AT_FRAME, Selection.item, Document.dragging)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Barrel, distance scale of the lens", _HINT, parent)
@@ -378,7 +380,7 @@ class Barrel(Panel):
             numbers = taping.numbers_of(self._session, tape)
             distance = focus_distance(camera, numbers.end[0]) if numbers else math.nan
             if distance > 0 and scale.px(distance) > self.left - 10:
-                chosen = self._session.selected_tape == tape.name
+                chosen = self._session.selection.tape == tape.name
                 colour = theme().focus if chosen else theme().text
                 painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
                 x = scale.px(distance)

@@ -26,8 +26,10 @@ from kobrel.desk.toolkit.fields import Field, place_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import Label, plain
+from kobrel.session.document import Document
+from kobrel.session.evented import AnyField
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Below
 
 _STEP_PX, _FINE_PX = 5.0, 20.0
@@ -48,7 +50,7 @@ class Card(QWidget, Generic[T]):
 
     name = ""
     is_page = False
-    depends: Iterable[str] = (*AT_FRAME, "dragging", "library")
+    depends: Iterable[AnyField] = (*AT_FRAME, Document.dragging, Document.library)
     """The fields of the session that it shows."""
     below: Below = ""
     """What stands in the chart's room while the card is seen."""
@@ -103,12 +105,12 @@ class Card(QWidget, Generic[T]):
 
     def showEvent(self, event: object) -> None:
         if self.below:
-            self.session.show_below(self.below)
+            self.session.view.below = self.below
         self.refresh()
 
     def hideEvent(self, event: object) -> None:
         if self.below:
-            self.session.show_below("")
+            self.session.view.below = ""
 
     # Binding
 

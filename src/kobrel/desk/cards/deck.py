@@ -16,8 +16,8 @@ from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.paged import PagedCard
+from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
 
 _MODULES = (
     *(f"kobrel.desk.cards.{name}.card" for name in ("tape", "iris", "pull", "proof", "block", "handing")),

@@ -17,6 +17,7 @@ from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.model import Shot
 from kobrel.plan.sequence import shots
 from kobrel.session.commands import shot_list
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 
 
@@ -25,7 +26,7 @@ class ShotsCard(Card[Shot]):
 
     name = "Shots"
     below = "strip"
-    depends = ("plan", "shot_index")
+    depends = (Document.plan, Document.shot_index)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

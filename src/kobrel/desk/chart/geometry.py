@@ -12,8 +12,8 @@ from kobrel.desk.toolkit.panel import Panel
 from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget, Target
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 LEFT, RIGHT, TOP, BOTTOM = 46, 96, 54, 30
 SNAP_PX, GRAB_PX = 7.0, 9.0

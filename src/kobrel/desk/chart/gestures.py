@@ -13,6 +13,7 @@ from kobrel.plan.model import Mark, PointTarget
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.sequence.cues import cue_frames, snapped
 from kobrel.session.commands import briefing, pulling
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 
@@ -119,7 +120,7 @@ class DragMark(Drag):
             target = chart.free_target(at.y()) if freely else chart.target_at(now, frame, at.y(), others)
         self._frame = frame
         session.edit_shot(
-            "Move mark", lambda _shot: pulls.set_mark(moved, frame, target), selected_mark=frame
+            "Move mark", lambda _shot: pulls.set_mark(moved, frame, target), Selection.marks.to((frame,))
         )
 
 

@@ -117,7 +117,7 @@ class GlassKeys:
         at = min(max(frame, low), high)
         value = line.value(y, self.top, self.bottom)
         if line.field == "f_number":
-            value = marked_stop(value, self._session.stop_steps)
+            value = marked_stop(value, self._session.view.stop_steps)
         value = float(f"{value:.3g}")
 
         self._session.edit_keyed(

@@ -12,8 +12,8 @@ from kobrel.desk.toolkit.panel import Panel
 from kobrel.desk.toolkit.theme import theme
 from kobrel.memo import Memo
 from kobrel.plan.measure.survey import GONE, Survey
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _JOIN_PX = 4.0
 

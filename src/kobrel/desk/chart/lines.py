@@ -28,8 +28,8 @@ from kobrel.plan.measure.survey import GONE, SHARP, Survey
 from kobrel.plan.measure.tapes import measure_with
 from kobrel.plan.model import Shot
 from kobrel.session.commands import taping
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _NAMES_PX = 82.0
 _LANE_STEP = 2

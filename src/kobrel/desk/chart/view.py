@@ -48,9 +48,12 @@ from kobrel.desk.toolkit.spoken import focus_in_words
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.model import Mark, SubjectTarget
 from kobrel.session.commands import pulling
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Tool
+from kobrel.session.view import View
 
 _RANGE_PX = 8.0
 _RING = 6.0
@@ -65,7 +68,14 @@ class PullChart(FrameChart):
     """See the module."""
 
     title = "Pull"
-    depends = (*AT_FRAME, "dragging", "selected_mark", "also_marked", "selected_tape", "play_range")
+    depends = (
+        *AT_FRAME,
+        Document.dragging,
+        Selection.marks,
+        Selection.marks,
+        Selection.item,
+        View.play_range,
+    )
     order = 1
     keeps_up = True
 
@@ -109,7 +119,7 @@ class PullChart(FrameChart):
         for mark in shot.marks:
             place = self.mark_place(mark)
             if place and shot.first <= mark.frame <= shot.last:
-                chosen = session.selected_mark == mark.frame or mark.frame in session.also_marked
+                chosen = mark.frame in session.selection.marks
                 painter.setPen(QPen(theme().focus, 2.4))
                 painter.setBrush(theme().focus if chosen else theme().base)
                 painter.drawEllipse(place, _RING, _RING)
@@ -143,7 +153,7 @@ class PullChart(FrameChart):
         if event.button() != Qt.MouseButton.LeftButton:
             return None
         session, at, keys = self._session, event.position(), event.modifiers()
-        tool, mark, apart = session.tool, self.mark_at(at), bool(keys & Keys.AltModifier)
+        tool, mark, apart = session.selection.tool, self.mark_at(at), bool(keys & Keys.AltModifier)
         if tool is not None and tool.does == "wish":
             return self._begin_wish(now, tool, at)
         if keys & Keys.ShiftModifier:
@@ -151,13 +161,12 @@ class PullChart(FrameChart):
         if mark is None:
             return self._take_below_marks(at)
         if keys & Keys.ControlModifier:
-            session.select_also(mark.frame)
+            session.selection.toggle_mark(mark.frame)
             return None
         self._still = self.scale()
-        among = mark.frame in session.also_marked or mark.frame == session.selected_mark
-        if session.also_marked and among:
+        if len(session.selection.marks) > 1 and mark.frame in session.selection.marks:
             return DragMarks(session, self, at, apart)
-        session.select_mark(mark.frame)
+        session.selection.marks = (mark.frame,)
         return DragMark(session, self, mark, apart)
 
     def _take_below_marks(self, at: QPointF) -> Gesture:
@@ -167,7 +176,7 @@ class PullChart(FrameChart):
             return DragHandle(session, spans[handle[0]], handle[1])
         if (held := self.keys.at(at)) is not None:
             return DragKey(session, self, self.keys, held)
-        session.select_mark(None)
+        session.selection.marks = ()
         return Scrub(session, self.frame_at)
 
     def _begin_wish(self, now: Now, tool: Tool, at: QPointF) -> Gesture | None:
@@ -185,7 +194,7 @@ class PullChart(FrameChart):
         self.setCursor(shapes.OpenHandCursor if over else shapes.ArrowCursor)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        now, tool, at = self._session.now, self._session.tool, event.position()
+        now, tool, at = self._session.now, self._session.selection.tool, event.position()
         painting = tool is not None and tool.does == "wish"
         if now is None or painting or self.mark_at(at):
             return
@@ -207,7 +216,7 @@ class PullChart(FrameChart):
                 menu.exec(event.globalPos())
             return
         if mark.frame not in pulling.chosen_frames(self._session):
-            self._session.select_mark(mark.frame)
+            self._session.selection.marks = (mark.frame,)
         menu, shot = QMenu(self), self._session.shot
         self._add_eases(menu, "mark", mark.ease, partial(pulling.set_ease, self._session, mark))
         hold = menu.addAction(f"Hold until {self._session.frame}")
@@ -215,7 +224,7 @@ class PullChart(FrameChart):
         back = menu.addAction("And back")
         back.triggered.connect(lambda: pulling.pull_back_from(self._session, mark))
         mirror = menu.addAction("Mirror the chosen marks in time")
-        mirror.setEnabled(bool(self._session.also_marked))
+        mirror.setEnabled(len(self._session.selection.marks) > 1)
         mirror.triggered.connect(lambda: pulling.move_by(self._session, 0, -1.0))
         delete = menu.addAction("Delete mark")
         delete.setEnabled(bool(shot and len(shot.marks) > 1))
@@ -255,4 +264,4 @@ class PullChart(FrameChart):
     def selectAll(self) -> None:
         """Choose all marks."""
         shot = self._session.shot
-        self._session.select_marks([mark.frame for mark in shot.marks] if shot else [])
+        self._session.selection.marks = tuple([mark.frame for mark in shot.marks] if shot else [])

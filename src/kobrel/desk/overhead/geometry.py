@@ -20,8 +20,8 @@ from kobrel.optics import projection
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import blocking
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 Array = NDArray[np.float64]
 MODES = ("Overhead", "Side", "Front")

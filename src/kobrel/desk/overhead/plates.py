@@ -16,6 +16,7 @@ from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.placing import corners_at
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session.commands.plates import placing
+from kobrel.session.selection import ChosenPlates
 from kobrel.session.session import Session
 
 _GRAB_PX, _PIVOT_PX, _HANDLE_PX = 6.0, 3.0, 4.0
@@ -79,7 +80,7 @@ class Plates:
             placing.choose(self._session, plate.number)
         else:
             others = frozenset(p.number for p in placing.all_chosen(self._session))
-            self._session.select_plates(plate.number, others)
+            self._session.selection.item = ChosenPlates(plate.number, others)
         return _Move(self._session, self._view, plate, at)
 
     def other_rows(self, count: int) -> NDArray[np.bool_]:

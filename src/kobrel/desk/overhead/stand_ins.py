@@ -113,7 +113,7 @@ class StandIns:
         outline = self._outline(stand_in)
         if outline.count() < 2:
             return
-        chosen = self._session.selected_stand_in == stand_in.number
+        chosen = self._session.selection.stand_in == stand_in.number
         colour = theme().focus if chosen else theme().text
         painter.setPen(QPen(colour, 1.8 if chosen else 1.0))
         painter.setBrush(faded(colour, 0.10 if chosen else 0.05))

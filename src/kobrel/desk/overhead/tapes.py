@@ -16,6 +16,7 @@ from kobrel.plan.model import CameraEnd, End, PointAnchor, StandInAnchor, Subjec
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.stand_ins import MEASURED, scene_of
 from kobrel.session.commands import taping
+from kobrel.session.selection import ChosenTape
 from kobrel.session.session import Session
 from kobrel.stage.stage import Place
 
@@ -65,7 +66,7 @@ class Tapes:
         if found is None:
             return None
         tape, which, point = found
-        self._session.select(tape=tape.name)
+        self._session.selection.item = ChosenTape(tape.name)
         return _DragEnd(self._session, self._view, self, which, point)
 
     # Painting
@@ -76,7 +77,7 @@ class Tapes:
             self._paint_one(painter, tape, numbers, labels)
 
     def _paint_one(self, painter: QPainter, tape: Tape, numbers: TapeNumbers, labels: Labels) -> None:
-        chosen = self._session.selected_tape == tape.name
+        chosen = self._session.selection.tape == tape.name
         colour = theme().focus if chosen else theme().text
         start, end = self._view.where(numbers.start[0]), self._view.where(numbers.end[0])
         painter.setPen(QPen(colour, 2.0 if chosen else 1.3, Qt.PenStyle.DashLine))

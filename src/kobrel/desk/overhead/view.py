@@ -39,8 +39,11 @@ from kobrel.plan.space.stand_ins import SIZES
 from kobrel.session.commands import blocking, pulling, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_on_subject
 from kobrel.session.commands.plates import placing
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now, ShotNumbers
+from kobrel.session.selection import ChosenStandIn, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 BLOCK = 1
 _GRAB_PX = 6
@@ -84,8 +87,8 @@ class Overhead(FlatView):
     """See the module."""
 
     depends = (
-        *AT_FRAME, "dragging", "tool", "selected_stand_in", "selected_tape", "selected_mark", "library",
-        "sight", "pointed_term", "selected_plate", "also_plates",
+        *AT_FRAME, Document.dragging, Document.library, Selection.tool, Selection.item, Selection.marks,
+        ShotNumbers.sight, View.pointed_term,
     )  # fmt: skip
     order = 2
 
@@ -155,8 +158,8 @@ class Overhead(FlatView):
             draw_peg(painter, at, numbers.subjects[row], colour, states[row] == GONE)
         for point in pulling.free_points(self._session):
             draw_free_point(painter, self.where(point))
-        if self._session.pointed_term and self.mode != "Front":
-            self._paint_pointed(painter, now, self._session.pointed_term)
+        if self._session.view.pointed_term and self.mode != "Front":
+            self._paint_pointed(painter, now, self._session.view.pointed_term)
         self._paint_tool(painter, now)
 
     def _paint_pointed(self, painter: QPainter, now: Now, key: str) -> None:
@@ -194,7 +197,7 @@ class Overhead(FlatView):
 
     def _paint_tool(self, painter: QPainter, now: Now) -> None:
         """What a click would make."""
-        session, tool, at = self._session, self._session.tool, self.pointer
+        session, tool, at = self._session, self._session.selection.tool, self.pointer
         if tool is None or tool.does not in ("place", "tape") or at is None or not self.underMouse():
             return
         painter.setPen(QPen(theme().focus, 1.4, Qt.PenStyle.DashLine))
@@ -328,7 +331,7 @@ class Overhead(FlatView):
         if event.button() != Qt.MouseButton.LeftButton:
             return None
         self._still_m = self.reach_m()
-        tool, session = self._session.tool, self._session
+        tool, session = self._session.selection.tool, self._session
         if tool is not None and tool.stand_in is not None:
             blocking.place(session, tool.stand_in, self._new_place(now, at))
             return self.stand_ins.drag(at)
@@ -344,11 +347,11 @@ class Overhead(FlatView):
             (row for row, place, _at in self.pegs() if math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2), None
         )
         # While blocking, a stand-in goes before the peg of a subject on it; otherwise the peg does.
-        stand_in = self.stand_ins.at(at) if on_peg is None or session.card == BLOCK else None
+        stand_in = self.stand_ins.at(at) if on_peg is None or session.view.card == BLOCK else None
         if stand_in is not None:
-            session.select(stand_in=stand_in.number)
+            session.selection.item = ChosenStandIn(stand_in.number)
             return self.stand_ins.drag(at)
-        plate = self.plates.drag(at) if on_peg is None or session.card == BLOCK else None
+        plate = self.plates.drag(at) if on_peg is None or session.view.card == BLOCK else None
         if plate is not None:
             return plate
         if on_peg is not None:
@@ -356,7 +359,7 @@ class Overhead(FlatView):
             return None
         if self._on_focus_line(at, now.camera):
             return _DragFocus(session, self)
-        session.select()
+        session.selection.item = None
         return None
 
     def _new_place(self, now: Now, at: QPointF) -> Array:
@@ -374,7 +377,7 @@ class Overhead(FlatView):
         return self.mode != "Front" and abs(away) <= _GRAB_PX
 
     def take_hover(self, now: Now, event: QMouseEvent) -> None:
-        at, tool, shapes = event.position(), self._session.tool, Qt.CursorShape
+        at, tool, shapes = event.position(), self._session.selection.tool, Qt.CursorShape
         self.pointer = at
         if tool is not None:
             self.update()

@@ -11,8 +11,8 @@ from kobrel.desk.toolkit.paint import draw_text, subject_colours, text_width
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.model import Subject
 from kobrel.session import settings
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 WAYS = ("short", "whole", "none")
 PEG = 4.0
@@ -66,7 +66,10 @@ class Flags:
         hidden = None if report is None else report.lines.hidden[:, now.row].tolist()
         subjects = {subject.number: subject for subject in now.plan.subjects}
         numbered = ((row, at, subjects.get(now.survey.subjects[row])) for row, at in places)
-        colours, chosen = subject_colours(now.survey, now.row), (self._session.selected_subject, self.pointed)
+        colours, chosen = (
+            subject_colours(now.survey, now.row),
+            (self._session.selection.subject, self.pointed),
+        )
         flags = [
             _Flag(row, subject, at, colours[row], bool(hidden and hidden[row]), subject.number in chosen)
             for row, at, subject in numbered

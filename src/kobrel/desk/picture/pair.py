@@ -8,8 +8,9 @@ from kobrel.desk.background.screening import Screening
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.theme import theme
+from kobrel.session.document import Document
+from kobrel.session.numbers import NUMBERS
 from kobrel.session.session import Session
-from kobrel.session.state import NUMBERS
 
 _GAP = 8.0
 
@@ -26,7 +27,7 @@ class PairView(QWidget):
         self.setAccessibleName("Two ways of the shot, side by side")
         self.setStatusTip("The shot as it is, and what was chosen to be seen beside it. Space plays both.")
         self.status = ""
-        session.watch(("frame", *NUMBERS, "dragging"), self.update)
+        session.watch((Document.frame, *NUMBERS, Document.dragging), self.update)
         screening.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:

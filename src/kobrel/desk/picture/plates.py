@@ -16,8 +16,9 @@ from kobrel.plan.pictures.plates import Ellipse, Outline, Plate, Point, Rectangl
 from kobrel.plan.plates.pixels import as_srgb, outline_line
 from kobrel.plan.plates.placing import corners_at, picture_place, place_at
 from kobrel.session.commands.plates import cutting, placing, sets
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import CutTool
 
 _GRAB_PX, _POINT_PX, _MOST_POINTS = 8.0, 3.5, 400
@@ -51,12 +52,12 @@ class PlateMarks:
         self._changed = changed
         self._points: list[tuple[Point, Point | None]] = []
         self._pointer: QPointF | None = None
-        session.watch({"tool", "selected_plate"}, self._forget)
+        session.watch({Selection.tool, Selection.item}, self._forget)
 
     @property
     def tool(self) -> CutTool | None:
         """The tool in hand that draws a shape."""
-        tool = self._session.tool
+        tool = self._session.selection.tool
         return tool.cut if tool is not None else None
 
     def _forget(self) -> None:
@@ -112,7 +113,7 @@ class PlateMarks:
     def paint(self, painter: QPainter, now: Now, labels: Labels) -> None:
         """Outlines of chosen and missing plates, and of what is being drawn."""
         session = self._session
-        chosen = placing.all_chosen(session) if session.card == BLOCK else []
+        chosen = placing.all_chosen(session) if session.view.card == BLOCK else []
         painter.save()
         painter.setClipRect(self._box())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -218,7 +219,7 @@ class PlateMarks:
 
     @property
     def _sets_foot(self) -> bool:
-        tool = self._session.tool
+        tool = self._session.selection.tool
         return tool is not None and tool.does == "foot"
 
     def press(self, at: QPointF) -> Gesture | None:
@@ -284,7 +285,7 @@ class PlateMarks:
             self._points.pop()
             self._changed()
         elif event.key() == Qt.Key.Key_Escape:
-            self._session.use(None)
+            self._session.selection.tool = None
         else:
             return False
         return True
@@ -340,11 +341,11 @@ class PlateMarks:
         """A gesture on a point of the chosen plate's outline."""
         session, now, plate = self._session, self._session.now, placing.chosen(self._session)
         if (
-            session.card != BLOCK
+            session.view.card != BLOCK
             or now is None
             or plate is None
             or plate.cut is None
-            or session.tool is not None
+            or session.selection.tool is not None
         ):
             return None
         for index, shape in enumerate(plate.cut.shapes):

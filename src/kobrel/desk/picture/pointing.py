@@ -20,8 +20,9 @@ from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_o
 from kobrel.session.commands.plates import placing
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.commands.visibility import isolate, set_shown
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenNode, ChosenStandIn
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import Tool
 from kobrel.stage.stage import Pick
 
@@ -80,9 +81,9 @@ class Pointing:
 
     def take(self, now: Now, pick: Pick, at: QPointF, box: QRectF) -> None:
         """A click on a thing: whatever the tool or the card makes of it."""
-        session, tool = self._session, self._session.tool
+        session, tool = self._session, self._session.selection.tool
         number, plate = number_of(pick.place.scene), plate_number(pick.place.scene)
-        if session.playing:
+        if session.view.playing:
             self._pull_to(pick)
         elif tool is not None and tool.does == "place" and tool.stand_in is not None:
             blocking.place(session, tool.stand_in, pick.point)
@@ -90,25 +91,25 @@ class Pointing:
             where = at - box.topLeft()
             end, what = taping.snapped(now, pick, where.x(), where.y(), box.width())
             taping.take_end(session, end)
-            if what in ("vertex", "edge") and session.tool is not None:
+            if what in ("vertex", "edge") and session.selection.tool is not None:
                 session.say(f"Snapped to a {what} of {taping.end_name(session, end)}.")
         elif tool is not None and tool.does == "aim":
             session.aim(pick.point)
         elif tool is not None:
             self.copy(self._probed(now, pick))
-        elif session.card == BLOCK:
+        elif session.view.card == BLOCK:
             if plate is not None:
                 placing.choose(session, plate)
             elif number is None:
                 with session.as_one():
-                    session.select()
-                    session.select_node(pick.place)
+                    session.selection.item = None
+                    session.selection.item = ChosenNode(pick.place)
             else:
-                session.select(stand_in=number)
+                session.selection.item = ChosenStandIn(number)
         elif plate is not None:
             self._make_plate_subject(plate)
         elif number is not None and session.plan.stand_in(number) is not None:
-            session.select(stand_in=number)
+            session.selection.item = ChosenStandIn(number)
             already = next(
                 (s.number for s in session.plan.subjects if s.anchor == StandInAnchor(number=number)), None
             )
@@ -131,15 +132,15 @@ class Pointing:
 
     def measure(self, now: Now, at: QPointF, box: QRectF) -> None:
         """A click on one side of an edge or a disc of a finished picture, and then on the other."""
-        session, tool = self._session, self._session.tool
+        session, tool = self._session, self._session.selection.tool
         if tool is None or not box.contains(at):
             return
         place = (at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()
         if tool.place is None:
-            session.use(Tool("measure", place=place))
+            session.selection.tool = Tool("measure", place=place)
             session.say("Now click beyond it, on the other side.")
             return
-        session.use(None)
+        session.selection.tool = None
         try:
             session.say(finishing.measure(session, now.camera, tool.place, place))
         except KobrelError as error:
@@ -186,10 +187,10 @@ class Pointing:
 
     def take_peg(self, number: int) -> None:
         """A click on a subject's peg: with a tape in the making its end, else the focus goes there."""
-        tool = self._session.tool
+        tool = self._session.selection.tool
         if tool is not None and tool.does == "tape":
             with self._session.as_one():
-                self._session.select_subject(number)
+                self._session.selection.subject = number
                 taping.take_end(self._session, SubjectEnd(number=number))
         else:
             focus_on_subject(self._session, number)

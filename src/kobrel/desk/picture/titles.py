@@ -13,6 +13,8 @@ from kobrel.plan.plates.drawing import letters_in_height
 from kobrel.plan.plates.placing import axial_m
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session.commands.plates import drawing, placing
+from kobrel.session.document import Document
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
 
 _LEAST_PX, _MOST_PX = 13, 72
@@ -39,12 +41,12 @@ class TitleEditor(QPlainTextEdit):
         self.textChanged.connect(self._fit)
         self.hide()
         session.wanted.connect(lambda what: self.begin() if what == "title" else None)
-        session.watch({"plan", "selected_plate"}, self._leave_if_gone)
+        session.watch({Document.plan, Selection.item}, self._leave_if_gone)
 
     def begin_at(self, at: QPointF) -> bool:
         """Begin with the nearest title at a place of the picture; whether there is one."""
         now = self._session.now
-        if now is None or self._session.card != BLOCK or self._session.tool is not None:
+        if now is None or self._session.view.card != BLOCK or self._session.selection.tool is not None:
             return False
         found = [
             plate for plate in now.plan.plates
@@ -53,7 +55,7 @@ class TitleEditor(QPlainTextEdit):
         if not found:
             return False
         nearest = min(found, key=lambda p: axial_m(now.camera, pivot_at(p, now.plan.dials, [now.frame])[0]))
-        self._session.select_plates(nearest.number)
+        self._session.selection.item = ChosenPlates(nearest.number)
         self.begin()
         return True
 
@@ -116,7 +118,7 @@ class TitleEditor(QPlainTextEdit):
         self.hide()
 
     def _leave_if_gone(self) -> None:
-        if self._of is not None and self._session.selected_plate != self._of:
+        if self._of is not None and self._session.selection.plate != self._of:
             self.leave()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -46,8 +46,11 @@ from kobrel.optics.bend import bent, unbent
 from kobrel.optics.lens import Numbers
 from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import pulling, taping, walking
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now, ShotNumbers
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _PEG_GRAB_PX = 11
 _PROBE_SECONDS = 0.015
@@ -62,8 +65,8 @@ _WALK_RAD_PX = 0.006
 _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 _DEPENDS = (
-    *AT_FRAME, "dragging", "tool", "sight", "thrown", "throw_px", "selected_subject", "selected_tape",
-    "selected_mark", "pointed_term", "selected_plate", "also_plates", "card", "play_range",
+    *AT_FRAME, Document.dragging, ShotNumbers.sight, Selection.tool, Selection.subject, Selection.item,
+    Selection.marks, View.thrown, View.throw_px, View.pointed_term, View.card, View.play_range,
 )  # fmt: skip
 _WALKING = "Walking about.  Enter makes this the shot's camera, Esc goes back."
 Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
@@ -254,7 +257,7 @@ class PictureView(GestureWidget):
         self.handle.stand(self.frame_rect())
         camera = self._session.camera
         if camera is not None:
-            self._session.set_picture_scale(self.frame_rect().width() / camera.width_px)
+            self._session.view.picture_scale = self.frame_rect().width() / camera.width_px
 
     # Painting
 
@@ -278,8 +281,8 @@ class PictureView(GestureWidget):
             self._paint_free_points(painter, box, now)
             self._paint_lengths(painter, ends, labels)
             self._paint_probe(painter, box)
-            if self._session.pointed_term:
-                paint_pointed(painter, box, now, self._session.pointed_term)
+            if self._session.view.pointed_term:
+                paint_pointed(painter, box, now, self._session.view.pointed_term)
         if self.alone and self._session.shot is not None:
             paint_frames(painter, self._session, self._session.shot, self.frames_rect())
         self.loupe.paint(painter, box)
@@ -294,8 +297,8 @@ class PictureView(GestureWidget):
         if session.walk is not None:
             labels.take(self._paint_banner(painter, box, _WALKING))
         elif session.thrown_px:
-            way = "before" if session.throw_px < 0 else "behind"
-            text = f"All thrown out of focus by {abs(session.throw_px):g} px, as {way} it."
+            way = "before" if session.view.throw_px < 0 else "behind"
+            text = f"All thrown out of focus by {abs(session.view.throw_px):g} px, as {way} it."
             labels.take(self._paint_banner(painter, box, f"{text}  O brings it back."))
         if self.status:
             room = QRectF(box.left(), box.bottom() - 24, text_width(self.status, 12) + 18, 24)
@@ -338,7 +341,7 @@ class PictureView(GestureWidget):
             if numbers is None:
                 continue
             start, end = camera.see(numbers.start[0]), camera.see(numbers.end[0])
-            colour = theme().focus if session.selected_tape == tape.name else theme().text
+            colour = theme().focus if session.selection.tape == tape.name else theme().text
             places = [
                 self._shown(box, s.x_px, s.y_px)
                 for s in (start, end)
@@ -363,7 +366,7 @@ class PictureView(GestureWidget):
 
     def _paint_probe(self, painter: QPainter, box: QRectF) -> None:
         """The probe's reading beside the pointer, while it is in hand."""
-        tool = self._session.tool
+        tool = self._session.selection.tool
         if tool is None or tool.does != "probe" or self._probed is None:
             return
         at, probed = self._probed
@@ -400,7 +403,7 @@ class PictureView(GestureWidget):
                 self._pointing.take_peg(now.survey.subjects[row])
                 return
         box = self.frame_rect()
-        if self._session.tool is not None and self._session.tool.does == "measure":
+        if self._session.selection.tool is not None and self._session.selection.tool.does == "measure":
             self._pointing.measure(now, self._meant(at), box)
             return
         pick = self._pointing.pick(self._meant(at), box) if self.ready else None
@@ -429,7 +432,7 @@ class PictureView(GestureWidget):
         self.probed.emit(self._pointing.words(probed) if probed else "")
         self._probed = (at, probed) if probed else None
         self._point_at(at)
-        tool = self._session.tool
+        tool = self._session.selection.tool
         if tool is not None and tool.does == "probe":
             self.update()
 

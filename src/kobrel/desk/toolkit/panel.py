@@ -11,8 +11,10 @@ from kobrel.desk.toolkit.gesture import Gesture, GestureWidget
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.spoken import announce, focus_in_words, subjects_in_words
 from kobrel.desk.toolkit.theme import theme
+from kobrel.session.document import Document
+from kobrel.session.evented import AnyField
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _LATER_MS, _APART_MS = 180, 17
 _LEAST_PX = 40
@@ -21,7 +23,7 @@ _LEAST_PX = 40
 def follow(
     session: Session,
     widget: QWidget,
-    depends: Iterable[str],
+    depends: Iterable[AnyField],
     order: int = 0,
     first: Callable[[], bool] = lambda: False,
 ) -> None:
@@ -42,7 +44,7 @@ def follow(
     later.timeout.connect(widget.update)
 
     def changed() -> None:
-        if not (session.dragging or session.playing) or first():
+        if not (session.dragging or session.view.playing) or first():
             widget.update()
         elif not later.isActive():
             later.start()
@@ -63,7 +65,7 @@ class Panel(GestureWidget):
     """
 
     title = ""
-    depends: Iterable[str] = (*AT_FRAME, "dragging")
+    depends: Iterable[AnyField] = (*AT_FRAME, Document.dragging)
     order = 0
     """Which of several waiting views are painted first."""
     keeps_up = False
@@ -86,7 +88,7 @@ class Panel(GestureWidget):
         return f"{focus_in_words(self._session)}; {subjects_in_words(self._session)}"
 
     def _comes_first(self) -> bool:
-        return self.gesture is not None or (self.keeps_up and self._session.playing)
+        return self.gesture is not None or (self.keeps_up and self._session.view.playing)
 
     def paint(self, now: Now) -> None:
         """Paint the shot at its frame."""

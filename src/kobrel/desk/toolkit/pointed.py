@@ -11,7 +11,7 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.iris import outline
 from kobrel.plan.terms.quantities import QUANTITIES
 from kobrel.plan.terms.render_camera import render_camera
-from kobrel.session.state import Now
+from kobrel.session.numbers import Now
 
 Shape = Literal["distance", "disc", "across", "up", "diagonal", "frame", "cone", ""]
 _SHAPES: dict[Shape, tuple[str, ...]] = {

@@ -22,8 +22,9 @@ from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.measure.scales import DioptreScale
 from kobrel.session.commands.focusing import focus_at_m, set_stop, step_iris
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 14, 30, 38
 _SIZE = (240, 96)
@@ -52,7 +53,7 @@ class Depths(Panel):
     """See the module."""
 
     title = "Depth of field"
-    depends = (*AT_FRAME, "dragging")
+    depends = (*AT_FRAME, Document.dragging)
     order = 3
 
     def __init__(self, session: Session) -> None:
@@ -90,7 +91,7 @@ class Depths(Panel):
             return
         metres = self.scale(now).metres(min(at.x(), self.box().right()))
         focus_at_m(self._session, max(metres, self.scale(now).nearest_m))
-        set_stop(self._session, marked_stop(self.stop_at(at.y()), self._session.stop_steps))
+        set_stop(self._session, marked_stop(self.stop_at(at.y()), self._session.view.stop_steps))
 
     # Painting
 

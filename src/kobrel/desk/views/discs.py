@@ -23,8 +23,9 @@ from kobrel.memo import Memo, Parts
 from kobrel.picture.discs import Disc, corner_loss_stops, disc
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_at_m
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _LEFT, _TOP, _BOTTOM = 96, 28, 26
 _PLACES = (("middle", 0.0), ("half way", 0.5), ("corner", 1.0))
@@ -51,7 +52,7 @@ class Discs(Panel):
     """See the module."""
 
     title = "Discs"
-    depends = (*AT_FRAME, "picture_scale")
+    depends = (*AT_FRAME, View.picture_scale)
     order = 3
 
     def __init__(self, session: Session) -> None:
@@ -82,7 +83,7 @@ class Discs(Panel):
     def _made(self, now: Now) -> tuple[list[Cell], list[QImage]]:
         if now.camera.projection != "perspective":
             return [], []
-        size, scale = self.size().toTuple(), self._session.picture_scale if self.as_in_picture else 0.0
+        size, scale = self.size().toTuple(), self._session.view.picture_scale if self.as_in_picture else 0.0
         parts = now.camera, size, theme(), scale
 
         def make() -> tuple[list[Cell], list[QImage]]:
@@ -129,7 +130,7 @@ class Discs(Panel):
 
     def _px_across(self, cells: list[Cell]) -> float:
         if self.as_in_picture and cells:
-            return cells[0].box.width() / self._session.picture_scale
+            return cells[0].box.width() / self._session.view.picture_scale
         return max(2.06 * max((cell.disc.reach_px for cell in cells), default=1.0), 4.0)
 
     def _take_scale(self, on: bool) -> None:

@@ -41,8 +41,10 @@ from kobrel.plan.solve.brief import focus_at_stop
 from kobrel.plan.solve.tradeoffs import FOCAL_FACTOR, Map, focal_map, focus_map, stop_scale
 from kobrel.session.commands import lens_choice
 from kobrel.session.commands.focusing import step_iris
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 32, 42, 64
 _SIZE = (256, 96)
@@ -81,7 +83,7 @@ class Maps(Panel):
     """See the module."""
 
     title = "Trade-offs"
-    depends = (*AT_FRAME, "dragging", "selected_subject")
+    depends = (*AT_FRAME, Document.dragging, Selection.subject)
     order = 3
 
     def __init__(self, session: Session) -> None:
@@ -282,7 +284,7 @@ class Maps(Panel):
         box = self.boxes()[0 if by_focal else 1]
         stops = stop_scale(base.camera, 2)
         part = min(max((at.y() - box.top()) / box.height(), 0.0), 1.0)
-        stop = marked_stop(float(stops[0] * (stops[-1] / stops[0]) ** part), self._session.stop_steps)
+        stop = marked_stop(float(stops[0] * (stops[-1] / stops[0]) ** part), self._session.view.stop_steps)
         if by_focal:
             ratio = min(max((at.x() - box.center().x()) / (box.width() / 2), -1.0), 1.0)
             self._take_focal(float(base.camera.focal_mm) * FOCAL_FACTOR**ratio, stop)

@@ -22,8 +22,8 @@ from kobrel.optics.lens import Numbers
 from kobrel.optics.stencil import turned
 from kobrel.picture.discs import disc
 from kobrel.plan.iris import Stencil
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _TOP, _BOTTOM, _GAP = 28, 24, 14
 _GRAB_PX = 9.0

@@ -27,8 +27,10 @@ from kobrel.memo import Memos
 from kobrel.plan.measure.survey import GONE, SHARP, survey
 from kobrel.plan.model import Plan, Shot, SubjectTarget
 from kobrel.session.commands import shot_list
+from kobrel.session.document import Document
+from kobrel.session.numbers import NUMBERS
 from kobrel.session.session import Session
-from kobrel.session.state import NUMBERS
+from kobrel.session.view import View
 from kobrel.stage.stage import Stage
 
 THUMBNAIL = (96, 54)
@@ -70,7 +72,7 @@ class ShotsColumn(GestureWidget):
             "Click a shot to work on it, drag it to another place; up and down keys too, with Alt it moves. "
             "Right-click for more."
         )
-        follow(session, self, (*NUMBERS, "dragging", "theme"), order=4)
+        follow(session, self, (*NUMBERS, Document.dragging, View.theme), order=4)
 
     spoken_role = QAccessible.Role.List
 

@@ -86,14 +86,14 @@ class CompareView(GestureWidget):
     def spoken_value(self) -> str:
         """What is compared, and how."""
         names = ", ".join(proof.name for proof in self._proofing.chosen())
-        return f"{self._session.wall_mode}: {names or 'none'}"
+        return f"{self._session.view.wall_mode}: {names or 'none'}"
 
     def sizeHint(self) -> QSize:
         return QSize(640, 420)
 
     def show_mode(self) -> None:
         """Another way of comparing, or others are compared."""
-        if self._session.wall_mode == "blink" and len(self._proofing.chosen()) > 1:
+        if self._session.view.wall_mode == "blink" and len(self._proofing.chosen()) > 1:
             self._blinking.start()
         else:
             self._blinking.stop()
@@ -154,7 +154,7 @@ class CompareView(GestureWidget):
 
     def _shown(self) -> list[Proof]:
         """The proofs that are compared: in turn only one of them is."""
-        chosen, mode = self._proofing.chosen(), self._session.wall_mode
+        chosen, mode = self._proofing.chosen(), self._session.view.wall_mode
         if mode in _PAIRS:
             return chosen[:2]
         if mode == "blink" and chosen:
@@ -164,7 +164,7 @@ class CompareView(GestureWidget):
     def _boxes(self) -> list[QRectF]:
         """The panels: one, or as many as stand side by side."""
         shown, room = self._shown(), QRectF(self.rect()).adjusted(8, 8, -8, -8)
-        count = len(shown) if self._session.wall_mode == "side" else min(len(shown), 1)
+        count = len(shown) if self._session.view.wall_mode == "side" else min(len(shown), 1)
         if not count:
             return []
         aspect = shown[0].width_px / shown[0].height_px
@@ -209,7 +209,7 @@ class CompareView(GestureWidget):
         if len(wholes) != 2 or not all(isinstance(whole, Whole) for whole in wholes):
             return None
         one, other = (whole.kept for whole in wholes if isinstance(whole, Whole))
-        if self._session.wall_mode == "stops":
+        if self._session.view.wall_mode == "stops":
             shown = self._shown()
             gains = [np.float32(2.0**proof.shown_ev) for proof in shown]
             return stops_apart(one.colour * gains[0], other.colour * gains[1])
@@ -219,14 +219,14 @@ class CompareView(GestureWidget):
         values = tuple(self._pictures.whole(proof) for proof in self._shown())
         if len(values) != 2 or not all(isinstance(value, Whole) for value in values):
             return None
-        most = _MOST_STOPS if self._session.wall_mode == "stops" else _MOST_BLUR
+        most = _MOST_STOPS if self._session.view.wall_mode == "stops" else _MOST_BLUR
 
         def make() -> QImage:
             found = self.difference()
             assert found is not None
             return to_image(in_colours(found, most))
 
-        return self._difference.get((*values, self._session.wall_mode), make)
+        return self._difference.get((*values, self._session.view.wall_mode), make)
 
     # Painting
 
@@ -239,7 +239,7 @@ class CompareView(GestureWidget):
             text = "Choose two proofs or more on the wall."
             draw_text(painter, QPointF(self.rect().center()), text, theme().quiet, 13, "centre")
             return
-        mode = self._session.wall_mode
+        mode = self._session.view.wall_mode
         chosen = self._proofing.chosen()
         told = dict(zip([p.name for p in chosen], differences(chosen, self._session.unit), strict=True))
         if mode in ("stops", "blur"):
@@ -289,7 +289,7 @@ class CompareView(GestureWidget):
             draw_text(painter, box.center(), text, theme().quiet, 13, "centre")
             return
         self._paint_one(painter, box, image)
-        stops = self._session.wall_mode == "stops"
+        stops = self._session.view.wall_mode == "stops"
         what = "brighter" if stops else "more blurred"
         most = f"{_MOST_STOPS:g} stops" if stops else f"{_MOST_BLUR:g} px"
         at = QPointF(box.left(), box.bottom() + 17)
@@ -340,7 +340,7 @@ class CompareView(GestureWidget):
         if event.button() != Qt.MouseButton.LeftButton or not boxes:
             return None
         line = boxes[0].left() + self.wiped * boxes[0].width()
-        if self._session.wall_mode == "wipe" and abs(event.position().x() - line) < _GRAB_PX:
+        if self._session.view.wall_mode == "wipe" and abs(event.position().x() - line) < _GRAB_PX:
             return _Wipe(self)
         return _Pan(self, event.position())
 
@@ -385,10 +385,10 @@ class CompareView(GestureWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         middle = QPointF(self.rect().center())
         if event.key() == Qt.Key.Key_Escape:
-            self._session.see_proofs("all")
+            self._session.view.wall_mode = "all"
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             self.zoom_by(1 if event.key() == Qt.Key.Key_Plus else -1, middle)
-        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self._session.wall_mode == "wipe":
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self._session.view.wall_mode == "wipe":
             boxes = self._boxes()
             step = 0.02 if event.key() == Qt.Key.Key_Right else -0.02
             if boxes:

@@ -69,7 +69,7 @@ class WallGrid(QAbstractScrollArea):
 
     def spoken_value(self) -> str:
         """How many hang there, and which are chosen."""
-        hung, chosen = self._proofing.hung(), self._session.chosen_proofs
+        hung, chosen = self._proofing.hung(), self._session.selection.proofs
         return f"{len(hung)} proofs; chosen: {', '.join(chosen) or 'none'}"
 
     def sizeHint(self) -> QSize:
@@ -86,7 +86,7 @@ class WallGrid(QAbstractScrollArea):
         hung, room = self._proofing.hung(), self.viewport().size()
         aspect = max((p.width_px / p.height_px for p in hung), default=16 / 9)
         count, best, largest = max(1, len(hung)), 1, 0.0
-        fixed = self._proofing.across if self._session.wall == "ladder" else 0
+        fixed = self._proofing.across if self._session.view.wall == "ladder" else 0
         for columns in (fixed,) if fixed else range(1, count + 1):
             wide = (room.width() - _GAP) / columns - _GAP
             tall = (room.height() - _GAP) / math.ceil(count / columns) - _GAP - _CAPTION
@@ -156,7 +156,7 @@ class WallGrid(QAbstractScrollArea):
                 painter, box.center(), elided(text, 12, box.width() - 16),
                 theme().wrong if found else theme().quiet, 12, "centre",
             )  # fmt: skip
-        chosen = self._session.chosen_proofs
+        chosen = self._session.selection.proofs
         if proof.name in chosen:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme().focus, 2.4))
@@ -183,12 +183,12 @@ class WallGrid(QAbstractScrollArea):
         index, keys = self.index_at(event.position()), event.modifiers()
         self._pressed_at = event.position() if index is not None else None
         if event.button() == Qt.MouseButton.RightButton and index is not None:
-            if self._proofing.hung()[index].name not in self._session.chosen_proofs:
+            if self._proofing.hung()[index].name not in self._session.selection.proofs:
                 self._choose(index, Qt.KeyboardModifier.NoModifier)
             return
         if index is None:
-            self._session.choose_proofs(())
-        elif keys or self._proofing.hung()[index].name not in self._session.chosen_proofs:
+            self._session.selection.proofs = ()
+        elif keys or self._proofing.hung()[index].name not in self._session.selection.proofs:
             self._choose(index, keys)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -209,7 +209,7 @@ class WallGrid(QAbstractScrollArea):
             drag_out(self, content(names, [Path(proof.path) for proof in chosen], image), image)
 
     def _choose(self, index: int, keys: Qt.KeyboardModifier) -> None:
-        names, chosen = [proof.name for proof in self._proofing.hung()], list(self._session.chosen_proofs)
+        names, chosen = [proof.name for proof in self._proofing.hung()], list(self._session.selection.proofs)
         name = names[index]
         if keys & Qt.KeyboardModifier.ControlModifier:
             chosen = [other for other in chosen if other != name] if name in chosen else [*chosen, name]
@@ -221,7 +221,7 @@ class WallGrid(QAbstractScrollArea):
             chosen = [name]
         if not keys & Qt.KeyboardModifier.ShiftModifier:
             self._anchor = index
-        self._session.choose_proofs(chosen)
+        self._session.selection.proofs = tuple(chosen)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         index = self.index_at(event.position())
@@ -244,7 +244,7 @@ class WallGrid(QAbstractScrollArea):
         menu.addAction("As an Alt").triggered.connect(lambda: proving.take_as_alt(session, chosen[0]))
         menu.addSeparator()
         menu.addAction("Copy picture").triggered.connect(lambda _on=False: self.copy())
-        if session.wall == "wall":
+        if session.view.wall == "wall":
             menu.addAction("Delete").triggered.connect(lambda: proving.remove(session))
         else:
             menu.addAction("Keep on the wall").triggered.connect(lambda: self._proofing.keep_rungs(chosen))
@@ -257,7 +257,7 @@ class WallGrid(QAbstractScrollArea):
             Qt.Key.Key_Down: self.columns(),
         }  # fmt: skip
         if key in steps and count:
-            chosen = self._session.chosen_proofs
+            chosen = self._session.selection.proofs
             names = [proof.name for proof in self._proofing.hung()]
             here = names.index(chosen[-1]) if chosen and chosen[-1] in names else -steps[Qt.Key(key)]
             index = min(max(here + steps[Qt.Key(key)], 0), count - 1)
@@ -283,7 +283,7 @@ class WallGrid(QAbstractScrollArea):
 
     def selectAll(self) -> None:
         """Choose all proofs."""
-        self._session.choose_proofs([proof.name for proof in self._proofing.hung()])
+        self._session.selection.proofs = tuple([proof.name for proof in self._proofing.hung()])
 
     def copy(self) -> None:
         """Put the first chosen proof on the clipboard, as a picture and in words."""

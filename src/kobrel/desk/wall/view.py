@@ -7,7 +7,10 @@ from kobrel.desk.wall.compare import CompareView
 from kobrel.desk.wall.grid import WallGrid
 from kobrel.desk.wall.pictures import Pictures
 from kobrel.memo import Changed
+from kobrel.session.document import Document
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 
 class WallView(QStackedWidget):
@@ -26,17 +29,26 @@ class WallView(QStackedWidget):
         self.pictures.came.connect(self.grid.viewport().update)
         self.pictures.came.connect(self.compared.update)
         session.watch(
-            {"plan", "wall", "wall_mode", "chosen_proofs", "proof_order", "theme", "seen"}, self.show_proofs
+            {
+                Document.plan,
+                View.wall,
+                View.wall_mode,
+                Selection.proofs,
+                View.proof_order,
+                View.theme,
+                View.seen,
+            },
+            self.show_proofs,
         )
         session.closing.connect(self.pictures.close)
 
     def show_proofs(self) -> None:
         """Show what hangs there, as it is to be seen."""
-        if self._session.seen != "wall":
+        if self._session.view.seen != "wall":
             return
-        large = self._session.wall_mode != "all"
+        large = self._session.view.wall_mode != "all"
         self.setCurrentWidget(self.compared if large else self.grid)
-        if self._hung(tuple(self._proofing.hung()), self._session.wall):
+        if self._hung(tuple(self._proofing.hung()), self._session.view.wall):
             self.grid.rebuild()
         self.grid.viewport().update()
         self.compared.show_mode()
@@ -44,5 +56,5 @@ class WallView(QStackedWidget):
     def compare(self) -> None:
         """See the chosen proofs large, side by side if there are several."""
         if self._proofing.chosen():
-            self._session.see_proofs("side")
+            self._session.view.wall_mode = "side"
             self.compared.setFocus()

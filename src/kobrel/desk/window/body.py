@@ -27,13 +27,15 @@ from kobrel.desk.picture.pair import PairView
 from kobrel.desk.picture.view import MARGIN, PictureView
 from kobrel.desk.toolkit.folding import FoldSplitter
 from kobrel.desk.views.shots import THUMBNAIL, ShotsColumn
-from kobrel.desk.window.document import Document
+from kobrel.desk.window.document import DocumentFile
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.desk.window.tabs import TabEdge
 from kobrel.desk.window.welcome import Welcome
 from kobrel.session import settings
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 from kobrel.session.tools import Below
+from kobrel.session.view import View
 
 if TYPE_CHECKING:
     from kobrel.desk.views.depths import Depths
@@ -88,7 +90,7 @@ class Body(QWidget):
     def __init__(
         self,
         session: Session,
-        document: Document,
+        document: DocumentFile,
         files: SceneFiles,
         screening: Screening,
         proofing: Proofing,
@@ -159,14 +161,14 @@ class Body(QWidget):
         self._views.addWidget(self._lower)
         self._views.setCollapsible(0, False)
         self._screening.changed.connect(self._show_seen)
-        self._session.watch({"below"}, self._show_lower)
-        self._session.watch({"seen"}, self._show_seen)
-        self._session.watch({"card"}, self.show_card)
-        self._session.watch({"plan"}, self._show_sides)
+        self._session.watch({View.below}, self._show_lower)
+        self._session.watch({View.seen}, self._show_seen)
+        self._session.watch({View.card}, self.show_card)
+        self._session.watch({Document.plan}, self._show_sides)
 
     def _show_seen(self) -> None:
         """Picture, or two ways of the shot side by side; or the wall, which needs all of the room."""
-        wall = self._session.seen == "wall"
+        wall = self._session.view.seen == "wall"
         shown = self.wall if wall else self.pair if self._screening.beside else self.picture
         self._seen.setCurrentWidget(shown)
         for view in (self.barrel, self._lower):
@@ -174,7 +176,7 @@ class Body(QWidget):
 
     def _show_lower(self) -> None:
         """The chart, or whatever is wanted in its room."""
-        self._stack.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.below]))
+        self._stack.setCurrentWidget(getattr(self, _VIEW_BELOW[self._session.view.below]))
         self.keep_room()
         self._share_room()
 
@@ -229,7 +231,7 @@ class Body(QWidget):
     def show_card(self) -> None:
         """Show the chosen card; how the room was shared until now is remembered."""
         self.keep_room()
-        card = self._session.card
+        card = self._session.view.card
         self.cards.turn_to(card)
         self.tabs.choose(card)
         self._share_room()
@@ -238,13 +240,13 @@ class Body(QWidget):
     def _room(self) -> _Room:
         if self.bare:
             return _BARE
-        return _WIDE.get(self._session.below, _ROOMS[self._session.card])
+        return _WIDE.get(self._session.view.below, _ROOMS[self._session.view.card])
 
     def _share_room(self) -> None:
         """Share the room as it was under this card, or as the card's work needs it."""
         kept, room = self._session.settings, self._room
-        wide = self._session.below if self._session.below in _WIDE else ""
-        self._shared = "bare" if self.bare else f"{self._session.card}{wide}"
+        wide = self._session.view.below if self._session.view.below in _WIDE else ""
+        self._shared = "bare" if self.bare else f"{self._session.view.card}{wide}"
         if room.beside:
             self._upper.addWidget(self.overhead)
         else:
@@ -310,7 +312,7 @@ class Body(QWidget):
 
     def hold_loupe(self, on: bool) -> None:
         """Take up the loupe over what is seen, or put it down."""
-        if self._session.seen == "wall":
+        if self._session.view.seen == "wall":
             self.wall.compared.hold_loupe(on)
         else:
             self.picture.loupe.hold(on)
@@ -333,5 +335,5 @@ class Body(QWidget):
         for widget in (self._left, self.cards, self.tabs):
             widget.setVisible(full and not self.bare and not self.alone)
         self.overhead.setVisible(not self.bare and not self.alone)
-        self.second.setVisible(self._session.card in _TWO_VIEWS and not self.bare)
+        self.second.setVisible(self._session.view.card in _TWO_VIEWS and not self.bare)
         self._show_seen()

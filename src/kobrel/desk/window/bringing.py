@@ -9,7 +9,7 @@ from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QMenu, QWidget
 
 from kobrel.desk.background.scene_files import SceneFiles
-from kobrel.desk.window.document import Document
+from kobrel.desk.window.document import DocumentFile
 from kobrel.session.commands.plates import placing
 from kobrel.session.session import Session
 from kobrel.stage.read.plates.playing import MOVIES
@@ -25,7 +25,7 @@ def is_picture(path: Path) -> bool:
 
 
 def take_files(
-    session: Session, document: Document, files: SceneFiles, paths: list[Path], parent: QWidget
+    session: Session, document: DocumentFile, files: SceneFiles, paths: list[Path], parent: QWidget
 ) -> QMenu | None:
     """Take what was dropped: opened at once, or a menu of what may be done with it."""
     path = paths[0]

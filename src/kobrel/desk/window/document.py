@@ -41,7 +41,7 @@ _SHOW_THERE, _OPEN_HERE = "Show that window", "Open it here too"
 _IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
 
 
-class Document(QObject):
+class DocumentFile(QObject):
     """The file behind the session.
 
     Signals

@@ -127,13 +127,13 @@ class WindowKeys(QObject):
     def press(self, event: QKeyEvent) -> bool:
         """Keys that no widget took: whether this one did something."""
         host, session = self._host, self._host.session
-        key, tool = event.key(), session.tool
+        key, tool = event.key(), session.selection.tool
         if key == Qt.Key.Key_Escape and host.body.alone:
             host.toggle_alone()
         elif key == Qt.Key.Key_Escape and tool is not None:
-            session.use(None)
+            session.selection.tool = None
         elif key == Qt.Key.Key_Escape and session.walk is not None:
-            session.walk_with(None)
+            session.walk = None
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if tool is not None and tool.stand_in is not None:
                 blocking.place_ahead(session, tool.stand_in)

@@ -14,22 +14,24 @@ from kobrel.desk.toolkit.theme import LOOKS
 from kobrel.desk.toolkit.words import plain
 from kobrel.desk.window import editing
 from kobrel.desk.window.body import Body
-from kobrel.desk.window.document import Document
+from kobrel.desk.window.document import DocumentFile
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.sheets.help import Help
 from kobrel.exchange.export import KINDS
 from kobrel.session.commands import pulling, shot_list, taping
 from kobrel.session.commands.focusing import set_mark, step_iris
 from kobrel.session.commands.walking import cameras_of_scenes, choose_camera, dolly, orbit, pan
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
+from kobrel.session.view import View
 
 
 class Host(Protocol):
     """The window that the menus are of."""
 
     session: Session
-    document: Document
+    document: DocumentFile
     exports: Exports
     bar: QMenuBar
     body: Body
@@ -105,7 +107,7 @@ def build(host: Host) -> None:
     ]  # fmt: skip
     for text, standard, what in kinds:
         edit.addAction(host.add_action(text, standard, partial(_edit, session, what)))
-    session.watch({"history"}, partial(_show_history, session, undo, redo))
+    session.watch({Document.history}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
     edit.addSeparator()
     picture = host.body.picture
@@ -172,7 +174,7 @@ def build(host: Host) -> None:
 
     view = host.bar.addMenu("&View")
     for number, name in NAMES.items():
-        view.addAction(host.add_action(name, str(number), partial(session.show_card, number)))
+        view.addAction(host.add_action(name, str(number), partial(session.setter(View.card), number)))
     view.addSeparator()
     view.addAction(host.add_action("Flip to the last picture", "V", host.feed.flip))
     view.addAction(host.add_action("Only Picture, Barrel and chart\tTab", "", host.body.toggle_bare))
@@ -186,11 +188,11 @@ def build(host: Host) -> None:
         view.addAction(host.add_action(text, shortcut, partial(host.body.fold, folded)))
     view.addSeparator()
     view.addAction(
-        host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.thrown))
+        host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.view.thrown))
     )
     themes = view.addMenu("Look")
     for look, text in LOOKS.items():
-        themes.addAction(host.add_action(text, "", partial(session.set_theme, look)))
+        themes.addAction(host.add_action(text, "", partial(session.setter(View.theme), look)))
 
     about = host.bar.addMenu("&Help")
     about.addAction(host.add_action("Guide", "F1", host.help.show))
@@ -223,8 +225,8 @@ def _edit(session: Session, what: editing.What) -> None:
 
 def _probe(session: Session) -> None:
     """Take up the probe, or lay it down."""
-    probing = session.tool is not None and session.tool.does == "probe"
-    session.use(None if probing else Tool("probe"))
+    probing = session.selection.tool is not None and session.selection.tool.does == "probe"
+    session.selection.tool = None if probing else Tool("probe")
     session.say("" if probing else "Probe: click in Picture copies, D and click focuses. P or Esc stops.")
 
 

@@ -14,8 +14,10 @@ from kobrel.desk.toolkit.images import to_image
 from kobrel.desk.views.shots import THUMBNAIL
 from kobrel.desk.window.body import Body
 from kobrel.memo import Changed
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
+from kobrel.session.view import View
 
 PASSES = 64
 _SUCCESSION_S, _REST_MS, _SKETCH_MS = 0.12, 160, 1200
@@ -44,10 +46,10 @@ class PictureFeed(QObject):
         self._asking = self._timer(0, self.ask)
         self._resting = self._timer(_REST_MS, self.ask)
         self._sketching = self._timer(_SKETCH_MS, self._sketch)
-        session.watch((*AT_FRAME, "thrown", "throw_px", "file_as_it_is"), self._asking.start)
-        session.watch({"dragging"}, self._end_drag)
-        session.watch({"playing"}, self._show_playing)
-        session.watch(("plan", "stage"), self._sketching.start)
+        session.watch((*AT_FRAME, View.thrown, View.throw_px, View.file_as_it_is), self._asking.start)
+        session.watch({Document.dragging}, self._end_drag)
+        session.watch({View.playing}, self._show_playing)
+        session.watch((Document.plan, Document.stage), self._sketching.start)
         body.picture.resized.connect(self._asking.start)
         screening.changed.connect(self._show_held)
         drawing.drawn.connect(self._show_drawn)
@@ -81,7 +83,7 @@ class PictureFeed(QObject):
         if self._plays_from_memory:
             self._show_held()
             return
-        preview = self._session.dragging or self._session.playing
+        preview = self._session.dragging or self._session.view.playing
         if not preview and self._in_quick_succession():
             preview = True
             self._resting.start()
@@ -158,7 +160,7 @@ class PictureFeed(QObject):
     @property
     def _plays_from_memory(self) -> bool:
         """Whether frames that are held are shown; a pull that is just performed is not among them."""
-        return self._session.playing and self._screening.on and not self._session.dragging
+        return self._session.view.playing and self._screening.on and not self._session.dragging
 
     def _show_held(self) -> None:
         """While the shot plays from memory, show the frame that is there; until it is, the last stays."""
@@ -170,6 +172,6 @@ class PictureFeed(QObject):
                 self._body.picture.show_image(image, status)
 
     def _show_playing(self) -> None:
-        if not self._session.playing:
+        if not self._session.view.playing:
             self._body.pair.show_status("")
             self._asking.start()

@@ -18,6 +18,7 @@ from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
 from kobrel.errors import KobrelError
 from kobrel.plan.kits.irises import OWN
+from kobrel.session.selection import Chosen, ChosenPlates, ChosenStandIn
 
 SIZE = (1280, 800)
 _PATIENCE_S, _SETTLE_S = 180.0, 1.0
@@ -35,18 +36,16 @@ class View(NamedTuple):
     shot: int
     frame: int
     page: str
-    stand_in: int | None = None
-    tape: str | None = None
+    chosen: Chosen | None = None
     zoom: float = 1.0
     look: str = "dark"
     preset: str = ""
     beside: str = ""
     sheet: bool = False
-    plate: int | None = None
 
 
 VIEWS = (
-    View("block", 1, 0, 1030, "Stand-ins", stand_in=1, zoom=2.2),
+    View("block", 1, 0, 1030, "Stand-ins", chosen=ChosenStandIn(1), zoom=2.2),
     View("first_sight", 1, 0, 1030, "Scenes", sheet=True),
     View("tape", 2, 1, 1020, "Subjects"),
     View("glass", 3, 1, 1025, "Lens"),
@@ -62,8 +61,8 @@ VIEWS = (
     View("shots", SHOTS, 1, 1049, ""),
     View("hand_over", 7, 1, 1049, "Terms"),
     View("light", 3, 1, 1068, "Read", look="light"),
-    View("plates", 1, 0, 1049, "Plates", plate=3),
-    View("dial", 5, 0, 1052, "Dials", plate=3),
+    View("plates", 1, 0, 1049, "Plates", chosen=ChosenPlates(3)),
+    View("dial", 5, 0, 1052, "Dials", chosen=ChosenPlates(3)),
 )
 
 
@@ -84,7 +83,7 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
         wanted = names is None or view.name in names
         if (
             wanted
-            and view.plate is not None
+            and isinstance(view.chosen, ChosenPlates)
             and file in (None, DEMO)
             and window.session.plan.name != _HARBOUR
         ):
@@ -115,16 +114,14 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
 def _arrange(window: Window, view: View) -> None:
     """Show in a window what a picture is to show."""
     session = window.session
-    session.set_theme(view.look)
+    session.view.theme = view.look
     session.show_shot(view.shot)
     session.show_frame(view.frame)
     if view.page:
         window.show_page(view.card, view.page)
     else:
-        session.show_card(view.card)
-    session.select(view.stand_in, view.tape)
-    if view.plate is not None:
-        session.select_plates(view.plate)
+        session.view.card = view.card
+    session.selection.item = view.chosen
     camera = session.camera
     for preset in OWN:
         if preset.name == view.preset and camera is not None:
@@ -169,7 +166,7 @@ def _hang(qt: QApplication, window: Window) -> bool:
         if not _wait(qt, lambda n=count: len(session.plan.proofs) > n):  # type: ignore[misc]
             return False
     window.show_page(6, "Wall")
-    session.choose_proofs([session.plan.proofs[0].name, session.plan.proofs[2].name])
+    session.selection.proofs = (session.plan.proofs[0].name, session.plan.proofs[2].name)
     return True
 
 
@@ -232,7 +229,7 @@ _PREPARED: dict[str, Callable[[QApplication, Window], bool]] = {
 
 def _is_there(window: Window) -> bool:
     """Whether the picture is finished, or both of a pair."""
-    if window.session.seen == "wall" or window.picture.status.startswith("finished"):
+    if window.session.view.seen == "wall" or window.picture.status.startswith("finished"):
         return window.jobs.job is None
     if not window.screening.beside:
         return f"pass {PASSES} /" in window.picture.status

@@ -4,13 +4,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kobrel.desk.toolkit.words import Label
-from kobrel.desk.window.document import Document
+from kobrel.desk.window.document import DocumentFile
 
 
 class Welcome(QWidget):
     """A question, what can be opened, and two buttons."""
 
-    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
+    def __init__(self, document: DocumentFile, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         column = QVBoxLayout(self)
         column.addStretch(1)

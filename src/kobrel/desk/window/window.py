@@ -39,14 +39,14 @@ from kobrel.desk.background.scene_files import SceneFiles
 from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
 from kobrel.desk.boundary import guarded
-from kobrel.desk.cards.deck import NAMES, PROOF, SHOTS
+from kobrel.desk.cards.deck import PROOF, SHOTS
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.toolkit.theme import DATA, DESKTOP, apply
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
 from kobrel.desk.window.bringing import paste, take_files
-from kobrel.desk.window.document import Document
+from kobrel.desk.window.document import DocumentFile
 from kobrel.desk.window.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
@@ -62,10 +62,12 @@ from kobrel.memo import Changed
 from kobrel.plan.measure.summary import summary
 from kobrel.session import settings as remembered
 from kobrel.session.commands import arrival
+from kobrel.session.document import Document
 from kobrel.session.journal.file import Left
+from kobrel.session.numbers import NUMBERS, ShotNumbers
 from kobrel.session.session import Session
 from kobrel.session.settings import Settings
-from kobrel.session.state import NUMBERS
+from kobrel.session.view import View
 
 _AGEING_MS = 5000
 _FRAMED_MS = 400
@@ -91,7 +93,7 @@ class Window(QMainWindow):
         trust.allow(allowed)
         self._show_theme()
         self.safe = Safekeeping(self.session, self)
-        self.document = Document(self.session, self.safe, self)
+        self.document = DocumentFile(self.session, self.safe, self)
         self.left: LeftSheet | None = None
         self.queueing = Queueing(self.session, self)
         self.exports = Exports(
@@ -108,9 +110,6 @@ class Window(QMainWindow):
         self._newer, self._said = list[str](), ""
         self._state_before = Qt.WindowState.WindowNoState
         self.arrival: ArrivalSheet | None = None
-        kept = self.session.settings.get(remembered.CARD)
-        if kept in NAMES:
-            self.session.show_card(kept)
         self._build()
         self.feed = PictureFeed(self.session, self.drawing, self.screening, self.player, self.body, self)
         menus.build(self)
@@ -182,10 +181,10 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        session.watch(("plan", "shot_index", "history"), self._show_title)
-        session.watch((*NUMBERS, "dragging"), self._show_summary)
-        session.watch((*NUMBERS, "sight"), self._show_doubt)
-        session.watch({"theme"}, self._show_theme)
+        session.watch((Document.plan, Document.shot_index, Document.history), self._show_title)
+        session.watch((*NUMBERS, Document.dragging), self._show_summary)
+        session.watch((*NUMBERS, ShotNumbers.sight), self._show_doubt)
+        session.watch({View.theme}, self._show_theme)
         session.said.connect(self.say)
         session.wanted.connect(self._give)
         self.picture.probed.connect(self.probe.setText)
@@ -216,7 +215,7 @@ class Window(QMainWindow):
         self.newer.clicked.connect(self._reload_newer)
         self.changed.clicked.connect(self.document.reload)
         self.mend.clicked.connect(lambda: arrival.mend(session, session.doubts[0]))
-        self.tabs.group.idClicked.connect(session.show_card)
+        self.tabs.group.idClicked.connect(session.setter(View.card))
         self.queue_line.clicked.connect(lambda: self.show_page(PROOF, "Queue"))
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
@@ -347,7 +346,7 @@ class Window(QMainWindow):
 
     def show_page(self, card: int, page: str) -> object:
         """Turn to a page of a card, and return the page."""
-        self.session.show_card(card)
+        self.session.view.card = card
         shown = self.cards[card]
         assert isinstance(shown, PagedCard)
         shown.show_page(page)
@@ -357,14 +356,14 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.removeEventFilter(self._keys)  # thousands of events tell widgets of their new look
-            apply(application, self.session.theme)
+            apply(application, self.session.view.theme)
             application.installEventFilter(self._keys)
         for widget in self.findChildren(QWidget):
             widget.update()
 
     def show_desktop_look(self) -> None:
         """Follow the desktop from dark to light and back, if that is what was chosen."""
-        if self.session.theme == DESKTOP:
+        if self.session.view.theme == DESKTOP:
             self._show_theme()
 
     def _give(self, what: str) -> None:
@@ -382,7 +381,7 @@ class Window(QMainWindow):
         elif what == "shot":
             from kobrel.desk.cards.shots import ShotsCard
 
-            self.session.show_card(SHOTS)
+            self.session.view.card = SHOTS
             card = self.cards[SHOTS]
             assert isinstance(card, ShotsCard)
             card.name_it()
@@ -419,7 +418,7 @@ class Window(QMainWindow):
     def show_arrival(self, told: list[str] | None = None) -> None:
         """Show the chosen scene of the plan, or else its first, as at first sight."""
         scenes = [scene.name for scene in self.session.plan.scenes]
-        chosen = self.session.selected_node
+        chosen = self.session.selection.node
         if not scenes:
             self.say("There is no scene file yet.")
             return
@@ -477,7 +476,6 @@ class Window(QMainWindow):
         self.jobs.cancel()
         self.body.keep_room()
         self.session.settings.put(remembered.GEOMETRY, to_text(self.saveGeometry()))
-        self.session.settings.put(remembered.CARD, self.session.card)
         self.document.remember_place()
         self.safe.end()
         self.sight_check.close()

@@ -14,6 +14,7 @@ from kobrel.plan.space.stand_ins import SIZES
 from kobrel.plan.staging import stage_of
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.needs import needs
+from kobrel.session.selection import ChosenStandIn, Selection
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 
@@ -28,7 +29,7 @@ _GREY, _GROUND = (0.3, 0.3, 0.29), (0.16, 0.155, 0.145)
 
 def chosen(session: Session) -> StandIn | None:
     """The chosen stand-in."""
-    number = session.selected_stand_in
+    number = session.selection.stand_in
     return session.plan.stand_in(number) if number is not None else None
 
 
@@ -51,9 +52,8 @@ def place(session: Session, kind: StandInKind, position_m: ArrayLike, in_row: bo
         lights=Lights() if kind in ("string", "scatter") else None,
     )  # fmt: skip
     plan, made = edit.add_stand_in(session.plan, fresh)
-    session.edit(
-        f"Place {made.name.lower()}", plan, tool=None, selected_stand_in=made.number, selected_tape=None
-    )
+    chosen = Selection.item.to(ChosenStandIn(made.number))
+    session.edit(f"Place {made.name.lower()}", plan, Selection.tool.to(None), chosen)
     session.say(f"{made.name} placed. Drag it, or its handles, in Overhead, Side or Front.")
     return made
 
@@ -178,7 +178,7 @@ def copy(session: Session, stand_in: StandIn) -> None:
     aside = np.array([stand_in.size_m[0] + 0.2, 0.0, 0.0])
     there = _rounded(current_place(session, stand_in) + aside)
     plan, made = edit.add_stand_in(session.plan, stand_in.but(position_m=there, keys=()))
-    session.edit(f"Copy {stand_in.name}", plan, selected_stand_in=made.number)
+    session.edit(f"Copy {stand_in.name}", plan, Selection.item.to(ChosenStandIn(made.number)))
 
 
 @needs_chosen
@@ -186,7 +186,7 @@ def remove(session: Session, stand_in: StandIn) -> None:
     """Delete the chosen stand-in; what was tied to it stays where it was."""
     spot = subject_points(StandInAnchor(number=stand_in.number), [session.frame], session.stage)[0]
     plan = edit.remove_stand_in(session.plan, stand_in.number, vector(spot))
-    session.edit(f"Delete {stand_in.name}", plan, selected_stand_in=None)
+    session.edit(f"Delete {stand_in.name}", plan, Selection.item.to(None))
 
 
 @needs_chosen
@@ -198,7 +198,7 @@ def make_subject(session: Session, stand_in: StandIn) -> None:
 
 def begin_stand_in(session: Session, kind: StandInKind) -> None:
     """The next click places a stand-in."""
-    session.use(Tool("place", stand_in=kind))
+    session.selection.tool = Tool("place", stand_in=kind)
     session.say(
         f"Click in Overhead, Side, Front or Picture to place the {STAND_IN_NAMES[kind].lower()}; "
         "Enter places it ahead of the camera, Esc does not."

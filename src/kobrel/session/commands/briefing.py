@@ -14,8 +14,8 @@ from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import Answer, Clash
 from kobrel.plan.solve.trials import Trial, Where, trials
 from kobrel.session.needs import needs_now, needs_shot
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.stage.scene import Progress
 
 Span = tuple[float, float]

@@ -108,7 +108,9 @@ def calibrate(session: Session, known_m: float) -> None:
         session.say("Click a point of known distance in Picture first: it becomes a subject.")
         return
     numbers = list(now.survey.subjects)
-    row = numbers.index(session.selected_subject) if session.selected_subject in numbers else len(numbers) - 1
+    row = (
+        numbers.index(session.selection.subject) if session.selection.subject in numbers else len(numbers) - 1
+    )
     read = float(now.survey.sight.axial_m[row, now.row])
     if not np.isfinite(read) or read <= 0:
         session.say("Nothing stands there; choose another point.")

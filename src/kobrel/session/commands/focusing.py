@@ -7,26 +7,28 @@ from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import DistanceTarget, Shot, SubjectTarget, Target
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.pull.dials import lens_drives
+from kobrel.session.evented import Change
 from kobrel.session.needs import needs_now, needs_shot
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _CONES_DEG = (0.001, 89.0)
 
 
 @needs_shot
-def focus_on(session: Session, shot: Shot, target: Target, **chosen: object) -> None:
+def focus_on(session: Session, shot: Shot, target: Target, *chosen: Change) -> None:
     """Put the focus on something at this frame, and choose the mark that it sets, and what else is given."""
     if dialled := lens_drives(session.plan.dials, shot.name).get("focus"):
         session.say(
             f"The dial {dialled[0].name} drives the focus. Turn it in Pull, or take the focus from it."
         )
         return
-    several, label = len(shot.marks) > 1 or session.playing, session.target_label(target)
-    put, frame = pulls.set_mark if session.playing else pulls.refocus, session.frame
+    several, label = len(shot.marks) > 1 or session.view.playing, session.target_label(target)
+    put, frame = pulls.set_mark if session.view.playing else pulls.refocus, session.frame
     if several:
-        chosen = {"selected_mark": float(frame), **chosen}
-    session.edit_shot(f"Focus on {label}", lambda s: put(s, frame, target), **chosen)
+        chosen = (Selection.marks.to((float(frame),)), *chosen)
+    session.edit_shot(f"Focus on {label}", lambda s: put(s, frame, target), *chosen)
     session.say(
         f"Mark at {frame}: {label}" if several else f"Focus: {label}, in the whole shot. M sets a mark."
     )
@@ -34,7 +36,7 @@ def focus_on(session: Session, shot: Shot, target: Target, **chosen: object) -> 
 
 def focus_on_subject(session: Session, number: int) -> None:
     """Choose a subject and put the focus on it at this frame."""
-    focus_on(session, SubjectTarget(number=number), selected_subject=number)
+    focus_on(session, SubjectTarget(number=number), Selection.subject.to(number))
 
 
 def focus_at_m(session: Session, metres: float) -> None:
@@ -48,7 +50,7 @@ def set_mark(session: Session, now: Now) -> None:
     target: Target = session.subject_in_focus() or DistanceTarget(metres=float(now.camera.focus_m))
     session.edit_shot(
         f"Set mark at {now.frame}", lambda s: pulls.set_mark(s, now.frame, target),
-        selected_mark=float(now.frame),
+        Selection.marks.to((float(now.frame),)),
     )  # fmt: skip
     session.say(f"Mark at {now.frame}: {session.target_label(target)}")
 
@@ -61,7 +63,7 @@ def sharp_to(session: Session, now: Now, limit_m: float) -> None:
         _set_cone(session, float(camera.cone_for_limit(limit_m)), 3)
     else:
         stop = float(np.clip(camera.stop_for_limit(limit_m), WIDEST_STOP, NARROWEST_STOP))
-        set_stop(session, marked_stop(stop, session.stop_steps))
+        set_stop(session, marked_stop(stop, session.view.stop_steps))
 
 
 @needs_now

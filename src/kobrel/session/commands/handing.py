@@ -20,8 +20,8 @@ from kobrel.plan.terms.reading import Values, read_values
 from kobrel.plan.terms.render_camera import RenderCamera, render_camera
 from kobrel.session import settings
 from kobrel.session.needs import needs_shot
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _MOST_KEPT = 2000
 UNITS: dict[str, str] = {
@@ -43,7 +43,7 @@ def terms_unit(session: Session) -> Measure:
 
 def families(session: Session, now: Now) -> list[Family]:
     """The terms that can describe a shot, Kobrel's and then a person's own."""
-    return [*blocks_for(now.camera.projection), *session.own_terms]
+    return [*blocks_for(now.camera.projection), *session.view.own_terms]
 
 
 def values_now(session: Session, now: Now, which: Family, whole: RenderCamera | None = None) -> list[Term]:
@@ -84,7 +84,7 @@ def as_table(session: Session, now: Now, which: Sequence[Family]) -> str:
 def load_own_terms(session: Session) -> None:
     """Read a person's own terms; what is wrong with a file is told."""
     found, told = read_folder(session.settings.folder / "terms")
-    session.set_own_terms(found)
+    session.view.own_terms = tuple(found)
     if told:
         session.say(told[0])
 
@@ -98,16 +98,16 @@ def keep_own_terms(session: Session, own: OwnTerms, instead_of: str = "") -> Non
         They cannot be written.
     """
     write_own(session.settings.folder / "terms", own)
-    others = [each for each in session.own_terms if each.key not in (own.key, instead_of)]
+    others = [each for each in session.view.own_terms if each.key not in (own.key, instead_of)]
     if instead_of and instead_of != own.key:
         _forget_file(session, instead_of)
-    session.set_own_terms(sorted([*others, own], key=lambda each: each.title.casefold()))
+    session.view.own_terms = tuple(sorted([*others, own], key=lambda each: each.title.casefold()))
 
 
 def remove_own_terms(session: Session, key: str) -> None:
     """Forget own terms, and their file."""
     _forget_file(session, key)
-    session.set_own_terms([each for each in session.own_terms if each.key != key])
+    session.view.own_terms = tuple([each for each in session.view.own_terms if each.key != key])
 
 
 def _forget_file(session: Session, key: str) -> None:
@@ -126,7 +126,7 @@ def read_pasted(session: Session, text: str) -> Values:
     PlanError
         It gives none; says why.
     """
-    return read_values(text, terms_unit(session), session.own_terms)
+    return read_values(text, terms_unit(session), session.view.own_terms)
 
 
 def with_values(session: Session, values: Values) -> Taken:
@@ -141,7 +141,7 @@ def with_values(session: Session, values: Values) -> Taken:
     if shot is None:
         raise PlanError("There is no shot that could have them.")
     return taken_values(
-        session.plan, shot, session.stage, values, session.frame, terms_unit(session), session.own_terms
+        session.plan, shot, session.stage, values, session.frame, terms_unit(session), session.view.own_terms
     )
 
 

@@ -12,8 +12,8 @@ from kobrel.plan.measure.poses import poses
 from kobrel.plan.model import Shot, SubjectTarget
 from kobrel.session import settings
 from kobrel.session.needs import needs_now, needs_shot
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 
 def keeps_framing(session: Session) -> bool:
@@ -132,8 +132,8 @@ def subject_kept(session: Session) -> int | None:
     if shot is not None and shot.keeps is not None:
         return shot.keeps.subject
     known = [subject.number for subject in session.plan.subjects]
-    if session.selected_subject in known:
-        return session.selected_subject
+    if session.selection.subject in known:
+        return session.selection.subject
     target = session.subject_in_focus()
     return target.number if isinstance(target, SubjectTarget) else (known[0] if known else None)
 

@@ -6,7 +6,9 @@ from kobrel.errors import KobrelError
 from kobrel.plan.model import Proof
 from kobrel.plan.variants import proofs
 from kobrel.plan.variants.proofs import TAKES, Take
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 
 def take(session: Session, proof: Proof, what: Take) -> None:
@@ -39,17 +41,18 @@ def change(session: Session, name: str, /, **changes: Any) -> None:
     except KobrelError as error:
         session.say(str(error))
         return
-    chosen = tuple(changes.get("name", name) if each == name else each for each in session.chosen_proofs)
-    session.edit(f"Rename {name}" if "name" in changes else f"Rate {name}", plan, chosen_proofs=chosen)
+    chosen = tuple(changes.get("name", name) if each == name else each for each in session.selection.proofs)
+    session.edit(f"Rename {name}" if "name" in changes else f"Rate {name}", plan, Selection.proofs.to(chosen))
 
 
 def remove(session: Session) -> None:
     """Take the chosen proofs off the wall; their files stay."""
     there = {proof.name for proof in session.plan.proofs}
-    names = [name for name in session.chosen_proofs if name in there]
-    if session.wall != "wall" or not names:
+    names = [name for name in session.selection.proofs if name in there]
+    if session.view.wall != "wall" or not names:
         session.say("Choose proofs on the wall first.")
         return
     what = names[0] if len(names) == 1 else f"{len(names)} proofs"
-    session.edit(f"Delete {what}", proofs.removed(session.plan, names), chosen_proofs=(), wall_mode="all")
+    left = proofs.removed(session.plan, names)
+    session.edit(f"Delete {what}", left, Selection.proofs.to(()), View.wall_mode.to("all"))
     session.say(f"{what} taken off the wall. Undo hangs it again; its file stays.")

@@ -9,8 +9,9 @@ from kobrel.plan.parts import Vector
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.space.moves import vector
 from kobrel.session.needs import needs, needs_now, needs_shot
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _FARTHEST_M = 1000.0
 
@@ -23,7 +24,7 @@ EASES = {
 @needs_shot
 def mark_in_work(session: Session, shot: Shot) -> Mark:
     """The chosen mark, or the one that holds at this frame."""
-    chosen = next((m for m in shot.marks if m.frame == session.selected_mark), None)
+    chosen = next((m for m in shot.marks if m.frame == session.selection.mark), None)
     before = [m for m in shot.marks if m.frame <= session.frame]
     return chosen or (before[-1] if before else shot.marks[0])
 
@@ -35,8 +36,7 @@ needs_mark = needs(mark_in_work)
 def chosen_frames(session: Session) -> list[float]:
     """The frames of all chosen marks."""
     marks = session.shot.marks if session.shot else ()
-    wanted = {session.selected_mark, *session.also_marked}
-    return [mark.frame for mark in marks if mark.frame in wanted]
+    return [mark.frame for mark in marks if mark.frame in session.selection.marks]
 
 
 def draw_pull(session: Session, first: float, start: Target, last: float, end: Target) -> None:
@@ -46,7 +46,7 @@ def draw_pull(session: Session, first: float, start: Target, last: float, end: T
         name = f"Pull from {session.target_label(end)} to {session.target_label(start)}"
     session.edit_shot(
         name, lambda shot: pulls.pull_between(shot, first, start, last, end),
-        selected_mark=min(first, last), also_marked=frozenset(),
+        Selection.marks.to((min(first, last),)),
     )  # fmt: skip
     session.say(f"{name}, frames {min(first, last):g} to {max(first, last):g}.")
 
@@ -85,7 +85,7 @@ def pull_back_from(session: Session, mark: Mark) -> None:
         session.say("Choose the mark at which a pull arrives, with room for the way back before the next.")
         return
     last = next(m.frame for m in reversed(made.marks) if shot is not None and m not in shot.marks)
-    session.edit_shot("Pull back", lambda _shot: made, selected_mark=last, also_marked=frozenset())
+    session.edit_shot("Pull back", lambda _shot: made, Selection.marks.to((last,)))
 
 
 @needs_shot
@@ -101,7 +101,7 @@ def move_by(session: Session, shot: Shot, by: float, scale: float = 1.0) -> None
     name = "Mirror marks" if scale < 0 else "Move marks" if scale == 1.0 else "Scale marks"
     places = [mark.frame for mark in shot.marks]
     kept = sorted(moved.marks[places.index(frame)].frame for frame in frames)
-    session.edit_shot(name, lambda _shot: moved, selected_mark=kept[0], also_marked=frozenset(kept[1:]))
+    session.edit_shot(name, lambda _shot: moved, Selection.marks.to(tuple(kept)))
 
 
 def lift_by(session: Session, by_dpt: float) -> None:
@@ -163,7 +163,7 @@ def place_point(session: Session, mark: Mark, place: Vector) -> None:
 def put_point(session: Session, place: Vector) -> bool:
     """Put the free point of the chosen mark at a place; False where no such mark is chosen."""
     mark = mark_in_work(session)
-    if mark is None or mark.frame != session.selected_mark or not isinstance(mark.target, PointTarget):
+    if mark is None or mark.frame != session.selection.mark or not isinstance(mark.target, PointTarget):
         return False
     _with_point(session, mark, mark.target.set(PlaceKey(frame=session.frame, position_m=place)))
     return True
@@ -202,10 +202,10 @@ def paste(session: Session, marks: list[Mark]) -> None:
     if not marks:
         session.say("Nothing is copied: choose marks and press Ctrl+C.")
         return
-    also = frozenset(mark.frame + at - marks[0].frame for mark in marks[1:])
+    pasted = tuple(mark.frame + at - marks[0].frame for mark in marks)
     session.edit_shot(
         f"Paste {len(marks)} marks", lambda shot: pulls.pasted_marks(shot, marks, at),
-        selected_mark=at, also_marked=also,
+        Selection.marks.to(pasted),
     )  # fmt: skip
 
 
@@ -250,7 +250,7 @@ def mark_at(session: Session, frame: float, target: Target) -> None:
     """Set a mark at a frame, and choose it."""
     session.edit_shot(
         f"Set mark at {frame:g}", lambda shot: pulls.set_mark(shot, frame, target),
-        selected_mark=frame, also_marked=frozenset(),
+        Selection.marks.to((frame,)),
     )  # fmt: skip
 
 
@@ -293,7 +293,9 @@ def put_at(session: Session, mark: Mark, frame: float) -> None:
         move_by(session, round(frame) - several[0])
     else:
         there = float(round(frame))
-        session.edit_shot("Move mark", lambda s: pulls.move_mark(s, mark.frame, there), selected_mark=None)
+        session.edit_shot(
+            "Move mark", lambda s: pulls.move_mark(s, mark.frame, there), Selection.marks.to(())
+        )
 
 
 @needs_mark

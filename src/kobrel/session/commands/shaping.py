@@ -5,9 +5,9 @@ from pathlib import Path
 from kobrel.plan.iris import MaskPicture, Outline, Stencil
 from kobrel.plan.masks import mask_fault
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
 from kobrel.session.settings import allow_chosen
-from kobrel.session.state import Now
 
 
 def change_iris(session: Session, name: str, /, **changes: object) -> None:

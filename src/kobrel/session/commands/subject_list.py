@@ -27,8 +27,9 @@ from kobrel.plan.space.anchors import at_surface, subject_points
 from kobrel.plan.space.moves import vector
 from kobrel.session.commands.focusing import focus_on
 from kobrel.session.needs import needs, needs_now
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.stage.stage import Place
 
 _WITHOUT_CAMERA_M = 3.0
@@ -41,7 +42,7 @@ _NODE_TIES: dict[AnchorKind, type[BoundsAnchor | OriginAnchor | NearestAnchor]] 
 
 def chosen(session: Session) -> Subject | None:
     """The chosen subject, or else the first."""
-    subjects, number = session.plan.subjects, session.selected_subject
+    subjects, number = session.plan.subjects, session.selection.subject
     return next((s for s in subjects if s.number == number), subjects[0] if subjects else None)
 
 
@@ -54,7 +55,7 @@ def add_subject(session: Session, name: str, anchor: Anchor, half_depth_m: float
     plan, subject = edit.add_subject(session.plan, name, anchor)
     if half_depth_m:
         plan = edit.with_subject(plan, subject.number, half_depth_m=half_depth_m)
-    session.edit(f"Add subject {subject.name}", plan, selected_subject=subject.number)
+    session.edit(f"Add subject {subject.name}", plan, Selection.subject.to(subject.number))
     session.say(f"Subject {subject.number}: {subject.name}")
     return subject
 
@@ -62,13 +63,13 @@ def add_subject(session: Session, name: str, anchor: Anchor, half_depth_m: float
 @needs_now
 def make_of_readings(session: Session, now: Now) -> int:
     """Make every reading a subject, ahead of the lens where it has no place; return how many."""
-    plan, number = now.plan, session.selected_subject
+    plan, number = now.plan, session.selection.subject
     for reading in plan.readings:
         ahead = now.camera.pose[:3, 3] - now.camera.pose[:3, 2] * reading.distance_m
         place = reading.point_m or vector(ahead)
         plan, subject = edit.add_subject(plan, reading.name, PointAnchor(position_m=place))
         number = subject.number
-    session.edit("Subjects from readings", plan, selected_subject=number)
+    session.edit("Subjects from readings", plan, Selection.subject.to(number))
     return len(plan.readings)
 
 
@@ -92,7 +93,7 @@ def merge_subjects(session: Session, number: int, into: int) -> None:
     subject, other = session.plan.subject(number), session.plan.subject(into)
     if subject is not None and other is not None and number != into:
         plan = edit.merge_subjects(session.plan, number, into)
-        session.edit(f"Merge {subject.name} into {other.name}", plan, selected_subject=into)
+        session.edit(f"Merge {subject.name} into {other.name}", plan, Selection.subject.to(into))
 
 
 @needs_chosen

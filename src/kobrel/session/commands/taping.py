@@ -30,8 +30,9 @@ from kobrel.plan.space.anchors import at_surface, on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.session.commands.focusing import focus_distance, focus_on
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenTape, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import Tool
 from kobrel.stage.stage import Pick, Place
 
@@ -42,17 +43,17 @@ def begin(session: Session) -> None:
     """Start a tape: the next two clicks are its ends."""
     if session.shot is None:
         return
-    session.use(Tool("tape"))
+    session.selection.tool = Tool("tape")
     session.say("Click where the tape begins, in any view; C begins it at the camera. Esc stops.")
 
 
 def take_end(session: Session, end: End) -> None:
     """Take an end for the tape being made; the second one makes it."""
-    tool = session.tool
+    tool = session.selection.tool
     if tool is None or tool.does != "tape":
         return
     if tool.start is None:
-        session.use(Tool("tape", start=end))
+        session.selection.tool = Tool("tape", start=end)
         session.say(f"It begins at {end_name(session, end)}. Click where it ends.")
         return
     if end == tool.start:
@@ -61,7 +62,7 @@ def take_end(session: Session, end: End) -> None:
     plan, tape = edit.add_tape(
         session.plan, f"{end_name(session, tool.start)} to {end_name(session, end)}", tool.start, end
     )
-    session.edit(f"Tape {tape.name}", plan, tool=None, selected_tape=tape.name, selected_stand_in=None)
+    session.edit(f"Tape {tape.name}", plan, Selection.tool.to(None), Selection.item.to(ChosenTape(tape.name)))
     numbers = numbers_of(session, tape)
     if numbers is not None:
         session.say(
@@ -71,7 +72,7 @@ def take_end(session: Session, end: End) -> None:
 
 def take_camera(session: Session) -> None:
     """Take the camera as an end, starting a tape if none is being made."""
-    if session.tool is None or session.tool.does != "tape":
+    if session.selection.tool is None or session.selection.tool.does != "tape":
         begin(session)
     take_end(session, CameraEnd())
 
@@ -101,7 +102,7 @@ def end_name(session: Session, end: End) -> str:
 
 def chosen(session: Session) -> Tape | None:
     """The chosen tape."""
-    return next((tape for tape in session.plan.tapes if tape.name == session.selected_tape), None)
+    return next((tape for tape in session.plan.tapes if tape.name == session.selection.tape), None)
 
 
 @needs_now
@@ -114,7 +115,7 @@ def rename(session: Session, tape: Tape, name: str) -> None:
     """Call a tape otherwise; another one of that name keeps it."""
     name = edit.unused(name, [other.name for other in session.plan.tapes])
     plan = edit.with_tape(session.plan, tape.name, name=name)
-    session.edit(f"Rename {tape.name}", plan, selected_tape=name)
+    session.edit(f"Rename {tape.name}", plan, Selection.item.to(ChosenTape(name)))
 
 
 def end_of(tape: Tape, which: str) -> End:
@@ -178,9 +179,8 @@ def remove(session: Session) -> None:
     """Delete the chosen tape."""
     tape = chosen(session)
     if tape is not None:
-        session.edit(
-            f"Delete tape {tape.name}", edit.remove_tape(session.plan, tape.name), selected_tape=None
-        )
+        left = edit.remove_tape(session.plan, tape.name)
+        session.edit(f"Delete tape {tape.name}", left, Selection.item.to(None))
 
 
 def snapped(now: Now, pick: Pick, x: float, y: float, width: float) -> tuple[End, str]:

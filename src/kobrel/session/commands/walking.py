@@ -6,9 +6,10 @@ from kobrel.plan import edit
 from kobrel.plan.model import FileCamera, MadeCamera
 from kobrel.plan.space import moves
 from kobrel.plan.space.moves import vector
+from kobrel.session.document import Document
 from kobrel.session.needs import needs, needs_now
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 
 @needs_now
@@ -35,7 +36,7 @@ needs_view_camera = needs(view_camera)
 def orbit(session: Session, camera: MadeCamera, across_rad: float, up_rad: float) -> None:
     """Turn the view camera about its aim."""
     there = moves.turned_about(camera.position_m, camera.aim_m, across_rad, up_rad)
-    session.walk_with(camera.but(position_m=vector(there)))
+    session.walk = camera.but(position_m=vector(there))
 
 
 @needs_view_camera
@@ -44,9 +45,7 @@ def pan(session: Session, camera: MadeCamera, right: float, up: float) -> None:
     pose = moves.look_at(camera.position_m, camera.aim_m)[0]
     reach = float(np.linalg.norm(np.subtract(camera.aim_m, camera.position_m)))
     step = (pose[:3, 0] * right + pose[:3, 1] * up) * reach
-    session.walk_with(
-        camera.but(position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step))
-    )
+    session.walk = camera.but(position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step))
 
 
 @needs_view_camera
@@ -54,7 +53,7 @@ def dolly(session: Session, camera: MadeCamera, steps: float) -> None:
     """Move the view camera toward its aim by a tenth of the way a step, or back."""
     away = np.subtract(camera.position_m, camera.aim_m) * 0.9**steps
     if 0.01 < float(np.linalg.norm(away)) < 1e5:
-        session.walk_with(camera.but(position_m=vector(np.asarray(camera.aim_m) + away)))
+        session.walk = camera.but(position_m=vector(np.asarray(camera.aim_m) + away))
 
 
 def take_walk(session: Session) -> None:
@@ -69,7 +68,7 @@ def take_walk(session: Session) -> None:
         )
     else:
         new = walk
-    session.edit_shot("Camera placed", lambda s: edit.with_camera(s, new), walk=None)
+    session.edit_shot("Camera placed", lambda s: edit.with_camera(s, new), Document.walk.to(None))
     session.say("This is the shot's camera now.")
 
 
@@ -85,7 +84,7 @@ def edit_camera(session: Session, now: Now, name: str, /, **changes: object) -> 
     except ValueError:
         session.say("A camera cannot aim at the place where it stands.")
         return
-    session.edit_shot(name, lambda s: s.but(camera=new), walk=None)
+    session.edit_shot(name, lambda s: s.but(camera=new), Document.walk.to(None))
 
 
 def choose_camera(session: Session, scene_name: str, path: str) -> None:

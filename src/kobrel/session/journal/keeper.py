@@ -12,6 +12,7 @@ from pathlib import Path
 from kobrel.errors import KobrelError, PlanError
 from kobrel.files import is_file, reason, write_whole
 from kobrel.plan.file import open_plan
+from kobrel.session.document import Document
 from kobrel.session.journal.file import Journal, Left, Work, is_held
 from kobrel.session.journal.places import (
     SUFFIX,
@@ -158,7 +159,7 @@ class Keeper:
         self._apart = False
         self._thread = threading.Thread(target=self._run, name="kobrel-journal", daemon=True)
         self._thread.start()
-        session.watch({"history"}, self._follow)
+        session.watch({Document.history}, self._follow)
 
     def begin(self, path: Path | None, source: str = "") -> None:
         """Keep the work on a plan, or on one that has no file yet; the journal of the last one goes."""

@@ -12,9 +12,10 @@ from kobrel.plan.model import CameraKey, FileCamera, MadeCamera
 from kobrel.plan.parts import Ease
 from kobrel.plan.space import moves
 from kobrel.session.commands import walking
+from kobrel.session.document import Document
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _PROJECTIONS = {"perspective": "Perspective", "orthographic": "Orthographic", "fisheye": "Fisheye"}
 _PROJECTION_NOTES = {
@@ -30,7 +31,7 @@ class CameraPage(ShotCard):
 
     name = "Camera"
     is_page = True
-    depends = (*AT_FRAME, "dragging")
+    depends = (*AT_FRAME, Document.dragging)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -38,7 +39,8 @@ class CameraPage(ShotCard):
         self.take, self.leave = self.buttons(
             ("Make it the camera", "Make this the shot's camera (Enter in Picture)",
              lambda: walking.take_walk(session)),
-            ("Go back", "Look through the shot's camera again (Esc)", lambda: session.walk_with(None)),
+            ("Go back", "Look through the shot's camera again (Esc)",
+             lambda: session.set(Document.walk.to(None))),
         )  # fmt: skip
         for button in (self.take, self.leave):
             self.enable_if(button, lambda now: session.walk is not None)
@@ -219,7 +221,7 @@ def _change_whole(session: Session, now: Now, name: str, change: Callable[[MadeC
     camera = _made(now) or walking.view_camera(session)
     if camera is not None:
         new = change(camera)
-        session.edit_shot(name, lambda shot: shot.but(camera=new), walk=None)
+        session.edit_shot(name, lambda shot: shot.but(camera=new), Document.walk.to(None))
 
 
 @needs_now

@@ -11,8 +11,8 @@ from kobrel.desk.cards.block.scenes import ScenesPage
 from kobrel.desk.cards.block.stand_ins import StandInsPage
 from kobrel.desk.cards.paged import Page, PagedCard
 from kobrel.desk.cards.widgets import DoubtLabel, give_role
+from kobrel.session.numbers import NUMBERS, ShotNumbers
 from kobrel.session.session import Session
-from kobrel.session.state import NUMBERS
 
 _MOST = 4
 
@@ -21,7 +21,7 @@ class BlockCard(PagedCard):
     """See the module."""
 
     name = "Block"
-    depends = (*NUMBERS, "sight")
+    depends = (*NUMBERS, ShotNumbers.sight)
     scenes = Page(ScenesPage, lambda card: (card.files,))
     stand_ins = Page(StandInsPage)
     camera = Page(CameraPage)

@@ -11,6 +11,8 @@ from kobrel.desk.toolkit.words import plain
 from kobrel.plan.pictures.plates import BrightnessRange, ColourRange, Cut, DepthRange, Fill, Plate
 from kobrel.plan.plates.edges import edge_report
 from kobrel.session.commands.plates import cutting, placing
+from kobrel.session.document import Document
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.tools import CutTool
 
@@ -29,7 +31,15 @@ class CutPage(SessionCard):
 
     name = "Cut"
     is_page = True
-    depends = ("plan", "stage", "frame", "shot_index", "selected_plate", "tool", "cut_mode")
+    depends = (
+        Document.plan,
+        Document.stage,
+        Document.frame,
+        Document.shot_index,
+        Selection.item,
+        Selection.tool,
+        Selection.cut_mode,
+    )
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -55,7 +65,7 @@ class _Body(Card[Plate]):
                         ("is taken away from it", "take away")],
             "What becomes of the shape that is drawn", 190,
         )  # fmt: skip
-        self.bind(self.mode, lambda _plate: session.cut_mode, session.set_cut_mode)
+        self.bind(self.mode, lambda _plate: session.selection.cut_mode, session.setter(Selection.cut_mode))
         self.row("A shape", self.mode)
         grid = QGridLayout()
         grid.setSpacing(4)
@@ -151,13 +161,13 @@ class _Body(Card[Plate]):
         return placing.chosen(self.session)
 
     def _in_hand(self, tool: CutTool, _plate: Plate) -> bool:
-        return self.session.tool is not None and self.session.tool.cut == tool
+        return self.session.selection.tool is not None and self.session.selection.tool.cut == tool
 
     def _draw_with(self, tool: CutTool, on: bool) -> None:
         if on:
             cutting.begin(self.session, tool)
         else:
-            self.session.use(None)
+            self.session.selection.tool = None
 
     def _ask_depth(self) -> None:
         path, _kind = QFileDialog.getOpenFileName(self, "A depth picture of the plate", "", PICTURES)

@@ -16,6 +16,8 @@ from kobrel.plan.pictures.plates import Plate
 from kobrel.plan.plates.drawing import letters_in_height
 from kobrel.plan.plates.typefaces import face_of, families, shipped
 from kobrel.session.commands.plates import drawing
+from kobrel.session.document import Document
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 
 
@@ -23,7 +25,7 @@ class DrawnFields(Card[Plate]):
     """See the module."""
 
     is_page = True
-    depends = ("plan", "selected_plate")
+    depends = (Document.plan, Selection.item)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -19,8 +19,9 @@ from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.look import Light, Surfaces, Surround
 from kobrel.session import settings
 from kobrel.session.commands import blocking
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
 from kobrel.stage.pictures.environment import SUFFIXES
 
 KINDS = f"Pictures all about ({' '.join(f'*{suffix}' for suffix in SUFFIXES)})"
@@ -132,7 +133,7 @@ class LightPage(Card[Light]):
 
     name = "Light"
     is_page = True
-    depends = ("plan", "library", "stage")
+    depends = (Document.plan, Document.library, Document.stage)
 
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

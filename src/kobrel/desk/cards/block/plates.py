@@ -30,6 +30,8 @@ from kobrel.plan.pictures.drawn import DRAWN_NAMES
 from kobrel.plan.pictures.plates import DrivenOfPlate, Fade, Plate, Playing
 from kobrel.plan.pull.dials import drive_of
 from kobrel.session.commands.plates import drawing, fading, placing, replacing, sets
+from kobrel.session.document import Document
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
 from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
@@ -49,8 +51,10 @@ class PlatesPage(SessionCard):
 
     name = "Plates"
     is_page = True
-    depends = ("plan", "stage", "frame", "shot_index", "library", "selected_plate", "also_plates",
-               "keeps_framing", "keeps_gaps")  # fmt: skip
+    depends = (
+        Document.plan, Document.stage, Document.frame, Document.shot_index, Document.library, Selection.item,
+        Selection.keeps_framing, Selection.keeps_gaps,
+    )  # fmt: skip
 
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -103,8 +107,8 @@ class PlatesPage(SessionCard):
         self.show_if(self.list, lambda session: bool(session.plan.plates), row=False)
         self.framing = self.tick(
             "Keeps its framing", "Farther away it grows, so that from the camera only its blur changes",
-            lambda session: session.keeps_framing,
-            lambda on: session.keep_of_plates(on, session.keeps_gaps),
+            lambda session: session.selection.keeps_framing,
+            session.setter(Selection.keeps_framing),
         )  # fmt: skip
         self.gaps = choice(
             "Gaps", [("move alone", ""), ("keep metres", "metres"), ("keep ratios", "ratio"),
@@ -112,8 +116,7 @@ class PlatesPage(SessionCard):
             "What the other chosen plates do when one is put at another distance", 140,
         )  # fmt: skip
         self.bind(
-            self.gaps, lambda session: session.keeps_gaps,
-            lambda gaps: session.keep_of_plates(session.keeps_framing, gaps),
+            self.gaps, lambda session: session.selection.keeps_gaps, session.setter(Selection.keeps_gaps),
         )  # fmt: skip
         self.row("Others", self.gaps)
         self.near = narrow(length_field("Nearest plate", lambda: session.unit, 0.01, 1e6))
@@ -228,7 +231,8 @@ class PlatesPage(SessionCard):
         numbers = [self._number(index.row()) for index in self.list.selectionModel().selectedRows()]
         current = self._number(self.list.currentRow()) if self.list.currentRow() >= 0 else None
         first = current if current in numbers else numbers[0] if numbers else None
-        self.session.select_plates(first, frozenset(numbers))
+        besides = frozenset(numbers) - {first}
+        self.session.selection.item = None if first is None else ChosenPlates(first, besides)
 
     def _number(self, row: int) -> int:
         item = self.list.item(row, 0)
@@ -242,7 +246,7 @@ class PlatesPage(SessionCard):
         shown = item.checkState() == Qt.CheckState.Checked
         if plate is not None and plate.shown != shown:
             with self.session.as_one():
-                self.session.select_plates(plate.number)
+                self.session.selection.item = ChosenPlates(plate.number)
                 placing.change(self.session, "Show" if shown else "Hide", shown=shown)
 
     def _spread(self) -> None:
@@ -281,7 +285,7 @@ class _Details(Card[Plate]):
     """The fields of the chosen plate."""
 
     is_page = True
-    depends = ("plan", "stage", "frame", "shot_index", "selected_plate")
+    depends = (Document.plan, Document.stage, Document.frame, Document.shot_index, Selection.item)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -20,6 +20,8 @@ from kobrel.plan.model import SceneRef
 from kobrel.session import settings
 from kobrel.session.commands import arrival
 from kobrel.session.commands.visibility import isolate, reference_of, set_shown
+from kobrel.session.document import Document
+from kobrel.session.selection import ChosenNode, Selection
 from kobrel.session.session import Session
 from kobrel.stage.scene import SCENE_SUFFIXES, Scene
 from kobrel.stage.stage import Place
@@ -140,7 +142,7 @@ class ScenesPage(SessionCard):
 
     name = "Scenes"
     is_page = True
-    depends = ("plan", "stage", "library", "selected_node")
+    depends = (Document.plan, Document.stage, Document.library, Selection.item)
 
     def __init__(self, session: Session, files: SceneFiles, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -227,11 +229,11 @@ class ScenesPage(SessionCard):
         place = self.nodes.place_of(self._sieve.mapToSource(current))
         if place is not None:
             self._picked = place
-            self.session.select_node(place)
+            self.session.selection.item = ChosenNode(place)
 
     def _chosen(self) -> Place | None:
         """The chosen node or scene; the only scene where nothing is."""
-        place, scenes = self.session.selected_node, self.session.plan.scenes
+        place, scenes = self.session.selection.node, self.session.plan.scenes
         if place is not None and reference_of(self.session.plan, place.scene):
             return place
         return Place(scenes[0].name, "") if scenes else None
@@ -300,9 +302,9 @@ class ScenesPage(SessionCard):
         self.tree.viewport().update()
         if fresh and not self.filter.text():
             self.tree.expandToDepth(1)
-        if subject.selected_node is not None and subject.selected_node != self._picked:
-            self._picked = subject.selected_node
-            index = self._sieve.mapFromSource(self.nodes.index_of(subject.selected_node))
+        if subject.selection.node is not None and subject.selection.node != self._picked:
+            self._picked = subject.selection.node
+            index = self._sieve.mapFromSource(self.nodes.index_of(subject.selection.node))
             self.tree.setCurrentIndex(index)
             self.tree.scrollTo(index)
         self.empty.setVisible(not subject.plan.scenes)

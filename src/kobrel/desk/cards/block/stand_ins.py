@@ -12,6 +12,8 @@ from kobrel.desk.toolkit.words import Label, plain
 from kobrel.plan.model import Lights, Row, StandIn, StandInKind
 from kobrel.session.commands import blocking
 from kobrel.session.commands.blocking import STAND_IN_NAMES
+from kobrel.session.document import Document
+from kobrel.session.selection import ChosenStandIn, Selection
 from kobrel.session.session import Session
 
 _SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatter": "Scatter"}
@@ -22,7 +24,7 @@ class StandInsPage(SessionCard):
 
     name = "Stand-ins"
     is_page = True
-    depends = ("plan", "tool", "selected_stand_in")
+    depends = (Document.plan, Selection.tool, Selection.item)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -45,8 +47,8 @@ class StandInsPage(SessionCard):
         self.chosen = choice("Stand-in", [], "The stand-in that the fields below change", 190)
         self.bind(
             self.chosen,
-            lambda session: session.selected_stand_in,
-            lambda number: session.select(stand_in=number),
+            lambda session: session.selection.stand_in,
+            lambda number: session.set(Selection.item.to(ChosenStandIn(number))),
             lambda session: [(f"{s.number} {s.name}", s.number) for s in session.plan.stand_ins],
         )
         self.row("Chosen", self.chosen)
@@ -63,18 +65,18 @@ class StandInsPage(SessionCard):
         if on:
             blocking.begin_stand_in(self.session, kind)
         else:
-            self.session.use(None)
+            self.session.selection.tool = None
 
 
 def _is_placed(session: Session, kind: StandInKind) -> bool:
-    return session.tool is not None and session.tool.stand_in == kind
+    return session.selection.tool is not None and session.selection.tool.stand_in == kind
 
 
 class _Details(Card[StandIn]):
     """The fields of the chosen stand-in."""
 
     is_page = True
-    depends = ("plan", "frame", "selected_stand_in")
+    depends = (Document.plan, Document.frame, Selection.item)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -30,8 +30,10 @@ from kobrel.plan.solve.brief import MET, UNMET
 from kobrel.plan.solve.trials import Trial
 from kobrel.session.commands import briefing
 from kobrel.session.commands.briefing import KINDS
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 from kobrel.session.tools import Tool
 
 _BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
@@ -85,7 +87,7 @@ class BriefPage(ShotCard):
 
     name = "Brief"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "tool", "selected_subject")
+    depends = (*AT_FRAME, Document.dragging, Selection.tool, Selection.subject)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -208,16 +210,16 @@ class BriefPage(ShotCard):
     # Wishes
 
     def _holds(self, kind: WishKind | None, now: Now) -> bool:
-        tool = self.session.tool
+        tool = self.session.selection.tool
         return tool is not None and tool.does == "wish" and tool.wish == kind
 
     def _hold(self, kind: WishKind | None, on: bool) -> None:
-        self.session.use(Tool("wish", wish=kind, px=self.px.value) if on else None)
+        self.session.selection.tool = Tool("wish", wish=kind, px=self.px.value) if on else None
 
     def _hold_again(self) -> None:
-        tool = self.session.tool
+        tool = self.session.selection.tool
         if tool is not None and tool.does == "wish":
-            self.session.use(Tool("wish", wish=tool.wish, px=self.px.value))
+            self.session.selection.tool = Tool("wish", wish=tool.wish, px=self.px.value)
 
     def _wish(self, now: Now) -> Wish | None:
         """The chosen wish."""
@@ -243,7 +245,7 @@ class BriefPage(ShotCard):
         free = [s.number for s in session.plan.subjects if s.number not in asked]
         if not free:
             return Wish(subject=BACKGROUND, kind="at_least", px=self.px.value)
-        return Wish(subject=session.selected_subject if session.selected_subject in free else free[0])
+        return Wish(subject=session.selection.subject if session.selection.subject in free else free[0])
 
     def _delete(self) -> None:
         briefing.remove(self.session, self._index())

@@ -9,8 +9,8 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.glass import MakeUp
 from kobrel.plan.instrument import Exposure
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _NOTES = {
     True: "The picture keeps its brightness: something else makes up for the stop. "

@@ -16,8 +16,11 @@ from kobrel.plan.kits.lenses import SUFFIXES, Kit
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.names import is_of_a_file
 from kobrel.session.commands import focusing, lens_choice
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _OWN, _OWN_ASPECT = "own", -1.0
 _ASPECTS = (1.33, 1.5, 1.66, 1.78, 1.85, 2.0, 2.2, 2.39)
@@ -28,7 +31,7 @@ class LensPage(ShotCard):
 
     name = "Lens"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "stop_steps", "selected_subject")
+    depends = (*AT_FRAME, Document.dragging, View.stop_steps, Selection.subject)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -164,7 +167,7 @@ class LensPage(ShotCard):
 
     def _build_stop(self) -> None:
         session = self.session
-        self.stop = stop_field("Stop", lambda: session.stop_steps)
+        self.stop = stop_field("Stop", lambda: session.view.stop_steps)
         self.bind(
             self.stop, lambda now: float(now.camera.f_number),
             lambda n: session.set_keyed(f"Stop f/{n:.3g}", "f_number", n),
@@ -178,7 +181,7 @@ class LensPage(ShotCard):
             "What stops are taken when you step or drag: full, half or third stops, or any",
             width=72,
         )
-        self.bind(self.steps, lambda now: session.stop_steps, session.set_stop_steps)
+        self.bind(self.steps, lambda now: session.view.stop_steps, session.setter(View.stop_steps))
         self.row("Stop, steps", self.stop, self.steps)
         self.focus = length_field("Focus distance", lambda: session.unit, NEAREST_M, float("inf"))
         self.bind(

@@ -19,8 +19,8 @@ from kobrel.plan.measure.limits import (
     reads_as,
     surfaces_differ,
 )
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
 _CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}

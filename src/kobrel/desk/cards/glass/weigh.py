@@ -10,8 +10,9 @@ from kobrel.plan import glass as glasses
 from kobrel.plan.glass import Match
 from kobrel.plan.instrument import Sensor
 from kobrel.session.commands import lens_choice
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 
 class WeighPage(ShotCard):
@@ -20,7 +21,7 @@ class WeighPage(ShotCard):
     name = "Weigh"
     is_page = True
     below = "maps"
-    depends = (*AT_FRAME, "selected_subject")
+    depends = (*AT_FRAME, Selection.subject)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

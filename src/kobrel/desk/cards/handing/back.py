@@ -16,8 +16,10 @@ from kobrel.plan.model import FileCamera
 from kobrel.plan.terms.changes import Taken
 from kobrel.plan.terms.reading import Values
 from kobrel.session.commands import handing
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 from kobrel.stage.scene import SCENE_SUFFIXES, Cancelled, Progress
 
 _LATER_MS = 120
@@ -29,7 +31,7 @@ class BackPage(ShotCard):
 
     name = "Back"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "own_terms")
+    depends = (*AT_FRAME, Document.dragging, View.own_terms)
 
     def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -110,7 +112,7 @@ class BackPage(ShotCard):
 
         self.camera = self.values = None
         try:
-            self.values = read_terms(path, handing.terms_unit(self.session), self.session.own_terms)
+            self.values = read_terms(path, handing.terms_unit(self.session), self.session.view.own_terms)
         except KobrelError as error:
             self._show_fault(str(error))
             return

@@ -172,6 +172,6 @@ class TermBlock(QWidget):
 
     def _point(self, row: TermRow, on: bool) -> None:
         if row.term is not None:
-            self._session.point_at_term(row.term.quantity.key if on else "")
+            self._session.view.pointed_term = row.term.quantity.key if on else ""
             if on:
                 self._session.say(f"{row.term.label}: {row.term.quantity.meaning}")

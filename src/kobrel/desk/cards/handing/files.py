@@ -14,8 +14,9 @@ from kobrel.plan.handover import PASSES, HandKind, HandOut, Pass
 from kobrel.plan.terms.own import as_block
 from kobrel.session import settings
 from kobrel.session.commands import handing
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _SHEETS = ("sheet", "html")
 
@@ -25,7 +26,7 @@ class FilesPage(ShotCard):
 
     name = "Files"
     is_page = True
-    depends = (*AT_FRAME, "own_terms")
+    depends = (*AT_FRAME, View.own_terms)
 
     def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

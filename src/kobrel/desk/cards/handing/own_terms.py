@@ -108,14 +108,14 @@ class OwnTermsDialog(QDialog):
 
     def _list(self) -> None:
         self.begin.clear()
-        for own in self._session.own_terms:
+        for own in self._session.view.own_terms:
             self.begin.addItem(own.title, own)
         for block in BLOCKS:
             self.begin.addItem(f"New: {block.title}", as_own(block))
 
     def _begin(self) -> None:
         own = self.begin.currentData()
-        self._key = own.key if own in self._session.own_terms else ""
+        self._key = own.key if own in self._session.view.own_terms else ""
         self.show_own(own)
 
     def show_own(self, own: OwnTerms) -> None:

@@ -17,8 +17,8 @@ from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Plan, Shot
 from kobrel.session import settings
 from kobrel.session.commands import lens_choice
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 _TICKS = {True: Qt.CheckState.Checked, False: Qt.CheckState.Unchecked}
 _HAS = (

@@ -12,8 +12,8 @@ from kobrel.exchange.sheet.tables import cell_words
 from kobrel.plan.kits.lenses import Kit
 from kobrel.plan.measure.depth_table import DepthTable, kit_tables, shot_table
 from kobrel.session.commands import lens_choice
+from kobrel.session.numbers import Now
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 
 class TablesPage(ShotCard):

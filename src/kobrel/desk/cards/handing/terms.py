@@ -13,8 +13,10 @@ from kobrel.plan.terms.own import Family, as_block
 from kobrel.plan.terms.render_camera import RenderCamera, render_camera
 from kobrel.session import settings
 from kobrel.session.commands import handing
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 
 @guarded
@@ -23,7 +25,7 @@ class TermsPage(ShotCard):
 
     name = "Terms"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "own_terms")
+    depends = (*AT_FRAME, Document.dragging, View.own_terms)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -73,7 +75,7 @@ class TermsPage(ShotCard):
         return block
 
     def _show(self, block: TermBlock, family: Family, now: Now, whole: RenderCamera) -> None:
-        which, moving = as_block(family), self.session.dragging or self.session.playing
+        which, moving = as_block(family), self.session.dragging or self.session.view.playing
         lost = [] if moving else losses(which, now.plan, now.shot, now.survey, now.row, whole)
         block.show_terms(handing.values_now(self.session, now, family, whole), lost)
 
@@ -103,5 +105,5 @@ class TermsPage(ShotCard):
         self.dialog.open()
 
     def hideEvent(self, event: object) -> None:
-        self.session.point_at_term("")
+        self.session.view.pointed_term = ""
         super().hideEvent(event)

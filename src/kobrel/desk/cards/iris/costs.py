@@ -12,8 +12,8 @@ from kobrel.optics.aperture import passes
 from kobrel.optics.noise import samples_for_noise
 from kobrel.plan.measure.survey import GONE
 from kobrel.session import settings
+from kobrel.session.numbers import AT_FRAME, Now, ShotNumbers
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 
 class CostsPage(ShotCard):
@@ -22,7 +22,7 @@ class CostsPage(ShotCard):
     name = "Costs"
     is_page = True
     below = "discs"
-    depends = (*AT_FRAME, "sight")
+    depends = (*AT_FRAME, ShotNumbers.sight)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

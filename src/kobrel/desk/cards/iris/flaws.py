@@ -9,8 +9,8 @@ from kobrel.picture.discs import corner_loss_stops
 from kobrel.plan.glass import cat_eye_amount, front_stop
 from kobrel.session.commands import shaping
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 _NOTES = {
     "cat": "A second stop before the pupil cuts discs towards the corners, and darkens them. At an amount of "

@@ -21,8 +21,8 @@ from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.views.iris_images import iris_image
 from kobrel.errors import KobrelError
+from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
 
 _KINDS = {
     "Picture …": "iris.png", "Linear picture …": "iris.exr",

@@ -5,7 +5,9 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.session.commands import blocking
+from kobrel.session.document import Document
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 
 class HighlightsPage(SessionCard):
@@ -14,7 +16,7 @@ class HighlightsPage(SessionCard):
     name = "Glow"
     is_page = True
     below = "discs"
-    depends = ("plan", "shot_index", "walk", "throw_px", "thrown")
+    depends = (Document.plan, Document.shot_index, Document.walk, View.throw_px, View.thrown)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -56,14 +58,14 @@ class HighlightsPage(SessionCard):
             "below 0 they are as before the focus."
         )
         self.bind(
-            self.throw, lambda session: session.throw_px,
-            lambda px: session.throw(session.thrown, px or 1.0),
+            self.throw, lambda session: session.view.throw_px,
+            lambda px: session.throw(session.view.thrown, px or 1.0),
         )  # fmt: skip
         self.row("Throw out by", self.throw)
         self.thrown = self.tick(
             "Throw everything out of focus",
             "Show all of the picture with discs of one size, to judge their shape (O)",
-            lambda session: session.thrown,
+            lambda session: session.view.thrown,
             session.throw,
         )
         self.enable_if(self.thrown, _can_throw)

@@ -14,8 +14,8 @@ from kobrel.optics.aperture import passes
 from kobrel.plan.iris import MaskPicture, Outline, Stencil
 from kobrel.plan.masks import mask_fault
 from kobrel.session.commands import shaping
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
 
 KINDS = "Pictures (*.png *.tif *.tiff *.exr *.jpg)"
 _OUTLINES: list[tuple[str, Outline]] = [

@@ -23,9 +23,10 @@ from kobrel.plan.kits.irises import OWN, SUFFIX, Preset, preset_from, presets_in
 from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import shaping
 from kobrel.session.needs import needs_now
+from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
 from kobrel.session.settings import allow_chosen
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 if TYPE_CHECKING:
     from kobrel.desk.cards.iris.hand_on import HandOn
@@ -49,7 +50,7 @@ class IrisShapeView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(170)
         self.setAccessibleName("Shape of the iris")
-        session.watch((*AT_FRAME, "theme"), self.update)
+        session.watch((*AT_FRAME, View.theme), self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(230, 180)

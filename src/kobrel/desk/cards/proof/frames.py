@@ -20,10 +20,12 @@ from kobrel.plan.model import Shot
 from kobrel.plan.pictures.finished import DEPTH_KINDS, Finished, frame_of
 from kobrel.plan.sequence.shots import shot_ends
 from kobrel.session.commands import finishing
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.settings import allow_chosen
-from kobrel.session.state import Now
 from kobrel.session.tools import Tool
+from kobrel.session.view import View
 from kobrel.stage.read.finished.frames import ENDINGS, frames_beside, gaps, layers
 from kobrel.stage.scene import Progress
 
@@ -91,11 +93,11 @@ class FramesPage(ShotCard):
             ("Made with this lens", "The picture was made with the lens and sensor that the shot has now",
              lambda: finishing.take_lens(session)),
             ("Measure", "Click both sides of an edge or a disc in Picture: how blurred the file is there",
-             lambda: session.use(Tool("measure"))),
+             lambda: session.set(Selection.tool.to(Tool("measure")))),
         )  # fmt: skip
         self.plain = self.tick(
             "Show the file as it is", "Without the shot's blur, to look at it and to measure it",
-            lambda _now: session.file_as_it_is, session.show_file_as_it_is,
+            lambda _now: session.view.file_as_it_is, session.setter(View.file_as_it_is),
         )  # fmt: skip
         self.line()
         self.grow = number_field("Stops that clipped highlights are raised", "stops", 0.5, 0.0, 10.0)

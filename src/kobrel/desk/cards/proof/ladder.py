@@ -99,13 +99,13 @@ class LadderPage(ShotCard):
         self.row(label, box)
 
     def showEvent(self, event: object) -> None:
-        self.session.show_seen("wall")
+        self.session.view.seen = "wall"
         super().showEvent(event)
         if not self.values[0].text():
             self._propose(self.kinds[0], self.values[0])
 
     def hideEvent(self, event: object) -> None:
-        self.session.show_seen("")
+        self.session.view.seen = ""
         super().hideEvent(event)
 
     def _propose(self, box: QComboBox, field: QLineEdit) -> None:

@@ -12,7 +12,9 @@ from kobrel.desk.toolkit.fields import number_field
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.survey import index_runs
 from kobrel.plan.model import Shot
+from kobrel.session.document import Document
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 _PASSES = (4, 8, 16, 32, 64)
 _OFF = "Off: while it plays, a smooth stand-in for the blur is shown, frame by frame."
@@ -29,7 +31,7 @@ class FilledBar(QWidget):
         self.setAccessibleName("Frames in memory")
         self.setToolTip("The frames of the range from left to right; those in memory are filled.")
         screening.changed.connect(self.update)
-        session.watch(("plan", "shot_index", "frame"), self.update)
+        session.watch((Document.plan, Document.shot_index, Document.frame), self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(230, 22)
@@ -60,7 +62,7 @@ class PlayPage(Card[Shot]):
 
     name = "Play"
     is_page = True
-    depends = ("plan", "shot_index", "playing")
+    depends = (Document.plan, Document.shot_index, View.playing)
 
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -156,7 +158,7 @@ class PlayPage(Card[Shot]):
         return self.session.shot
 
     def show_more(self, subject: Shot) -> None:
-        self.play.setText("Pause" if self.session.playing else "Play")
+        self.play.setText("Pause" if self.session.view.playing else "Play")
 
 
 def _spans(shot: Shot) -> list[tuple[str, object]]:

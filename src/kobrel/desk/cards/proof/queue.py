@@ -21,6 +21,7 @@ from kobrel.desk.toolkit.words import plain
 from kobrel.farm.queue import Entry
 from kobrel.session import settings
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 _KEY, _ENTRY = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TALL, _BAR = 58, 8
@@ -118,7 +119,7 @@ class QueuePage(Card[Session]):
 
     name = "Queue"
     is_page = True
-    depends = ("theme",)
+    depends = (View.theme,)
     needs_subject = False
 
     def __init__(self, session: Session, queueing: Queueing, parent: QWidget | None = None) -> None:

@@ -8,8 +8,11 @@ from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.plan.variants.proofs import ORDERS, TAKES, facts
 from kobrel.session.commands import proving
+from kobrel.session.document import Document
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.tools import WallMode
+from kobrel.session.view import View
 
 _MODES: list[tuple[str, WallMode]] = [
     ("All of them", "all"), ("Side by side", "side"), ("Wipe", "wipe"), ("Blink", "blink"),
@@ -24,7 +27,7 @@ class WallPage(SessionCard):
 
     name = "Wall"
     is_page = True
-    depends = ("plan", "wall", "wall_mode", "chosen_proofs", "proof_order")
+    depends = (Document.plan, View.wall, View.wall_mode, Selection.proofs, View.proof_order)
 
     def __init__(self, session: Session, proofing: Proofing, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -36,18 +39,18 @@ class WallPage(SessionCard):
         self.hung = choice(
             "What hangs on the wall", _HUNG, "The kept proofs, or the rungs of the last ladder", 186
         )
-        self.bind(self.hung, lambda s: s.wall, session.show_wall)
+        self.bind(self.hung, lambda s: s.view.wall, session.show_wall)
         self.row("Hangs", self.hung)
         orders = [(text, order) for order, text in ORDERS.items()]
         self.order = choice("Order of the proofs", orders, "In which order the proofs hang", 186)
-        self.bind(self.order, lambda s: s.proof_order, session.set_proof_order)
-        self.show_if(self.order, lambda s: s.wall == "wall")
+        self.bind(self.order, lambda s: s.view.proof_order, session.setter(View.proof_order))
+        self.show_if(self.order, lambda s: s.view.wall == "wall")
         self.row("Order", self.order)
         self.mode = choice(
             "How they are seen", _MODES,
             "All on the wall, or the chosen ones against each other: two for wipe and differences", 186,
         )  # fmt: skip
-        self.bind(self.mode, lambda s: s.wall_mode, session.see_proofs)
+        self.bind(self.mode, lambda s: s.view.wall_mode, session.setter(View.wall_mode))
         self.row("See", self.mode)
         self.line()
         self.title = QLineEdit()
@@ -55,12 +58,12 @@ class WallPage(SessionCard):
         self.title.setAccessibleName("Name of the proof")
         self.title.setToolTip("Name of the first chosen proof; Enter takes it")
         self.title.editingFinished.connect(self._rename)
-        self.enable_if(self.title, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        self.enable_if(self.title, lambda s: s.view.wall == "wall" and bool(proofing.chosen()))
         self.row("Name", self.title)
         ratings: list[tuple[str, object]] = [("not rated", 0), *(("●" * k, k) for k in range(1, 6))]
         self.rating = choice("Rating", ratings, "How well the proof is liked", 132)
         self.bind(self.rating, lambda _s: self._first_rating(), self._rate)
-        self.enable_if(self.rating, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        self.enable_if(self.rating, lambda s: s.view.wall == "wall" and bool(proofing.chosen()))
         self.row("Rating", self.rating)
         self.told = self.note()
         self.line()
@@ -76,19 +79,19 @@ class WallPage(SessionCard):
             ("Delete", "Take the chosen proofs off the wall; their files stay (Delete)",
              lambda: proving.remove(session)),
         )  # fmt: skip
-        self.enable_if(self.keep, lambda s: s.wall == "ladder" and bool(proofing.chosen()))
-        self.enable_if(self.delete, lambda s: s.wall == "wall" and bool(proofing.chosen()))
+        self.enable_if(self.keep, lambda s: s.view.wall == "ladder" and bool(proofing.chosen()))
+        self.enable_if(self.delete, lambda s: s.view.wall == "wall" and bool(proofing.chosen()))
         for button in (self.take, self.alt):
             self.enable_if(button, lambda _s: bool(proofing.chosen()))
         self.column.addStretch(1)
         proofing.changed.connect(self._refresh_if_seen)
 
     def showEvent(self, event: object) -> None:
-        self.session.show_seen("wall")
+        self.session.view.seen = "wall"
         super().showEvent(event)
 
     def hideEvent(self, event: object) -> None:
-        self.session.show_seen("")
+        self.session.view.seen = ""
         super().hideEvent(event)
 
     def show_more(self, subject: Session) -> None:
@@ -107,7 +110,7 @@ class WallPage(SessionCard):
 
     def _rename(self) -> None:
         chosen, name = self.proofing.chosen(), self.title.text().strip()
-        if chosen and self.session.wall == "wall" and name != chosen[0].name:
+        if chosen and self.session.view.wall == "wall" and name != chosen[0].name:
             proving.change(self.session, chosen[0].name, name=name)
             self.refresh()
 

@@ -11,6 +11,7 @@ from kobrel.errors import KobrelError
 from kobrel.plan.measure.summary import lens_words
 from kobrel.plan.model import Alt, DistanceTarget, Shot
 from kobrel.plan.variants import alts
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 
 
@@ -19,7 +20,7 @@ class AltsPage(Card[Shot]):
 
     name = "Alts"
     is_page = True
-    depends = ("plan", "shot_index")
+    depends = (Document.plan, Document.shot_index)
 
     def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -11,6 +11,7 @@ from kobrel.desk.toolkit.fields import number_field
 from kobrel.errors import KobrelError
 from kobrel.plan.model import Cue, Shot
 from kobrel.plan.sequence import cues
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 
 _FILES = "Cues (*.csv *.otio *.otioz)"
@@ -21,7 +22,7 @@ class CuesPage(Card[Shot]):
 
     name = "Cues"
     is_page = True
-    depends = ("plan", "shot_index")
+    depends = (Document.plan, Document.shot_index)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -15,11 +15,14 @@ from kobrel.desk.toolkit.paint import draw_text, polyline
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.plan.pictures.plates import Dial, Drive
 from kobrel.session.commands.plates import dialling
-from kobrel.session.perform_dial import DialPerformer
+from kobrel.session.document import Document
+from kobrel.session.recording.dial import DialPerformer
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 _ROW_PX, _STEP, _FINE = 24, 0.05, 0.01
-_DEPENDS = ("plan", "frame", "shot_index", "selected_dial", "dial_start")
+_DEPENDS = (Document.plan, Document.frame, Document.shot_index, Selection.dial, Selection.dial_start)
 _EASES = [("Even", "even"), ("Smooth", "smooth"), ("Fast", "fast"), ("Late", "late")]
 
 
@@ -36,7 +39,7 @@ class DialView(GestureWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Dial over the shot")
         self.setToolTip("Drag up and down, turn the wheel, or press Up and Down; with Shift finely. 0 to 1.")
-        session.watch((*_DEPENDS, "theme"), self.update)
+        session.watch((*_DEPENDS, View.theme), self.update)
         performer.changed.connect(self._show)
 
     def _show(self) -> None:
@@ -182,10 +185,10 @@ class DialsPage(SessionCard):
             ("Set low end", "Take all values as they are now", lambda: dialling.begin(session)),
             ("Set high end", "Make a dial of all that differs now", lambda: dialling.finish(session)),
         )
-        self.enable_if(self.high_end, lambda session: session.dial_start is not None)
+        self.enable_if(self.high_end, lambda session: session.selection.dial_start is not None)
         self.chosen = choice("Dial", [], "The dial that is shown", 190)
         self.bind(
-            self.chosen, self._chosen_name, session.select_dial,
+            self.chosen, self._chosen_name, session.setter(Selection.dial),
             lambda session: [(dial.name, dial.name) for dial in session.plan.dials],
         )  # fmt: skip
         self.row("Dial", self.chosen)

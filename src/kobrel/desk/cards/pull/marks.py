@@ -20,8 +20,10 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.parts import Vector
 from kobrel.session.commands import focusing, pulling
+from kobrel.session.numbers import AT_FRAME, Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _DISTANCE, _POINT = "distance", "point"
 
@@ -31,7 +33,7 @@ class MarksPage(ShotCard):
 
     name = "Marks"
     is_page = True
-    depends = (*AT_FRAME, "selected_mark", "also_marked", "playing")
+    depends = (*AT_FRAME, Selection.marks, Selection.marks, View.playing)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -203,7 +205,7 @@ class MarksPage(ShotCard):
         if rows and shot:
             mark = shot.marks[rows[0].row()]
             with self.session.as_one():
-                self.session.select_mark(mark.frame)
+                self.session.selection.marks = (mark.frame,)
                 self.session.show_frame(mark.frame)
 
     def _take_target(self, data: str | int) -> None:
@@ -218,7 +220,7 @@ class MarksPage(ShotCard):
             pulling.retarget(self.session, point)
 
     def show_more(self, subject: Now) -> None:
-        self.play.setText("Pause" if self.session.playing else "Play")
+        self.play.setText("Pause" if self.session.view.playing else "Play")
         self.name_row(self.frame, "First mark at" if len(self._frames()) > 1 else "Mark at frame")
         marks, chosen = subject.shot.marks, self._mark(subject)
         self.table.blockSignals(True)

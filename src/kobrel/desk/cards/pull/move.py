@@ -16,8 +16,11 @@ from kobrel.desk.toolkit.words import plain
 from kobrel.optics.ease import eased
 from kobrel.plan.model import Mark, Search
 from kobrel.session.commands import pulling
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
+from kobrel.session.view import View
 
 _GRAB_PX = 12.0
 _OVER = 0.35
@@ -34,7 +37,9 @@ class EaseView(GestureWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Ease over time")
         self.setToolTip("Time across, the way upward. Drag the handles of an own ease.")
-        session.watch(("plan", "shot_index", "frame", "selected_mark", "theme"), self.update)
+        session.watch(
+            (Document.plan, Document.shot_index, Document.frame, Selection.marks, View.theme), self.update
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(230, 132)
@@ -116,7 +121,7 @@ class MovePage(Card[Mark]):
 
     name = "Move"
     is_page = True
-    depends = (*AT_FRAME, "selected_mark")
+    depends = (*AT_FRAME, Selection.marks)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

@@ -16,9 +16,11 @@ from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Shot
 from kobrel.plan.pull.perform import metres_of
-from kobrel.session.perform import Performer
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME
+from kobrel.session.recording.focus import Performer
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
+from kobrel.session.view import View
 
 _STEP_DEG, _FINE = 4.0, 0.2
 
@@ -37,7 +39,7 @@ class Dial(GestureWidget):
             "Drag around, turn the wheel, or press Up and Down to pull the focus; with Shift finely. "
             "Up goes nearer."
         )
-        session.watch((*AT_FRAME, "theme"), self.update)
+        session.watch((*AT_FRAME, View.theme), self.update)
         performer.changed.connect(self._show)
 
     def _show(self) -> None:
@@ -138,7 +140,7 @@ class PerformPage(Card[Shot]):
 
     name = "Perform"
     is_page = True
-    depends = ("plan", "shot_index")
+    depends = (Document.plan, Document.shot_index)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)

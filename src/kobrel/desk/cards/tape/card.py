@@ -8,6 +8,7 @@ from kobrel.desk.cards.tape.subjects import SubjectsPage
 from kobrel.desk.cards.tape.tapes import TapesPage
 from kobrel.desk.cards.widgets import choice
 from kobrel.optics.units import UNIT_NAMES
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 
 
@@ -15,7 +16,7 @@ class TapeCard(PagedCard):
     """See the module."""
 
     name = "Tape"
-    depends = ("plan",)
+    depends = (Document.plan,)
     subjects, tapes, readings = Page(SubjectsPage), Page(TapesPage), Page(ReadingsPage)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:

@@ -19,6 +19,7 @@ from kobrel.plan import edit
 from kobrel.plan.model import Reading
 from kobrel.plan.space.moves import vector
 from kobrel.session.commands import subject_list
+from kobrel.session.document import Document
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 from kobrel.stage.scene import Progress
@@ -48,7 +49,7 @@ class ReadingsPage(SessionCard):
 
     name = "Readings"
     is_page = True
-    depends = ("plan", "stage")
+    depends = (Document.plan, Document.stage)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -131,11 +132,11 @@ class ReadingsPage(SessionCard):
         self.refresh()
 
     def _begin_aim(self) -> None:
-        self.session.use(Tool("aim"))
+        self.session.selection.tool = Tool("aim")
         self.session.say("Click in Picture where the meter aims. Esc stops.")
 
     def _aimed(self, point: object) -> None:
-        self.session.use(None)
+        self.session.selection.tool = None
         self._read(np.asarray(point, dtype=float))
 
     def _read(self, point: np.ndarray | None) -> None:

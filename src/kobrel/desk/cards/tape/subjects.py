@@ -30,8 +30,10 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.names import thing_name
 from kobrel.session.commands import subject_list
+from kobrel.session.numbers import AT_FRAME, Now, ShotNumbers
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME, Now
+from kobrel.session.view import View
 
 _Index = QModelIndex | QPersistentModelIndex
 _ROW_PX = 42
@@ -53,7 +55,7 @@ class SubjectsModel(QAbstractListModel):
     @property
     def by_distance(self) -> bool:
         """Whether the list is sorted by distance, rather than by hand."""
-        return self._session.subject_order == "distance"
+        return self._session.view.subject_order == "distance"
 
     def order(self) -> list[int]:
         """Rows of the plan's subjects, in the order of the list."""
@@ -171,7 +173,7 @@ class SubjectsPage(Card[Subject]):
 
     name = "Subjects"
     is_page = True
-    depends = (*AT_FRAME, "sight", "selected_subject", "subject_order")
+    depends = (*AT_FRAME, ShotNumbers.sight, Selection.subject, View.subject_order)
     needs_subject = False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -185,7 +187,9 @@ class SubjectsPage(Card[Subject]):
         self.sorting = choice(
             "Order of the list", [("By hand", ""), ("By distance", "distance")], "Order of the list", 112
         )
-        self.sorting.activated.connect(lambda _i: session.set_subject_order(self.sorting.currentData()))
+        self.sorting.activated.connect(
+            lambda _i: session.set(View.subject_order.to(self.sorting.currentData()))
+        )
         self.row("Subjects", self.sorting)
         self.model = SubjectsModel(session)
         self.list = QListView()
@@ -250,7 +254,7 @@ class SubjectsPage(Card[Subject]):
 
     def _select(self, current: QModelIndex) -> None:
         if 0 <= current.row() < len(self.session.plan.subjects):
-            self.session.select_subject(self.model.subject(current).number)
+            self.session.selection.subject = self.model.subject(current).number
 
     def _ask_merge(self) -> None:
         subject = self.subject()
@@ -273,7 +277,7 @@ class SubjectsPage(Card[Subject]):
         self.key.setVisible(False)
 
     def _show_list(self, subject: Subject | None) -> None:
-        choose(self.sorting, self.session.subject_order)
+        choose(self.sorting, self.session.view.subject_order)
         self.model.layoutChanged.emit()
         self.empty.setVisible(subject is None)
         for widget in (self.focus_button, self.merge, self.delete_button, self.kind, self.half_depth):

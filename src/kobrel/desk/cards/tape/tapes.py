@@ -13,8 +13,10 @@ from kobrel.plan.measure.tapes import Miss, miss
 from kobrel.plan.model import CameraEnd, SubjectEnd, Tape
 from kobrel.plan.space.anchors import on_surface
 from kobrel.session.commands import taping
+from kobrel.session.document import Document
+from kobrel.session.numbers import AT_FRAME, ShotNumbers
+from kobrel.session.selection import ChosenTape, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
 
 
 class TapesModel(NamedRows):
@@ -38,7 +40,7 @@ class TapesPage(Card[Tape]):
 
     name = "Tapes"
     is_page = True
-    depends = (*AT_FRAME, "dragging", "selected_tape", "sight")
+    depends = (*AT_FRAME, Document.dragging, Selection.item, ShotNumbers.sight)
     needs_subject = False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -94,7 +96,7 @@ class TapesPage(Card[Tape]):
 
     def _select(self, current: QModelIndex) -> None:
         if 0 <= current.row() < len(self.session.plan.tapes):
-            self.session.select(tape=self.session.plan.tapes[current.row()].name)
+            self.session.selection.item = ChosenTape(self.session.plan.tapes[current.row()].name)
 
     def _missed(self, tape: Tape) -> tuple[str, Miss] | None:
         """The first of a tape's ends that touches nothing."""

@@ -30,6 +30,8 @@ from kobrel.plan.check import unit_doubts
 from kobrel.plan.model import FileCamera
 from kobrel.session.commands import arrival
 from kobrel.session.commands.visibility import reference_of
+from kobrel.session.document import Document
+from kobrel.session.numbers import ShotNumbers
 from kobrel.session.session import Session
 from kobrel.stage.people import standing
 from kobrel.stage.scene import Choice, Scene
@@ -235,7 +237,10 @@ class ArrivalSheet(QDialog):
             column.addWidget(heading)
             column.addWidget(self.left_out)
         column.addLayout(self._buttons())
-        end = session.watch(("plan", "stage", "shot_index", "library", "sight"), self.refresh)
+        end = session.watch(
+            (Document.plan, Document.stage, Document.shot_index, Document.library, ShotNumbers.sight),
+            self.refresh,
+        )
         self.finished.connect(lambda _result: end())
         self.refresh()
 

@@ -22,6 +22,7 @@ from kobrel.desk.toolkit.words import Label, plain
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.session import settings
 from kobrel.session.session import Session
+from kobrel.session.view import View
 
 MOST_VERSIONS = 99
 _ADDRESS = re.compile(r"(tcp|tls|ucx|ws|wss)://[^\s/]+:\d{1,5}")
@@ -52,8 +53,8 @@ class PreferencesSheet(QDialog):
             "How much of the machine's memory frames that are played may take, percent",
         )  # fmt: skip
         self.look = self._choice(
-            "Look", [(text, look) for look, text in LOOKS.items()], session.theme,
-            session.set_theme, "Colours for a dark room, a bright one, or as the desktop has them",
+            "Look", [(text, look) for look, text in LOOKS.items()], session.view.theme,
+            session.setter(View.theme), "Colours for a dark room, a bright one, or as the desktop has them",
         )  # fmt: skip
         self.unit = self._kept_choice(
             "Lengths", [(name, unit) for unit, name in UNIT_NAMES.items()], settings.NEW_UNIT,
@@ -61,7 +62,7 @@ class PreferencesSheet(QDialog):
         )  # fmt: skip
         self.steps = self._choice(
             "Stop steps", [("free", "free"), ("thirds", "third"), ("halves", "half"), ("full stops", "full")],
-            session.stop_steps, session.set_stop_steps, "Steps that the stop is set in",
+            session.view.stop_steps, session.setter(View.stop_steps), "Steps that the stop is set in",
         )  # fmt: skip
         self.fps = self._field(
             "Frames a second", "", 1, 1000, settings.NEW_FPS, "Rate of a new, empty plan, frames a second"

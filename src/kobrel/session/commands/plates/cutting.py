@@ -31,8 +31,9 @@ from kobrel.plan.plates.pixels import as_srgb, original_of
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session import settings
 from kobrel.session.commands.plates.placing import chosen, needs_both, needs_chosen
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import CutTool, Tool
 from kobrel.stage.plates import PlatePixels
 
@@ -60,19 +61,19 @@ def begin(session: Session, tool: CutTool) -> None:
         return
     if _are_specks(session):
         return
-    session.use(Tool("cut", cut=tool))
+    session.selection.tool = Tool("cut", cut=tool)
     session.say(_HINTS[tool] + " Esc lays it down.")
 
 
 def take_shape(session: Session, shape: CutShape) -> None:
     """Take a drawn shape: as a plate that is lifted, or into the chosen plate's own cut."""
-    session.use(None)
+    session.selection.tool = None
     if _are_specks(session):
         return
-    if session.cut_mode == "lift":
+    if session.selection.cut_mode == "lift":
         lift(session, shape)
     else:
-        add_shape(session, shape.but(takes_away=session.cut_mode == "take away"))
+        add_shape(session, shape.but(takes_away=session.selection.cut_mode == "take away"))
 
 
 def _are_specks(session: Session) -> bool:
@@ -108,7 +109,7 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
         if other.lies and other is not source and other.picture == source.picture:
             own = other.fill or Fill(kind=before.kind)
             plan = edit.with_plate(plan, other.but(fill=own.but(of=(*own.of, made.number))))
-    session.edit(f"Lift {made.name}", plan, selected_plate=made.number, also_plates=frozenset())
+    session.edit(f"Lift {made.name}", plan, Selection.item.to(ChosenPlates(made.number)))
     session.say(f"{made.name} lifted from {source.name}, which is filled behind it.")
 
 

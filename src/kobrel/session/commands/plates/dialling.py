@@ -14,8 +14,9 @@ from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import pivot_at
 from kobrel.session.commands.plates.placing import NAMES
 from kobrel.session.needs import needs, needs_now
+from kobrel.session.numbers import Now
+from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import DialEnd
 
 LENS_NAMES: dict[DrivenOfLens, str] = {"focus": "Focus", "f_number": "Stop", "focal_mm": "Focal length"}
@@ -26,7 +27,7 @@ _NO_WAY_M = 1e-4
 def chosen(session: Session) -> Dial | None:
     """The chosen dial, or else the first."""
     dials = session.plan.dials
-    return next((d for d in dials if d.name == session.selected_dial), dials[0] if dials else None)
+    return next((d for d in dials if d.name == session.selection.dial), dials[0] if dials else None)
 
 
 needs_chosen = needs(chosen)
@@ -42,13 +43,15 @@ def _with_dial(plan: Plan, old: str, dial: Dial | None) -> Plan:
 def change(session: Session, dial: Dial, what: str, /, **changes: object) -> None:
     """Change fields of the chosen dial."""
     made = dial.but(**changes)
-    session.edit(f"{what} of {dial.name}", _with_dial(session.plan, dial.name, made), selected_dial=made.name)
+    session.edit(
+        f"{what} of {dial.name}", _with_dial(session.plan, dial.name, made), Selection.dial.to(made.name)
+    )
 
 
 @needs_now
 def begin(session: Session, now: Now) -> None:
     """Take all values as they are for a dial's low end."""
-    session.set_dial_start(_end_of(now))
+    session.selection.dial_start = _end_of(now)
     session.say("The low end is set. Now change plates and lens as they shall be at the high end.")
 
 
@@ -64,7 +67,7 @@ def finish(session: Session, now: Now) -> None:
     """Take all values as they are for the high end, and make a dial of those that differ; everything is put
     back to the low end.
     """
-    start = session.dial_start
+    start = session.selection.dial_start
     if start is None:
         session.say("Set the low end first.")
         return
@@ -75,7 +78,12 @@ def finish(session: Session, now: Now) -> None:
         return
     name = edit.unused("Dial", [dial.name for dial in before.dials])
     dial = Dial(name=name, drives=drives, shot=now.shot.name)
-    session.edit(f"Make {name}", before.but(dials=(*before.dials, dial)), selected_dial=name, dial_start=None)
+    session.edit(
+        f"Make {name}",
+        before.but(dials=(*before.dials, dial)),
+        Selection.dial.to(name),
+        Selection.dial_start.to(None),
+    )
     session.say(f"{name} drives {len(drives)} values. Turn it, key it, or record it while the shot plays.")
 
 
@@ -197,7 +205,7 @@ def remove(session: Session, dial: Dial) -> None:
         plate = plan.plate(drive.plate)
         if plate is not None:
             plan = edit.with_plate(plan, _as_now(session, plate, drive))
-    session.edit(f"Delete {dial.name}", _with_dial(plan, dial.name, None), selected_dial=None)
+    session.edit(f"Delete {dial.name}", _with_dial(plan, dial.name, None), Selection.dial.to(None))
 
 
 def rename(session: Session, name: str) -> None:

@@ -18,8 +18,9 @@ from kobrel.plan.plates import placing
 from kobrel.plan.plates.drawing import letters_in_height, picture_of_drawn
 from kobrel.session.commands.plates.placing import chosen, needs_both, needs_chosen
 from kobrel.session.needs import needs
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 
 KINDS: tuple[Drawn, ...] = (Title(), FlatColour(), Gradient(), Vignette(), Specks())
 """What can be added, as it is at first."""
@@ -49,10 +50,7 @@ def add(session: Session, now: Now, drawn: Drawn) -> None:
         beyond="stretched" if isinstance(drawn, Vignette) else "nothing",
     )  # fmt: skip
     plan, plate = edit.add_plate(now.plan, fresh)
-    session.edit(
-        f"Add {plate.name}", plan, selected_plate=plate.number, also_plates=frozenset(),
-        selected_stand_in=None, selected_tape=None,
-    )  # fmt: skip
+    session.edit(f"Add {plate.name}", plan, Selection.item.to(ChosenPlates(plate.number)))
     session.say(
         f"{plate.name} added at {session.length(distance)}. Drag it in Overhead, or type its distance."
     )

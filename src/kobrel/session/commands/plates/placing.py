@@ -20,8 +20,9 @@ from kobrel.plan.space.plates import pivot_at, scene_of
 from kobrel.session import settings
 from kobrel.session.commands.subject_list import add_subject
 from kobrel.session.needs import needs
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.stage.read.finished.frames import frames_beside
 from kobrel.stage.read.plates.playing import is_movie
 from kobrel.stage.read.plates.stills import ENDINGS, layers_of
@@ -41,13 +42,12 @@ _FARTHEST_M, _NEAREST_M = 1e6, 0.01
 
 def chosen(session: Session) -> Plate | None:
     """The chosen plate."""
-    return session.plan.plate(session.selected_plate)
+    return session.plan.plate(session.selection.plate)
 
 
 def all_chosen(session: Session) -> list[Plate]:
     """The chosen plate, and those chosen besides."""
-    numbers = {session.selected_plate, *session.also_plates}
-    return [plate for plate in session.plan.plates if plate.number in numbers]
+    return [plate for plate in session.plan.plates if plate.number in session.selection.plates]
 
 
 needs_chosen = needs(chosen)
@@ -128,10 +128,7 @@ def add(session: Session, sources: Sequence[Source]) -> list[Plate]:
         made.append(plate)
     numbers = [plate.number for plate in made]
     what = made[0].name if len(made) == 1 else f"{len(made)} plates"
-    session.edit(
-        f"Add {what}", plan, selected_plate=numbers[-1], also_plates=frozenset(numbers[:-1]),
-        selected_stand_in=None, selected_tape=None,
-    )  # fmt: skip
+    session.edit(f"Add {what}", plan, Selection.item.to(ChosenPlates(numbers[-1], frozenset(numbers[:-1]))))
     if len(made) == 1 and (behind := _beside(session, made[0])):
         session.say(f"{what} added, before {behind} at the same distance. Spread them in Block, Plates.")
     else:
@@ -159,10 +156,13 @@ def add_files(session: Session, paths: Sequence[Path]) -> list[Plate]:
 
 def choose(session: Session, number: int | None, besides: bool = False) -> None:
     """Choose a plate, or one besides, or leave that out again."""
-    if besides and session.selected_plate is not None and number is not None:
-        session.select_plates(session.selected_plate, session.also_plates ^ {number})
+    chosen = session.selection.item
+    if number is None:
+        session.selection.item = None
+    elif besides and isinstance(chosen, ChosenPlates):
+        session.selection.item = ChosenPlates(chosen.number, (chosen.besides ^ {number}) - {chosen.number})
     else:
-        session.select_plates(number)
+        session.selection.item = ChosenPlates(number)
 
 
 # One plate
@@ -198,13 +198,13 @@ def set_distance(session: Session, both: tuple[Now, Plate], metres: float) -> No
         others = [
             other
             for other in all_chosen(session)
-            if other is not plate and session.keeps_gaps and not other.lies
+            if other is not plate and session.selection.keeps_gaps and not other.lies
         ]
         moved = [_put(session, now, plate, metres)]
         for other in others:
             there = distance_m(session, other)
-            if there is not None and session.keeps_gaps:
-                wanted = placing.gap_kept(there, was, metres, session.keeps_gaps)
+            if there is not None and session.selection.keeps_gaps:
+                wanted = placing.gap_kept(there, was, metres, session.selection.keeps_gaps)
                 moved.append(_put(session, now, other, wanted))
     except PlanError as error:
         session.say(str(error))
@@ -215,7 +215,7 @@ def set_distance(session: Session, both: tuple[Now, Plate], metres: float) -> No
 
 
 def _put(session: Session, now: Now, plate: Plate, metres: float) -> Plate:
-    keeps = session.keeps_framing
+    keeps = session.selection.keeps_framing
     return placing.at_distance(plate, now.plan.dials, now.camera, now.frame, metres, keeps)
 
 
@@ -235,7 +235,7 @@ def drag_to(session: Session, both: tuple[Now, Plate], position_m: ArrayLike) ->
     its framing.
     """
     now, _plate = both
-    if not session.keeps_framing:
+    if not session.selection.keeps_framing:
         move_to(session, position_m)
         return
     metres = placing.axial_m(now.camera, np.asarray(position_m, float))
@@ -359,7 +359,7 @@ def make_subject(session: Session) -> None:
 def copy(session: Session, plate: Plate) -> None:
     """Make another like the chosen plate, and choose that."""
     plan, made = edit.add_plate(session.plan, plate)
-    session.edit(f"Copy {plate.name}", plan, selected_plate=made.number, also_plates=frozenset())
+    session.edit(f"Copy {plate.name}", plan, Selection.item.to(ChosenPlates(made.number)))
 
 
 def remove(session: Session) -> None:
@@ -372,7 +372,7 @@ def remove(session: Session) -> None:
         spot = vector(pivot_at(plate, plan.dials, [session.frame])[0])
         plan = edit.remove_plate(plan, plate.number, spot)
     what = gone[0].name if len(gone) == 1 else f"{len(gone)} plates"
-    session.edit(f"Delete {what}", plan, selected_plate=None, also_plates=frozenset())
+    session.edit(f"Delete {what}", plan, Selection.item.to(None))
 
 
 # Several plates

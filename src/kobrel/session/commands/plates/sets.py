@@ -14,8 +14,9 @@ from kobrel.plan.plates.from_depth import DepthScale, Slices, plates_from
 from kobrel.plan.plates.ground import distance_of_foot, ground_plate, level_camera
 from kobrel.session import settings
 from kobrel.session.commands.plates.placing import chosen, needs_both, set_distance
+from kobrel.session.numbers import Now
+from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
-from kobrel.session.state import Now
 from kobrel.session.tools import Tool
 
 _SOFT = 0.01
@@ -39,10 +40,8 @@ def from_depth(
         taken.append(named[-1].name)
     left = tuple(plate for plate in now.plan.plates if plate is not source)
     plan = now.plan.but(plates=(*left, *named))
-    session.edit(
-        f"Make plates of {source.name} by depth", plan, selected_plate=named[-1].number,
-        also_plates=frozenset(plate.number for plate in named[:-1]),
-    )  # fmt: skip
+    chosen = ChosenPlates(named[-1].number, frozenset(plate.number for plate in named[:-1]))
+    session.edit(f"Make plates of {source.name} by depth", plan, Selection.item.to(chosen))
     session.say(f"{len(named)} plates stand in the place of {source.name}.")
 
 
@@ -63,7 +62,7 @@ def make_ground(session: Session, both: tuple[Now, Plate], horizon: float, heigh
     )  # fmt: skip
     plan = edit.with_plate(plan, backdrop)
     plan, ground = edit.add_plate(plan, ground_plate(eye, photo, horizon, max(height_m, _LEAST_M)))
-    session.edit(f"Make a ground of {photo.name}", plan, selected_plate=photo.number, also_plates=frozenset())
+    session.edit(f"Make a ground of {photo.name}", plan, Selection.item.to(ChosenPlates(photo.number)))
     session.say(f"{ground.name} lies below. Lift what stands on it, then set its foot.")
 
 
@@ -72,7 +71,7 @@ def begin_foot(session: Session) -> None:
     if chosen(session) is None or ground_of(session) is None:
         session.say("Make a ground first, and choose the plate that stands on it.")
         return
-    session.use(Tool("foot"))
+    session.selection.tool = Tool("foot")
     session.say("Click in Picture where the chosen plate meets the ground; Esc does not.")
 
 
@@ -88,7 +87,7 @@ def ground_of(session: Session) -> float | None:
 def set_foot(session: Session, both: tuple[Now, Plate], right: float, down: float) -> None:
     """Put the chosen plate where its foot, at a place of the frame, meets the ground; it looks the same."""
     now, _plate = both
-    session.use(None)
+    session.selection.tool = None
     ground = ground_of(session)
     if ground is None:
         return
@@ -97,11 +96,12 @@ def set_foot(session: Session, both: tuple[Now, Plate], right: float, down: floa
     except PlanError as error:
         session.say(str(error))
         return
-    kept = session.keeps_framing, session.keeps_gaps
+    selection = session.selection
+    kept = Selection.keeps_framing.to(selection.keeps_framing), Selection.keeps_gaps.to(selection.keeps_gaps)
     with session.as_one():
-        session.keep_of_plates(True, "")
+        session.set(Selection.keeps_framing.to(True), Selection.keeps_gaps.to(""))
         set_distance(session, metres)
-        session.keep_of_plates(*kept)
+        session.set(*kept)
 
 
 def depth_values(session: Session, path: Path) -> tuple[np.ndarray, tuple[float, float], bool] | None:

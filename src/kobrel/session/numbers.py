@@ -1,4 +1,4 @@
-"""What is worked on, plan, shot, frame and stage, and the numbers that follow, made once for all views."""
+"""The numbers of the shot in work, made once for all views."""
 
 from collections.abc import Iterable
 from typing import Any, NamedTuple, SupportsFloat, cast
@@ -15,16 +15,17 @@ from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.occlusion import Sightlines
 from kobrel.plan.measure.pace import Pace, UnseenRack, pace, unseen_racks
 from kobrel.plan.measure.survey import Survey, survey
-from kobrel.plan.model import DistanceTarget, MadeCamera, Plan, Shot, SubjectTarget, Target
+from kobrel.plan.model import DistanceTarget, Plan, Shot, SubjectTarget, Target
 from kobrel.plan.solve.brief import Judged, judge
-from kobrel.plan.staging import Library, unit_of
-from kobrel.session.evented import Evented, Field, MadeField
+from kobrel.plan.staging import unit_of
+from kobrel.session.document import Document
+from kobrel.session.evented import Field, Values
 from kobrel.stage.stage import Stage
 
 ON_SUBJECT_DPT = 1e-6
-NUMBERS = ("plan", "shot_index", "stage", "walk")
+NUMBERS = (Document.plan, Document.shot_index, Document.stage, Document.walk)
 """The fields that the numbers of a shot depend on."""
-AT_FRAME = (*NUMBERS, "frame")
+AT_FRAME = (*NUMBERS, Document.frame)
 """The fields that numbers at the frame depend on."""
 
 
@@ -62,40 +63,23 @@ class SightReport(NamedTuple):
     doubts: tuple[Doubt, ...] = ()
 
 
-class State(Evented):
-    """Plan, shot, frame and stage.
+class ShotNumbers(Document):
+    """The document with the numbers that follow from it.
 
     Fields
     ------
-    walk : the view camera while it looks from elsewhere; None looks through the shot's camera
     sight : the last sight report, with the parts that it is of
     """
 
-    plan = MadeField(Plan)
-    stage = MadeField(Stage)
-    library = MadeField(Library)
-    shot_index = Field(0)
-    frame = Field(1001)
-    walk: Field[MadeCamera | None] = Field(None)
     sight: Field[tuple[Parts, SightReport] | None] = Field(None)
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, values: Values) -> None:
+        super().__init__(values)
         self._surveys = Memo[tuple[Survey | None, str]]()
         self._now = Memo[Now | None]()
         self._judged = Memo[Judged | None]()
         self._pace = Memo[Pace]()
         self._racks = Memo[list[UnseenRack]]()
-
-    @property
-    def shot(self) -> Shot | None:
-        """The shot in work, or None in an empty plan."""
-        return self.plan.shots[self.shot_index] if self.plan.shots else None
-
-    @property
-    def glass(self) -> Glass | None:
-        """The glass of the shot in work."""
-        return self.shot.glass if self.shot else None
 
     @property
     def parts(self) -> Parts:

@@ -10,7 +10,7 @@ from kobrel.plan.pull.perform import metres_of, performed
 from kobrel.plan.variants import alts
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_at_m
-from kobrel.session.recorder import Recorder
+from kobrel.session.recording.recorder import Recorder
 from kobrel.session.session import Session
 
 

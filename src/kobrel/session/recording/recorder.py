@@ -4,8 +4,9 @@ from collections.abc import Hashable
 
 from psygnal import Signal
 
+from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
-from kobrel.session.state import AT_FRAME
+from kobrel.session.view import View
 
 _LEAST_FRAMES = 3
 
@@ -27,7 +28,7 @@ class Recorder:
         self._taken: dict[int, float] = {}
         self._of: Hashable = None
         session.watch(AT_FRAME, self._go_on)
-        session.watch({"playing"}, self._stopped)
+        session.watch({View.playing}, self._stopped)
 
     # What a subclass says
 
@@ -54,7 +55,7 @@ class Recorder:
         session, shot = self._session, self._session.shot
         if self.recording:
             self._finish()
-        elif shot is not None and self.of() is not None and not session.playing:
+        elif shot is not None and self.of() is not None and not session.view.playing:
             if shot.length < _LEAST_FRAMES:
                 session.say("A shot of one or two frames has no room for a pull.")
                 return
@@ -86,7 +87,7 @@ class Recorder:
             self._finish()
 
     def _stopped(self) -> None:
-        if not self._session.playing:
+        if not self._session.view.playing:
             self._finish()
 
     def _finish(self) -> None:
@@ -98,7 +99,7 @@ class Recorder:
     def _leave(self, told: str) -> None:
         """Let go of the shot."""
         self.recording = False
-        if self._session.playing:
+        if self._session.view.playing:
             self._session.want("play")
         self._session.end_drag()
         self._session.say(told)

@@ -7,7 +7,7 @@ import numpy as np
 from kobrel.optics.path import fewest_corners, taut
 from kobrel.plan.keys import Level, LevelKey
 from kobrel.session.commands.plates import dialling
-from kobrel.session.recorder import Recorder
+from kobrel.session.recording.recorder import Recorder
 
 _TOLERANCE = 0.02
 

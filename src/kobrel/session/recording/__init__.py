@@ -1,0 +1,1 @@
+"""Values recorded by hand while the shot plays."""
