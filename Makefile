@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test bench shots scene fuzz kill mutate soak wheel deb check-packages setup clean
+.PHONY: demo test test-core bench shots scene fuzz kill mutate soak wheel deb check-packages setup clean
 SECONDS ?= 600
 KILLS ?= 200
 CHANGES ?= 200
@@ -11,10 +11,15 @@ demo:
 	@PYTHON=$(PYTHON) bash scripts/setup.sh demo
 	@bash scripts/demo.sh
 
-# Style, types and import contracts are checked while the tests run.
+# Style, types, import contracts, examples in docstrings, and all tests.
 test:
 	@PYTHON=$(PYTHON) bash scripts/setup.sh test
 	@bash scripts/test.sh
+
+# The tests of what needs no window, which take a minute.
+test-core:
+	@PYTHON=$(PYTHON) bash scripts/setup.sh test
+	@bash scripts/test.sh core
 
 bench: setup
 	$(BIN)/python bench/bench.py

@@ -49,7 +49,7 @@ install_packages() { # Kobrel with what it needs, and with "[dev]" what its test
   local pip="env PYTHONWARNINGS=ignore .venv/bin/python -m pip --quiet --disable-pip-version-check"
   if $pip install -c constraints.txt uv 2>/dev/null; then
     # shellcheck disable=SC2046
-    .venv/bin/uv pip install --quiet --python .venv/bin/python $(sources "$pip") -c constraints.txt -e ".$1" \
+    .venv/bin/uv pip install --quiet --compile-bytecode --python .venv/bin/python $(sources "$pip") -c constraints.txt -e ".$1" \
       2>/dev/null && return
     say "the fast installer found no way to the packages; taking pip, which needs a few minutes"
   fi

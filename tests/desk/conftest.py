@@ -199,7 +199,7 @@ def make_page(demo_session):
 def make_window(qapp, settings, monkeypatch):
     monkeypatch.setattr(picture_feed, "PASSES", PASSES)
     whole = PictureView.picture_size
-    monkeypatch.setattr(PictureView, "picture_size", lambda view: tuple(side // 3 for side in whole(view)))
+    monkeypatch.setattr(PictureView, "picture_size", lambda view: tuple(side // 6 for side in whole(view)))
     made = []
 
     def make():
