@@ -161,8 +161,7 @@ def test_it_holds_from_small_to_large(user):
         window.resize(*size)
         for card in (1, 5):
             window.session.view.card = card
-            user.rest()
-            assert (window.width(), window.height()) == size
+            user.wait(lambda size=size: (window.width(), window.height()) == size)
             box = window.picture.whole_rect()
             assert box.width() * box.height() > 0.1 * size[0] * size[1]
             assert window.says.geometry().bottom() <= window.height()

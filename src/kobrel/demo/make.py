@@ -29,6 +29,9 @@ LANTERN_AT = (-0.28, 0.62, -2.1)
 BULB_GLOW = (42.0, 23.0, 9.0)
 
 
+Point = tuple[float, float, float]
+
+
 class Look(NamedTuple):
     """A material: base colour, glow, roughness, metal, opacity, and pictures of colour, of gloss and of glow."""
 
@@ -193,7 +196,7 @@ class Builder:
             light.GetPrim().SetInstanceable(True)
             light.AddTranslateOp().Set(Gf.Vec3d(*place))
 
-    def camera(self, name: str, lens: dict[str, float], path: list[tuple[int, tuple, tuple]]) -> None:
+    def camera(self, name: str, lens: dict[str, float], path: list[tuple[int, Point, Point]]) -> None:
         """A camera through (frame, place, aim) points; lens lengths in mm, focus in metres."""
         camera = UsdGeom.Camera.Define(self.stage, f"/NightFerry/Cameras/{name}")
         tenth = 1.0 / 100.0  # millimetres to tenths of a metre

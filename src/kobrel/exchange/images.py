@@ -1,6 +1,7 @@
 """Pictures as files: PNG for looking, EXR in linear light with depth and blur."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio  # noqa: N813
@@ -49,7 +50,7 @@ def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
     write_picture(path, oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8), pixels)
 
 
-def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray) -> None:
+def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray[Any]) -> None:
     """Write pixels (H, W, channels) as the specification says, whole or not at all.
 
     Raises

@@ -137,7 +137,10 @@ def _straight(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     """Distances from the lens; rays of an orthographic view all have their own beginning."""
     x, y = np.meshgrid(np.arange(view.width) + 0.5, np.arange(view.height) + 0.5)
     _, toward = pixel_rays(view.camera, x.ravel(), y.ravel(), view.width, view.height)
-    return (depth * np.linalg.norm(toward, axis=-1).reshape(depth.shape)).astype(np.float32)
+    result: NDArray[np.float32] = (depth * np.linalg.norm(toward, axis=-1).reshape(depth.shape)).astype(
+        np.float32
+    )
+    return result
 
 
 def _depth(

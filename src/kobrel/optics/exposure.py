@@ -33,7 +33,10 @@ def ev_difference(from_f_number: ArrayLike, to_f_number: ArrayLike) -> Numbers:
     >>> float(ev_difference(2, 4))
     2.0
     """
-    return 2.0 * np.log2(np.asarray(to_f_number, dtype=float) / np.asarray(from_f_number, dtype=float))
+    result: Numbers = 2.0 * np.log2(
+        np.asarray(to_f_number, dtype=float) / np.asarray(from_f_number, dtype=float)
+    )
+    return result
 
 
 def effective_f_number(f_number: ArrayLike, magnification: ArrayLike) -> Numbers:
@@ -47,7 +50,8 @@ def t_stop(f_number: ArrayLike, transmission: ArrayLike) -> Numbers:
     >>> float(t_stop(2.0, 0.64))
     2.5
     """
-    return np.asarray(f_number, dtype=float) / np.sqrt(np.asarray(transmission, dtype=float))
+    result: Numbers = np.asarray(f_number, dtype=float) / np.sqrt(np.asarray(transmission, dtype=float))
+    return result
 
 
 def light_value(stop: ArrayLike, iso: ArrayLike, shutter_deg: ArrayLike, nd_stops: ArrayLike) -> Numbers:
@@ -59,7 +63,8 @@ def light_value(stop: ArrayLike, iso: ArrayLike, shutter_deg: ArrayLike, nd_stop
     2.0
     """
     gain = np.asarray(iso, dtype=float) * np.asarray(shutter_deg, dtype=float)
-    return np.log2(gain / np.asarray(stop, dtype=float) ** 2) - np.asarray(nd_stops, dtype=float)
+    result: Numbers = np.log2(gain / np.asarray(stop, dtype=float) ** 2) - np.asarray(nd_stops, dtype=float)
+    return result
 
 
 def step_stop(f_number: float, steps: int, series: StopSteps = "third") -> float:

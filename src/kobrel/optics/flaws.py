@@ -21,7 +21,10 @@ def shift_dpt(shift_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
     >>> float(shift_dpt(0.1, 50.0))
     0.04
     """
-    return 1000.0 * np.asarray(shift_mm, dtype=float) / np.asarray(image_distance_mm, dtype=float) ** 2
+    result: Numbers = (
+        1000.0 * np.asarray(shift_mm, dtype=float) / np.asarray(image_distance_mm, dtype=float) ** 2
+    )
+    return result
 
 
 def leaning(

@@ -76,7 +76,8 @@ def turned_deg(rotation_deg: ArrayLike, turn_per_stop_deg: float, f_number: Arra
     18.0
     """
     stops = 2.0 * np.log2(np.asarray(f_number, dtype=float))
-    return np.asarray(rotation_deg, dtype=float) + turn_per_stop_deg * stops
+    result: Numbers = np.asarray(rotation_deg, dtype=float) + turn_per_stop_deg * stops
+    return result
 
 
 def area_within(v: ArrayLike, rim: float) -> Numbers:
@@ -103,11 +104,14 @@ def radius(iris: Iris, angle_rad: Numbers) -> Numbers:
         return np.ones_like(angle_rad)
     half = np.pi / iris.blades
     off = (angle_rad - np.radians(iris.rotation_deg)) % (2 * half) - half
+    result: Numbers
     if iris.roundness < _STRAIGHT:
-        return np.cos(half) / np.cos(off)
+        result = np.cos(half) / np.cos(off)
+        return result
     bend = 1.0 / iris.roundness
     centre = np.cos(half) - np.sqrt(bend**2 - np.sin(half) ** 2)
-    return centre * np.cos(off) + np.sqrt(bend**2 - (centre * np.sin(off)) ** 2)
+    result = centre * np.cos(off) + np.sqrt(bend**2 - (centre * np.sin(off)) ** 2)
+    return result
 
 
 def outline(iris: Iris, squeeze: float = 1.0, points: int = FAN_TRIANGLES) -> Numbers:
@@ -127,7 +131,8 @@ def outline(iris: Iris, squeeze: float = 1.0, points: int = FAN_TRIANGLES) -> Nu
     edge *= np.sqrt(np.pi / polygon_area(edge))
     edge[:, 0] /= squeeze
     edge[-1] = edge[0]
-    return edge
+    result: Numbers = edge
+    return result
 
 
 def polygon_area(points: Numbers) -> float:
@@ -153,4 +158,5 @@ def sample(fan: Numbers, u: Numbers, v: Numbers, rim: float = 0.0) -> Numbers:
     corner = np.minimum(place.astype(int), len(fan) - 2)
     part = (place - corner)[..., None]
     edge = fan[corner] * (1 - part) + fan[corner + 1] * part
-    return np.sqrt(area_within(v, rim))[..., None] * edge
+    result: Numbers = np.sqrt(area_within(v, rim))[..., None] * edge
+    return result

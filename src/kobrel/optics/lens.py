@@ -31,7 +31,8 @@ def pupil_mm(focal_mm: ArrayLike, f_number: ArrayLike) -> Numbers:
     >>> float(pupil_mm(50, 8))
     6.25
     """
-    return np.asarray(focal_mm, dtype=float) / np.asarray(f_number, dtype=float)
+    result: Numbers = np.asarray(focal_mm, dtype=float) / np.asarray(f_number, dtype=float)
+    return result
 
 
 def image_distance_mm(focal_mm: ArrayLike, focus_m: ArrayLike, model: LensModel = "render") -> Numbers:
@@ -91,7 +92,10 @@ def blur_per_dioptre_mm(pupil_mm: ArrayLike, image_distance_mm: ArrayLike) -> Nu
     >>> float(blur_per_dioptre_mm(6.25, 50))
     0.3125
     """
-    return np.asarray(pupil_mm, dtype=float) * np.asarray(image_distance_mm, dtype=float) / _MM_PER_M
+    result: Numbers = (
+        np.asarray(pupil_mm, dtype=float) * np.asarray(image_distance_mm, dtype=float) / _MM_PER_M
+    )
+    return result
 
 
 def image_f_number(pupil_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
@@ -101,7 +105,8 @@ def image_f_number(pupil_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers
     >>> float(image_f_number(6.25, 51))
     8.16
     """
-    return np.asarray(image_distance_mm, dtype=float) / np.asarray(pupil_mm, dtype=float)
+    result: Numbers = np.asarray(image_distance_mm, dtype=float) / np.asarray(pupil_mm, dtype=float)
+    return result
 
 
 def _per_dioptre_mm(
@@ -161,7 +166,8 @@ def hyperfocal_m(
     """
     focal = np.asarray(focal_mm, dtype=float)
     reach = focal**2 / (np.asarray(f_number, dtype=float) * np.asarray(coc_mm, dtype=float))
-    return (reach + (focal if model == "thin" else 0.0)) / _MM_PER_M
+    result: Numbers = (reach + (focal if model == "thin" else 0.0)) / _MM_PER_M
+    return result
 
 
 def stop_for_limit(
@@ -178,7 +184,8 @@ def stop_for_limit(
     OpticsError
         As :func:`image_distance_mm`.
     """
-    return blur_mm(focal_mm, 1.0, focus_m, limit_m, model) / np.asarray(coc_mm, dtype=float)
+    result: Numbers = blur_mm(focal_mm, 1.0, focus_m, limit_m, model) / np.asarray(coc_mm, dtype=float)
+    return result
 
 
 def magnification(focal_mm: ArrayLike, focus_m: ArrayLike, model: LensModel = "render") -> Numbers:

@@ -44,4 +44,5 @@ def _smooth(speed: Numbers, fps: float) -> Numbers:
     padded = np.concatenate([np.zeros(reach), held, np.zeros(reach)])
     sums = np.concatenate([[0.0], np.cumsum(padded)])
     wide = 2 * reach
-    return ((sums[wide:] - sums[:-wide]) / wide)[:count].clip(0.0)
+    result: Numbers = ((sums[wide:] - sums[:-wide]) / wide)[:count].clip(0.0)
+    return result

@@ -23,4 +23,5 @@ def samples_for_noise(light_px: ArrayLike, disc_px: ArrayLike, noise: ArrayLike)
     9900.0
     """
     part = np.minimum((np.asarray(light_px, float) / np.asarray(disc_px, float)) ** 2, 1.0)
-    return np.maximum(np.round((1.0 - part) / (part * np.asarray(noise, float) ** 2), 6), 1.0)
+    result: Numbers = np.maximum(np.round((1.0 - part) / (part * np.asarray(noise, float) ** 2), 6), 1.0)
+    return result

@@ -27,7 +27,8 @@ def coordinate(nearness_dpt: ArrayLike, focal_mm: ArrayLike, model: LensModel) -
     if model == "render":
         return dpt + 0.0 * np.asarray(focal_mm, dtype=float)
     left = 1.0 - np.asarray(focal_mm, dtype=float) / _MM_PER_M * dpt
-    return np.minimum(dpt / np.maximum(left, 1e-9), _FARTHEST_X)
+    result: Numbers = np.minimum(dpt / np.maximum(left, 1e-9), _FARTHEST_X)
+    return result
 
 
 def nearness_of(x: ArrayLike, focal_mm: ArrayLike, model: LensModel) -> Numbers:
@@ -35,7 +36,8 @@ def nearness_of(x: ArrayLike, focal_mm: ArrayLike, model: LensModel) -> Numbers:
     at = np.asarray(x, dtype=float)
     if model == "render":
         return at + 0.0 * np.asarray(focal_mm, dtype=float)
-    return at / (1.0 + np.asarray(focal_mm, dtype=float) / _MM_PER_M * at)
+    result: Numbers = at / (1.0 + np.asarray(focal_mm, dtype=float) / _MM_PER_M * at)
+    return result
 
 
 @dataclass(frozen=True, eq=False)
@@ -338,7 +340,8 @@ def granted(wishes: Wishes, x: ArrayLike, f_number: ArrayLike) -> NDArray[np.boo
             np.maximum(nearer - wishes.near_r * (stop + slack), farther - wishes.far_r * (stop + slack)) <= 0
         )
         lost = (-nearer >= wishes.near_r * (stop - slack)) | (-farther >= wishes.far_r * (stop - slack))
-    return np.where(wishes.sharp, held, lost)
+    result: NDArray[np.bool_] = np.where(wishes.sharp, held, lost)
+    return result
 
 
 @dataclass(frozen=True)

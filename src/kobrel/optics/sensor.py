@@ -94,7 +94,8 @@ def reads_as(pupil_mm: ArrayLike, view_angle_deg: ArrayLike) -> Numbers:
     1.0
     """
     reference = 36.0 / (2.0 * np.tan(np.radians(np.asarray(view_angle_deg, dtype=float)) / 2.0)) / 8.0
-    return np.asarray(pupil_mm, dtype=float) / reference
+    result: Numbers = np.asarray(pupil_mm, dtype=float) / reference
+    return result
 
 
 def view_angle_deg(size_mm: ArrayLike, image_distance_mm: ArrayLike) -> Numbers:
@@ -115,7 +116,8 @@ def blur_px(
     With a squeeze q a disc is q times taller than wide; this is its height, the larger.
     """
     width = np.asarray(sensor_width_mm, dtype=float) * np.asarray(squeeze, dtype=float)
-    return np.asarray(blur_mm, dtype=float) / width * np.asarray(picture_width_px, dtype=float)
+    result: Numbers = np.asarray(blur_mm, dtype=float) / width * np.asarray(picture_width_px, dtype=float)
+    return result
 
 
 def coc_mm(

@@ -32,7 +32,10 @@ def _reduced(picture: NDArray[np.float32], step: int) -> NDArray[np.float32]:
     tall, wide = (-(-size // step) * step for size in picture.shape[:2])
     padded = np.zeros((tall, wide, 3), np.float32)
     padded[: picture.shape[0], : picture.shape[1]] = picture
-    return padded.reshape(tall // step, step, wide // step, step, 3).mean(axis=(1, 3), dtype=np.float32)
+    result: NDArray[np.float32] = padded.reshape(tall // step, step, wide // step, step, 3).mean(
+        axis=(1, 3), dtype=np.float32
+    )
+    return result
 
 
 def _enlarged(picture: NDArray[np.float32], tall: int, wide: int, step: int) -> NDArray[np.float32]:

@@ -205,7 +205,7 @@ def _reach(blur: NDArray[np.float32]) -> NDArray[np.float32]:
     padded = np.zeros((rows * _TILE, columns * _TILE), np.float32)
     padded[:height, :width] = blur
     tiles = padded.reshape(rows, _TILE, columns, _TILE).max(axis=(1, 3))
-    result = tiles.copy()
+    result: NDArray[np.float32] = tiles.copy()
     # A disc reaches as many tiles as its radius covers: wider rings, fewer discs.
     ring = 1
     while ring <= max(rows, columns):

@@ -183,7 +183,8 @@ def signed_blur(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
     focus: float | NDArray[np.float64] = view.numbers.focus
     if view.camera.projection == "orthographic":
         blur = (depth - 1.0 / focus) * view.blur_scale_px
-        return np.clip(blur, -4.0 * view.width, 4.0 * view.width).astype(np.float32)
+        result: NDArray[np.float32] = np.clip(blur, -4.0 * view.width, 4.0 * view.width).astype(np.float32)
+        return result
     if view.camera.surface == "sphere" and view.camera.projection == "perspective":
         numbers = view.numbers
         x = ((np.arange(view.width) + 0.5) / view.width * 2 - 1) * numbers.half_x + numbers.middle_x

@@ -195,14 +195,14 @@ def _px_a_dioptre(source: CameraSource) -> float:
     focal_mm = float(np.max(source.focal_mm.values))
     f_number = float(np.min(source.f_number.values)) if source.f_number else 2.8
     width_mm = float(source.width_mm.values[0, 0])
-    return focal_mm**2 / f_number / 1000.0 / width_mm * Shot.model_fields["width_px"].default
+    return float(focal_mm**2 / f_number / 1000.0 / width_mm * Shot.model_fields["width_px"].default)
 
 
 def _same_framing(source: CameraSource) -> float:
     """The part by which a camera's focal length may be off so that nothing moves in the delivered picture."""
     shape = float(source.height_mm.values[0, 0]) / float(source.width_mm.values[0, 0])
     corner_px = Shot.model_fields["width_px"].default / 2 * math.hypot(1.0, shape)
-    return _SAME_PX / corner_px
+    return float(_SAME_PX / corner_px)
 
 
 def _keyed(track: Track, first: int, last: int, same_part: float) -> Keyed:

@@ -61,7 +61,8 @@ class Copies:
         """(N, 4, 4) their places at a frame."""
         own = self._matrices(np.array([frame]), slice(None))[0]
         if self.around is None:
-            return own
+            result: Array = own
+            return result
         return np.asarray((self.around.at(frame)[:, None] @ own).reshape(-1, 4, 4))
 
     def seen_at(self, frame: float) -> NDArray[np.bool_]:

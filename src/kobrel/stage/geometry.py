@@ -1,7 +1,7 @@
 """All meshes of a stage as the tables that rays and shading read."""
 
 from collections.abc import Collection
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -88,11 +88,11 @@ class _Joined:
     """Arrays of several meshes end to end."""
 
     def __init__(self, shape: tuple[int, ...], dtype: type) -> None:
-        self._empty: NDArray = np.zeros((0, *shape), dtype)
-        self._parts: list[NDArray] = []
+        self._empty: NDArray[Any] = np.zeros((0, *shape), dtype)
+        self._parts: list[NDArray[Any]] = []
         self._length = 0
 
-    def add(self, array: NDArray | None) -> int:
+    def add(self, array: NDArray[Any] | None) -> int:
         """Where the array begins."""
         if array is None:
             return ABSENT
@@ -100,7 +100,7 @@ class _Joined:
         self._length += len(array)
         return self._length - len(array)
 
-    def joined(self) -> NDArray:
+    def joined(self) -> NDArray[Any]:
         return np.concatenate([self._empty, *self._parts])
 
 

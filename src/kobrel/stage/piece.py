@@ -325,7 +325,8 @@ class Piece:
         if not self.merged:
             return np.zeros(3)
         corners = self.boxes(0.0)[: self.merged].reshape(-1, 3)
-        return np.round((corners.min(axis=0) + corners.max(axis=0)) / 2)
+        result: Array = np.round((corners.min(axis=0) + corners.max(axis=0)) / 2)
+        return result
 
     def accelerators(self, progress: Progress = no_progress) -> "list[Accelerator]":
         """What rays hit: the merged meshes, if any, less :attr:`origin`; then one for each other node."""

@@ -136,7 +136,8 @@ class Drift:
         wall = np.where(drifts, np.minimum(part, 1.0 - part), 1.0).min(axis=-1)
         half = self.half[which] * np.clip(wall / _AT_WALL, 0.0, 1.0)
         middle = self.low + part * self.size
-        return middle[:, :, None, :] + half[..., None, None] * _SQUARE
+        result: Array = middle[:, :, None, :] + half[..., None, None] * _SQUARE
+        return result
 
     def whole(self, frame: float) -> NDArray[np.float32]:
         """(4 N, 3) all corners at a frame."""

@@ -4,6 +4,7 @@ import importlib
 import threading
 import time
 from collections.abc import Iterator
+from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
@@ -52,7 +53,7 @@ class Deck(QStackedWidget):
         super().__init__()
         self._session, self._files, self._exports = session, files, exports
         self._screening, self._proofing, self._queueing = screening, proofing, queueing
-        self._cards: dict[int, Card] = {}
+        self._cards: dict[int, Card[Any]] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
         self.setFixedWidth(322)
@@ -89,7 +90,7 @@ class Deck(QStackedWidget):
         if not any(isinstance(card, PagedCard) and card.make_next_page() for card in self._cards.values()):
             self._ahead.stop()
 
-    def __getitem__(self, key: int) -> Card:
+    def __getitem__(self, key: int) -> Card[Any]:
         if key not in self._cards:
             self._add(key, self._make(key))
         return self._cards[key]
@@ -97,11 +98,11 @@ class Deck(QStackedWidget):
     def __contains__(self, key: object) -> bool:
         return key in NAMES or key == SHOTS
 
-    def values(self) -> Iterator[Card]:
+    def values(self) -> Iterator[Card[Any]]:
         """All cards."""
         return (self[key] for key in NAMES)
 
-    def made(self, key: int) -> Card | None:
+    def made(self, key: int) -> Card[Any] | None:
         """A card if it was made."""
         return self._cards.get(key)
 
@@ -110,7 +111,7 @@ class Deck(QStackedWidget):
         self[key]
         self.setCurrentIndex(self._index[key])
 
-    def _make(self, key: int) -> Card:
+    def _make(self, key: int) -> Card[Any]:
         session = self._session
         if key == 1:
             from kobrel.desk.cards.block.card import BlockCard
@@ -144,7 +145,7 @@ class Deck(QStackedWidget):
 
         return ProofCard(session, self._screening, self._proofing, self._queueing)
 
-    def _add(self, key: int, card: Card) -> None:
+    def _add(self, key: int, card: Card[Any]) -> None:
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

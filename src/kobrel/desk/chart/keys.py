@@ -44,7 +44,7 @@ class Line(NamedTuple):
     def value(self, y: float, top: float, bottom: float) -> float:
         """The value at a place."""
         part = min(max((bottom - y) / (bottom - top), 0.0), 1.0)
-        return self.low * (self.high / self.low) ** part
+        return float(self.low * (self.high / self.low) ** part)
 
     def text(self, value: float) -> str:
         """A value in words."""

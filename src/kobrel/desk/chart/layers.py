@@ -100,4 +100,5 @@ def _changed(one: Survey, other: Survey) -> np.ndarray:
         return np.ones(len(other.frames), bool)
     pairs = (one.camera.focus_m, other.camera.focus_m), (one.near_m, other.near_m), (one.far_m, other.far_m)
     differs = [a != b for a, b in pairs]
-    return np.logical_or.reduce([*differs, (one.state != other.state).any(axis=0)])
+    result: np.ndarray = np.logical_or.reduce([*differs, (one.state != other.state).any(axis=0)])
+    return result

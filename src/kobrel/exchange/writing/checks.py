@@ -117,7 +117,7 @@ def _is_whole_sound(path: Path) -> bool:
     """What its head says is all there is (RIFF), and its samples are counted."""
     with path.open("rb") as file:
         kind, size, form = struct.unpack("<4sI4s", file.read(12))
-    return kind == b"RIFF" and form == b"WAVE" and size + 8 == path.stat().st_size > 44
+    return bool(kind == b"RIFF" and form == b"WAVE" and size + 8 == path.stat().st_size > 44)
 
 
 def _is_whole_usd(path: Path) -> bool:
@@ -136,7 +136,7 @@ def _is_whole_alembic(path: Path) -> bool:
         file.seek(root)
         count = struct.unpack("<Q", file.read(8))[0]
         end = root + 8 + 8 * count
-    return name == b"Ogawa" and closed == 0xFF and count > 0 and end <= path.stat().st_size
+    return bool(name == b"Ogawa" and closed == 0xFF and count > 0 and end <= path.stat().st_size)
 
 
 def _is_whole_pdf(path: Path) -> bool:

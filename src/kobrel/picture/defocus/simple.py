@@ -69,7 +69,8 @@ def _ramp(view: View, depth: NDArray[np.float32], blur: NDArray[np.float32]) -> 
     focus = float(view.camera.focus_m)
     far = float(np.quantile(depth[np.isfinite(depth)], 0.98)) if np.isfinite(depth).any() else focus * 2
     part = np.clip((np.minimum(depth, 1e9) - focus) / max(far - focus, focus * 0.5, 1e-6), -1, 1)
-    return (part * np.quantile(np.abs(blur), 0.98)).astype(np.float32)
+    result: NDArray[np.float32] = (part * np.quantile(np.abs(blur), 0.98)).astype(np.float32)
+    return result
 
 
 _TAPS_OF: Mapping[str, Callable[[View], NDArray[np.float32]]] = {
@@ -110,4 +111,7 @@ def grown_back(colour: NDArray[np.float32], level: float, stops: float) -> NDArr
     """
     most = colour.max(axis=-1)
     part = np.clip((most - 0.9 * level) / max(0.1 * level, 1e-9), 0, 1).astype(np.float32)
-    return colour * (np.float32(2.0) ** (np.float32(stops) * part * part * (3 - 2 * part)))[..., None]
+    result: NDArray[np.float32] = (
+        colour * (np.float32(2.0) ** (np.float32(stops) * part * part * (3 - 2 * part)))[..., None]
+    )
+    return result

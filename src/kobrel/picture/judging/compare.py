@@ -31,7 +31,8 @@ def stops_apart(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray
     The second is brought to the size of the first.
     """
     light = [np.maximum(each @ LUMINANCE, 0) + _DARKEST for each in (one, resized(other, one.shape[:2]))]
-    return np.log2(light[1] / light[0]).astype(np.float32)
+    result: NDArray[np.float32] = np.log2(light[1] / light[0]).astype(np.float32)
+    return result
 
 
 def blur_apart(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -44,4 +45,5 @@ def in_colours(values: NDArray[np.float32], most: float) -> NDArray[np.uint8]:
     """Differences as colours, (H, W, 3) bytes: warm above 0, cold below, full from `most` on."""
     part = np.clip(np.nan_to_num(values / max(most, 1e-9)), -1, 1)[..., None]
     end = np.where(part > 0, _WARM, _COLD)
-    return np.round(_ALIKE + (end - _ALIKE) * np.abs(part)).astype(np.uint8)
+    result: NDArray[np.uint8] = np.round(_ALIKE + (end - _ALIKE) * np.abs(part)).astype(np.uint8)
+    return result

@@ -111,9 +111,10 @@ class Camera:
         if any(getattr(self, name) != getattr(other, name) for name in constant):
             return np.ones(len(self.focus_m), bool)
         poses = (self.pose != other.pose).any(axis=(-2, -1))
-        return np.logical_or.reduce(
+        result: NDArray[np.bool_] = np.logical_or.reduce(
             [poses, *(getattr(self, name) != getattr(other, name) for name in BY_FRAME[1:])]
         )
+        return result
 
     @property
     def eye(self) -> Eye:
@@ -294,7 +295,8 @@ class Camera:
     def cone_for_limit(self, limit_m: ArrayLike) -> Numbers:
         """The cone of light, degrees, whose sharp band ends at a distance: of an orthographic view."""
         off = np.maximum(np.abs(np.asarray(limit_m, float) - self.focus_m), 1e-9)
-        return np.degrees(2 * np.arctan(self.coc_px / self.width_px * self.field_m / (2 * off)))
+        result: Numbers = np.degrees(2 * np.arctan(self.coc_px / self.width_px * self.field_m / (2 * off)))
+        return result
 
     def see(self, points: ArrayLike) -> Sight:
         """How points appear: (..., 3) metres on the stage, broadcast against the frames.

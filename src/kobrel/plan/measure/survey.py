@@ -89,7 +89,8 @@ class Survey:
         """Position of the nearest frame."""
         guess = round(frame - self.frames[0])
         if 0 <= guess < len(self.frames) and self.frames[guess] == frame:
-            return guess
+            result: int = guess
+            return result
         return int(np.argmin(np.abs(self.frames - frame)))
 
 

@@ -91,7 +91,10 @@ def best_slices(weights: Numbers, scale: DepthScale, count: int) -> Slices:
     def cost(low: NDArray[np.int64], high: int) -> Numbers:
         total = ones[high] - ones[low]
         first, second = firsts[high] - firsts[low], seconds[high] - seconds[low]
-        return np.maximum(second - np.where(total > 0, first**2 / np.maximum(total, 1e-300), 0.0), 0.0)
+        result: Numbers = np.maximum(
+            second - np.where(total > 0, first**2 / np.maximum(total, 1e-300), 0.0), 0.0
+        )
+        return result
 
     count = min(count, BINS)
     best = np.full((count + 1, BINS + 1), np.inf)

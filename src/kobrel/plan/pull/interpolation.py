@@ -91,4 +91,5 @@ def _searched(search: Search, since: Numbers, frames: float, way: float) -> Numb
     if frames <= 0:
         return np.zeros_like(since)
     size = search.amount * (abs(way) if search.unit == "part" else 1.0)
-    return np.sign(way) * size * swinging(since / frames, search.swings, search.decay)
+    result: Numbers = np.sign(way) * size * swinging(since / frames, search.swings, search.decay)
+    return result

@@ -45,7 +45,8 @@ def mirrored(colours: Colours, hole: NDArray[np.bool_]) -> Colours:
 def _back(at: NDArray[np.integer], count: int) -> NDArray[np.integer]:
     """Places beyond the picture's edges, mirrored back."""
     turned = np.mod(at, 2 * count)
-    return np.where(turned < count, turned, 2 * count - 1 - turned)
+    result: NDArray[np.integer] = np.where(turned < count, turned, 2 * count - 1 - turned)
+    return result
 
 
 def diffused(colours: Colours, hole: NDArray[np.bool_], told: Told = _untold) -> Colours:

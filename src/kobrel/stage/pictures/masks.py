@@ -1,6 +1,7 @@
 """Masks over a picture, (H, W) from 0 to 1: by lines, by colour, and what is done to their edges."""
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -58,7 +59,9 @@ def _filled(corners: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.u
     return np.bitwise_xor.accumulate(crossings[:, :columns], axis=1)
 
 
-def bent(at: ArrayLike, before: Sequence[ArrayLike | None], after: Sequence[ArrayLike | None]) -> NDArray:
+def bent(
+    at: ArrayLike, before: Sequence[ArrayLike | None], after: Sequence[ArrayLike | None]
+) -> NDArray[Any]:
     """A closed line of cubic curves as points, (m, 2).
 
     Parameters
@@ -111,7 +114,8 @@ def between(values: NDArray[np.float32], low: float, high: float, soft: float) -
 def _falling(off: NDArray[np.float32], reach: float, soft: float) -> Mask:
     if soft <= 0:
         return (off <= reach).astype(np.float32)
-    return np.clip(1.0 - (off - reach) / soft, 0.0, 1.0).astype(np.float32)
+    result: Mask = np.clip(1.0 - (off - reach) / soft, 0.0, 1.0).astype(np.float32)
+    return result
 
 
 def shaped(mask: Mask, grow_px: float, smooth_px: float, feather_px: float) -> Mask:
@@ -150,7 +154,7 @@ def _about(mask: Mask, margin: float) -> tuple[slice, slice]:
     )
 
 
-def bounds(mask: NDArray) -> tuple[int, int, int, int]:
+def bounds(mask: NDArray[Any]) -> tuple[int, int, int, int]:
     """Left, top, right and bottom of what is above 0; all 0 for nothing."""
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if not len(rows):
@@ -158,7 +162,7 @@ def bounds(mask: NDArray) -> tuple[int, int, int, int]:
     return int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1
 
 
-def smoothed_line(points: ArrayLike, px: float) -> NDArray:
+def smoothed_line(points: ArrayLike, px: float) -> NDArray[Any]:
     """A closed line drawn by hand, (n, 2), evenly spaced anew and smoothed over a length in pixels."""
     at = np.asarray(points, float)
     loop = np.concatenate([at, at[:1]])

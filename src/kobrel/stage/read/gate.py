@@ -132,7 +132,7 @@ def _nodes(scene: Scene, warnings: list[str]) -> tuple[Node, ...]:
 def _farthest(mesh: Mesh, matrix: NDArray[np.float64]) -> float:
     """How far from the origin a mesh reaches at most, metres."""
     reach = _reach(mesh.points) * np.sqrt(3.0)
-    return reach * float(np.linalg.norm(matrix[:3, :3])) + float(np.linalg.norm(matrix[:3, 3]))
+    return float(reach * float(np.linalg.norm(matrix[:3, :3])) + float(np.linalg.norm(matrix[:3, 3])))
 
 
 def _mesh(mesh: Mesh) -> tuple[Mesh | None, str]:

@@ -1,7 +1,7 @@
 """Catmull-Clark subdivision, as a matrix from a cage's points to those of the finer surface."""
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ class Corners(Protocol):
 
     corners: NDArray[np.int64]
 
-    def by_face(self, values: NDArray) -> NDArray:
+    def by_face(self, values: NDArray[Any]) -> NDArray[Any]:
         """Values of faces at their triangles."""
 
 
@@ -57,7 +57,7 @@ def refined(
     quads = vertices.reshape(-1, 4)
     halves = [0, 1, 2], [0, 2, 3]
 
-    def corners(values: NDArray | None) -> NDArray | None:
+    def corners(values: NDArray[Any] | None) -> NDArray[Any] | None:
         if values is None:
             return None
         by_quad = values.reshape(-1, 4, values.shape[-1])
@@ -79,14 +79,14 @@ def refined(
     )
 
 
-def _of_faces(values: NDArray, spread: Corners, count: int) -> NDArray:
+def _of_faces(values: NDArray[Any], spread: Corners, count: int) -> NDArray[Any]:
     """Values of triangles, as those of the faces that they are of."""
     result = np.zeros(count, values.dtype)
     result[spread.by_face(np.arange(count))] = values
     return result
 
 
-def _of_corners(values: NDArray | None, spread: Corners, count: int) -> NDArray | None:
+def _of_corners(values: NDArray[Any] | None, spread: Corners, count: int) -> NDArray[Any] | None:
     """Values at the corners of triangles, as those at the corners of faces, (C, n)."""
     if values is None:
         return None
@@ -110,7 +110,7 @@ def _before(counts: NDArray[np.int64]) -> NDArray[np.int64]:
     return before
 
 
-def _split(values: NDArray, counts: NDArray[np.int64]) -> NDArray:
+def _split(values: NDArray[Any], counts: NDArray[np.int64]) -> NDArray[Any]:
     """Values at the corners of faces (C, n) at those of the quads they are split into, (4 C, n)."""
     faces = np.repeat(np.arange(len(counts)), counts)
     middle = np.zeros((len(counts), values.shape[1]))
@@ -134,7 +134,9 @@ def _step(
     edge_of_corner = edge_of_corner.ravel()
     edge_count = len(edges)
 
-    def matrix(rows: NDArray, columns: NDArray, values: NDArray, shape: tuple[int, int]) -> "csr_matrix":
+    def matrix(
+        rows: NDArray[Any], columns: NDArray[Any], values: NDArray[Any], shape: tuple[int, int]
+    ) -> "csr_matrix":
         return coo_matrix((values, (rows, columns)), shape=shape).tocsr()
 
     of_faces = matrix(faces, indices, 1.0 / counts[faces], (face_count, vertices))
@@ -165,7 +167,7 @@ def _step(
     curve = on_border == 2
     kept = np.where(within, (n - 3) / n, np.where(curve, 0.75, 1.0))
 
-    def rows_times(values: NDArray, of: "csr_matrix") -> "csr_matrix":
+    def rows_times(values: NDArray[Any], of: "csr_matrix") -> "csr_matrix":
         return csr_matrix(of.multiply(values[:, None]))
 
     own = matrix(np.arange(vertices), np.arange(vertices), kept, (vertices,) * 2)

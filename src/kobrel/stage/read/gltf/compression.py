@@ -15,7 +15,7 @@ _AGAIN = "Export the scene again, or without compression."
 
 def draco_mesh(
     path: Path, content: bytes, wanted: dict[str, int]
-) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
+) -> tuple[NDArray[np.uint32], dict[str, NDArray[Any]]]:
     """The faces (T, 3) and the attributes by name of a mesh compressed with Draco
     (KHR_draco_mesh_compression).
 

@@ -5,7 +5,7 @@ import binascii
 import struct
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 from urllib.parse import unquote
 
 import numpy as np
@@ -182,7 +182,7 @@ class Container:
 
     # Numbers
 
-    def numbers(self, index: int) -> NDArray:
+    def numbers(self, index: int) -> NDArray[Any]:
         """An accessor's numbers as the file has them, (count,) or (count, parts); normalised integers as
         floats between -1 or 0 and 1.
 
@@ -206,7 +206,7 @@ class Container:
             )
         return values[:, 0] if values.shape[1] == 1 else values
 
-    def _dense(self, accessor: Accessor, index: int) -> NDArray:
+    def _dense(self, accessor: Accessor, index: int) -> NDArray[Any]:
         kind, parts = np.dtype(_TYPES[accessor.componentType]), _PARTS[accessor.type]
         if accessor.bufferView is None:
             if accessor.count * parts * kind.itemsize > MOST_EMPTY_BYTES:
@@ -223,7 +223,7 @@ class Container:
 
     def _laid_out(
         self, view: int, offset: int, count: int, parts: int, kind: np.dtype, stride: int | None, index: int
-    ) -> NDArray:
+    ) -> NDArray[Any]:
         content = self.view(view)
         step = stride or parts * kind.itemsize
         if count and offset + step * (count - 1) + parts * kind.itemsize > len(content):
@@ -236,7 +236,7 @@ class Container:
         there = np.ndarray((count, parts), kind, content, offset, (step, kind.itemsize))
         return np.ascontiguousarray(there)
 
-    def _with_sparse(self, values: NDArray, accessor: Accessor, index: int) -> NDArray:
+    def _with_sparse(self, values: NDArray[Any], accessor: Accessor, index: int) -> NDArray[Any]:
         sparse = accessor.sparse
         assert sparse is not None
         which, put = sparse.indices, sparse.values

@@ -1,6 +1,7 @@
 """Meshes of glTF: the parts of each joined to one mesh, with its morph targets and joints."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -123,7 +124,7 @@ class Meshes:
             material,
         )
 
-    def _attributes(self, primitive: Primitive) -> tuple[NDArray[np.uint32], dict[str, NDArray]]:
+    def _attributes(self, primitive: Primitive) -> tuple[NDArray[np.uint32], dict[str, NDArray[Any]]]:
         """Triangles (T, 3) and the values of points by their names."""
         draco = primitive.extensions.KHR_draco_mesh_compression
         wanted = {
@@ -170,7 +171,7 @@ def _triangles(order: NDArray[np.uint32], mode: int) -> NDArray[np.uint32]:
     return np.ascontiguousarray(np.stack([order[k], order[k + 1 + odd], order[k + 2 - odd]], axis=1))
 
 
-def _normalised(container: Container, accessor: int, values: NDArray) -> NDArray:
+def _normalised(container: Container, accessor: int, values: NDArray[Any]) -> NDArray[Any]:
     """Values out of Draco as the accessor says that they count."""
     said = container.of(container.document.accessors, accessor, "accessor")
     if len(values) != said.count:
@@ -183,7 +184,7 @@ def _normalised(container: Container, accessor: int, values: NDArray) -> NDArray
     return values
 
 
-def _fitting(values: NDArray | None, count: int, width: int) -> NDArray[np.float32] | None:
+def _fitting(values: NDArray[Any] | None, count: int, width: int) -> NDArray[np.float32] | None:
     """Values as single precision, if there is one for each point."""
     if values is None or values.shape != (count, width):
         return None
@@ -191,7 +192,7 @@ def _fitting(values: NDArray | None, count: int, width: int) -> NDArray[np.float
 
 
 def _influences(
-    values: dict[str, NDArray], count: int
+    values: dict[str, NDArray[Any]], count: int
 ) -> tuple[NDArray[np.int32] | None, NDArray[np.float32] | None]:
     """The joints of each point and their weights with the sum 1, (V, K) each."""
     joints, weights, number = [], [], 0
@@ -252,7 +253,7 @@ def _alone(part: _Part, materials: Materials) -> MeshOf:
     return MeshOf(mesh, (materials.material(part.material),), targets, part.joints, part.weights)
 
 
-def _at_corners(values: NDArray | None, part: _Part, kind: type, width: int) -> NDArray:
+def _at_corners(values: NDArray[Any] | None, part: _Part, kind: type, width: int) -> NDArray[Any]:
     """Values of points at the corners of triangles, (T, 3, n); white or nought where there are none."""
     if values is None:
         return np.full((len(part.triangles), 3, width), 255 if kind is np.uint8 else 0, kind)

@@ -1,5 +1,7 @@
 """Nodes of glTF over time: transforms, their animation, and the weights of morph targets."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -108,7 +110,7 @@ class Animations:
         """The weights of a node's morph targets, (K, count); None where all of them are nought for ever."""
         track = self.tracks.get((index, "weights"))
         if track is None:
-            still: NDArray = np.zeros((1, count))
+            still: NDArray[Any] = np.zeros((1, count))
             still[0, : len(rest)] = rest[:count]
             return Track(np.zeros(1), still) if still.any() else None
         return track if track.values.shape[1] == count else None

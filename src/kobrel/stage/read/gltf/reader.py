@@ -3,6 +3,7 @@
 from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -276,7 +277,7 @@ class _Reader:
             return None
         count = counts.pop()
 
-        def track(values: NDArray | None) -> Track | None:
+        def track(values: NDArray[Any] | None) -> Track | None:
             return None if values is None else Track.constant(values)
 
         turns = values.get("ROTATION")

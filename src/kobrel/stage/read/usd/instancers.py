@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -118,7 +119,7 @@ def _all_copies(
     return result
 
 
-def _state(instancer: UsdGeom.PointInstancer, code: Usd.TimeCode) -> dict[str, NDArray] | None:
+def _state(instancer: UsdGeom.PointInstancer, code: Usd.TimeCode) -> dict[str, NDArray[Any]] | None:
     """The instances at one time; None where their numbers do not fit each other."""
     places = as_array(instancer.GetPositionsAttr().Get(code), float, 3)
     kinds = as_array(instancer.GetProtoIndicesAttr().Get(code), np.int64)

@@ -145,4 +145,4 @@ def _turn(prim: Usd.Prim) -> Array:
 
 def _size_of(prim: Usd.Prim) -> float:
     """How much larger a light is in the scene than in its own space."""
-    return max(abs(float(np.linalg.det(_turn(prim)))) ** (1 / 3), 1e-12)
+    return float(max(abs(float(np.linalg.det(_turn(prim)))) ** (1 / 3), 1e-12))

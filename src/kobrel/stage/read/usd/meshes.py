@@ -1,6 +1,7 @@
 """Meshes of USD: polygons, their corners' values, and points that move."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,7 +101,7 @@ def _drawn(prim: Usd.Prim, mesh: UsdGeom.Mesh, faces: Polygons, level: int, code
 def turned_over(mesh: Mesh) -> Mesh:
     """The same mesh with its faces the other way round."""
 
-    def other(values: NDArray | None) -> NDArray | None:
+    def other(values: NDArray[Any] | None) -> NDArray[Any] | None:
         return None if values is None else np.ascontiguousarray(values[:, ::-1])
 
     return replace(
@@ -126,7 +127,7 @@ class Spread:
         chosen = faces.indices.reshape(-1, 3) if self._all_three else faces.indices[self.corners]
         self.triangles = np.ascontiguousarray(chosen).view(np.uint32)
 
-    def by_face(self, values: NDArray) -> NDArray:
+    def by_face(self, values: NDArray[Any]) -> NDArray[Any]:
         """Values of the faces, (P, ...), at the triangles made of them: (T, ...)."""
         if self._all_three:
             return values
@@ -146,7 +147,7 @@ class Spread:
         return None
 
 
-def as_array(value: object, dtype: type, width: int | None = None) -> NDArray:
+def as_array(value: object, dtype: type, width: int | None = None) -> NDArray[Any]:
     """A value of USD as numbers, (n,) or (n, width); none is empty."""
     if value is None:
         return np.zeros((0, width) if width else 0, dtype)

@@ -337,7 +337,7 @@ class _Reader:
 
 
 def _is_smooth(prim: Usd.Prim) -> bool:
-    return UsdGeom.Mesh(prim).GetSubdivisionSchemeAttr().Get() == UsdGeom.Tokens.catmullClark
+    return bool(UsdGeom.Mesh(prim).GetSubdivisionSchemeAttr().Get() == UsdGeom.Tokens.catmullClark)
 
 
 def _composition_warning(text: str) -> str:
