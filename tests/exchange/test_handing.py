@@ -11,13 +11,14 @@ import numpy as np
 import OpenImageIO as oiio
 import pytest
 from pxr import Sdf, Usd, UsdGeom
+from scipy.spatial.transform import Rotation
 
 import kobrel
 from kobrel import trust
 from kobrel.errors import ExchangeError, SceneError
 from kobrel.exchange.cameras.alembic import write_alembic
-from kobrel.exchange.cameras.back import PARTS, compare, read_camera
-from kobrel.exchange.cameras.gltf import write_gltf
+from kobrel.exchange.cameras.back import PARTS, _apart, _require_places, compare, read_camera
+from kobrel.exchange.cameras.gltf import _turns, write_gltf
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.export import KINDS, Options, export
 from kobrel.exchange.passes import matte_channel, write_passes
@@ -32,7 +33,17 @@ from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
-from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, Shot
+from kobrel.plan.model import (
+    CameraKey,
+    DistanceTarget,
+    FixedCamera,
+    MadeCamera,
+    Mark,
+    Plan,
+    PointAnchor,
+    Shot,
+    Subject,
+)
 from kobrel.plan.terms.back import taken
 from kobrel.plan.terms.blocks import BLOCKS, block
 from kobrel.plan.terms.changes import taken_values
@@ -562,3 +573,40 @@ def test_a_camera_that_stands_nowhere_is_refused(demo, tmp_path):
         path.write_text(json.dumps(content))
         with pytest.raises(ExchangeError, match="its camera's place makes no sense at frame 0"):
             read_camera(path)
+
+
+def test_turns_of_a_camera_that_goes_round_take_the_short_way():
+    """A quaternion and its opposite are the same turn; between two frames a reader goes the way between them."""
+    angles = np.radians(np.linspace(0.0, 720.0, 145))
+    turns = _turns(Rotation.from_euler("y", angles[:, None]).as_matrix())
+    assert (np.sum(turns[1:] * turns[:-1], axis=1) > 0.99).all()
+    assert np.abs(turns[:, 1]) == pytest.approx(np.abs(np.sin(angles / 2)), abs=1e-9)
+
+
+@pytest.mark.parametrize("fault", ["shear", "far", "nothing"])
+def test_a_camera_that_comes_back_with_one_thing_wrong_is_refused(fault):
+    pose = np.tile(np.eye(4), (3, 1, 1))
+    if fault == "shear":
+        pose[1, 0, 1] = pose[1, 1, 0] = 0.9
+    elif fault == "far":
+        pose[1, 0, 3] = 1e12
+    else:
+        pose[1, 2, 3] = np.nan
+    with pytest.raises(ExchangeError, match="frame 1002"):
+        _require_places(pose, np.array([1001.0, 1002.0, 1003.0]), Path("a.usd"))
+    _require_places(np.tile(np.eye(4), (3, 1, 1)), np.arange(3.0), Path("a.usd"))
+
+
+def test_what_one_of_two_cameras_sees_is_compared(looking_at):
+    plan, shot, stage = looking_at()
+    plan = plan.but(subjects=(Subject(number=1, name="a", anchor=PointAnchor(position_m=(0.0, 0.0, -3.0))),))
+    turned = Rotation.from_euler("y", 40, degrees=True).as_matrix()
+    pose = np.eye(4)
+    pose[:3, :3] = turned
+    away = shot.but(camera=FixedCamera(pose=tuple(pose.ravel().tolist())))
+    one, other = (survey(plan, each, stage, np.array([1.0])) for each in (shot, away))
+    assert (one.sight.in_frame.tolist(), other.sight.in_frame.tolist()) == ([[True]], [[False]])
+    wanted = abs(float(one.sight.blur_px[0, 0] - other.sight.blur_px[0, 0]))
+    assert wanted > 1.0
+    for first, second in ((one, other), (other, one)):
+        assert _apart(first, second)[0] == pytest.approx([wanted])

@@ -6,6 +6,7 @@ import itertools
 import json
 import os
 import shutil
+import time
 from collections import deque
 from dataclasses import replace
 from pathlib import Path
@@ -18,7 +19,7 @@ import kobrel.demo
 from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.movie import Movie, write_shot
 from kobrel.farm import record as record_module
-from kobrel.farm import remote, store
+from kobrel.farm import remote, run, store
 from kobrel.farm.bundle import Bundle, File, file_of, packed
 from kobrel.farm.cluster import Farm
 from kobrel.farm.making import Made, bands_of, items_of, maker_of
@@ -229,9 +230,11 @@ def test_an_item_that_fails_is_told_and_the_others_are_made(farm, tmp_path, monk
     from kobrel.farm import making
 
     job, write = small_job(tmp_path, last=1006), making.Maker.write
+    tried = []
 
     def broken(self, item, folder, progress=None):
         if item.number == 1004:
+            tried.append(item.number)
             raise ValueError("odd")
         return write(self, item, folder)
 
@@ -239,6 +242,7 @@ def test_an_item_that_fails_is_told_and_the_others_are_made(farm, tmp_path, monk
     with pytest.raises(ExchangeError, match="1004: something went wrong inside"):
         Run(job, lambda: farm, folder=tmp_path / "job").run()
     assert len(digests(tmp_path / "out")) == 5
+    assert len(tried) == run.MOST_TRIES
 
 
 def test_files_travel_where_they_are_not_seen(tmp_path, monkeypatch):
@@ -481,3 +485,34 @@ def test_what_a_worker_does_not_give_away_is_made_elsewhere(tmp_path):
     made._out[item.key] = out
     made._take_one(out, first, deque())
     assert out.futures == [second]
+
+
+@pytest.mark.parametrize(("kind", "frames"), [("pictures", 1008), ("passes", 1004)])
+def test_pictures_have_handles_and_passes_have_not(tmp_path, kind, frames):
+    path = small_plan(tmp_path, 1004)
+    plan = open_plan(path)
+    plan = plan.but(shots=(plan.shots[0].but(handles=4),))
+    work = work_of(kind=kind, plan=str(path), output=str(tmp_path / "a.exr"), **SMALL)
+    keys = [item.number for item in items_of(work, plan)]
+    assert (min(keys), max(keys)) == (1001 - (frames - 1004), frames)
+
+
+def test_what_no_set_names_any_more_is_forgotten_after_two_weeks(tmp_path, monkeypatch):
+    monkeypatch.setenv(store.CACHE, str(tmp_path))
+    old = time.time() - 15 * 86400
+
+    def blob(name, age):
+        path = tmp_path / "files" / "ab" / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(name)
+        os.utime(path, (age, age))
+        return path
+
+    linked, lonely, fresh = blob("linked", old), blob("lonely", old), blob("fresh", time.time())
+    live, gone = tmp_path / "sets" / "live", tmp_path / "sets" / "gone"
+    live.mkdir(parents=True)
+    gone.mkdir()
+    os.link(linked, live / "a.usd")
+    os.utime(gone, (old, old))
+    store.clear_old()
+    assert [path.exists() for path in (linked, lonely, fresh, live, gone)] == [True, False, True, True, False]

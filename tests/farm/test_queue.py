@@ -288,3 +288,46 @@ def test_nonsense_in_a_list_of_jobs_is_told(tmp_path, content):
     path.write_text(json.dumps(content))
     with pytest.raises(KobrelError):
         read_works(path)
+
+
+def test_a_job_is_moved_past_those_that_are_at_their_end(queue, tmp_path):
+    keys = [give(queue, tmp_path, f"{name}.exr") for name in "abcd"]
+    queue.note(keys[1], state="done")
+    queue.note(keys[2], state="failed")
+    queue.move(keys[3], -1)
+    assert [entry.key for entry in queue.entries()] == [keys[3], keys[1], keys[2], keys[0]]
+    queue.move(keys[3], 1)
+    assert [entry.key for entry in queue.entries()] == keys
+
+
+def test_tries_are_counted_until_something_is_made(queue, tmp_path, monkeypatch):
+    key = give(queue, tmp_path)
+    seen = []
+
+    class Ended(BaseException):
+        """As if the process had ended."""
+
+    def end(*_parts):
+        seen.append(queue.entries()[0].tries)
+        raise Ended
+
+    monkeypatch.setattr(runner, "packed", end)
+    for _ in range(runner.MOST_TRIES):
+        with pytest.raises(Ended):
+            runner.work_off(queue, 0.0)
+    runner.work_off(queue, 0.0)
+    assert seen == [1, 2, 3]
+    assert "ended 3 times" in queue.entries()[0].why
+    queue.again(key)
+    monkeypatch.undo()
+    runner.work_off(queue, 0.0)
+    assert states(queue) == ["done"]
+
+
+def test_a_job_that_was_stopped_has_not_been_tried(queue, tmp_path, monkeypatch):
+    key = give(queue, tmp_path)
+    queue.want(key, "pause")
+    monkeypatch.setattr(runner, "packed", lambda _work, _plan, progress: progress("x", 0.0))
+    queue.note(key, state="waiting")
+    runner._do(queue, queue.entries()[0])
+    assert (queue.entries()[0].state, queue.entries()[0].tries) == ("paused", 0)

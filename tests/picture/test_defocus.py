@@ -7,6 +7,7 @@ import pytest
 
 from kobrel.errors import KobrelError
 from kobrel.optics.iris import Iris
+from kobrel.picture.defocus.behind import _filled
 from kobrel.picture.defocus.edges import taken_apart
 from kobrel.picture.defocus.layered import defocused, layer_of
 from kobrel.picture.defocus.simple import METHODS, blurred_by, grown_back
@@ -301,3 +302,34 @@ def test_a_light_at_an_edge_gives_what_is_behind_it_no_light():
     apart = taken_apart(blur, colour)
     assert apart.colour[5:25, 13].max() < 1.0, "what is behind the light"
     assert apart.colour[5:25, 16].max() < 1.0, "what is behind the pane beside it"
+
+
+def test_what_is_known_of_the_backdrop_is_kept_and_what_is_not_comes_from_about_it():
+    """A quarter of a cell that is known is known."""
+    dice = np.random.default_rng(2)
+    colours = dice.random((16, 24, 4)).astype(np.float32)
+    known = np.full((16, 24), 0.25, np.float32)
+    known[6:9, 10:13] = 0.0
+    made = _filled(colours * known[..., None], known)
+    assert made[known > 0] == pytest.approx(colours[known > 0], abs=1e-6)
+    about = colours[4:12, 8:16][known[4:12, 8:16] > 0].mean(axis=0)
+    assert made[7, 11] == pytest.approx(about, abs=0.25)
+    flat = _filled(np.full((16, 24, 4), 0.7, np.float32) * known[..., None], known)
+    assert flat == pytest.approx(0.7, abs=1e-6)
+
+
+@pytest.mark.parametrize("place", [(120, 202), (360, 202), (120, 67)])
+def test_a_shifted_lens_cuts_discs_away_from_its_axis(place):
+    """The axis stands at a quarter of the width, three quarters down: there the disc is whole."""
+    size, front = SIZE, FrontStop(distance_mm=60.0, diameter_mm=38.0)
+    widths = []
+    for stop in (None, front):
+        camera = camera_with(1.4, 1.0, flaws=Flaws(front_stop=stop))
+        mm = float(camera.sensor_width_mm) / 4, float(camera.sensor_height_mm) / 4
+        camera = replace(camera, shift_mm=mm)
+        colour = np.zeros((size[1], size[0], 3), np.float32)
+        colour[place[1], place[0]] = 500.0
+        made = defocused(view_of(camera, size), colour, even(4.0, size))[..., 0]
+        widths.append(int((made > 0.3 * made.max()).sum()))
+    whole, cut = widths
+    assert cut == pytest.approx(whole, rel=0.03) if place == (120, 202) else cut < 0.9 * whole

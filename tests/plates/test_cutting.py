@@ -19,7 +19,7 @@ from kobrel.plan.pictures.plates import (
     OwnAlpha,
     Rectangle,
 )
-from kobrel.plan.plates.pixels import Shelf, cut_mask, plate_key
+from kobrel.plan.plates.pixels import Shelf, cut_mask, plate_key, worked
 from kobrel.stage.pictures.fill import diffused, mirrored, patched
 from kobrel.stage.pictures.masks import bent, shaped, smoothed_line
 from kobrel.stage.plates import PlatePixels
@@ -182,6 +182,10 @@ def test_a_lifted_plate_and_the_one_it_was_lifted_from(tmp_path):
     behind = shelf.source(plate_key(plan, back)).at(0).rgba
     assert np.abs(behind[..., :3].astype(int) - (40, 160, 220)).max() <= 1
     assert (behind[..., 3] == 255).all()
+    dotted = pixels.copy()
+    dotted[52, 50, :3], dotted[54, 50, :3] = 0, 0  # two and four pixels beyond the outline
+    grown = worked(PlatePixels(dotted), plate_key(plan, back)).rgba
+    assert (grown[52, 50, 1] > 100, grown[54, 50, 1]) == (True, 0)
     source = shelf.source(plate_key(plan, front))
     left, top, right, bottom = source.window
     assert (left * 120, top * 80, right * 120, bottom * 80) == pytest.approx((38, 28, 72, 52))

@@ -15,8 +15,8 @@ from kobrel.stage.stage import Stage
 WIDE, TALL = 240, 160
 
 
-@pytest.fixture
-def made(tmp_path):
+@pytest.fixture(params=["white is near", "black is near"])
+def made(tmp_path, request):
     """Noise, with a depth of a slope, a pole and a ball before it, and the plates that are made of them."""
     dice = np.random.default_rng(4)
     pixels = dice.integers(0, 256, (TALL, WIDE, 3), np.uint8)
@@ -25,9 +25,11 @@ def made(tmp_path):
     depth[(abs(x - 60) < 8) & (y > 30)] = 190
     depth[(x - 160) ** 2 + (y - 80) ** 2 < 40**2] = 240
     Image.fromarray(pixels).save(tmp_path / "noise.png")
+    white_is_near = request.param == "white is near"
+    depth = depth if white_is_near else 255 - depth
     Image.fromarray(depth.astype(np.uint8)).save(tmp_path / "depth.png")
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
-    scale = DepthScale(1.5, 12.0)
+    scale = DepthScale(1.5, 12.0, white_is_near)
     slices = best_slices(histogram(depth.astype(np.float32) / 255), scale, 4)
     camera = camera_at(Plan(), shot, 1001, Stage())
     plates = plates_from(

@@ -9,11 +9,13 @@ from kobrel.picture.tracer import exposed, sharp_picture
 from kobrel.picture.view import View
 from kobrel.plan.keys import Level, LevelKey
 from kobrel.plan.measure.camera import camera_at
+from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera
 from kobrel.plan.pictures.plates import Fade, PlateAnchor, Playing
+from kobrel.plan.plates.edges import edge_report
 from kobrel.plan.space.anchors import subject_points
 from kobrel.stage.plates import Eye, FadeRule
-from tests.plates.flat import a_shot, picture, plate_at, staged
+from tests.plates.flat import a_shot, picture, plate_at, staged, the_camera
 
 WIDE = 160
 
@@ -263,3 +265,17 @@ def test_what_a_dial_or_a_moving_camera_would_spoil_is_told(tmp_path):
     assert any(text.startswith("a: Its edge shows") for text in shot_warnings(plan, plan.shots[0], stage))
     wide = plan.but(plates=(plate.but(beyond="mirrored", beyond_part=0.5),))
     assert not any("edge shows" in text for text in shot_warnings(wide, plan.shots[0], stage))
+
+
+def test_an_edge_shows_where_the_frame_and_the_blur_about_it_look_past_it(tmp_path):
+    """A plate that faces a camera, out of focus: beyond the frame a disc of blur reaches half of itself."""
+    path = picture(tmp_path / "a.png")
+    shot = a_shot(focus_m=2.0)
+    camera = the_camera(shot)
+    plan, stage = staged(plate_at(path, 8.0, shot=shot), shot=shot)
+    frames = np.array([float(shot.first)])
+    cameras = survey(plan, shot, stage, frames).camera
+    (half_x, _half_y), pupil = camera.half_widths(), float(camera.pupil_mm) / 2000
+    blur = pupil * abs(1 / 2.0 - 1 / 8.0)
+    wanted = blur / (2 * float(half_x))  # it fills the width, and more than the height
+    assert edge_report(plan, plan.plates[0], stage, cameras, frames).needed == pytest.approx(wanted, rel=1e-3)
