@@ -38,7 +38,7 @@ fuzz: setup
 kill: setup
 	$(BIN)/python -m campaign.kill --kills $(KILLS)
 
-# CHANGES small changes to the core's code, of which its tests have to notice 95 of 100.
+# CHANGES small changes to the code, of which tests have to notice 95 of 100 in every package.
 mutate: setup
 	$(BIN)/python -m campaign.mutate_code --count $(CHANGES)
 
