@@ -5,9 +5,10 @@ as a plan, a stage or an array, is the same only if it is the very same object: 
 value that it leaves alone, so identity tells at once what still holds.
 """
 
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Any, Generic, TypeVar
+
+from cachetools import LRUCache
 
 T = TypeVar("T")
 Parts = tuple[object, ...]
@@ -67,15 +68,11 @@ class Memos(Generic[T]):
     """A :class:`Memo` for each of several things, by name; the longest unused go first."""
 
     def __init__(self, most: int = 1000) -> None:
-        self._most = most
-        self._memos: OrderedDict[Hashable, Memo[T]] = OrderedDict()
+        self._memos: LRUCache[Hashable, Memo[T]] = LRUCache(most)
 
     def of(self, name: Hashable) -> Memo[T]:
         """The memo of one thing."""
-        memo = self._memos.setdefault(name, Memo())
-        self._memos.move_to_end(name)
-        if len(self._memos) > self._most:
-            self._memos.popitem(last=False)
+        memo: Memo[T] = self._memos.setdefault(name, Memo())
         return memo
 
     def get(self, name: Hashable, parts: Parts, make: Callable[[], T]) -> T:

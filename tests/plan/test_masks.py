@@ -198,7 +198,9 @@ def test_presets_are_known_again_and_survive_a_file(looking_at, tmp_path, preset
     back = read_preset(path)
     assert back.given_to(shot, camera_at(plan, shot, 1, stage)).iris == given_shot.iris
     assert back.flaws == given_shot.flaws
-    assert [found.name for _path, found in presets_in(tmp_path)] == ["mine"]
+    told = []
+    assert [found.name for found in presets_in(tmp_path, told.append)] == ["mine"]
+    assert told == []
 
 
 def test_a_presets_picture_travels_with_it(tmp_path):
@@ -233,7 +235,9 @@ def test_broken_presets_are_refused_by_name(tmp_path, text, words):
     with pytest.raises(PlanError, match="bad") as told:
         read_preset(path)
     assert words in str(told.value)
-    assert presets_in(tmp_path) == []
+    told = []
+    assert presets_in(tmp_path, told.append) == []
+    assert [str(tmp_path) in line for line in told] == [True]
     with pytest.raises(PlanError, match="no such file"):
         read_preset(tmp_path / "nowhere")
     with pytest.raises(PlanError, match="Choose another place"):

@@ -3,13 +3,13 @@
 import tempfile
 import threading
 import time
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from kobrel import notices
@@ -213,8 +213,8 @@ class Maker:
         write_sheet(folder / self._name, work.proofs, sheet, progress)
 
 
-_makers: OrderedDict[str, Maker] = OrderedDict()
-_libraries: OrderedDict[tuple[File, ...], tuple[Library, Stage]] = OrderedDict()
+_makers: LRUCache[str, Maker] = LRUCache(_KEPT)
+_libraries: LRUCache[tuple[File, ...], tuple[Library, Stage]] = LRUCache(_KEPT)
 """What was read, by its files: jobs of the same scenes share it."""
 _reading = threading.Lock()
 
@@ -235,11 +235,7 @@ def maker_of(bundle: Bundle) -> Maker:
     with _reading:
         maker = _makers.get(bundle.key)
         if maker is None:
-            maker = _made_ready(bundle)
-            _makers[bundle.key] = maker
-            while len(_makers) > _KEPT:
-                _makers.popitem(last=False)
-        _makers.move_to_end(bundle.key)
+            maker = _makers[bundle.key] = _made_ready(bundle)
         return maker
 
 
@@ -258,8 +254,6 @@ def _made_ready(bundle: Bundle) -> Maker:
     stage = stage_of(plan, library, like)
     stage.prepare(no_progress)
     _libraries[bundle.files] = library, stage
-    while len(_libraries) > _KEPT:
-        _libraries.popitem(last=False)
     return Maker(work, plan, stage)
 
 

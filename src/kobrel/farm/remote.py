@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
@@ -16,8 +17,8 @@ from kobrel.picture.tracer import Block
 
 TOPIC = "kobrel"
 """Events of the scheduler under which workers tell that they begin with an item."""
-_bundles: dict[str, Bundle] = {}
 _MOST_BUNDLES = 16
+_bundles: LRUCache[str, Bundle] = LRUCache(_MOST_BUNDLES)
 
 
 class Lacking(KobrelError):
@@ -66,8 +67,6 @@ def greet() -> Versions:
 def take_bundle(text: str) -> list[str]:
     """Take what a job is made from; the digests of files that are not here."""
     bundle = Bundle.from_json(text)
-    while len(_bundles) >= _MOST_BUNDLES:
-        _bundles.pop(next(iter(_bundles)))
     _bundles[bundle.key] = bundle
     return store.missing(bundle.files)
 

@@ -6,11 +6,12 @@ import contextlib
 import sys
 import threading
 import time
-from collections import OrderedDict, deque
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
@@ -154,7 +155,7 @@ class DrawingService:
         self._spot_film: Film | None = None
         self._taking: Callable[[Taken], None] | None = None
         self._closing = False
-        self._sharp: OrderedDict[tuple[object, ...], Sharp] = OrderedDict()
+        self._sharp: LRUCache[tuple[object, ...], Sharp] = LRUCache(_KEPT_SHARP)
         self._current: _Work | None = None
         self._preview_s = 0.0
         self._thread = threading.Thread(target=self._run, name="kobrel-drawing", daemon=True)
@@ -379,9 +380,6 @@ class DrawingService:
         if key not in self._sharp:
             of_file = request.finished
             self._sharp[key] = of_file.sharp(request.frame, view) if of_file else sharp_picture(view)
-            if len(self._sharp) > _KEPT_SHARP:
-                self._sharp.popitem(last=False)
-        self._sharp.move_to_end(key)
         return self._sharp[key]
 
     @staticmethod

@@ -103,27 +103,8 @@ def _near(goal: Array, corners: Array) -> Array:
 
 
 def _of_triangles(goal: Array, corners: Array) -> Array:
-    """The point of triangles (n, 3, 3) nearest to a point.
+    """The point of triangles (n, 3, 3) nearest to a point."""
+    from trimesh.triangles import closest_point
 
-    Ericson, *Real-Time Collision Detection*, 5.1.5, as the best of the plane's point, where
-    it lies inside, and the three edges' points.
-    """
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    candidates = [_on_edge(goal, p, q) for p, q in ((a, b), (b, c), (c, a))]
-    normal = np.cross(b - a, c - a)
-    size = np.einsum("ij,ij->i", normal, normal)
-    safe = np.where(size > 0, size, 1.0)
-    foot = goal - normal * (np.einsum("ij,ij->i", goal - a, normal) / safe)[:, None]
-    inside = size > 0
-    for p, q in ((a, b), (b, c), (c, a)):
-        inside &= np.einsum("ij,ij->i", np.cross(q - p, foot - p), normal) >= 0
-    candidates.append(np.where(inside[:, None], foot, a))
-    every = np.concatenate(candidates)
+    every = np.asarray(closest_point(corners, np.broadcast_to(goal, (len(corners), 3))))
     return np.asarray(every[int(np.argmin(np.linalg.norm(every - goal, axis=1)))])
-
-
-def _on_edge(goal: Array, start: Array, end: Array) -> Array:
-    along = end - start
-    size = np.einsum("ij,ij->i", along, along)
-    part = np.einsum("ij,ij->i", goal - start, along) / np.where(size > 0, size, 1.0)
-    return np.asarray(start + np.clip(part, 0.0, 1.0)[:, None] * along)

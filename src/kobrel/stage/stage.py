@@ -1,13 +1,13 @@
 """The stage: every scene of a plan, at any frame, and what rays find there."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.stage.copies import copy_of_path
@@ -103,7 +103,7 @@ class Stage:
         self._names = [setting.name for setting in settings]
         self._placements = [np.eye(4) if s.placement is None else s.placement for s in settings]
         self._starts = np.cumsum([0, *(len(piece.nodes) for piece in self._pieces)])
-        self._snapshots: OrderedDict[Hashable, Snapshot] = OrderedDict()
+        self._snapshots: LRUCache[Hashable, Snapshot] = LRUCache(_KEPT_SNAPSHOTS)
         self._like: Geometry | None = like._geometry or like._like if like else None
         self._geometry: Geometry | None = None
         self._boxes: tuple[float, Array] | None = None
@@ -212,16 +212,13 @@ class Stage:
         key = float(frame) if self.moves else 0.0, None if seen_by is None else self._eye_key(seen_by)
         with self._lock:
             if key in self._snapshots:
-                self._snapshots.move_to_end(key)
                 return self._snapshots[key]
             if self.deforms and keep:  # what no kept frame needs any more is fitted to this one
                 while len(self._snapshots) >= _KEPT_LIVE:
-                    self._snapshots.popitem(last=False)
+                    self._snapshots.popitem()
             made = self._make_snapshot(frame, seen_by)
             if keep or not (self.moves or seen_by is not None):
                 self._snapshots[key] = made
-                if len(self._snapshots) > _KEPT_SNAPSHOTS:
-                    self._snapshots.popitem(last=False)
             return made
 
     def _make_snapshot(self, frame: float, eye: Eye | None) -> Snapshot:

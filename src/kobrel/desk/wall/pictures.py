@@ -1,10 +1,10 @@
 """Pictures of proofs, read beside the window and kept while there is room."""
 
 import contextlib
-from collections import OrderedDict
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from cachetools import LRUCache
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from PySide6.QtGui import QImage
 
@@ -68,34 +68,32 @@ class Pictures(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
-        self._small: OrderedDict[str, QImage | str] = OrderedDict()
-        self._whole: OrderedDict[str, Whole | str] = OrderedDict()
+        self._small: LRUCache[str, QImage | str] = LRUCache(_MOST_SMALL)
+        self._whole: LRUCache[str, Whole | str] = LRUCache(_MOST_WHOLE)
         self._wanted: set[tuple[str, bool]] = set()
         self.read.connect(self._take)
 
     def small(self, proof: Proof) -> QImage | str | None:
         """A proof's small copy, why there is none, or None while it is read."""
-        return self._get(self._small, proof, whole=False)  # type: ignore[return-value]
+        found: QImage | str | None = self._get(self._small, proof, whole=False)
+        return found
 
     def whole(self, proof: Proof) -> Whole | str | None:
         """A proof at its own size, why there is none, or None while it is read."""
-        return self._get(self._whole, proof, whole=True)  # type: ignore[return-value]
+        found: Whole | str | None = self._get(self._whole, proof, whole=True)
+        return found
 
-    def _get(self, held: OrderedDict, proof: Proof, whole: bool) -> object:  # type: ignore[type-arg]
+    def _get(self, held: LRUCache[str, Any], proof: Proof, whole: bool) -> Any:
         found = held.get(proof.path)
-        if found is not None:
-            held.move_to_end(proof.path)
-        elif (proof.path, whole) not in self._wanted:
+        if found is None and (proof.path, whole) not in self._wanted:
             self._wanted.add((proof.path, whole))
             self._pool.start(_Read(self, proof, whole))
         return found
 
     def _take(self, path: str, whole: bool, result: object) -> None:
         self._wanted.discard((path, whole))
-        held, most = (self._whole, _MOST_WHOLE) if whole else (self._small, _MOST_SMALL)
-        held[path] = result  # type: ignore[assignment]
-        while len(held) > most:
-            held.popitem(last=False)
+        held: LRUCache[str, Any] = self._whole if whole else self._small
+        held[path] = result
         self.came.emit()
 
     def forget(self) -> None:

@@ -1,10 +1,10 @@
 """Finished frames for Picture: read when they are asked for, and laid down with blur."""
 
-from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -28,7 +28,7 @@ class FrameSource:
 
     def __init__(self, finished: Finished, plain: bool = False) -> None:
         self.finished, self.plain = finished, plain
-        self._read: OrderedDict[int, tuple[Pixels, NDArray[np.float32]]] = OrderedDict()
+        self._read: LRUCache[int, tuple[Pixels, NDArray[np.float32]]] = LRUCache(_KEPT)
         self._there = frames_beside(Path(finished.path)) if finished.sequence else []
 
     def stands_for(self, frame: float) -> int:
@@ -68,9 +68,6 @@ class FrameSource:
             x = ((np.arange(width) + 0.5) / width * 2 - 1) * finished.half_width
             y = ((np.arange(height) + 0.5) / height * 2 - 1) * finished.half_width * height / width
             self._read[frame] = pixels, metres(pixels.depth, finished.rule, (x, y))
-            if len(self._read) > _KEPT:
-                self._read.popitem(last=False)
-        self._read.move_to_end(frame)
         return self._read[frame]
 
 

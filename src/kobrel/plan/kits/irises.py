@@ -1,5 +1,6 @@
 """Shapes of blur to start from: Kobrel's own, and own ones as files."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import Field, ValidationError
@@ -126,12 +127,12 @@ def read_preset(path: Path) -> Preset:
     return preset
 
 
-def presets_in(folder: Path) -> list[tuple[Path, Preset]]:
-    """The presets of a folder, by name; what cannot be read is left out."""
+def presets_in(folder: Path, told: Callable[[str], None]) -> list[Preset]:
+    """The presets of a folder, by name; what cannot be read is left out, and `told` why."""
     found = []
     for path in sorted(folder.glob(f"*{SUFFIX}")):
         try:
-            found.append((path, read_preset(path)))
-        except PlanError:
-            continue
+            found.append(read_preset(path))
+        except PlanError as error:
+            told(str(error))
     return found

@@ -1,12 +1,12 @@
 """From a plate to its pixels: read, filled where something was lifted, cut out."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from kobrel.plan.model import Plan
@@ -125,11 +125,13 @@ class Shelf:
     sources: dict[PlateKey, PlateSource] = field(default_factory=dict)
     told: dict[str, tuple[str, ...]] = field(default_factory=dict)
     failed: set[PlateKey] = field(default_factory=set)
-    _originals: OrderedDict[Original, PlatePixels] = field(default_factory=OrderedDict)
+    _originals: LRUCache[Original, PlatePixels] = field(default_factory=lambda: LRUCache(_ORIGINALS))
 
     def copy(self) -> "Shelf":
         """Another with the same pixels."""
-        return Shelf(dict(self.sources), dict(self.told), set(self.failed), OrderedDict(self._originals))
+        made = Shelf(dict(self.sources), dict(self.told), set(self.failed))
+        made._originals.update(self._originals)
+        return made
 
     def source(self, key: PlateKey, taken: Collection[PlateKey] = ()) -> PlateSource | None:
         """The pixels of a key; until they are made, those of the same picture cut otherwise, unless they are
@@ -166,7 +168,7 @@ class Shelf:
         SceneError
             The file cannot be read.
         """
-        found = self._originals.pop(wanted, None)
+        found = self._originals.get(wanted)
         if found is None and wanted.drawn is not None:
             found = draw(wanted.drawn, wanted.size_px)
         elif found is None:
@@ -174,15 +176,13 @@ class Shelf:
             self.told[wanted.path] = read.told
             found = read.pixels
         self._originals[wanted] = found
-        while len(self._originals) > _ORIGINALS:
-            self._originals.popitem(last=False)
         return found
 
     def forget(self, path: str) -> None:
         """Let a file be read again."""
         self.sources = {key: source for key, source in self.sources.items() if path not in key.paths}
         self.failed = {key for key in self.failed if path not in key.paths}
-        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k.path != path)
+        self._let_go([kept for kept in self._originals if kept.path == path])
 
     def keep_only(self, keys: Iterable[PlateKey]) -> None:
         """Let go of what is not wanted any more, but for the last few."""
@@ -191,7 +191,11 @@ class Shelf:
         for key in spare[: max(0, len(spare) - _SPARE_SOURCES)]:
             del self.sources[key]
         uncut = {key.original for key in wanted if key.cut is not None or key.fill is not None}
-        self._originals = OrderedDict((k, v) for k, v in self._originals.items() if k in uncut)
+        self._let_go([kept for kept in self._originals if kept not in uncut])
+
+    def _let_go(self, originals: Iterable[Original]) -> None:
+        for original in originals:
+            del self._originals[original]
 
     def _made(self, key: PlateKey, progress: Progress) -> PlateSource:
         path = Path(key.path)

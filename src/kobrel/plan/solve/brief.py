@@ -7,7 +7,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from kobrel.errors import OpticsError
 from kobrel.optics import lens, reach
-from kobrel.optics.exposure import MARKED_STOPS
+from kobrel.optics.exposure import MARKED_STOPS, ev_difference
 from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
 from kobrel.optics.reach import Range, Wishes
@@ -325,7 +325,7 @@ def nearest_stop(stops: tuple[tuple[float, float], ...], wanted: float) -> float
         return wanted
     marked = [m for m in MARKED_STOPS if any(low <= m <= high for low, high in stops)]
     ends = [end for span in stops for end in span]
-    return min(marked or ends, key=lambda stop: abs(float(np.log2(stop / wanted))))
+    return min(marked or ends, key=lambda stop: abs(float(ev_difference(wanted, stop))))
 
 
 def _bands(brief: Terms, f_number: ArrayLike) -> tuple[Numbers, Numbers]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from kobrel.optics import reach
-from kobrel.optics.exposure import MARKED_STOPS
+from kobrel.optics.exposure import MARKED_STOPS, ev_difference
 from kobrel.optics.lens import Numbers
 from kobrel.optics.sensor import FORMATS
 from kobrel.plan import glass as glasses
@@ -89,7 +89,7 @@ def solved(where: Where, shot: Shot) -> Shot | None:
 def _within(stops: tuple[tuple[float, float], ...], wanted: float) -> list[float]:
     """Stops a little inside each range, nearest to a wanted one first."""
     inside = [float(np.sqrt(low * high)) for low, high in stops]
-    return sorted(inside, key=lambda stop: abs(float(np.log2(stop / wanted))))
+    return sorted(inside, key=lambda stop: abs(float(ev_difference(wanted, stop))))
 
 
 def _checked(where: Where, shot: Shot) -> Shot | None:

@@ -1,6 +1,5 @@
 """Commands that hand over: terms and their unit, own terms, values taken back, files kept up to date."""
 
-import contextlib
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import cast
@@ -111,8 +110,13 @@ def remove_own_terms(session: Session, key: str) -> None:
 
 
 def _forget_file(session: Session, key: str) -> None:
-    with contextlib.suppress(OSError):
-        (session.settings.folder / "terms" / f"{key}{SUFFIX}").unlink(missing_ok=True)
+    path = session.settings.folder / "terms" / f"{key}{SUFFIX}"
+    try:
+        path.unlink(missing_ok=True)
+    except OSError as error:
+        session.say(
+            f"{path} cannot be deleted ({error.strerror}): these terms will be here again at the next start."
+        )
 
 
 # Back

@@ -158,7 +158,7 @@ class IrisShapePage(ShotCard):
         """The shipped presets and the person's own; read anew where files came or went."""
         folder = self.folder()
         state = folder.stat().st_mtime_ns if folder.is_dir() else 0
-        return self._presets.get((state,), lambda: [*OWN, *(preset for _path, preset in presets_in(folder))])
+        return self._presets.get((state,), lambda: [*OWN, *presets_in(folder, self.session.say)])
 
     def ask_keep(self) -> None:
         """Keep the shot's iris as a preset."""

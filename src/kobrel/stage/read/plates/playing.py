@@ -2,13 +2,13 @@
 
 import re
 import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from kobrel import trust
@@ -76,7 +76,8 @@ class PlayingSource:
 
     def __init__(self, clock: Clock, read: Callable[[int], PlatePixels]) -> None:
         self._clock, self._read = clock, read
-        self._kept: OrderedDict[int, PlatePixels] = OrderedDict()
+        self._kept: LRUCache[int, PlatePixels] = LRUCache(_KEPT)
+        self._last = NO_PIXELS
         self._lock = threading.Lock()
 
     def at(self, frame: float) -> PlatePixels:
@@ -87,12 +88,9 @@ class PlayingSource:
                 try:
                     self._kept[own] = self._read(own)
                 except SceneError:
-                    return next(reversed(self._kept.values())) if self._kept else NO_PIXELS
-                if len(self._kept) > _KEPT:
-                    self._kept.popitem(last=False)
-            else:
-                self._kept.move_to_end(own)
-            return self._kept[own]
+                    return self._last
+            self._last = self._kept[own]
+            return self._last
 
 
 NO_PIXELS = PlatePixels(np.zeros((1, 1, 4), np.uint8))
