@@ -1,6 +1,6 @@
 """The menus, and with them every shortcut."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Protocol
 
@@ -62,143 +62,176 @@ class Host(Protocol):
         """Close the window."""
 
 
+Keys = QKeySequence.StandardKey
+Entry = tuple[str, str | Keys, Callable[[], object]]
+"""Text, shortcut and work of an action."""
+
+
 def build(host: Host) -> None:
     """Make the menus of a host."""
-    keys = QKeySequence.StandardKey
+    for make in (_file, _edit_menu, _shot, _tape, _view, _help):
+        make(host)
+
+
+def _fill(host: Host, menu: QMenu, entries: Iterable[Entry | None]) -> None:
+    """Add actions to a menu, and a line where there is none."""
+    for entry in entries:
+        if entry is None:
+            menu.addSeparator()
+        else:
+            menu.addAction(host.add_action(*entry))
+
+
+def _filled_when_shown(menu: QMenu, text: str, fill: Callable[[QMenu], None]) -> None:
+    """Add a menu whose entries are made each time that it is shown."""
+    inner = menu.addMenu(text)
+    inner.aboutToShow.connect(lambda: fill(inner))
+
+
+def _file(host: Host) -> None:
     document, exports, session = host.document, host.exports, host.session
-    file = host.bar.addMenu("&File")
-    file.addAction(host.add_action("Open scene or plan …", keys.Open, document.ask_open))
-    recent = file.addMenu("Open recent")
-    recent.aboutToShow.connect(lambda: fill_recent(host, recent))
-    file.addAction(host.add_action("New, on an empty stage", keys.New, document.begin_empty))
-    file.addAction(host.add_action("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)))
-    file.addAction(host.add_action("Add plates …", "Ctrl+Shift+P", lambda: _add_plates(host)))
-    file.addAction(host.add_action("Open the demo, Night Ferry", "", document.open_demo))
-    file.addAction(host.add_action("Open the demo of plates, Paper Harbour", "", document.open_harbour))
-    file.addSeparator()
-    file.addAction(host.add_action("Save", keys.Save, document.save))
-    file.addAction(host.add_action("Save as …", keys.SaveAs, document.ask_save_as))
-    versions = file.addMenu("Earlier versions")
-    versions.aboutToShow.connect(lambda: fill_versions(host, versions))
-    file.addSeparator()
-    hand = file.addMenu("Hand over")
+    menu = host.bar.addMenu("&File")
+    _fill(host, menu, [("Open scene or plan …", Keys.Open, document.ask_open)])
+    _filled_when_shown(menu, "Open recent", partial(fill_recent, host))
+    _fill(host, menu, [
+        ("New, on an empty stage", Keys.New, document.begin_empty),
+        ("Add scene …", "Ctrl+Shift+O", lambda: _add_scene(host)),
+        ("Add plates …", "Ctrl+Shift+P", lambda: _add_plates(host)),
+        ("Open the demo, Night Ferry", "", document.open_demo),
+        ("Open the demo of plates, Paper Harbour", "", document.open_harbour),
+        None,
+        ("Save", Keys.Save, document.save),
+        ("Save as …", Keys.SaveAs, document.ask_save_as),
+    ])  # fmt: skip
+    _filled_when_shown(menu, "Earlier versions", partial(fill_versions, host))
+    menu.addSeparator()
+    hand = menu.addMenu("Hand over")
     for kind in KINDS.values():
         shortcut = "Ctrl+E" if kind.key == "usd" else ""
         action = host.add_action(f"{kind.title} …", shortcut, partial(exports.ask_and_write, kind.key))
         action.setToolTip(plain(kind.hint))
         hand.addAction(action)
-    hand.addSeparator()
-    hand.addAction(host.add_action("Write what is kept up to date", "", exports.hand_over))
-    file.addAction(host.add_action("Render this frame …", "Ctrl+R", exports.ask_render))
-    file.addAction(host.add_action("Write a movie …", "Ctrl+M", partial(session.want, "movie")))
-    file.addAction(host.add_action("Write the focus motor's sound …", "", exports.ask_sound))
-    file.addAction(host.add_action("Contact sheet …", "", partial(session.want, "sheet")))
-    file.addSeparator()
-    file.addAction(host.add_action("Quit", keys.Quit, host.close))
+    _fill(host, hand, [None, ("Write what is kept up to date", "", exports.hand_over)])
+    _fill(host, menu, [
+        ("Render this frame …", "Ctrl+R", exports.ask_render),
+        ("Write a movie …", "Ctrl+M", partial(session.want, "movie")),
+        ("Write the focus motor's sound …", "", exports.ask_sound),
+        ("Contact sheet …", "", partial(session.want, "sheet")),
+        None,
+        ("Quit", Keys.Quit, host.close),
+    ])  # fmt: skip
 
-    edit = host.bar.addMenu("&Edit")
-    undo = host.add_action("Undo", keys.Undo, session.undo)
-    redo = host.add_action("Redo", keys.Redo, session.redo)
-    edit.addActions([undo, redo])
-    edit.addSeparator()
-    kinds: list[tuple[str, QKeySequence.StandardKey, editing.What]] = [
-        ("Cut", keys.Cut, "cut"), ("Copy", keys.Copy, "copy"), ("Paste", keys.Paste, "paste"),
-        ("Select all", keys.SelectAll, "selectAll"),
-    ]  # fmt: skip
-    for text, standard, what in kinds:
-        edit.addAction(host.add_action(text, standard, partial(_edit, session, what)))
+
+def _edit_menu(host: Host) -> None:
+    exports, session, picture = host.exports, host.session, host.body.picture
+    menu = host.bar.addMenu("&Edit")
+    undo = host.add_action("Undo", Keys.Undo, session.undo)
+    redo = host.add_action("Redo", Keys.Redo, session.redo)
+    menu.addActions([undo, redo])
     session.watch({Document.history}, partial(_show_history, session, undo, redo))
     _show_history(session, undo, redo)
-    edit.addSeparator()
-    picture = host.body.picture
-    edit.addAction(host.add_action("Copy picture", "Ctrl+Shift+C", picture.copy))
-    edit.addAction(host.add_action("Copy picture with tags", "", partial(picture.copy, tags=True)))
-    edit.addAction(host.add_action("Copy frame at delivery size", "", exports.copy_frame))
-    edit.addAction(host.add_action("Paste a picture as a plate", "Ctrl+Shift+V", host.paste))
-    edit.addSeparator()
-    edit.addAction(host.add_action("Preferences …", keys.Preferences, host.show_preferences))
-    edit.addSeparator()
-    edit.addAction(host.add_action("Set mark here", "M", partial(set_mark, session)))
-    edit.addAction(host.add_action("Delete chosen mark", "", partial(pulling.delete_chosen, session)))
+    _fill(host, menu, [
+        None,
+        ("Cut", Keys.Cut, partial(_edit, session, "cut")),
+        ("Copy", Keys.Copy, partial(_edit, session, "copy")),
+        ("Paste", Keys.Paste, partial(_edit, session, "paste")),
+        ("Select all", Keys.SelectAll, partial(_edit, session, "selectAll")),
+        None,
+        ("Copy picture", "Ctrl+Shift+C", picture.copy),
+        ("Copy picture with tags", "", partial(picture.copy, tags=True)),
+        ("Copy frame at delivery size", "", exports.copy_frame),
+        ("Paste a picture as a plate", "Ctrl+Shift+V", host.paste),
+        None,
+        ("Preferences …", Keys.Preferences, host.show_preferences),
+        None,
+        ("Set mark here", "M", partial(set_mark, session)),
+        ("Delete chosen mark", "", partial(pulling.delete_chosen, session)),
+    ])  # fmt: skip
 
-    shot = host.bar.addMenu("&Shot")
-    for text, shortcut, work in (
+
+def _shot(host: Host) -> None:
+    exports, session = host.exports, host.session
+    menu = host.bar.addMenu("&Shot")
+    _fill(host, menu, [
         ("Name and frames", "F2", partial(session.want, "shot")),
         ("Duplicate", "Ctrl+D", partial(shot_list.duplicate, session)),
         ("Delete", "", partial(shot_list.remove, session)),
         ("Add from the scenes' cameras", "", partial(shot_list.add_from_cameras, session)),
         ("Read a list of shots …", "", exports.ask_list),
         ("Write the list of shots …", "", partial(exports.ask_and_write, "otio")),
-    ):
-        shot.addAction(host.add_action(text, shortcut, work))
-    shot.addSeparator()
-    cameras = shot.addMenu("Camera")
-    cameras.aboutToShow.connect(lambda: fill_cameras(host, cameras))
-    shot.addSeparator()
-    shot.addAction(host.add_action("Play or pause\tSpace", "", partial(session.want, "play")))
-    shot.addAction(host.add_action("Play from this frame", "Shift+I", partial(_play_from, session)))
-    shot.addAction(host.add_action("Play to this frame", "Shift+O", partial(_play_to, session)))
-    shot.addAction(host.add_action("Play the whole shot", "Shift+P", lambda: session.play_only(-1e9, 1e9)))
-    shot.addAction(host.add_action("First frame", "Home", lambda: session.show_frame(-1e9)))
-    shot.addAction(host.add_action("Last frame", "End", lambda: session.show_frame(1e9)))
-    shot.addAction(host.add_action("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)))
-    shot.addAction(
-        host.add_action("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1))
-    )
-    shot.addSeparator()
-    shot.addAction(host.add_action("Open the iris a third", "[", lambda: step_iris(session, -1)))
-    shot.addAction(host.add_action("Close the iris a third", "]", lambda: step_iris(session, 1)))
+        None,
+    ])  # fmt: skip
+    _filled_when_shown(menu, "Camera", partial(fill_cameras, host))
+    _fill(host, menu, [
+        None,
+        ("Play or pause\tSpace", "", partial(session.want, "play")),
+        ("Play from this frame", "Shift+I", partial(_play_from, session)),
+        ("Play to this frame", "Shift+O", partial(_play_to, session)),
+        ("Play the whole shot", "Shift+P", lambda: session.play_only(-1e9, 1e9)),
+        ("First frame", "Home", lambda: session.show_frame(-1e9)),
+        ("Last frame", "End", lambda: session.show_frame(1e9)),
+        ("Next shot", "PgDown", lambda: session.show_shot(session.shot_index + 1)),
+        ("Previous shot", "PgUp", lambda: session.show_shot(session.shot_index - 1)),
+        None,
+        ("Open the iris a third", "[", lambda: step_iris(session, -1)),
+        ("Close the iris a third", "]", lambda: step_iris(session, 1)),
+        ("Keep the picture on the wall", "K", partial(session.want, "keep")),
+        None,
+    ])  # fmt: skip
+    _fill(host, menu.addMenu("Walk about"), [
+        ("Around to the left", "Ctrl+Left", partial(orbit, session, -0.1, 0.0)),
+        ("Around to the right", "Ctrl+Right", partial(orbit, session, 0.1, 0.0)),
+        ("Around and up", "Ctrl+Up", partial(orbit, session, 0.0, 0.1)),
+        ("Around and down", "Ctrl+Down", partial(orbit, session, 0.0, -0.1)),
+        ("Aside to the left", "Ctrl+Shift+Left", partial(pan, session, -0.05, 0.0)),
+        ("Aside to the right", "Ctrl+Shift+Right", partial(pan, session, 0.05, 0.0)),
+        ("Higher", "Ctrl+Shift+Up", partial(pan, session, 0.0, 0.05)),
+        ("Lower", "Ctrl+Shift+Down", partial(pan, session, 0.0, -0.05)),
+        ("Nearer", "Ctrl++", partial(dolly, session, 1.0)),
+        ("Farther", "Ctrl+-", partial(dolly, session, -1.0)),
+    ])  # fmt: skip
 
-    shot.addAction(host.add_action("Keep the picture on the wall", "K", partial(session.want, "keep")))
-    shot.addSeparator()
-    walk = shot.addMenu("Walk about")
-    for text, shortcut, step in (
-        ("Around to the left", "Ctrl+Left", (orbit, -0.1, 0.0)),
-        ("Around to the right", "Ctrl+Right", (orbit, 0.1, 0.0)),
-        ("Around and up", "Ctrl+Up", (orbit, 0.0, 0.1)), ("Around and down", "Ctrl+Down", (orbit, 0.0, -0.1)),
-        ("Aside to the left", "Ctrl+Shift+Left", (pan, -0.05, 0.0)),
-        ("Aside to the right", "Ctrl+Shift+Right", (pan, 0.05, 0.0)),
-        ("Higher", "Ctrl+Shift+Up", (pan, 0.0, 0.05)), ("Lower", "Ctrl+Shift+Down", (pan, 0.0, -0.05)),
-        ("Nearer", "Ctrl++", (dolly, 1.0)), ("Farther", "Ctrl+-", (dolly, -1.0)),
-    ):  # fmt: skip
-        move, *by = step
-        walk.addAction(host.add_action(text, shortcut, partial(move, session, *by)))
 
-    tape = host.bar.addMenu("&Tape")
-    tape.addAction(host.add_action("Start a tape", "T", partial(taping.begin, session)))
-    tape.addAction(host.add_action("Begin a tape at the camera", "C", partial(taping.take_camera, session)))
-    tape.addAction(host.add_action("Focus on the tape's end", "F", partial(taping.focus_on_end, session)))
-    tape.addAction(host.add_action("Delete the chosen tape", "", partial(taping.remove, session)))
-    tape.addSeparator()
-    tape.addAction(host.add_action("Probe: read and copy under the pointer", "P", partial(_probe, session)))
+def _tape(host: Host) -> None:
+    session = host.session
+    _fill(host, host.bar.addMenu("&Tape"), [
+        ("Start a tape", "T", partial(taping.begin, session)),
+        ("Begin a tape at the camera", "C", partial(taping.take_camera, session)),
+        ("Focus on the tape's end", "F", partial(taping.focus_on_end, session)),
+        ("Delete the chosen tape", "", partial(taping.remove, session)),
+        None,
+        ("Probe: read and copy under the pointer", "P", partial(_probe, session)),
+    ])  # fmt: skip
 
-    view = host.bar.addMenu("&View")
-    for number, name in NAMES.items():
-        view.addAction(host.add_action(name, str(number), partial(session.setter(View.card), number)))
-    view.addSeparator()
-    view.addAction(host.add_action("Flip to the last picture", "V", host.feed.flip))
-    view.addAction(host.add_action("Only Picture, Barrel and chart\tTab", "", host.body.toggle_bare))
-    view.addAction(host.add_action("Picture alone", "F11", host.toggle_alone))
-    view.addAction(host.add_action("Flags: short, whole, none", "N", host.body.picture.flags.turn))
-    for text, shortcut, folded in (
-        ("Fold or unfold the Barrel", "B", host.body.barrel),
-        ("Fold or unfold Overhead", "U", host.body.overhead),
-        ("Fold or unfold what stands below", "H", host.body.chart),
-    ):
-        view.addAction(host.add_action(text, shortcut, partial(host.body.fold, folded)))
-    view.addSeparator()
-    view.addAction(
-        host.add_action("Throw everything out of focus", "O", lambda: session.throw(not session.view.thrown))
-    )
-    themes = view.addMenu("Look")
-    for look, text in LOOKS.items():
-        themes.addAction(host.add_action(text, "", partial(session.setter(View.theme), look)))
 
-    about = host.bar.addMenu("&Help")
-    about.addAction(host.add_action("Guide", "F1", host.help.show))
-    about.addAction(host.add_action("Keys", "", partial(host.help.show, "Keys")))
-    about.addAction(host.add_action("What is this?", "Shift+F1", host.help.ask))
-    about.addAction(host.add_action("About Kobrel", "", lambda: _about(host)))
+def _view(host: Host) -> None:
+    session, body = host.session, host.body
+    menu = host.bar.addMenu("&View")
+    turn_to = session.setter(View.card)
+    _fill(host, menu, [(name, str(number), partial(turn_to, number)) for number, name in NAMES.items()])
+    _fill(host, menu, [
+        None,
+        ("Flip to the last picture", "V", host.feed.flip),
+        ("Only Picture, Barrel and chart\tTab", "", body.toggle_bare),
+        ("Picture alone", "F11", host.toggle_alone),
+        ("Flags: short, whole, none", "N", body.picture.flags.turn),
+        ("Fold or unfold the Barrel", "B", partial(body.fold, body.barrel)),
+        ("Fold or unfold Overhead", "U", partial(body.fold, body.overhead)),
+        ("Fold or unfold what stands below", "H", partial(body.fold, body.chart)),
+        None,
+        ("Throw everything out of focus", "O", lambda: session.throw(not session.view.thrown)),
+    ])  # fmt: skip
+    wear = session.setter(View.theme)
+    _fill(host, menu.addMenu("Look"), [(text, "", partial(wear, look)) for look, text in LOOKS.items()])
+
+
+def _help(host: Host) -> None:
+    _fill(host, host.bar.addMenu("&Help"), [
+        ("Guide", "F1", host.help.show),
+        ("Keys", "", partial(host.help.show, "Keys")),
+        ("What is this?", "Shift+F1", host.help.ask),
+        ("About Kobrel", "", lambda: _about(host)),
+    ])  # fmt: skip
 
 
 def _play_from(session: Session) -> None:
