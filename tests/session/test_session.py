@@ -5,11 +5,13 @@ import sys
 
 import pytest
 
+from kobrel.errors import PartError
 from kobrel.plan import edit
 from kobrel.plan.model import Mark, PointAnchor, SubjectTarget
 from kobrel.plan.pull import marks as pulls
 from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan
+from kobrel.session import fields
 from kobrel.session.commands import blocking, focusing, pulling, subject_list, taping
 from kobrel.session.document import Document
 from kobrel.session.evented import Field, Room
@@ -352,3 +354,36 @@ def test_undo_finds_the_stages_that_were_there():
     session.undo()
     assert session.stage is not stages[-2]
     assert list(session.stage.scenes) == list(stages[-2].scenes)
+
+
+def test_a_plain_field_is_changed_by_its_path(session):
+    told = Told(session)
+    fields.change(session, "light.shoulder", 0.4, "Soft shoulder")
+    fields.change(session, "shot.width_px", 1280, "Width")
+    assert (session.plan.light.shoulder, session.shot.width_px) == (0.4, 1280)
+    assert (fields.value(session, "light.shoulder"), fields.value(session, "shot.width_px")) == (0.4, 1280)
+    assert [step.name for step in session.history.steps] == ["Soft shoulder", "Width"]
+    assert len(told) == 2
+    session.undo()
+    assert session.shot.width_px != 1280
+    with pytest.raises(PartError, match="shoulder"):
+        fields.change(session, "light.shoulder", 4.0, "Soft shoulder")
+    with pytest.raises(AttributeError, match="sholder"):
+        fields.value(session, "light.sholder")
+
+
+def test_the_schema_says_bounds_and_meaning_of_a_field():
+    shoulder = fields.described_at("light.shoulder")
+    assert (shoulder.low, shoulder.high) == (0.0, 1.0)
+    assert "bend softly" in shoulder.description
+    assert fields.described_at("light.surround.exposure_ev").high == 100.0
+    assert fields.described_at("shot.glass.transmission").high == 1.0
+    with pytest.raises(KeyError, match="sholder"):
+        fields.described_at("light.sholder")
+
+
+def test_an_empty_plan_has_no_field_of_a_shot():
+    session = Session()
+    assert fields.value(session, "shot.width_px") is None
+    fields.change(session, "shot.width_px", 1280, "Width")
+    assert session.history.steps == ()

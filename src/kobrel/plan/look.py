@@ -11,8 +11,10 @@ class Surround(Part):
     """An equirectangular picture as background and light; its path is kept as a scene's is."""
 
     path: FilePath
-    rotation_deg: Finite = Field(0.0, description="Counter-clockwise from above.")
-    exposure_ev: Stops = 0.0
+    rotation_deg: Finite = Field(0.0, description="Rotation of the picture, counter-clockwise from above.")
+    exposure_ev: Stops = Field(
+        0.0, description="Brightness of the picture as light and background, in stops."
+    )
 
 
 Surfaces = Literal["full", "plain", "clay"]
@@ -21,18 +23,24 @@ Surfaces = Literal["full", "plain", "clay"]
 class Light(Part):
     """A sky, or a picture all about, and one key light; linear RGB, angles in degrees."""
 
-    key_azimuth_deg: Finite = 35.0
-    key_elevation_deg: float = Field(40.0, ge=-90, le=90)
-    key_strength: Strength = 2.0
+    key_azimuth_deg: Finite = Field(35.0, description="Where the key light comes from, about the vertical.")
+    key_elevation_deg: float = Field(
+        40.0, ge=-90, le=90, description="How high the key light stands above the horizon."
+    )
+    key_strength: Strength = Field(2.0, description="Strength of the key light.")
     key_colour: Colour = (1.0, 0.95, 0.88)
     zenith: Colour = (0.28, 0.42, 0.68)
     horizon: Colour = (0.75, 0.78, 0.82)
     ground: Colour = (0.18, 0.17, 0.16)
-    sky_strength: Strength = 0.8
-    exposure_ev: Stops = 0.0
-    shoulder: float = Field(
-        0.0, ge=0, le=1, description="Part of the range of brightness in which highlights bend softly."
+    sky_strength: Strength = Field(0.8, description="Strength of the sky, or of the picture all about.")
+    exposure_ev: Stops = Field(
+        0.0, description="Brightness of the picture in stops, on the screen and in PNG files."
     )
+    shoulder: float = Field(
+        0.0, ge=0, le=1,
+        description="Part of the range of brightness in which highlights bend softly instead of being cut. "
+        "0 cuts each colour by itself, so that bright discs turn white; above 0 they keep their colour.",
+    )  # fmt: skip
     surround: Surround | None = None
     surfaces: Surfaces = Field(
         "full",
@@ -52,6 +60,6 @@ class Finish(Part):
 class Guides(Part):
     """Lines over the picture to compose by."""
 
-    thirds: bool = False
-    centre: bool = False
+    thirds: bool = Field(False, description="Lines at thirds of the frame.")
+    centre: bool = Field(False, description="A cross in the middle.")
     safe_percent: float = Field(0.0, ge=0, le=100, description="Safe area, percent of each side; 0 is none.")

@@ -1,8 +1,11 @@
 """What the parts of a plan are made of: frozen parts, vectors, bounds."""
 
 import itertools
-from typing import Annotated, Any, Literal, Self
+from functools import reduce
+from math import inf
+from typing import Annotated, Any, Literal, NamedTuple, Self, TypeVar, get_args
 
+from annotated_types import Ge, Le
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from kobrel.errors import PartError
@@ -98,3 +101,55 @@ class Part(BaseModel):
             raise PartError(plain_reason(error)) from None
         made.__dict__.update({name: value for name, value in self.__dict__.items() if name not in changes})
         return made
+
+
+P = TypeVar("P", bound=Part)
+
+
+class Described(NamedTuple):
+    """What the schema says of a number: its bounds, infinite where it has none, and its description."""
+
+    low: float
+    high: float
+    description: str
+
+
+def value_at(part: Part, path: str) -> Any:
+    """The value at a path of fields.
+
+    >>> from kobrel.plan.model import Plan
+    >>> value_at(Plan(), "light.shoulder")
+    0.0
+    """
+    return reduce(getattr, path.split("."), part)
+
+
+def with_value_at(part: P, path: str, value: object) -> P:
+    """A part with another value at a path of fields, checked anew.
+
+    Raises
+    ------
+    PartError
+        The value breaks a rule; says which.
+    """
+    name, _, rest = path.partition(".")
+    return part.but(**{name: with_value_at(getattr(part, name), rest, value) if rest else value})
+
+
+def described(kind: type[Part], path: str) -> Described:
+    """What the schema of a kind of part says of the number at a path of fields.
+
+    Raises
+    ------
+    KeyError
+        There is no such field.
+    """
+    *inner, last = path.split(".")
+    for name in inner:
+        annotation = kind.model_fields[name].annotation
+        kinds = [each for each in (annotation, *get_args(annotation)) if isinstance(each, type)]
+        kind = next(each for each in kinds if issubclass(each, Part))
+    field = kind.model_fields[last]
+    low = max((float(rule.ge) for rule in field.metadata if isinstance(rule, Ge)), default=-inf)  # type: ignore[arg-type]
+    high = min((float(rule.le) for rule in field.metadata if isinstance(rule, Le)), default=inf)  # type: ignore[arg-type]
+    return Described(low, high, field.description or "")

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
+from math import inf
 from typing import Any, Generic, TypeVar
 
 import numpy as np
@@ -22,16 +23,20 @@ from PySide6.QtWidgets import (
 
 from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.widgets import choose, fill, give_role
-from kobrel.desk.toolkit.fields import Field, place_field
+from kobrel.desk.toolkit.fields import Field, number_field, place_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import Label, plain
+from kobrel.session import fields
 from kobrel.session.document import Document
 from kobrel.session.evented import AnyField
 from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
 from kobrel.session.tools import Below
 
+_UNITS = {"_ev": "EV", "_deg": "°", "_percent": "%", "_px": "px", "_mm": "mm"}
+"""Units of fields, by how their names end."""
+Bounds = tuple[float, float]
 _STEP_PX, _FINE_PX = 5.0, 20.0
 T = TypeVar("T")
 W = TypeVar("W", Field, QComboBox, QCheckBox, QPushButton, QLabel)
@@ -283,6 +288,46 @@ class Card(QWidget, Generic[T]):
         self._shows.append(show)
         self.row(label, *fields)
         return fields
+
+    # Fields of the document, by their paths, see kobrel.session.fields
+
+    def field_of(
+        self, path: str, label: str, step: float, within: Bounds = (-inf, inf), unit: str | None = None
+    ) -> Field:
+        """A number bound to a field of the document: bounds, unit and description are those of the schema.
+
+        Parameters
+        ----------
+        within : narrower bounds than the schema has
+        unit : where the field's name does not end with it
+        """
+        about = fields.described_at(path)
+        if unit is None:
+            unit = next((each for end, each in _UNITS.items() if path.endswith(end)), "")
+        made = number_field(label, unit, step, max(within[0], about.low), min(within[1], about.high))
+        if about.description:
+            made.setToolTip(plain(f"{about.description} {made.range_words}".strip()))
+        session = self.session
+        return self.bind(
+            made, lambda _subject: fields.value(session, path) or 0.0,
+            lambda value: fields.change(session, path, value, label),
+        )  # fmt: skip
+
+    def number(
+        self, path: str, label: str, step: float, within: Bounds = (-inf, inf), unit: str | None = None
+    ) -> Field:
+        """A row with a number bound to a field of the document, see :meth:`field_of`."""
+        made = self.field_of(path, label, step, within, unit)
+        self.row(label, made)
+        return made
+
+    def flag(self, path: str, text: str) -> QCheckBox:
+        """A box to tick, bound to a field of the document."""
+        session = self.session
+        return self.tick(
+            text, fields.described_at(path).description, lambda _subject: bool(fields.value(session, path)),
+            lambda on: fields.change(session, path, on, text),
+        )  # fmt: skip
 
     def tick(
         self, text: str, hint: str, read: Callable[[T], bool], take: Callable[[bool], object]

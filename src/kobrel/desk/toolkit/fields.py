@@ -13,6 +13,7 @@ from kobrel.errors import KobrelError
 from kobrel.optics.exposure import NARROWEST_STOP, WIDEST_STOP, StopSteps, step_stop
 from kobrel.optics.units import Measure, format_length, parse_length, parse_place
 
+_WIDE = 1e5
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
 
 
@@ -52,6 +53,13 @@ class Field(QLineEdit):
         self.setToolTip(plain(f"{name}, {hint}. Up and down keys or the wheel step it."))
         self.setFixedWidth(112)
         self.returnPressed.connect(self._take)
+
+    @property
+    def range_words(self) -> str:
+        """From the least value to the greatest, where both are bounded so that a person would care."""
+        if self._high - self._low > _WIDE:
+            return ""
+        return f"{self._show(self._low)} to {self._show(self._high)}"
 
     def show_value(self, value: float) -> None:
         """Show a value, unless something is just being typed."""

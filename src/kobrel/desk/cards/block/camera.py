@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QWidget
 from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import length_field, number_field
-from kobrel.plan.look import Guides
 from kobrel.plan.model import CameraKey, FileCamera, MadeCamera
 from kobrel.plan.parts import Ease
 from kobrel.plan.space import moves
@@ -138,24 +137,9 @@ class CameraPage(ShotCard):
         self.show_if(self.meaning, lambda now: bool(_PROJECTION_NOTES[now.glass.projection]), row=False)
 
     def _add_guides(self) -> None:
-        def guides(now: Now) -> Guides:
-            return now.plan.guides
-
-        self.thirds = self.tick(
-            "Thirds", "Lines at thirds of the frame", lambda now: guides(now).thirds,
-            lambda on: self._guide(thirds=on),
-        )  # fmt: skip
-        self.centre = self.tick(
-            "Centre",
-            "A cross in the middle",
-            lambda now: guides(now).centre,
-            lambda on: self._guide(centre=on),
-        )
-        self.safe = number_field("Safe area", "%", 5.0, 0.0, 100.0)
-        self.bind(
-            self.safe, lambda now: guides(now).safe_percent, lambda percent: self._guide(safe_percent=percent)
-        )
-        self.row("Safe area, 0 for none", self.safe)
+        self.thirds = self.flag("guides.thirds", "Thirds")
+        self.centre = self.flag("guides.centre", "Centre")
+        self.safe = self.number("guides.safe_percent", "Safe area, 0 for none", 5.0)
 
     def show_more(self, subject: Now) -> None:
         key = _last_key(subject)
@@ -193,10 +177,6 @@ class CameraPage(ShotCard):
         ahead = [key.frame for key in (made.keys if made else ()) if (key.frame - here) * way > 0]
         if ahead:
             self.session.show_frame(min(ahead, key=lambda frame: abs(frame - here)))
-
-    def _guide(self, **changes: object) -> None:
-        plan = self.session.plan
-        self.session.edit("Guides", plan.but(guides=plan.guides.but(**changes)))
 
 
 def _made(now: Now) -> MadeCamera | None:

@@ -144,20 +144,14 @@ class LightPage(Card[Light]):
         line.addWidget(self.dial)
         line.addStretch(1)
         self.column.addLayout(line)
-        self.azimuth = narrow(number_field("Key light, azimuth", "°", 5.0, -360.0, 360.0))
-        self.elevation = narrow(number_field("Key light, elevation", "°", 5.0, -90.0, 90.0))
-        self._bind_light(self.azimuth, "Key light", "key_azimuth_deg")
-        self._bind_light(self.elevation, "Key light", "key_elevation_deg")
+        self.azimuth = narrow(
+            self.field_of("light.key_azimuth_deg", "Key light, azimuth", 5.0, (-360.0, 360.0))
+        )
+        self.elevation = narrow(self.field_of("light.key_elevation_deg", "Key light, elevation", 5.0))
         self.row("Azimuth, elevation", self.azimuth, self.elevation)
-        self.strength = number_field("Strength of the key light", "×", 0.1, 0.0, 1e9)
-        self._bind_light(self.strength, "Key light", "key_strength")
-        self.row("Key light", self.strength)
-        self.sky = number_field("Strength of the sky", "×", 0.1, 0.0, 1e9)
-        self._bind_light(self.sky, "Sky", "sky_strength")
-        self.row("Sky", self.sky)
-        self.exposure = number_field("Exposure of the view", "EV", 0.1, -60.0, 60.0)
-        self._bind_light(self.exposure, "Exposure", "exposure_ev")
-        self.row("Exposure of the view", self.exposure)
+        self.strength = self.number("light.key_strength", "Key light", 0.1, unit="×")
+        self.sky = self.number("light.sky_strength", "Sky", 0.1, unit="×")
+        self.exposure = self.number("light.exposure_ev", "Exposure of the view", 0.1, (-60.0, 60.0))
         self.surfaces = choice(
             "Surfaces", [(name.capitalize(), name) for name in get_args(Surfaces)],
             "Full: gloss, mirrors, lamps that throw light. Plain: quicker. Clay: one grey, to see form",
@@ -188,13 +182,6 @@ class LightPage(Card[Light]):
     def subject(self) -> Light | None:
         """See :class:`Card`."""
         return self.session.plan.light
-
-    def _bind_light(self, field: Field, name: str, what: str) -> None:
-        self.bind(
-            field,
-            lambda light: getattr(light, what),
-            lambda value: blocking.light(self.session, name, **{what: value}),
-        )
 
     def _bind_surround(self, field: Field, what: str) -> None:
         self.bind(
