@@ -83,3 +83,18 @@ def test_a_session_takes_up_what_was_chosen_before():
     )  # fmt: skip
     settings.put(keys.STOP_STEPS, "sixth")
     assert Session(settings).view.stop_steps == "free"
+
+
+def test_settings_that_cannot_be_kept_are_told_once(tmp_path):
+    (tmp_path / "file").touch()
+    session = Session(Settings(FileStore(tmp_path / "file" / "settings.json")))
+    heard = []
+    session.said.connect(heard.append)
+    session.view.theme = "light"
+    session.view.stop_steps = "third"
+    assert (session.view.theme, session.settings.get(keys.THEME)) == ("light", "light")
+    (told,) = heard
+    assert "settings.json cannot be written" in told
+    (tmp_path / "file").unlink()
+    session.view.theme = "dark"
+    assert json.loads((tmp_path / "file" / "settings.json").read_text())["theme"] == '"dark"'

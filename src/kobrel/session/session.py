@@ -52,6 +52,7 @@ class Session(ShotNumbers):
     def __init__(self, settings: Settings | None = None) -> None:
         super().__init__(Values())
         self.settings = settings or Settings()
+        self.settings.tell_with(self.say)
         self.selection = Selection(self.values)
         self.view = View(self.values, self.settings)
         self.watch({Session._message}, self._tell_message)

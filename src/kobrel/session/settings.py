@@ -1,12 +1,13 @@
 """What is remembered from one start to the next: every key, its kind and its first value."""
 
 import json
-from collections.abc import MutableMapping
+from collections.abc import Callable, MutableMapping
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
 from kobrel import trust
 from kobrel.plan.file import VERSIONS
+from kobrel.session.store import FileStore
 
 T = TypeVar("T")
 Store = MutableMapping[str, str]
@@ -63,6 +64,11 @@ class Settings:
     def __init__(self, store: Store | None = None, folder: Path = Path(), state: Path | None = None) -> None:
         self._store: Store = {} if store is None else store
         self.folder, self.state = folder, state
+
+    def tell_with(self, told: Callable[[str], None]) -> None:
+        """Tell so where settings cannot be kept."""
+        if isinstance(self._store, FileStore):
+            self._store.told = told
 
     def get(self, setting: Setting[T], name: str = "") -> T:
         """The value of a setting."""

@@ -1,7 +1,8 @@
 """Settings in a file: JSON, written whole."""
 
 import json
-from collections.abc import Iterator, MutableMapping
+import sys
+from collections.abc import Callable, Iterator, MutableMapping
 from pathlib import Path
 
 from kobrel.errors import KobrelError
@@ -12,7 +13,7 @@ class FileStore(MutableMapping[str, str]):
     """Text by key, kept in a file that other windows may write too.
 
     What they write in the meantime is kept. A file that cannot be read counts as empty, and one that
-    cannot be written leaves the values to this window alone.
+    cannot be written leaves the values to this window alone, which is told once.
 
     Parameters
     ----------
@@ -21,6 +22,8 @@ class FileStore(MutableMapping[str, str]):
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        self._failed = False
+        self.told: Callable[[str], object] = lambda text: print(f"kobrel: {text}", file=sys.stderr)
         self._kept = self._read()
 
     def _read(self) -> dict[str, str]:
@@ -41,8 +44,17 @@ class FileStore(MutableMapping[str, str]):
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
             write_whole(self._path, json.dumps(kept, indent=1).encode("utf-8"), flush=False)
-        except OSError:
-            return
+        except OSError as error:
+            self._tell(
+                f"{self._path} cannot be written ({error.strerror}): settings hold until Kobrel is closed."
+            )
+        else:
+            self._failed = False
+
+    def _tell(self, text: str) -> None:
+        if not self._failed:
+            self._failed = True
+            self.told(text)
 
     def __getitem__(self, key: str) -> str:
         return self._kept[key]

@@ -5,6 +5,7 @@ import math
 from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
 
+from kobrel.plan.keys import changed_at, in_order, key_at, without_key
 from kobrel.plan.model import DistanceTarget, Mark, Shot, Target
 from kobrel.plan.parts import PullEase
 from kobrel.plan.pull.perform import metres_of
@@ -12,15 +13,14 @@ from kobrel.plan.pull.perform import metres_of
 
 def set_mark(shot: Shot, frame: float, target: Target, ease: PullEase | None = None) -> Shot:
     """The shot with a mark at a frame, in place of one that is there, whose way on it keeps."""
-    old = next((mark for mark in shot.marks if mark.frame == frame), None)
+    old = key_at(shot.marks, frame)
     made = old.but(target=target) if old else Mark(frame=frame, target=target)
-    others = [mark for mark in shot.marks if mark.frame != frame]
-    return with_marks(shot, [*others, made.but(ease=ease) if ease else made])
+    return with_marks(shot, [*without_key(shot.marks, frame), made.but(ease=ease) if ease else made])
 
 
 def with_marks(shot: Shot, marks: Iterable[Mark]) -> Shot:
     """The shot with other marks; a hold ends before the next mark."""
-    ordered = sorted(marks, key=lambda mark: mark.frame)
+    ordered = in_order(marks)
     kept = [
         mark if mark.leaves < after.frame else mark.but(until=_before(mark.frame, after.frame))
         for mark, after in itertools.pairwise(ordered)
@@ -36,7 +36,7 @@ def _before(frame: float, after: float) -> float | None:
 
 def change_mark(shot: Shot, frame: float, **changes: Any) -> Shot:
     """The shot with a mark changed in some fields."""
-    return with_marks(shot, [m.but(**changes) if m.frame == frame else m for m in shot.marks])
+    return with_marks(shot, changed_at(shot.marks, frame, **changes))
 
 
 def pull_between(shot: Shot, first: float, start: Target, last: float, end: Target) -> Shot:
@@ -180,5 +180,5 @@ def move_mark(shot: Shot, from_frame: float, to_frame: float) -> Shot:
 
 def remove_mark(shot: Shot, frame: float) -> Shot:
     """The shot without the mark at a frame; the last one stays."""
-    left = tuple(mark for mark in shot.marks if mark.frame != frame)
+    left = without_key(shot.marks, frame)
     return shot.but(marks=left) if left else shot
