@@ -387,3 +387,14 @@ def test_an_empty_plan_has_no_field_of_a_shot():
     assert fields.value(session, "shot.width_px") is None
     fields.change(session, "shot.width_px", 1280, "Width")
     assert session.history.steps == ()
+
+
+def test_of_several_changes_of_a_field_the_last_one_counts(session):
+    """Also where it is what the field was before."""
+    session.selection.subject = LANTERN
+    told = Told(session)
+    session.set(Selection.subject.to(FERRYMAN), Selection.subject.to(LANTERN))
+    assert session.selection.subject == LANTERN
+    assert not told
+    session.set(Selection.subject.to(LANTERN), Selection.subject.to(FERRYMAN))
+    assert session.selection.subject == FERRYMAN

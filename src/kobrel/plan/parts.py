@@ -125,7 +125,7 @@ def value_at(part: Part, path: str) -> Any:
 
 
 def with_value_at(part: P, path: str, value: object) -> P:
-    """A part with another value at a path of fields, checked anew.
+    """A part with another value at a path of fields, validated.
 
     Raises
     ------

@@ -114,7 +114,8 @@ class Values:
 
     def set(self, *changes: Change) -> None:
         """Set fields and tell which of them changed, if any did; the last change of a field counts."""
-        made = {field: value for field, value in changes if not same(self._values[field], value)}
+        last = dict(changes)
+        made = {field: value for field, value in last.items() if not same(self._values[field], value)}
         if made:
             self._values.update(made)
             self.changed.emit(frozenset(made))
