@@ -44,7 +44,7 @@ def editing(table: Table, paired: Paired) -> None:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from kobrel.desk.chart.view import PullChart
+    from kobrel.desk.chart.pull_chart import PullChart
     from kobrel.desk.toolkit.theme import apply
     from kobrel.desk.window.app import application
     from kobrel.plan.staging import Library
@@ -99,10 +99,10 @@ def playing(table: Table) -> None:
     while not (window.session.plan.shots and window.picture.ready):
         QApplication.processEvents()
     window.session.show_shot(1)
-    window.screening.set_draft(width=640, passes=1, every=1)
+    window.playback.set_draft(width=640, passes=1, every=1)
     begun = time.perf_counter()
-    window.screening.switch(True)
-    while not len(window.screening.filled()[0]) or not window.screening.filled()[1].all():
+    window.playback.switch(True)
+    while not len(window.playback.filled()[0]) or not window.playback.filled()[1].all():
         QApplication.processEvents()
         time.sleep(0.002)
     made = time.perf_counter() - begun
@@ -115,7 +115,7 @@ def playing(table: Table) -> None:
     shown, dropped = player.shown, player.dropped
     window.session.want("play")
     table.add_row(
-        f"played from memory, 640 x 360, {len(window.screening.filled()[0])} frames made in {made:.0f} s",
+        f"played from memory, 640 x 360, {len(window.playback.filled()[0])} frames made in {made:.0f} s",
         f"{shown / 4.0:.1f} frames/s, {dropped} dropped in 4 s",
         f"{shown / 4.0 / fps:.2f} × the shot's rate",
         "1",

@@ -19,7 +19,7 @@ from typing import NamedTuple
 from campaign.seeds import DEMO
 from kobrel.errors import KobrelError
 from kobrel.plan.file import open_plan
-from kobrel.session.journal.keeper import find_left, left_of
+from kobrel.session.journal.autosave import find_left, left_of
 
 ALLOWED_S = 1.0
 

@@ -8,6 +8,7 @@ import pytest
 from pxr import Usd
 
 from kobrel.cli import run_command
+from kobrel.cli.manual import commands
 from kobrel.exchange.cameras.back import read_camera
 from kobrel.exchange.sheet import content
 from kobrel.plan.edit import with_shot
@@ -63,8 +64,8 @@ def test_limits_at_a_blur_in_pixels(capsys):
 
 def test_limits_in_words(capsys):
     _, out, _ = run(capsys, *LIMITS, "--coc-mm", "0.03", "--at", "3")
-    assert "Sharp from       5.10 m" in out
-    assert "Sharp to         250 m" in out
+    assert "Near limit       5.10 m" in out
+    assert "Far limit        250 m" in out
 
 
 @pytest.mark.parametrize(
@@ -108,7 +109,7 @@ def test_new_survey_export_check_render(capsys, moving_scene, tmp_path):
     assert run(capsys, "export", plan, "--as", "csv", "-o", tmp_path / "c.csv")[0] == 0
     assert (tmp_path / "c.csv").read_text() == out
 
-    assert run(capsys, "check", plan) == (0, f"{plan}: nothing to complain about.\n", "")
+    assert run(capsys, "check", plan) == (0, f"{plan}: OK\n", "")
 
     for name in ("f.png", "f.exr"):
         assert (
@@ -140,7 +141,7 @@ def test_new_with_a_camera_and_a_unit(capsys, moving_scene, tmp_path):
         (["survey", "{tmp}/none.kobrel"], "no such file"),
         (["survey", "{demo}", "--shot", "99"], "no shot “99”. Its shots: 01 Quay wide"),
         (["render", "{demo}", "-o", "{tmp}/x.jpg"], ".png or .exr"),
-        (["render", "{demo}", "-o", "{tmp}/nowhere/x.png"], "no folder"),
+        (["render", "{demo}", "-o", "{tmp}/nowhere/x.png"], "no such folder"),
         (["render", "{demo}", "-o", "{tmp}/x.png", "--size", "big"], "not a size"),
         (["render", "{demo}", "-o", "{tmp}/x.png", "--size", "99999x2"], "16384"),
         (["render", "{demo}", "-o", "{tmp}/x.png", "--samples", "0"], "samples"),
@@ -187,8 +188,8 @@ def test_solve_answers_a_brief_or_says_why_not(capsys, tmp_path):
     (tmp_path / "hard.kobrel").write_text(text)
     status, out, _ = run(capsys, "solve", tmp_path / "hard.kobrel", "--shot", "02")
     assert status == 1
-    assert "Far background at least 400 px soft" in out
-    assert "This would do: " in out
+    assert "Background at least 400 px soft" in out
+    assert "Suggestion: " in out
     plain = DEMO.read_text().replace('"brief": [', '"no": [')
     plain = plain.replace('"night_ferry.usdc"', f'"{DEMO.parent}/night_ferry.usdc"')
     (tmp_path / "plain.kobrel").write_text(plain)
@@ -311,15 +312,15 @@ def test_terms_are_told_and_taken_back(capsys, rack, tmp_path, monkeypatch):
     status, out, errors = run(capsys, "import", rack, tmp_path / "v.txt", "-o", again)
     assert status == 0
     assert "f-number                     f/1.4 → f/2.8" in out
-    assert "odd: not known, passed over" in errors
+    assert "odd: unknown, ignored" in errors
     assert json.loads(run(capsys, "survey", again, "--json")[1])["frames"][0]["focus_m"] == pytest.approx(3.0)
     assert run(capsys, "import", again, tmp_path / "v.txt")[1].startswith("The shot has these values already")
     own = tmp_path / "mine.terms.json"
     own.write_text(json.dumps({"title": "Mine", "terms": [{"name": "ap", "quantity": "aperture_radius"}]}))
     assert "ap " in run(capsys, "terms", rack, "--terms", own)[1]
     for arguments, why in (
-        (["terms", rack, "--terms", "none"], "there are no terms “none”"),
-        (["terms", rack, "--unit", "furlong"], "is no unit"),
+        (["terms", rack, "--terms", "none"], "there are no values “none”"),
+        (["terms", rack, "--unit", "furlong"], "is not a unit"),
         (["import", rack, tmp_path / "none.csv"], "none.csv: no such file"),
     ):
         status, _, errors = run(capsys, *arguments)
@@ -328,7 +329,7 @@ def test_terms_are_told_and_taken_back(capsys, rack, tmp_path, monkeypatch):
     (tmp_path / "v.txt").write_text("Radius: -3 cm\n")
     status, _, errors = run(capsys, "import", rack, tmp_path / "v.txt", "-o", tmp_path / "no.kobrel")
     assert (status, (tmp_path / "no.kobrel").exists()) == (2, False)
-    assert "v.txt: Radius of -0.03 makes no sense" in errors
+    assert "v.txt: Radius cannot be -0.03" in errors
 
 
 def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, monkeypatch):
@@ -368,18 +369,18 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, 
             ["export", rack, "--as", "csv", "-o", tmp_path / "x.csv", "--frames", "9-3"],
             "last frame comes before",
         ),
-        (["export", rack, "--as", "csv", "-o", tmp_path / "x.csv", "--frames", "a"], "is no range of frames"),
+        (["export", rack, "--as", "csv", "-o", tmp_path / "x.csv", "--frames", "a"], "is not a frame range"),
         (
             ["export", rack, "--as", "passes", "-o", tmp_path / "x.exr", "--passes", "light"],
-            "There is no pass “light”",
+            "no pass named “light”",
         ),
         (
             ["export", rack, "--as", "tables", "-o", tmp_path / "x.csv", "--kit", "none"],
-            "there is no kit “none”",
+            "no lens set named “none”",
         ),
-        (["export", rack, "--as", "gltf", "-o", tmp_path / "cam.gltf"], "--force writes over it"),
-        (["import", rack, tmp_path / "cam.gltf", "--take", "colour"], "There is no part “colour”"),
-        (["import", rack, tmp_path / "cam.gltf", "--camera", "/x"], "no camera /x in it"),
+        (["export", rack, "--as", "gltf", "-o", tmp_path / "cam.gltf"], "Use --force to overwrite"),
+        (["import", rack, tmp_path / "cam.gltf", "--take", "colour"], "no part named “colour”"),
+        (["import", rack, tmp_path / "cam.gltf", "--camera", "/x"], "no camera named /x in it"),
     ):
         status, _, errors = run(capsys, *more)
         assert status == 2
@@ -439,3 +440,14 @@ def test_farm_makes_the_folder_that_a_movie_goes_to(tmp_path, monkeypatch):
         assert (tmp_path / kind / "deep").is_dir()
     (tmp_path / "file").write_text("")
     assert run_command(["farm", str(DEMO), "--as", "mp4", "-o", str(tmp_path / "file" / "deep")]) == 2
+
+
+def test_former_names_of_commands_and_options_are_still_understood(capsys):
+    said = []
+    for command, option in (("values", "--values"), ("terms", "--terms")):
+        assert run_command([command, str(DEMO), option, "aperture"]) == 0
+        said.append(capsys.readouterr().out)
+    assert said[0] == said[1]
+    assert "Radius" in said[0]
+    assert "terms" not in commands()
+    assert {"values", "terms"} <= commands(former=True).keys()

@@ -127,7 +127,7 @@ def test_bash_completes_commands_options_and_their_words():
     assert completed("kobrel", "fa") == {"farm"}
     assert completed("kobrel", "farm", "x.kobrel", "--sc") == {"--scheduler"}
     assert completed("kobrel", "export", "x", "--as", "usd") == {"usd", "usd-changes"}
-    assert set(COMMANDS) <= completed("kobrel", "''")
+    assert set(commands()) <= completed("kobrel", "''")
 
 
 @pytest.mark.parametrize(("shell", "script"), [("zsh", zsh_completion), ("fish", fish_completion)])
@@ -209,7 +209,7 @@ def test_the_wheel_works_away_from_the_sources(wheel, tmp_path):
 def test_compiling_says_whether_it_is_kept(monkeypatch, capsys):
     monkeypatch.setattr(ready, "prepare", lambda: None)
     monkeypatch.setattr(ready, "prepare_rare", lambda: None)
-    for kept, status, told in ((True, 0, "Ready"), (False, 2, "cannot be kept")):
+    for kept, status, told in ((True, 0, "Ready"), (False, 2, "cannot be saved")):
         monkeypatch.setattr(ready, "is_kept", lambda _kernel, kept=kept: kept)
         assert run_command(["warm-up"]) == status
         assert told in "".join(capsys.readouterr())

@@ -8,7 +8,7 @@ import importlib
 import os
 from typing import Any
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 __all__ = ["KobrelError", "Project", "Work", "ignore_plugins", "make", "open"]
 _PLUGIN_PATHS = (

@@ -19,7 +19,7 @@ import numpy as np
 from kobrel.errors import KobrelError
 
 MOST_TEXT_BYTES = 64 << 20
-"""The largest text file that is read: a plan, a list, a kit."""
+"""The largest text file that is read: a plan, a list, a lens set."""
 MOST_DEPTH = 100
 """How deep JSON may nest."""
 _MOST_DIGITS = 400
@@ -58,7 +58,7 @@ def require_file(path: Path, kind: type[KobrelError] = KobrelError, most_bytes: 
     except (OSError, ValueError) as error:
         raise kind(f"cannot be read ({reason(error)}).", file=str(path).replace("\0", "�")) from None
     if not stat.S_ISREG(found.st_mode):
-        raise kind("this is no file but a folder, a pipe or a device.", file=path, remedy="Choose a file.")
+        raise kind("not a file but a folder, a pipe or a device.", file=path, remedy="Choose a file.")
     if most_bytes is not None and found.st_size > most_bytes:
         raise kind(
             f"the file is too large, {found.st_size >> 20} MB; {most_bytes >> 20} MB are read.", file=path
@@ -109,7 +109,7 @@ def text_of(path: Path, kind: type[KobrelError] = KobrelError) -> str:
         return bytes_of(path, kind).decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise kind(
-            f"this is no text in UTF-8 (byte {error.start}).", file=path, remedy="Save it as UTF-8."
+            f"not a text in UTF-8 (byte {error.start}).", file=path, remedy="Save it as UTF-8."
         ) from None
 
 

@@ -138,7 +138,7 @@ class Project:
         where = Where(self.plan, self.stage, None if frame is None else _frame(found, frame))
         if not where.terms(found).wishes:
             raise PlanError(
-                f"shot {found.label} has no brief.", remedy="Say in it what shall be sharp or soft."
+                f"shot {found.label} has no brief.", remedy="Say in it what must be sharp or soft."
             )
         taken = solved(where, found)
         return None if taken is None else self.with_shot(taken)
@@ -277,7 +277,9 @@ def _frame(shot: Shot, frame: float | None) -> float:
     if frame is None:
         return shot.first
     if not np.isfinite(frame):
-        raise PlanError(f"{frame} is no frame.", remedy=f"Shot {shot.label} has {shot.first} to {shot.last}.")
+        raise PlanError(
+            f"{frame} is not a frame.", remedy=f"Shot {shot.label} has {shot.first} to {shot.last}."
+        )
     return frame
 
 

@@ -8,7 +8,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
-from kobrel.desk.picture.view import PictureView
+from kobrel.desk.picture.picture import PictureView
 from kobrel.desk.toolkit.theme import apply
 from kobrel.desk.window import picture_feed
 from kobrel.desk.window.app import application
@@ -109,6 +109,13 @@ class User:
     def type(self, field, text, confirm=True):
         type_into(field, text, confirm)
 
+    def panel(self, button):
+        """Open a panel by its button; returns what is in it."""
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        QApplication.processEvents()
+        assert button.is_open
+        return button.content
+
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
         QTest.keyClick(widget or self.window, key, modifier)
         QApplication.processEvents()
@@ -120,8 +127,12 @@ def answer(says, way):
     def press():
         box = QApplication.activeModalWidget()
         assert isinstance(box, QMessageBox)
+        found = [each for each in box.buttons() if each.text().replace("&", "").startswith(way)]
+        if not found or says not in box.text():
+            box.reject()  # or the test would wait for ever
         assert says in box.text()
-        next(each for each in box.buttons() if each.text().replace("&", "").startswith(way)).click()
+        assert found, way
+        found[0].click()
 
     QTimer.singleShot(100, press)
 
@@ -145,7 +156,7 @@ def pick(box, text):
 
 def finished(window):
     """Whether the picture has all its passes."""
-    return window.picture.status.startswith(f"pass {PASSES} / {PASSES}")
+    return window.picture.status.startswith(f"{PASSES} / {PASSES} samples")
 
 
 def by_name(parent, name):

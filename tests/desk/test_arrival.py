@@ -102,14 +102,14 @@ def test_a_model_in_millimetres_is_asked_about_and_mended_by_a_click(make_window
     user = make_window()
     session = user.window.session
     sheet = arrived(user, person_in_millimetres(tmp_path / "mm.glb"))
-    assert "would be 1780 m tall" in sheet.doubts.text()
+    assert "is 1780 m tall" in sheet.doubts.text()
     assert sheet.size_view.size_m()[1] == pytest.approx(1780, rel=1e-3)
     before = session.survey.sight.x_px[0, 0], float(session.camera.focus_m)
     sheet.doubts.mend()
     user.wait(lambda: session.stage.scenes["mm"].unit_m == 0.001)
     QApplication.processEvents()
     assert sheet.unit.currentText() == "Millimetres"
-    assert sheet.unit_note.text() == "chosen here"
+    assert sheet.unit_note.text() == "selected here"
     assert not sheet.doubts.isVisible()
     assert sheet.size_view.size_m()[1] == pytest.approx(1.78, rel=1e-3)
     assert session.survey.sight.x_px[0, 0] == pytest.approx(before[0])
@@ -126,7 +126,7 @@ def test_unit_and_axis_are_changed_live_and_the_camera_that_was_made_follows(mak
     points = mesh.points[:, [0, 2, 1]] * (100, -100, 100)
     trimesh.Trimesh(points, mesh.triangles, process=False).export(tmp_path / "figure.stl")
     sheet = arrived(user, tmp_path / "figure.stl")
-    assert sheet.unit_note.text() == "the file does not say it"
+    assert sheet.unit_note.text() == "not stored in file"
     assert any("does not say its unit" in line for line in sheet.told)
     pick(sheet.unit, "Centimetres")
     pick(sheet.up, "Z")
@@ -142,7 +142,7 @@ def test_unit_and_axis_are_changed_live_and_the_camera_that_was_made_follows(mak
     sheet.reject()
     QApplication.processEvents()
     assert window.arrival is None
-    page = window.show_page(1, "Scenes")
+    page = window.show_page(1, "Scene files")
     assert page.unit.currentText() == "Centimetres"
     page.first_sight.click()
     assert window.arrival is not None
@@ -187,18 +187,18 @@ def test_an_empty_picture_and_a_lost_focus_are_told_and_mended_by_a_click(make_w
     lost = Mark(frame=float(session.shot.first), target=DistanceTarget(metres=0.05))
     session.edit_shot("lose the focus", lambda shot: shot.but(marks=(lost,)))
     user.wait(lambda: session.doubts)
-    assert "lies where nothing is" in window.says.text()
-    assert window.mend.text() == "Focus on the middle"
-    assert "lies where nothing is" in window.cards[1].doubts.text()
+    assert "nothing is at the focus distance" in window.says.text()
+    assert window.mend.text() == "Focus on frame centre"
+    assert "nothing is at the focus distance" in window.cards[1].doubts.text()
     assert window.cards[1].look_out.text() == ""
     window.mend.click()
     user.wait(lambda: session.sight_report is not None and not session.doubts)
     assert not window.mend.isVisible()
-    assert window.cards[1].look_out.text() == "Nothing cut, hidden or out of the picture."
+    assert window.cards[1].look_out.text() == "No clipping, occlusion or subjects out of frame."
     away = overview_camera(session.stage).but(aim_m=(0.0, 500.0, 0.0))
     session.edit_shot("look away", lambda shot: shot.but(camera=away))
     user.wait(lambda: session.doubts)
-    assert "nothing is in the picture" in session.doubts[0].text
+    assert "nothing is in frame" in session.doubts[0].text
     window.cards[1].doubts.mend()
     user.wait(lambda: session.sight_report is not None and not session.doubts)
 
@@ -221,7 +221,7 @@ def test_a_scene_that_was_exported_anew_keeps_its_subjects(make_window, tmp_path
     assert session.plan.subjects[1].anchor.node == "/Body_new"
     assert any("found by its place" in line for line in told)
     assert np.isfinite(session.survey.points).all()
-    assert session.history.last.name == "Find parts again"
+    assert session.history.last.name == "Relink objects"
 
 
 def test_what_a_command_cannot_do_it_says(demo_session):

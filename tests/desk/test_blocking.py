@@ -227,7 +227,7 @@ def test_a_stand_in_fades_in_and_out_in_one_act_each(empty):
     session.show_frame(1030)
     user.type(details.opacity, "0.4")
     assert session.plan.stand_ins[-1].opacity.keys[2].value == 0.4
-    assert details.key_opacity.text() == "Unkey"
+    assert details.key_opacity.text() == "Remove key"
     click_button(user, details.key_opacity)
     assert session.plan.stand_ins[-1].opacity.keys == keys
     for _ in range(4):
@@ -299,7 +299,7 @@ def test_the_camera_is_typed_aimed_and_keyed(empty):
     assert [key.frame for key in keys] == [1001, 1096]
     assert session.shot.camera.path == "arc"
     session.show_frame(1096)
-    assert page.key.text() == "Unkey"
+    assert page.key.text() == "Remove key"
     click_button(user, page.to_last)
     assert session.frame == 1001
 
@@ -311,7 +311,7 @@ def test_a_camera_may_not_aim_at_itself(empty):
     kept = session.plan
     walking.edit_camera(session, "Aim", aim_m=session.shot.camera.position_m)
     assert session.plan is kept
-    assert "cannot aim" in window.says.text()
+    assert "must differ from the camera position" in window.says.text()
     assert page.aim[0].value == 0.0
 
 
@@ -353,7 +353,7 @@ def test_light_by_dial_sky_clay_and_picture(empty, tmp_path, monkeypatch):
     import OpenImageIO as oiio
 
     user, window, session = empty, empty.window, empty.window.session
-    window.cards[1].show_page("Light")
+    window.cards[1].show_page("Lighting")
     page = window.cards[1].light
     dial = page.dial
     user.drag(dial, dial.place(), QPointF(66, 66 + 27))
@@ -398,11 +398,11 @@ def test_what_spoils_a_render_is_told(empty):
     page = window.cards[1]
     user.wait(lambda: "hidden by Wall" in page.look_out.text(), 20)
     walking.edit_camera(session, "Near clip", near_clip_m=20.0)
-    user.wait(lambda: "near clip" in page.look_out.text(), 20)
+    user.wait(lambda: "near plane" in page.look_out.text(), 20)
     assert "Wall" in page.look_out.text()
     session.undo()
     session.undo()
-    user.wait(lambda: page.look_out.text().startswith("Nothing cut"), 20)
+    user.wait(lambda: page.look_out.text().startswith("No clipping"), 20)
 
 
 def test_a_wall_moved_in_the_picture_is_drawn_anew_without_building_the_rest(empty):

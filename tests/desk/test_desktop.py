@@ -110,7 +110,7 @@ def test_proofs_are_dragged_out_as_files_and_pictures(demo_user, dragged):
 
 
 def test_a_value_is_dragged_out_as_text(demo_user, dragged):
-    page = demo_user.window.show_page(7, "Terms")
+    page = demo_user.window.show_page(7, "Values")
     row = next(row for block in page.blocks.values() if block.is_open for row in block.rows)
     pull(row, QPointF(row.rect().center()).toPoint())
     assert [what.text() for what in dragged] == [row.term.text]

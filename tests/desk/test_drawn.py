@@ -24,7 +24,7 @@ def user(make_window):
 
 
 def add(user, name):
-    page = user.window.show_page(1, "Plates")
+    page = user.window.show_page(8, "Plates")
     action = next(action for action in page.new_menu().actions() if action.text() == name)
     action.trigger()
     settled(user)
@@ -58,7 +58,7 @@ def test_a_title_is_typed_where_it_stands_and_pulled_to_as_any_plate(user, tmp_p
     settled(user)
     assert not editor.isVisible()
     assert session.plan.plate(title.number).picture.drawn.text == "Night 5 ferry\nkp"
-    assert window.session.view.card == 1
+    assert window.session.view.card == 8
     assert window.focusWidget() is window.picture
 
     double_click(window.picture, middle)
@@ -151,7 +151,7 @@ def test_a_title_of_a_typeface_that_is_not_here_is_told(user):
     assert not page.drawn.warning.isVisible()
     drawing.change(user.window.session, "Typeface", family="Nobody Has This")
     settled(user)
-    assert "B612 stands for it" in page.drawn.warning.text()
+    assert "B612 is used instead" in page.drawn.warning.text()
     assert page.drawn.family.currentText() == "Nobody Has This"
     page.drawn.family.showPopup()
     assert page.drawn.family.findData("B612") >= 0

@@ -75,17 +75,17 @@ def tape_end(window):
 
 
 def ease_handle(window):
-    page = shown(window, 5, "Move")
+    page = shown(window, 5, "Marks").timing
     return page.curve, page.curve.handle_places()[0]
 
 
 def dial(window):
-    page = shown(window, 5, "Perform")
+    page = shown(window, 5, "Live pull")
     return page.dial, QPointF(page.dial.rect().center()) + QPointF(0, -80)
 
 
 def key_light(window):
-    page = shown(window, 1, "Light")
+    page = shown(window, 1, "Lighting")
     return page.dial, page.dial.place()
 
 

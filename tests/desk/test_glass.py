@@ -58,18 +58,18 @@ def test_a_lens_out_of_a_kit_and_what_it_cannot_do(user):
     assert not lens.doubt.isVisible()
     user.type(lens.stop, "f/1")
     assert "opens no wider than f/1.4" in lens.doubt.text()
-    assert lens.widest.text() == "Take f/1.4"
+    assert lens.widest.text() == "Use f/1.4"
     QTest.mouseClick(lens.widest, Qt.MouseButton.LeftButton)
     assert float(session.camera.f_number) == 1.4
     assert not lens.doubt.isVisible()
     user.type(lens.focus, "0.5 m")
     assert "focuses no nearer than 0.95 m" in lens.doubt.text()
-    assert lens.able.text() == "Take 50 mm"
+    assert lens.able.text() == "Use 50 mm"
     QTest.mouseClick(lens.able, Qt.MouseButton.LeftButton)
     assert session.glass.lens.name == "50 mm"
     user.type(lens.focal, "52")
     assert session.glass.lens is None
-    assert lens.lens.currentText() == "none in particular"
+    assert lens.lens.currentText() == "Generic"
     assert lens.t_stop.text().startswith("T")
     assert lens.pupil.text() == f"{52 / 1.4:.2f} mm"
     assert lens.radius.text() == f"{26 / 1.4 / 1000:.4g} m"
@@ -148,8 +148,8 @@ def test_a_subject_keeps_its_size_while_one_zooms(user):
     pick(lens.keeping, "move")
     across = session.camera.half_widths()[0] * session.survey.sight.axial_m[0, session.row]
     user.type(lens.focal, "100")
-    assert "Lantern keeps its size" in lens.moved.text()
-    assert "farther back" in lens.moved.text()
+    assert "holds the size of 1 Lantern" in lens.moved.text()
+    assert " back" in lens.moved.text()
     now = session.camera.half_widths()[0] * session.survey.sight.axial_m[0, session.row]
     assert now == pytest.approx(across)
     assert lens_choice.moved_ahead_m(session) == pytest.approx(
@@ -184,7 +184,7 @@ def test_stops_by_full_half_third_and_free(user):
 
 def test_a_coupled_exposure_darkens_the_picture(user):
     window, session = user.window, user.window.session
-    light = page(user, "Light")
+    light = page(user, "Exposure")
 
     def brightness(fresh=True):
         if fresh:
@@ -207,7 +207,7 @@ def test_a_coupled_exposure_darkens_the_picture(user):
     assert "darkens" in light.meaning.text()
     assert brightness() < 0.6 * before
     assert not light.by_shutter.isVisible()
-    assert "more than 360°" in light.cannot.text()
+    assert "the maximum is 360°" in light.cannot.text()
     QTest.mouseClick(light.by_iso, Qt.MouseButton.LeftButton)
     assert light.off.text() == "±0 EV"
     assert session.shot.exposure.iso == pytest.approx(800 * (4 / 1.4) ** 2)
@@ -219,13 +219,13 @@ def test_a_coupled_exposure_darkens_the_picture(user):
 
 
 def test_readings_explain_themselves(user):
-    read = page(user, "Read")
+    read = page(user, "Depth of field")
     label = next(w for w in read.findChildren(QLabel) if w.text() == "Reads as")
     QTest.mouseClick(label, Qt.MouseButton.LeftButton)
-    assert "model scale" in user.window.says.text()
+    assert "Miniature scale" in user.window.says.text()
     assert read.small["Reads as"].text().startswith("1 : ")
     assert read.counts.text() == "up to 2.5 px"
-    assert "A real lens would hold" in read.differs.text()
+    assert "A real lens:" in read.differs.text()
 
 
 # Brief
@@ -241,7 +241,7 @@ def line_place(user, subject, frame):
 def test_a_brief_is_painted_over_the_lines_and_taken(user):
     window, session = user.window, user.window.session
     brief = page(user, "Brief")
-    assert "No wishes yet" in brief.says.text()
+    assert "No requirements yet" in brief.says.text()
     QTest.mouseClick(brief.brushes["sharp"], Qt.MouseButton.LeftButton)
     user.drag(window.chart, line_place(user, LANTERN, 1001), line_place(user, LANTERN, 1030))
     user.drag(window.chart, line_place(user, FERRYMAN, 1066), line_place(user, FERRYMAN, 1096))
@@ -254,7 +254,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(user):
     user.drag(window.chart, QPointF(window.chart.x_of(1001), top), QPointF(window.chart.x_of(1096) + 40, top))
     assert session.shot.brief[-1] == Wish(subject=0, kind="at_least", px=20)
     user.click(window.chart, QPointF(window.chart.x_of(1050), window.chart.height() - 34))
-    assert "Paint along" in window.says.text()
+    assert "Drag along" in window.says.text()
     user.key(Qt.Key.Key_Escape)
     assert session.selection.tool is None
     assert not brief.brushes["at_least"].isChecked()
@@ -271,7 +271,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(user):
     focus = 1 / session.survey.camera.focus_m
     assert np.abs(np.diff(focus)).max() * 24 < 0.36
     session.undo()
-    assert session.history.next.name == "Take the brief's pull"
+    assert session.history.next.name == "Apply the brief's pull"
 
 
 def test_a_brief_in_the_list_by_keys_and_fields(user):
@@ -285,7 +285,7 @@ def test_a_brief_in_the_list_by_keys_and_fields(user):
     user.type(brief.first, "1040")
     assert session.shot.brief == (Wish(subject=FERRYMAN, kind="at_most", px=6, first=1040),)
     user.type(brief.last, "1020")
-    assert "no earlier" in user.window.says.text()
+    assert "must not precede" in user.window.says.text()
     assert session.shot.brief[0].last is None
     pick(brief.about, BOOTH)
     assert session.shot.brief[0].subject == BOOTH
@@ -309,10 +309,10 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(user):
         ),
     )
     assert brief.stops.text() == "none"
-    assert "1 Lantern sharp and 2 Ferryman sharp ask for f/" in brief.says.text()
+    assert "1 Lantern sharp and 2 Ferryman sharp need f/" in brief.says.text()
     assert "stops apart" in brief.says.text()
     assert not brief.take.isEnabled()
-    assert window.barrel._reading(None).endswith("brief: cannot be met here")
+    assert window.barrel._reading(None).endswith("brief: not possible at this frame")
     QTest.mouseClick(brief.ask, Qt.MouseButton.LeftButton)
     user.wait(brief.trials[0].isVisible)
     offered = [button for button in brief.trials if button.isVisible()]
@@ -321,7 +321,7 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(user):
     QTest.mouseClick(offered[-1], Qt.MouseButton.LeftButton)
     assert session.shot != before
     assert (session.judged.verdicts[:, session.row] != UNMET).all()
-    assert "Undo takes it back" in window.says.text()
+    assert "Ctrl+Z restores" in window.says.text()
     session.undo()
     assert session.shot == before
 
@@ -343,9 +343,9 @@ def test_an_answer_for_some_frames_leaves_the_others(user):
     assert session.shot.marks[-3:] == marks[-3:]
     pick(brief.over, "here")
     session.show_frame(1015)
-    assert brief.says.text().endswith("focused at " + brief.focus.text() + ".")
+    assert brief.says.text().endswith(f"at focus {brief.focus.text()} meets the brief.")
     session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN, last=1012),)))
-    assert brief.says.text() == "No wish at this frame."
+    assert brief.says.text() == "No requirement at this frame."
     assert not brief.take.isEnabled()
 
 
@@ -375,15 +375,15 @@ def test_a_number_is_stepped_by_dragging_its_label(user):
     assert len(session.history.steps) == count + 1
     user.type(lens.ahead, "-0.5 m")
     assert lens_choice.moved_ahead_m(session) == pytest.approx(-0.5)
-    assert "0.500 m farther back" in lens.moved.text()
+    assert "Camera 0.500 m back" in lens.moved.text()
 
 
 def test_very_small_things_in_inches(user):
     session = user.window.session
-    read = page(user, "Read")
-    millimetres = float(read.small["One pixel there"].text().split()[0])
+    read = page(user, "Depth of field")
+    millimetres = float(read.small["Pixel size at focus"].text().split()[0])
     session.edit("feet", session.plan.but(unit="ft"))
-    inches, unit = read.small["One pixel there"].text().split()
+    inches, unit = read.small["Pixel size at focus"].text().split()
     assert unit == "in"
     assert float(inches) * 25.4 == pytest.approx(millimetres, rel=0.01)
 
@@ -406,7 +406,7 @@ def test_the_barrel_shows_the_answer_and_takes_it(user):
 
 def test_maps_take_a_point_and_give_the_room_back(user):
     window, session = user.window, user.window.session
-    page(user, "Weigh")
+    page(user, "Trade-offs")
     assert window.body.maps.isVisible()
     assert not window.chart.isVisible()
     session.selection.subject = LANTERN
@@ -429,9 +429,9 @@ def test_maps_take_a_point_and_give_the_room_back(user):
     assert maps.place(focal=False).y() == pytest.approx(by_focus.center().y() + 20, abs=2)
     assert len(session.shot.marks) <= marks + 1
     user.key(Qt.Key.Key_Down, widget=maps)
-    page(user, "Read")
+    page(user, "Depth of field")
     assert window.chart.isVisible()
-    page(user, "Weigh")
+    page(user, "Trade-offs")
     user.key(Qt.Key.Key_4)
     assert window.body.discs.isVisible()
     assert not maps.isVisible()
@@ -443,7 +443,7 @@ def test_maps_take_a_point_and_give_the_room_back(user):
 
 def test_maps_with_a_brief_and_without_a_lens(user):
     window, session = user.window, user.window.session
-    page(user, "Weigh")
+    page(user, "Trade-offs")
     maps = window.body.maps
     plain = maps.grab().toImage()
     session.edit_shot(
@@ -461,7 +461,7 @@ def test_maps_with_a_brief_and_without_a_lens(user):
 
 def test_a_match_is_taken(user):
     session = user.window.session
-    weigh = page(user, "Weigh")
+    weigh = page(user, "Trade-offs")
     across, blur = float(session.camera.view_angles_deg[0]), float(session.camera.blur_px(np.inf))
     pick_text(weigh.format, "65 mm film, 5")
     user.type(weigh.squeeze, "1")

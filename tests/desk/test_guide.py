@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.cards.deck import NAMES, SHOTS
+from kobrel.desk.cards.deck import NAMES
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.window.sheets.guide import GUIDE
 from kobrel.desk.window.sheets.help import place_of
@@ -36,7 +36,6 @@ def test_every_page_of_every_card_has_its_place_there(demo_user):
         window.barrel,
         window.chart,
         window.shots,
-        window.cards[SHOTS],
     ):
         assert guide.turn_to(place_of(view)[0]), view
     assert not guide.turn_to("Nowhere")

@@ -53,7 +53,7 @@ def saving_to(monkeypatch, path):
 def test_copy_a_radius_in_centimetres_and_paste_a_changed_one_back(demo_user):
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Terms")
+    page = page_of(demo_user, "Values")
     pick(page.unit, "cm")
     row = row_of(page, "aperture", "Radius")
     demo_user.click(row, QPointF(row.width() / 2, row.height() / 2))
@@ -63,7 +63,7 @@ def test_copy_a_radius_in_centimetres_and_paste_a_changed_one_back(demo_user):
     assert "cm" in window.says.text()
     assert row.term.quantity.trap in row.toolTip()
 
-    back = page_of(demo_user, "Back")
+    back = page_of(demo_user, "Import")
     QGuiApplication.clipboard().setText(f"Radius: {radius / 2:.4f}")
     back.paste.click()
     shown = [[back.table.item(r, c).text() for c in range(3)] for r in range(back.table.rowCount())]
@@ -74,7 +74,7 @@ def test_copy_a_radius_in_centimetres_and_paste_a_changed_one_back(demo_user):
     assert back.take.isEnabled()
     demo_user.click(back.take, QPointF(10, 10))
     assert session.camera.f_number == pytest.approx(2.8, rel=1e-3)
-    assert "Undo brings back" in window.says.text()
+    assert "applied to 02" in window.says.text()
     assert not back.take.isEnabled()
     session.undo()
     assert session.plan == before
@@ -86,7 +86,7 @@ def test_a_camera_with_two_differences_is_taken_in_part_and_whole(demo_user, tmp
     path = tmp_path / "back.usda"
     write_usd(session.plan, session.shot, session.stage, path)
     elsewhere(path)
-    back = page_of(demo_user, "Back")
+    back = page_of(demo_user, "Import")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
     said: list[str] = []
     session.said.connect(said.append)
@@ -124,7 +124,7 @@ def test_of_several_cameras_one_is_chosen(demo_user):
     """The demo's own scene came back: the shot's camera in it is compared, or another."""
     session = demo_user.window.session
     show(demo_user)
-    back = page_of(demo_user, "Back")
+    back = page_of(demo_user, "Import")
     back.read_file(Path(session.plan.scenes[0].path))
     demo_user.wait(lambda: back.camera is not None and demo_user.window.jobs.job is None)
     assert back.which.isVisible()
@@ -139,17 +139,17 @@ def test_of_several_cameras_one_is_chosen(demo_user):
 def test_what_comes_back_wrong_is_told_and_changes_nothing(demo_user, tmp_path):
     session = demo_user.window.session
     show(demo_user)
-    back, before = page_of(demo_user, "Back"), session.plan
+    back, before = page_of(demo_user, "Import"), session.plan
     for text, told in (
-        ("hello", "these are no values"), ("Radius: -1", "makes no sense"), ("Radius: 1 cm\nDiameter: 5 cm", "contradicts"),
-        ("radio: 3", "none of these"), ("Focus distance: 0.0001 m", "makes no sense"),
+        ("hello", "these are no values"), ("Radius: -1", "cannot be"), ("Radius: 1 cm\nDiameter: 5 cm", "contradicts"),
+        ("radio: 3", "none of these"), ("Focus distance: 0.0001 m", "cannot be"),
     ):  # fmt: skip
         back.text.setPlainText(text)
         assert told in back.said.text(), text
         assert not back.take.isEnabled()
         assert back.table.rowCount() == 0
     back.text.setPlainText("f-number: 1.4\nradio: 3")
-    assert "passed over: radio" in back.said.text()
+    assert "Ignored: radio" in back.said.text()
     assert "has these values already" in back.said.text()
     back.read_file(tmp_path / "none.csv")
     assert "no such file" in back.said.text()
@@ -166,7 +166,7 @@ def test_what_comes_back_wrong_is_told_and_changes_nothing(demo_user, tmp_path):
 def test_terms_are_shown_while_the_pointer_is_on_them(demo_user):
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Terms")
+    page = page_of(demo_user, "Values")
     for key in page.blocks:
         if not page.blocks[key].is_open:
             page.blocks[key].head.click()
@@ -196,7 +196,7 @@ def test_terms_are_shown_while_the_pointer_is_on_them(demo_user):
 def test_all_terms_are_copied_as_text_and_as_table(demo_user):
     session = demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Terms")
+    page = page_of(demo_user, "Values")
     page.copy_text.click()
     lines = clipboard().splitlines()
     assert "f-number and film back" in lines
@@ -215,7 +215,7 @@ def test_all_terms_are_copied_as_text_and_as_table(demo_user):
 def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     session = demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Terms")
+    page = page_of(demo_user, "Values")
     page.own.click()
     dialog = page.dialog
     pick(dialog.begin, "New: Lens radius")
@@ -239,7 +239,7 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     block.head.click()
     assert [row.term.label for row in block.rows][1] == "ap"
     assert json.loads(files[0].read_text())["terms"][1]["scale"] == 100
-    back = page_of(demo_user, "Back")
+    back = page_of(demo_user, "Import")
     back.text.setPlainText(f"ap: {radius * 200:.4f}")
     assert back.table.item(0, 2).text() == "f/0.7"
     # Shared, broken, and forgotten.
@@ -248,7 +248,7 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     assert dialog.title.text() == "Old renderer"
     (tmp_path / "odd.json").write_text("{}")
     dialog.import_file(tmp_path / "odd.json")
-    assert "these are no terms" in dialog.said.text()
+    assert "not a file of values" in dialog.said.text()
     dialog.table.item(0, 0).setText("")
     assert dialog.said.text()
     dialog.keep()
@@ -288,11 +288,11 @@ def test_files_are_written_and_kept_up_to_date(demo_user, tmp_path, monkeypatch)
     window.jobs.run(busy)
     session.set_keyed("Stop", "f_number", 5.6)
     window.document.save()
-    demo_user.wait(lambda: window.jobs.job is None and "Handed over" in window.says.text())
+    demo_user.wait(lambda: window.jobs.job is None and "Exported" in window.says.text())
     # Saved after a change, the file is as the plan; saved again, nothing is written.
     session.set_keyed("Stop", "f_number", 4.0)
     window.document.save()
-    demo_user.wait(lambda: window.jobs.job is None and "Handed over" in window.says.text())
+    demo_user.wait(lambda: window.jobs.job is None and "Exported" in window.says.text())
     radius = json.loads((tmp_path / "frames.json").read_text())["frames"][0]["aperture_radius"]
     assert radius == pytest.approx(50 / 4 / 2000)
     page.now.click()
@@ -305,7 +305,7 @@ def test_files_are_written_and_kept_up_to_date(demo_user, tmp_path, monkeypatch)
 
 
 def boxes(user):
-    return [box for box in user.window.findChildren(QMessageBox) if "keeps files up to date" in box.text()]
+    return [box for box in user.window.findChildren(QMessageBox) if "has linked exports" in box.text()]
 
 
 def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_path):
@@ -325,7 +325,7 @@ def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_p
     window.document.open(folder / "theirs.kobrel")
     user.wait(lambda: session.plan.handed == outs)
     assert window.document.state_text(True) == f"saved {when_text(1e9)}"  # by whoever saved it
-    for answer, written in (("Leave them alone", False), ("Write them", True)):
+    for answer, written in (("Do not update", False), ("Update them", True)):
         window.document.save()
         user.wait(lambda: len(boxes(user)) == 1)
         (box,) = boxes(user)
@@ -341,7 +341,7 @@ def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_p
     assert (folder / "notes.json~").read_text() == "mine"
     session.set_keyed("Stop", "f_number", 4.0)
     window.document.save()
-    user.wait(lambda: window.jobs.job is None and "Handed over: notes.json, new.json" in window.says.text())
+    user.wait(lambda: window.jobs.job is None and "Exported: notes.json, new.json" in window.says.text())
     assert not (folder / ".profile").exists()
 
 
@@ -359,14 +359,14 @@ def test_passes_of_a_frame_are_written(demo_user, tmp_path, monkeypatch):
     for box in page.passes.values():
         box.setChecked(False)
     page.write_passes.click()
-    assert "Tick the passes" in window.says.text()
+    assert "Tick at least one pass" in window.says.text()
 
 
 def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
     monkeypatch.setattr(content, "_PICTURE_PX", 96)
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Sheet")
+    page = page_of(demo_user, "Camera sheet")
     assert "188.5 mm" in page.strip.text()
     demo_user.type(page.ring, "60")
     assert "141.4 mm" in page.strip.text()
@@ -392,7 +392,10 @@ def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
 def test_tables_and_their_map(demo_user, tmp_path, monkeypatch):
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
-    page = page_of(demo_user, "Tables")
+    limits = window.show_page(3, "Depth of field")
+    limits.table_fold.setChecked(True)
+    page = limits.table
+    QApplication.processEvents()
     view = window.body.depths
     assert view.isVisible()
     assert page.table.item(8, 0).text() == "1.00 m"
@@ -419,17 +422,17 @@ def test_tables_and_their_map(demo_user, tmp_path, monkeypatch):
     QApplication.processEvents()
     assert page.table.rowCount() == 0
     view.grab()
-    session.view.card = 3
+    session.view.card = 5
     assert not view.isVisible()
 
 
 def test_the_menu_writes_every_kind(demo_user, tmp_path, monkeypatch):
     window = demo_user.window
-    menu = next(m for m in window.bar.findChildren(QMenu) if m.title() == "Hand over")
+    menu = next(m for m in window.bar.findChildren(QMenu) if m.title() == "Export")
     for action in menu.actions():
-        if action.text() == "Changes, USD …":
+        if action.text() == "Camera override, USD…":
             saving_to(monkeypatch, tmp_path / "changes.usda")
             action.trigger()
             demo_user.wait(lambda: window.jobs.job is None and (tmp_path / "changes.usda").exists())
     assert 'over "NightFerry"' in (tmp_path / "changes.usda").read_text()
-    assert len(menu.actions()) == 13
+    assert len([each for each in menu.actions() if not each.isSeparator()]) == 21

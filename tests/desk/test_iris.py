@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.cards.iris.flaws import FlawsPage
+from kobrel.desk.cards.iris.character import CharacterPage
 from kobrel.desk.cards.iris.shape import IrisShapePage
 from kobrel.plan.iris import MaskPicture, Stencil
 from kobrel.plan.kits.irises import OWN
@@ -18,7 +18,7 @@ _LABELS = {
     "inner": "Inner corners",
     "soft": "Soft edge",
     "dust": "Dust",
-    "seed": "Random number",
+    "seed": "Seed",
 }
 
 
@@ -59,7 +59,7 @@ def test_own_presets_are_kept_listed_and_opened(demo_session, make_page, tmp_pat
     shape.open(tmp_path / "bad.iris.json")
     assert "bad.iris.json: line 1" in session.heard[-1]
     shape.keep(tmp_path / "nowhere" / "x.iris.json")
-    assert "Choose another place" in session.heard[-1]
+    assert "Choose another folder" in session.heard[-1]
 
 
 def test_shape_fields_change_the_iris(demo_session, make_page):
@@ -76,8 +76,8 @@ def test_shape_fields_change_the_iris(demo_session, make_page):
 
 
 def test_flaws_are_typed_and_read(demo_session, make_page):
-    session, flaws = demo_session, make_page(FlawsPage)
-    assert flaws.loss.text() == "as bright"
+    session, flaws = demo_session, make_page(CharacterPage)
+    assert flaws.loss.text() == "none"
     assert not flaws.made_up.isVisible()
     type_into(flaws.amount, "0.5")
     assert flaws.loss.text().startswith("−")
@@ -184,7 +184,7 @@ def test_a_mask_is_chosen_drawn_and_seen_large(user):
     pick(page.kind, "No mask")
     assert session.shot.iris.mask is None
     assert page.lost.text() == "–"
-    card.show_page("Flaws")
+    card.show_page("Character")
     QApplication.processEvents()
     assert window.body.discs.isVisible()
 
@@ -203,7 +203,7 @@ def test_a_picture_is_taken_as_the_mask_or_refused(user, tmp_path):
     assert page.file.text() == "grey.png"
     Image.new("L", (64, 64), 0).save(tmp_path / "black.png")
     shaping.put_picture(session, tmp_path / "black.png")
-    assert "black all over" in window.says.text()
+    assert "entirely black" in window.says.text()
     assert session.shot.iris.mask.path.endswith("grey.png")
     (tmp_path / "grey.png").unlink()
     session.edit_shot("Turn", lambda shot: shot.but(iris=shot.iris.but(rotation_deg=5)))
@@ -244,8 +244,8 @@ def test_corners_of_a_polygon_are_drawn_by_hand(user):
 
 def test_costs_are_told_and_a_limit_warns(user):
     window, session = user.window, user.window.session
-    window.cards[4].show_page("Costs")
-    costs = window.cards[4].costs
+    window.cards[4].show_page("Render cost")
+    costs = window.cards[4].render_cost
     user.wait(lambda: costs.largest.text().endswith("px"))
     largest = float(costs.largest.text().split()[0])
     assert largest >= float(costs.of_subject.text().split()[0])
@@ -253,11 +253,11 @@ def test_costs_are_told_and_a_limit_warns(user):
     user.type(costs.noise, "10")
     assert float(costs.samples.text().replace(" ", "")) == pytest.approx(samples / 4, rel=1e-3)
     user.type(costs.limit, f"{largest - 10:g}")
-    user.wait(lambda: "cut" in costs.verdict.text())
-    assert "10 px at worst" in costs.verdict.text()
+    user.wait(lambda: "exceed" in costs.verdict.text())
+    assert "maximum by 10 px" in costs.verdict.text()
     user.wait(
         lambda: any(
-            "cuts them" in line for line in (session.sight_report.warnings if session.sight_report else ())
+            "Blur reaches" in line for line in (session.sight_report.warnings if session.sight_report else ())
         )
     )
     user.type(costs.limit, "0")
@@ -267,8 +267,8 @@ def test_costs_are_told_and_a_limit_warns(user):
 
 def test_all_is_thrown_out_of_focus_and_comes_back(user):
     window, session = user.window, user.window.session
-    window.cards[4].show_page("Glow")
-    glow = window.cards[4].highlights
+    glow = window.transport.look.content
+    glow.refresh()
     user.type(glow.throw, "-80")
     QApplication.processEvents()
 
@@ -279,6 +279,7 @@ def test_all_is_thrown_out_of_focus_and_comes_back(user):
         return window.picture.grab().toImage()
 
     first = picture_after(lambda: user.key(Qt.Key.Key_O))
+    glow.refresh()
     assert glow.thrown.isChecked()
     assert session.view.throw_px == -80
     sharp = picture_after(glow.thrown.click)
@@ -289,8 +290,8 @@ def test_all_is_thrown_out_of_focus_and_comes_back(user):
 
 def test_finishing_is_marked_and_pegs_follow_it(user):
     window, session = user.window, user.window.session
-    window.cards[4].show_page("Glow")
-    glow, picture = window.cards[4].highlights, window.picture
+    glow, picture = window.transport.look.content, window.picture
+    glow.refresh()
     user.type(glow.shoulder, "0.5")
     assert session.plan.light.shoulder == 0.5
     straight = dict(picture.peg_places())
@@ -333,6 +334,6 @@ def test_the_iris_is_handed_on_from_the_window(user, tmp_path):
         assert (tmp_path / name).exists()
         assert name in dialog.said.text()
     dialog.write(tmp_path / "no" / "iris.png")
-    assert "no folder" in dialog.said.text()
+    assert "no such folder" in dialog.said.text()
     assert session.shot.iris.blades == 6
     dialog.close()

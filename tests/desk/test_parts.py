@@ -115,7 +115,7 @@ def test_one_job_at_a_time_but_opening_gives_way_to_opening(qapp):
     bar.run(first)
     bar.run(second)
     assert bar.job is first
-    assert "Wait for it" in said[-1]
+    assert "Another task is running" in said[-1]
     third = Job(lambda _p: 3, opens=True)
     ended = Heard(first)
     bar.run(third)
@@ -169,7 +169,7 @@ def typed(field, text):
 
 
 def test_a_field_takes_steps_refuses_and_takes_back(qapp):
-    field = number_field("Focal length", "mm", 1.0, 10.0, 100.0)
+    field = number_field("Focal length", "mm", 1.0, 10.0, 100.0, about="Of the lens")
     field.show()
     taken, refused = [], []
     field.taken.connect(taken.append)
@@ -195,11 +195,11 @@ def test_a_field_takes_steps_refuses_and_takes_back(qapp):
 
 
 def test_stops_and_lengths_step_as_the_trade_does(qapp):
-    stop = stop_field("Stop")
+    stop = stop_field("Stop", about="Of the lens")
     stop.show_value(2.8)
     QTest.keyClick(stop, Qt.Key.Key_Up)
     assert stop.text() == "f/3.2"
-    focus = length_field("Focus", lambda: "cm", 0.02, float("inf"))
+    focus = length_field("Focus", lambda: "cm", 0.02, float("inf"), about="Of a thing")
     focus.show_value(2.0)
     assert focus.text() == "200 cm"
     QTest.keyClick(focus, Qt.Key.Key_Up)
@@ -406,8 +406,8 @@ def test_criterion_and_formats_in_the_glass_card(make_window):
     user.window.document.open(DEMO)
     user.opened()
     session, card = user.window.session, user.window.cards[3]
-    card.show_page("Read")
-    glass, lens = card.read, card.lens
+    card.show_page("Depth of field")
+    glass, lens = card.depth_of_field, card.lens
     glass.criterion.setCurrentIndex(glass.criterion.findData("diagonal"))
     glass.criterion.activated.emit(0)
     assert (session.glass.criterion.kind, session.glass.criterion.value) == ("diagonal", 1500)
@@ -418,6 +418,6 @@ def test_criterion_and_formats_in_the_glass_card(make_window):
     assert glass.near.text() != near
     card.show_page("Lens")
     user.type(lens.sensor_height, "10.5")
-    assert lens.format.currentText() == "Own size"
+    assert lens.format.currentText() == "Custom"
     user.type(lens.squeeze, "1.5")
     assert session.glass.squeeze == 1.5

@@ -54,7 +54,7 @@ def empty(make_window):
 @pytest.fixture
 def shown(empty, tmp_path, monkeypatch):
     """A window with one plate of a photograph, on the Plates page."""
-    page = empty.window.show_page(1, "Plates")
+    page = empty.window.show_page(8, "Plates")
     path = photograph(tmp_path / "photo.png")
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(path)], ""))
     click_button(empty, page.add)
@@ -112,10 +112,10 @@ def test_a_photograph_becomes_a_set_that_is_pulled_through(shown, tmp_path):
     assert placing.distance_m(session, photo) == pytest.approx(float(session.camera.focus_m), rel=1e-6)
 
     # Put far, by typing; then the ball is lifted with its post, freehand.
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     user.type(page.details.distance, "12")
     assert placing.distance_m(session, session.plan.plates[0]) == pytest.approx(12.0)
-    cut = window.show_page(1, "Cut")
+    cut = window.show_page(8, "Cut-out")
     click_button(user, cut.body.tools["freehand"])
     angle = np.linspace(0, 2 * np.pi, 40)
     draw(user, [(0.5 + 0.09 * np.sin(a), 0.41 + 0.13 * np.cos(a)) for a in angle])
@@ -134,7 +134,7 @@ def test_a_photograph_becomes_a_set_that_is_pulled_through(shown, tmp_path):
     assert (lifted[..., 3] > 200).sum() > 2500
 
     # It is put nearer, its framing kept; both are subjects, and the focus goes from one to the other.
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     before = seen_px(session, session.plan.plates[1])
     user.type(page.details.distance, "3")
     assert seen_px(session, session.plan.plates[1]) == pytest.approx(before, abs=0.01)
@@ -160,7 +160,7 @@ def cutting_key(session, plate):
 
 def test_outlines_boxes_colours_and_edges(shown):
     user, window, session = shown, shown.window, shown.window.session
-    cut = window.show_page(1, "Cut").body
+    cut = window.show_page(8, "Cut-out").body
     view, plate = window.picture, session.plan.plates[0]
 
     # Points, one of them bent, closed with Enter.
@@ -226,14 +226,14 @@ def test_outlines_boxes_colours_and_edges(shown):
     user.type(cut.high, "0.2")
     assert session.plan.plates[-1].cut.shapes[0].reach == pytest.approx(0.2)
     settled(user)
-    pick(cut.fill, "patches of what is about")
+    pick(cut.fill, "Texture patches")
     assert session.plan.plates[0].fill.kind == "patches"
     settled(user)
 
 
 def test_a_line_seeks_the_edge_and_its_points_can_be_dragged(shown):
     user, window, session = shown, shown.window, shown.window.session
-    cut = window.show_page(1, "Cut").body
+    cut = window.show_page(8, "Cut-out").body
     view, plate = window.picture, session.plan.plates[0]
     click_button(user, cut.tools["edge"])
     radius = 34
@@ -260,7 +260,7 @@ def test_a_line_seeks_the_edge_and_its_points_can_be_dragged(shown):
 
 def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     user, window, session = harbour, harbour.window, harbour.window.session
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     assert [page.list.item(row, 0).text() for row in range(5)] == [
         "Sky",
         "Far shore",
@@ -274,7 +274,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     user.type(page.far, "40")
     away = sorted(placing.distance_m(session, plate) for plate in session.plan.plates)
     assert away == pytest.approx(1 / np.linspace(1 / 2, 1 / 40, 5))
-    pick(page.by, "ratios")
+    pick(page.by, "Ratios")
     away = sorted(placing.distance_m(session, plate) for plate in session.plan.plates)
     assert away == pytest.approx(2 * 20 ** np.linspace(0, 1, 5))
 
@@ -291,7 +291,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
     session.undo()
     ferry = next(plate for plate in session.plan.plates if plate.name == "Ferry")
     session.selection.item = ChosenPlates(pier.number, frozenset({ferry.number}))
-    pick(page.gaps, "keep ratios")
+    pick(page.gaps, "Keep ratio")
     far = placing.distance_m(session, ferry)
     user.type(page.details.distance, f"{was * 1.25:.4f}")
     assert placing.distance_m(session, session.plan.plate(ferry.number)) == pytest.approx(
@@ -310,7 +310,7 @@ def test_plates_are_chosen_spread_dragged_and_turned_in_overhead(harbour):
 
 def test_values_are_keyed_faded_and_hidden(harbour):
     user, window, session = harbour, harbour.window, harbour.window.session
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     pier = next(plate for plate in session.plan.plates if plate.name == "Pier")
     session.selection.item = ChosenPlates(pier.number)
     session.show_frame(1010)
@@ -319,22 +319,22 @@ def test_values_are_keyed_faded_and_hidden(harbour):
     session.show_frame(1030)
     user.type(page.details.fields["opacity"], "0.2")
     assert [key.frame for key in session.plan.plate(pier.number).opacity.keys] == [1010, 1030]
-    assert "Opacity keyed at 1010, 1030" in page.details.keyed.text()
-    assert "Take the key of opacity" in [action.text() for action in page.details.key_menu().actions()]
+    assert "Opacity keys: 1010, 1030" in page.details.keyed.text()
+    assert "Remove the opacity key" in [action.text() for action in page.details.key_menu().actions()]
     placing.set_ease(session, "opacity", "late")
     assert session.plan.plate(pier.number).opacity.keys[1].ease == "late"
     placing.toggle_key(session, "distance")
     session.show_frame(1060)
     user.type(page.details.distance, "4")
     assert len(session.plan.plate(pier.number).keys) == 2
-    pick(page.details.fade, "by its blur")
+    pick(page.details.fade, "With blur")
     user.type(page.details.gone, "30")
     assert session.plan.plate(pier.number).fade.gone == 30
     user.wait(lambda: window.picture.ready)
     lantern = next(plate for plate in session.plan.plates if plate.name == "Lantern")
     session.selection.item = ChosenPlates(lantern.number)
     user.type(page.details.fields["opacity"], "0.5")
-    assert "The dial Lantern to ferry drives this" in window.says.text()
+    assert "Driven by the dial Lantern to ferry" in window.says.text()
     row = [page.list.item(k, 0).text() for k in range(5)].index("Lantern")
     page.list.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
     assert not session.plan.plate(lantern.number).shown
@@ -351,8 +351,8 @@ def test_an_edge_that_would_show_is_told_and_extended(harbour):
     sky = session.plan.plates[0]
     session.selection.item = ChosenPlates(sky.number)
     placing.change(session, "Edges", beyond="nothing")
-    cut = window.show_page(1, "Cut").body
-    assert "Its edge shows at" in cut.told.text()
+    cut = window.show_page(8, "Cut-out").body
+    assert "Edge visible at" in cut.told.text()
     click_button(user, cut.extend)
     assert session.plan.plates[0].beyond == "mirrored"
     assert "No edge of it shows" in cut.told.text()
@@ -426,7 +426,7 @@ def test_pictures_are_dropped_and_pasted(empty, tmp_path):
     user, window, session = empty, empty.window, empty.window.session
     first, second = photograph(tmp_path / "one.png"), photograph(tmp_path / "two.png")
     menu = window.drop_menu([first, second])
-    assert [action.text() for action in menu.actions()] == ["Add 2 pictures as plates", "Open it by itself"]
+    assert [action.text() for action in menu.actions()] == ["Add 2 images as plates", "Open separately"]
     menu.actions()[0].trigger()
     settled(user)
     assert [plate.name for plate in session.plan.plates] == ["one", "two"]
@@ -439,7 +439,7 @@ def test_pictures_are_dropped_and_pasted(empty, tmp_path):
     assert session.plan.plates[-1].picture.size_px == (40, 30)
     QApplication.clipboard().clear()
     window.paste()
-    assert "no picture on the clipboard" in window.says.text()
+    assert "No image on the clipboard" in window.says.text()
 
 
 def test_what_cannot_be_read_is_said_and_a_missing_picture_keeps_its_place(shown, tmp_path):
@@ -453,7 +453,7 @@ def test_what_cannot_be_read_is_said_and_a_missing_picture_keeps_its_place(shown
     window.document.open(tmp_path / "p.kobrel")
     user.opened()
     user.wait(lambda: session.plan.plates and placing.is_missing(session, session.plan.plates[0]))
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     assert page.list.item(0, 1).text() == "missing"
     assert open_plan(tmp_path / "p.kobrel").plates == session.plan.plates
     user.rest(0.3)
@@ -469,7 +469,7 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
     ramp[144:] = np.linspace(30, 180, 176).astype(np.uint8)[:, None]
     ramp[96:270, 206:274] = 200
     Image.fromarray(ramp).save(tmp_path / "depth.png")
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "depth.png"), ""))
 
     # A ground first: horizon dragged, camera 1.6 m high.
@@ -488,7 +488,7 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
     settled(user)
     post = session.plan.plates[-1]
     assert session.plan.plate(ground.number).fill.of == (post.number,)
-    click_button(user, window.show_page(1, "Plates").foot)
+    click_button(user, window.show_page(8, "Plates").foot)
     foot = at_place(user, post, 0.5, 0.84)
     user.click(window.picture, foot)
     height = 2 * float(session.camera.half_widths()[1])
@@ -517,7 +517,7 @@ def test_plates_by_depth_and_on_a_ground(shown, tmp_path, monkeypatch):
 
 
 def test_another_picture_takes_a_plates_place_by_a_click_and_by_a_drop(shown, tmp_path, monkeypatch):
-    session, page = shown.window.session, shown.window.cards[1].pages["Plates"]
+    session, page = shown.window.session, shown.window.cards[8].pages["Plates"]
     plate = session.plan.plates[0]
     other = photograph(tmp_path / "other.png", (960, 640))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(other), ""))
@@ -550,7 +550,7 @@ def test_another_picture_takes_a_plates_place_by_a_click_and_by_a_drop(shown, tm
 
 
 def test_a_plate_fades_in_and_out_in_one_act_each(shown):
-    session, page = shown.window.session, shown.window.cards[1].pages["Plates"]
+    session, page = shown.window.session, shown.window.cards[8].pages["Plates"]
     first = session.shot.first
     session.show_frame(first + 4)
     page.details.fades.over.selectAll()

@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.background.screening import BEFORE
+from kobrel.desk.background.playback import BEFORE
 from kobrel.desk.chart.geometry import BOTTOM
 from kobrel.desk.chart.keys import LINES
 from kobrel.desk.window.sheets.movie import MovieDialog
@@ -24,21 +24,33 @@ FEW = {"width": 96, "passes": 1}
 @pytest.fixture
 def user(demo_user):
     demo_user.key(Qt.Key.Key_5)
-    demo_user.window.screening.set_draft(**FEW)
+    demo_user.window.playback.set_draft(**FEW)
     return demo_user
 
 
-def filled(screening, which=0):
-    frames, there = screening.filled(which)
+def filled(playback, which=0):
+    frames, there = playback.filled(which)
     return len(frames) > 0 and bool(there.all())
 
 
 def page_of(user, name):
-    number = 6 if name == "Play" else 5
-    user.window.session.view.card = number
-    card = user.window.cards[number]
+    user.window.session.view.card = 5
+    card = user.window.cards[5]
     card.show_page(name)
     return card.pages[name]
+
+
+def cache(user):
+    """What is cached and how, without its panel open over the window."""
+    panel = user.window.transport.cache.content
+    panel.refresh()
+    return panel
+
+
+def compared(user):
+    panel = user.window.transport.compare.content
+    panel.refresh()
+    return panel
 
 
 def short(user, last=1016):
@@ -58,7 +70,7 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     session.edit_shot("Short", lambda shot: shot.but(last=1048, marks=shot.marks[:1]))
     drag(chart, line_place(chart, 1, 1010), line_place(chart, 2, 1024), SHIFT)
     assert session.history.last.name == "Pull from Lantern to Ferryman"
-    move = page_of(user, "Move")
+    move = page_of(user, "Marks").timing
     move.searches.click()
     assert any(mark.search for mark in session.shot.marks)
     leaves = session.selection.mark
@@ -77,43 +89,42 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     user.drag(chart, dict(chart.keys.places(stop))[1040], goal)
     assert session.survey.camera.f_number[-1] > 9
     # it plays, from memory
-    play = page_of(user, "Play")
-    play.memory.click()
-    user.wait(lambda: filled(window.screening))
+    cache(user).memory.click()
+    user.wait(lambda: filled(window.playback))
     user.key(Qt.Key.Key_Space)
     assert session.view.playing
     user.wait(lambda: window.picture.status.startswith("from memory"))
-    user.wait(lambda: "frames a second" in window.picture.status)
+    user.wait(lambda: "fps" in window.picture.status)
     user.key(Qt.Key.Key_Space)
     assert not session.view.playing
     # another try, with the hand-wheel
     planned = session.shot
     session.edit_shot("Keep", lambda shot: alts.kept(shot, "As planned"))
-    perform = page_of(user, "Perform")
+    perform = page_of(user, "Live pull")
     perform.use_wheel.click()
     user.wait(lambda: perform.performer.wheel_dpt is not None)
     perform.record.click()
     user.wait(lambda: not perform.performer.recording)
-    assert "Kept as Try 1" in window.says.text()
+    assert "Saved as the alt Take 1" in window.says.text()
     perform.use_wheel.click()
-    assert [alt.name for alt in session.shot.alts] == ["Later, f/4", "As planned", "Try 1"]
+    assert [alt.name for alt in session.shot.alts] == ["Later, f/4", "As planned", "Take 1"]
     assert session.shot.marks != planned.marks
     # the first is better
-    choose = page_of(user, "Alts")
+    choose = user.panel(window.alts)
     told = choose.table.item(0, 1)
     assert told.toolTip().splitlines()[0] == told.text() == "50 mm  f/4  4 marks"
     choose.table.selectRow(1)
     choose.compare()
-    assert window.screening.beside == "As planned"
-    user.wait(lambda: window.screening.image(session.frame, 1) is not None)
+    assert window.playback.beside == "As planned"
+    user.wait(lambda: window.playback.image(session.frame, 1) is not None)
     assert window.body.pair.isVisible()
     choose.take()
     assert session.shot.marks == planned.marks
     choose.compare()
     assert window.picture.isVisible()
     # and so it goes out
-    page_of(user, "Play")
-    play.movie.click()
+    window.alts.close_panel()
+    session.want("movie")
     dialog, path = window.movie, tmp_path / "pull.mp4"
     assert isinstance(dialog, MovieDialog)
     user.type(dialog.width_px, "64")
@@ -130,56 +141,55 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
 
 
 def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(user):
-    window, session, screening = user.window, user.window.session, user.window.screening
-    page_of(user, "Play").memory.click()
-    screening.set_draft(every=4)
-    user.wait(lambda: filled(screening))
-    assert screening.made == 24
+    window, session, playback = user.window, user.window.session, user.window.playback
+    cache(user).memory.click()
+    playback.set_draft(every=4)
+    user.wait(lambda: filled(playback))
+    assert playback.made == 24
     session.edit_shot("Slower", lambda shot: pulls.move_mark(shot, 1061, 1070))
-    user.wait(lambda: screening.made > 24)
-    user.wait(lambda: filled(screening))
-    assert screening.made == 24 + 8
+    user.wait(lambda: playback.made > 24)
+    user.wait(lambda: filled(playback))
+    assert playback.made == 24 + 8
     session.undo()
-    user.wait(lambda: screening.made == 24 + 2 * 8 and filled(screening))
-    assert "24 of 24 frames in memory" in screening.told
-    window.screening.switch(False)
-    assert screening.told == ""
-    assert screening.image(1049) is None
+    user.wait(lambda: playback.made == 24 + 2 * 8 and filled(playback))
+    assert "24 of 24 frames in memory" in playback.told
+    window.playback.switch(False)
+    assert playback.told == ""
+    assert playback.image(1049) is None
 
 
 def test_drafts_make_fewer_smaller_or_plainer_frames(user):
-    window, screening = user.window, user.window.screening
+    window, playback = user.window, user.window.playback
     short(user)
-    page = page_of(user, "Play")
+    page = cache(user)
     page.memory.click()
-    user.wait(lambda: filled(screening))
-    coloured = screening.image(1006)
+    user.wait(lambda: filled(playback))
+    coloured = playback.image(1006)
     assert coloured.width() == FEW["width"]
     page.clay.click()
-    user.wait(lambda: screening.image(1006) is not None)
-    assert screening.image(1006) != coloured
+    user.wait(lambda: playback.image(1006) is not None)
+    assert playback.image(1006) != coloured
     page.every.setCurrentIndex(page.every.findData(2))
     page.every.activated.emit(1)
-    user.wait(lambda: filled(screening))
-    assert len(screening.filled()[0]) == 8
-    assert screening.image(1006) == screening.image(1005)
+    user.wait(lambda: filled(playback))
+    assert len(playback.filled()[0]) == 8
+    assert playback.image(1006) == playback.image(1005)
     page.wide.setCurrentIndex(page.wide.findData(320))
     page.wide.activated.emit(1)
-    user.wait(lambda: screening.image(1001) is not None)
-    assert screening.image(1001).width() == 320
+    user.wait(lambda: playback.image(1001) is not None)
+    assert playback.image(1001).width() == 320
     assert window.session.settings.get(settings.MEMORY_WIDTH) == 320
 
 
 def test_a_range_or_a_cue_is_played_alone(user):
-    window, session, screening = user.window, user.window.session, user.window.screening
-    page = page_of(user, "Play")
-    page.refresh()
-    page.cue.setCurrentIndex(page.cue.findText("He turns"))
-    page.cue.activated.emit(page.cue.currentIndex())
-    assert screening.frames == (1037, 1052)
+    window, session, playback = user.window, user.window.session, user.window.playback
+    page, ranges = cache(user), window.transport.range
+    ranges.setCurrentIndex(ranges.findText("He turns"))
+    ranges.activated.emit(ranges.currentIndex())
+    assert playback.frames == (1037, 1052)
     page.memory.click()
-    user.wait(lambda: filled(screening))
-    assert screening.made == 16
+    user.wait(lambda: filled(playback))
+    assert playback.made == 16
     session.show_frame(1001)
     user.key(Qt.Key.Key_Space)
     seen = set()
@@ -192,28 +202,27 @@ def test_a_range_or_a_cue_is_played_alone(user):
     user.key(Qt.Key.Key_Space)
     assert min(seen) >= 1037
     assert max(seen) <= 1052
-    screening.set_draft(every=4)
+    playback.set_draft(every=4)
     user.type(page.first, "1001")
     user.type(page.last, "1096")
-    assert screening.frames == (1001, 1096)
+    assert playback.frames == (1001, 1096)
     session.show_shot(2)
-    assert screening.frames == (1001, 1060)
-    user.wait(lambda: filled(screening) and len(screening.filled()[0]) == 15)
+    assert playback.frames == (1001, 1060)
+    user.wait(lambda: filled(playback) and len(playback.filled()[0]) == 15)
     assert window.player.dropped >= 0
 
 
 def test_it_is_seen_beside_itself_as_it_was(user):
-    window, session, screening = user.window, user.window.session, user.window.screening
+    window, session, playback = user.window, user.window.session, user.window.playback
     short(user)
     session.set_keyed("Stop", "f_number", 16.0)
-    page = page_of(user, "Play")
-    page.refresh()
+    page = compared(user)
     page.beside.setCurrentIndex(page.beside.findData(BEFORE))
     page.beside.activated.emit(page.beside.currentIndex())
-    assert screening.on
-    user.wait(lambda: filled(screening) and filled(screening, 1))
+    assert playback.on
+    user.wait(lambda: filled(playback) and filled(playback, 1))
     assert window.body.pair.isVisible()
-    assert screening.image(1012) != screening.image(1012, 1)
+    assert playback.image(1012) != playback.image(1012, 1)
     left, right = window.body.pair.boxes()
     assert not left.intersects(right)
     assert left.size() == right.size()
@@ -222,8 +231,8 @@ def test_it_is_seen_beside_itself_as_it_was(user):
     QApplication.processEvents()
     assert window.body.pair.grab().toImage() != before
     session.show_plan(session.plan, session.stage, session.library, session.shot_index, session.frame)
-    screening.compare(BEFORE)
-    assert screening.image(1012, 1) is not None or len(screening.filled(1)[0]) == 0
+    playback.compare(BEFORE)
+    assert playback.image(1012, 1) is not None or len(playback.filled(1)[0]) == 0
     page.beside.setCurrentIndex(page.beside.findData(""))
     page.beside.activated.emit(0)
     assert window.picture.isVisible()
@@ -274,31 +283,31 @@ def test_the_player_tells_the_frames_it_drops(user):
     lost, begun = player.dropped, session.frame
     time.sleep(0.5)  # a window that is busy
     user.wait(lambda: player.dropped >= lost + 8)
-    user.wait(lambda: f"{player.dropped} frames dropped" in player.told and "of 24" in player.told)
+    user.wait(lambda: f"{player.dropped} frames dropped" in player.told and "/ 24 fps" in player.told)
     assert session.frame - begun >= 8
     player.toggle()
     assert not player.playing
 
 
 def test_two_alts_are_seen_side_by_side_and_one_that_goes_leaves_the_shot_alone(user):
-    window, session, screening = user.window, user.window.session, user.window.screening
+    window, session, playback = user.window, user.window.session, user.window.playback
     short(user, last=1006)
     session.edit_shot("Keep", lambda shot: alts.kept(shot, "Wide open"))
     session.set_keyed("Stop", "f_number", 22.0)
-    page = page_of(user, "Play")
+    page = compared(user)
     page.beside.setCurrentIndex(page.beside.findData("Later, f/4"))
     page.beside.activated.emit(0)
     page.left.setCurrentIndex(page.left.findData("Wide open"))
     page.left.activated.emit(0)
-    assert (screening.left, screening.beside) == ("Wide open", "Later, f/4")
-    user.wait(lambda: filled(screening) and filled(screening, 1))
-    left = screening.image(1004)
+    assert (playback.left, playback.beside) == ("Wide open", "Later, f/4")
+    user.wait(lambda: filled(playback) and filled(playback, 1))
+    left = playback.image(1004)
     page.left.setCurrentIndex(page.left.findData(""))
     page.left.activated.emit(0)
-    user.wait(lambda: filled(screening))
-    assert screening.image(1004) != left
-    session.edit_shot("Forget", lambda shot: alts.removed(shot, "Later, f/4"))
-    user.wait(lambda: screening.beside == "")
+    user.wait(lambda: filled(playback))
+    assert playback.image(1004) != left
+    session.edit_shot("Delete", lambda shot: alts.removed(shot, "Later, f/4"))
+    user.wait(lambda: playback.beside == "")
     assert window.picture.isVisible()
 
 
@@ -308,7 +317,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
     page_of(user, "Marks")
     QApplication.processEvents()
     plain = views.sizes()
-    page_of(user, "Play")
+    window.show_page(6, "Bracket")
     QApplication.processEvents()
     assert views.sizes()[0] > plain[0] + 60
     views.setSizes([sum(views.sizes()) - 160, 160])
@@ -320,7 +329,7 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
     assert glass != chosen
     user.key(Qt.Key.Key_6)
     QApplication.processEvents()
-    assert window.cards[6].play.isVisible()
+    assert window.cards[6].bracket.isVisible()
     assert views.sizes() == chosen
     page_of(user, "Marks")
     QApplication.processEvents()
@@ -331,26 +340,26 @@ def test_the_room_that_playing_takes_is_given_back_and_remembered(user):
 
 
 def test_asking_again_does_not_begin_the_frame_in_the_making_anew(user):
-    screening = user.window.screening
+    playback = user.window.playback
     short(user, last=1006)
-    screening.set_draft(width=160, passes=24)
-    page_of(user, "Play").memory.click()
-    user.wait(lambda: len(screening.filled()[0]) == 6)
+    playback.set_draft(width=160, passes=24)
+    cache(user).memory.click()
+    user.wait(lambda: len(playback.filled()[0]) == 6)
     drawing = user.window.drawing
     begun = time.monotonic()
-    while not filled(screening):
-        drawing.fill(screening._next)  # as every change of the session does
+    while not filled(playback):
+        drawing.fill(playback._next)  # as every change of the session does
         user.rest(0.02)
         assert time.monotonic() - begun < 120
-    assert screening.made == 6
+    assert playback.made == 6
 
 
 def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(user):
     window, session = user.window, user.window.session
     short(user, last=1020)
-    page_of(user, "Play").memory.click()
-    user.wait(lambda: filled(window.screening))
-    perform = page_of(user, "Perform")
+    cache(user).memory.click()
+    user.wait(lambda: filled(window.playback))
+    perform = page_of(user, "Live pull")
     perform.record.click()
     user.wait(lambda: session.frame > 1003 or not perform.performer.recording)
     assert not window.picture.status.startswith("from memory")
@@ -359,9 +368,9 @@ def test_while_a_pull_is_performed_the_picture_is_of_now_and_not_from_memory(use
 
 
 def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_whole_shot(user):
-    session, screening = user.window.session, user.window.screening
+    session, playback = user.window.session, user.window.playback
     short(user, last=1030)
-    screening.set_range(1010, 1016)
+    playback.set_range(1010, 1016)
     seen = set()
 
     def look():
@@ -372,29 +381,29 @@ def test_a_range_is_played_without_memory_too_but_a_pull_is_performed_over_the_w
     user.wait(lambda: {1010, 1016} <= seen)
     user.key(Qt.Key.Key_Space)
     assert max(seen) <= 1016
-    perform = page_of(user, "Perform")
+    perform = page_of(user, "Live pull")
     perform.record.click()
     user.wait(lambda: not perform.performer.recording)
     assert min(seen) == 1001
     assert max(seen) > 1016  # which frames are dropped is up to the machine
     user.wait(lambda: not session.view.playing)
     session.show_shot(0)  # a range belongs to its shot
-    assert screening.span == (session.shot.first, session.shot.last)
+    assert playback.span == (session.shot.first, session.shot.last)
 
 
 def test_two_ways_that_play_tell_their_rate(user):
-    window, screening = user.window, user.window.screening
+    window, playback = user.window, user.window.playback
     short(user, last=1008)
-    screening.compare("Later, f/4")
-    user.wait(lambda: filled(screening) and filled(screening, 1))
+    playback.compare("Later, f/4")
+    user.wait(lambda: filled(playback) and filled(playback, 1))
     user.key(Qt.Key.Key_Space)
-    user.wait(lambda: "frames a second" in window.body.pair.status)
+    user.wait(lambda: "fps" in window.body.pair.status)
     user.key(Qt.Key.Key_Space)
     assert window.body.pair.status == ""
 
 
 def test_marks_for_in_and_out_say_what_is_played_everywhere(demo_user):
-    """Set by keys at the frame that is shown; the Play page, the chart, memory and the movie take them."""
+    """Set by keys at the frame that is shown; the transport, the chart, memory and the movie take them."""
     window, session = demo_user.window, demo_user.window.session
     shift = Qt.KeyboardModifier.ShiftModifier
     first, last = session.shot.first, session.shot.last
@@ -405,13 +414,13 @@ def test_marks_for_in_and_out_say_what_is_played_everywhere(demo_user):
     assert session.played == (first + 20, last)
     session.show_frame(first + 50)
     demo_user.key(Qt.Key.Key_O, shift)
-    assert session.played == window.screening.frames == (first + 20, first + 50)
+    assert session.played == window.playback.frames == (first + 20, first + 50)
     session.show_frame(first)
     QApplication.processEvents()
     after = window.chart.grab().toImage()
     x, y = round(window.chart.x_of(first + 20)), window.chart.height() - BOTTOM + 6
     assert after.pixelColor(x, y) != before.pixelColor(x, y)
-    page = window.show_page(6, "Play")
+    page = cache(demo_user)
     assert (page.first.value, page.last.value) == (first + 20, first + 50)
     session.show_frame(first + 70)
     demo_user.key(Qt.Key.Key_Space)

@@ -23,7 +23,7 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 def keep(user, count=1):
     for _ in range(count):
         there = len(user.window.session.plan.proofs)
-        user.key(Qt.Key.Key_K)
+        user.key(Qt.Key.Key_P)
         user.wait(lambda there=there: len(user.window.session.plan.proofs) == there + 1)
 
 
@@ -55,7 +55,7 @@ def three(demo_user):
 def test_keep_three_compare_them_and_take_ones_stop_back(three):
     window, session = three.window, three.window.session
     assert [proof.name for proof in session.plan.proofs] == ["Proof 1", "Proof 2", "Proof 3"]
-    assert session.history.last.name == "Keep Proof 3"
+    assert session.history.last.name == "Add Proof 3"
     assert not window.barrel.isVisible()
     grid = grid_of(three)
     three.wait(
@@ -74,7 +74,7 @@ def test_keep_three_compare_them_and_take_ones_stop_back(three):
     box = view._boxes()[0]
     three.drag(view, box.center(), QPointF(box.left() + box.width() / 4, box.center().y()))
     assert view.wiped == pytest.approx(0.25, abs=0.02)
-    pick(page.mode, "Difference of blur, pixels")
+    pick(page.mode, "Blur difference (px)")
     assert float(np.abs(view.difference()).max()) > 2.0
     assert view.grab().width() > 100
     pick(page.what, "Stop")
@@ -113,10 +113,10 @@ def test_chosen_ones_stand_side_by_side_with_one_zoom(three):
     QApplication.processEvents()
     assert "px blur" in window.says.text()
     assert "stops" in window.says.text()
-    QTest.keyPress(window, Qt.Key.Key_L)
+    QTest.keyPress(window, Qt.Key.Key_Z)
     assert view.loupe_held
     view.grab()
-    QTest.keyRelease(window, Qt.Key.Key_L)
+    QTest.keyRelease(window, Qt.Key.Key_Z)
     assert not view.loupe_held
     QTest.mouseDClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at.toPoint())
     assert view.zoom == 1.0
@@ -142,7 +142,7 @@ def test_proofs_are_renamed_rated_ordered_and_deleted_with_undo(three):
     page.rating.setCurrentIndex(4)
     page.rating.activated.emit(4)
     assert session.plan.proofs[1].rating == 4
-    pick(page.order, "Best first")
+    pick(page.order, "By rating")
     assert window.proofing.hung()[0].name == "The soft one"
     assert session.settings.get(settings.PROOF_ORDER) == "rating"
     grid.setFocus()
@@ -157,7 +157,7 @@ def test_proofs_are_renamed_rated_ordered_and_deleted_with_undo(three):
     assert grid.spoken_value().startswith("3 proofs")
     page.alt.click()
     assert session.plan.shots[1].alts[-1].name in ("The soft one", "Proof 1")
-    assert next(action.text() for action in grid.menu().actions()) == "Take back: everything"
+    assert next(action.text() for action in grid.menu().actions()) == "Restore everything"
 
 
 def test_proofs_lie_beside_the_plan_once_it_is_saved(demo_user, tmp_path):
@@ -177,8 +177,8 @@ def test_what_is_not_the_shots_picture_is_not_kept(demo_user):
 
     session = demo_user.window.session
     orbit(session, 0.2, 0.0)
-    demo_user.key(Qt.Key.Key_K)
-    assert "look through its camera" in demo_user.window.says.text()
+    demo_user.key(Qt.Key.Key_P)
+    assert "Return to the shot camera" in demo_user.window.says.text()
     assert not session.plan.proofs
 
 
@@ -188,7 +188,7 @@ def test_an_empty_wall_says_what_to_do_and_a_lost_proof_why(demo_user):
     grid = grid_of(demo_user)
     assert grid.grab().width() > 100
     session.want("sheet")
-    assert "K keeps" in demo_user.window.says.text()
+    assert "Add proof saves" in demo_user.window.says.text()
     keep(demo_user)
     Path(session.plan.proofs[0].path).unlink()
     demo_user.window.body.wall.pictures.forget()
@@ -200,20 +200,19 @@ def test_an_empty_wall_says_what_to_do_and_a_lost_proof_why(demo_user):
 
 def test_a_proof_is_seen_in_motion_beside_the_shot(three):
     window, session = three.window, three.window.session
-    page = page_of(three, "Play")
-    window.screening.set_draft(width=96, passes=1)
-    window.screening.set_range(1001, 1003)
+    page = three.window.transport.compare.content
+    page.refresh()
+    window.playback.set_draft(width=96, passes=1)
+    window.playback.set_range(1001, 1003)
     session.show_frame(1002)
     pick(page.beside, "proof: Proof 1")
-    assert window.screening.beside == "proof: Proof 1"
-    three.wait(
-        lambda: window.screening.image(1002, 1) is not None and window.screening.image(1002) is not None
-    )
+    assert window.playback.beside == "proof: Proof 1"
+    three.wait(lambda: window.playback.image(1002, 1) is not None and window.playback.image(1002) is not None)
     assert window.body.pair.isVisible()
-    assert window.screening.image(1002, 1) != window.screening.image(1002)
+    assert window.playback.image(1002, 1) != window.playback.image(1002)
     session.selection.proofs = ("Proof 1",)
     session.edit("Delete", session.plan.but(proofs=()))
-    three.wait(lambda: window.screening.beside == "")
+    three.wait(lambda: window.playback.beside == "")
 
 
 # Ladders
@@ -223,7 +222,7 @@ def test_a_ladder_of_stops_is_drawn_taken_and_kept(demo_user):
     window, session = demo_user.window, demo_user.window.session
     session.settings.put(settings.LADDER_WIDTH, 320)
     session.settings.put(settings.LADDER_PASSES, 8)
-    page = page_of(demo_user, "Ladder")
+    page = page_of(demo_user, "Bracket")
     field = page.values[0]
     assert len(field.text().split()) == 5
     field.setText("2 f/4 8,0")
@@ -253,7 +252,7 @@ def test_a_ladder_can_be_cancelled_and_keeps_what_is_there(demo_user):
     window = demo_user.window
     window.session.settings.put(settings.LADDER_WIDTH, 320)
     window.session.settings.put(settings.LADDER_PASSES, 8)
-    page = page_of(demo_user, "Ladder")
+    page = page_of(demo_user, "Bracket")
     page.every.show_value(1.0)
     page.frames.click()
     demo_user.wait(lambda: len(window.proofing.rungs) >= 1)
@@ -300,7 +299,7 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
     window, session = user.window, user.window.session
     window.document.open(sharp)
     user.opened()
-    user.wait(lambda: window.picture.status == "finished picture")
+    user.wait(lambda: window.picture.status == "rendered image")
     assert (session.shot.first, session.shot.last) == (1049, 1050)
     box = window.picture.frame_rect()
     man = QPointF(box.left() + box.width() * 0.62, box.top() + box.height() * 0.4)
@@ -314,7 +313,7 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
     session.show_frame(1050)
     user.key(Qt.Key.Key_M)
     assert len(session.shot.marks) == 2
-    page = page_of(user, "Frames")
+    page = page_of(user, "Defocus")
     page.write_to(tmp_path / "out.exr")
     user.wait(lambda: not window.queueing.open and (tmp_path / "out.1050.exr").exists())
     assert "Written" in window.says.text()
@@ -330,16 +329,16 @@ def test_a_finished_frame_is_opened_focused_pulled_and_written(make_window, shar
 def test_how_depth_counts_is_changed_calibrated_and_compared(demo_user, sharp, monkeypatch):
     window, session = demo_user.window, demo_user.window.session
     session.show_frame(1049)
-    page = page_of(demo_user, "Frames")
-    assert "Open a finished picture" in page.told.text()
+    page = page_of(demo_user, "Defocus")
+    assert "Open a rendered image" in page.told.text()
     page.open(sharp)
     demo_user.wait(lambda: not session.library.missing(session.plan) and window.jobs.job is None)
     name = session.shot.finished
     assert name
     assert name not in session.stage.scenes  # the scene itself stands on the stage
-    demo_user.wait(lambda: window.picture.status == "finished picture")
+    demo_user.wait(lambda: window.picture.status == "rendered image")
     assert "frames 1049 to 1050" in page.told.text()
-    pick(page.unit, "centimetres")
+    pick(page.unit, "Centimetres")
     assert session.plan.scenes[-1].finished.rule.unit_m == 0.01
     session.undo()
     page.ticks["straight"].click()
@@ -351,7 +350,7 @@ def test_how_depth_counts_is_changed_calibrated_and_compared(demo_user, sharp, m
     assert page.table.rowCount() == 5
     assert "off the scene's by" in window.says.text()
     page.known.taken.emit(2.0)
-    assert "Depth is taken so" in window.says.text()
+    assert "Depth calibrated" in window.says.text()
     page.plain.click()
     demo_user.wait(lambda: window.picture.status == "the file as it is")
     told = []
@@ -364,7 +363,7 @@ def test_how_depth_counts_is_changed_calibrated_and_compared(demo_user, sharp, m
 def test_a_blur_is_measured_by_two_clicks(demo_user, sharp):
     window, session = demo_user.window, demo_user.window.session
     session.show_frame(1049)
-    page = page_of(demo_user, "Frames")
+    page = page_of(demo_user, "Defocus")
     page.open(sharp)
     demo_user.wait(lambda: window.jobs.job is None)
     from kobrel.session.tools import Tool
@@ -378,4 +377,4 @@ def test_a_blur_is_measured_by_two_clicks(demo_user, sharp):
     assert "other side" in window.says.text()
     demo_user.click(window.picture, QPointF(user_at[1]) - QPointF(3, 0))
     assert session.selection.tool is None
-    assert "px as delivered" in window.says.text() or "no edge" in window.says.text()
+    assert "at delivery" in window.says.text() or "no edge" in window.says.text()

@@ -50,13 +50,13 @@ def test_a_pull_is_drawn_between_two_subjects_made_to_hunt_slid_and_held(user):
         column, row = numbers.index_of(mark.frame), numbers.subjects.index(mark.target.number)
         assert numbers.sight.blur_px[row, column] < 0.01
     # it hunts
-    card.show_page("Move")
-    page = card.moves
+    card.show_page("Marks")
+    page = card.marks.timing
     assert "Lantern" in page.way.text()
     assert "Ferryman" in page.way.text()
     before = session.survey.camera.focus_m.copy()
     page.searches.click()
-    user.type(by_name(page, "First swing"), "0.3")
+    user.type(by_name(page, "Overshoot"), "0.3")
     user.type(by_name(page, "Swings"), "3")
     changed = np.abs(1 / session.survey.camera.focus_m - 1 / before) > 1e-6
     arrives = drawn[1].frame
@@ -89,8 +89,8 @@ def test_a_pull_is_drawn_between_two_subjects_made_to_hunt_slid_and_held(user):
 def test_every_ease_is_chosen_and_own_handles_are_dragged(user):
     window, session = user.window, user.window.session
     card = window.cards[5]
-    card.show_page("Move")
-    page = card.moves
+    card.show_page("Marks")
+    page = card.marks.timing
     at = next(k for k, m in enumerate(session.shot.marks) if m.target != session.shot.marks[k + 1].target)
     leaves, arrives = (mark.frame for mark in session.shot.marks[at : at + 2])
     session.selection.marks = (leaves,)
@@ -114,19 +114,19 @@ def test_every_ease_is_chosen_and_own_handles_are_dragged(user):
     session.selection.marks = (last,)
     QApplication.processEvents()
     assert not page.ease.isEnabled()
-    assert "no move follows" in page.way.text()
+    assert "Last mark" in page.way.text()
 
 
 def test_a_hold_is_typed_and_taken_back(user):
     session, card = user.window.session, user.window.cards[5]
-    card.show_page("Move")
+    card.show_page("Marks")
     mark, after = session.shot.marks[:2]
     session.selection.marks = (mark.frame,)
-    user.type(card.moves.until, f"{mark.frame + 5:g}")
+    user.type(card.marks.timing.until, f"{mark.frame + 5:g}")
     assert session.shot.marks[0].until == mark.frame + 5
-    user.type(card.moves.until, f"{after.frame + 50:g}")
+    user.type(card.marks.timing.until, f"{after.frame + 50:g}")
     assert session.shot.marks[0].until == after.frame - 1
-    user.type(card.moves.until, f"{mark.frame:g}")
+    user.type(card.marks.timing.until, f"{mark.frame:g}")
     assert session.shot.marks[0].until is None
     session.show_frame(mark.frame)
     pulling.hold_here(session, session.shot.marks[0])
@@ -150,7 +150,7 @@ def test_several_marks_are_chosen_copied_mirrored_and_deleted(user):
     session.undo()
     user.key(Qt.Key.Key_A, CTRL, chart)
     user.key(Qt.Key.Key_C, CTRL, chart)
-    assert "Copied 3 marks" in window.says.text()
+    assert "3 marks copied" in window.says.text()
     session.show_frame(1050)
     user.key(Qt.Key.Key_V, CTRL, chart)
     assert [m.frame for m in session.shot.marks] == [1010, 1016, 1030, 1050, 1056, 1070]
@@ -169,9 +169,9 @@ def test_a_pull_over_no_frames_is_told(user):
     chart = user.window.chart
     place = line_place(chart, 1, 1020)
     drag(chart, place, place + QPointF(0, 30), SHIFT)
-    assert "over some frames" in user.window.says.text()
+    assert "Shift-drag from" in user.window.says.text()
     pulling.paste(user.window.session, [])
-    assert "Nothing is copied" in user.window.says.text()
+    assert "Nothing copied" in user.window.says.text()
 
 
 def test_keys_of_stop_and_focal_length_are_dragged_on_their_own_scales(user):
@@ -255,8 +255,8 @@ def test_keys_have_eases_and_handles_of_their_own(user):
 def test_a_pull_that_is_too_fast_is_outlined_and_told(user):
     window, session = user.window, user.window.session
     card = window.cards[5]
-    card.show_page("Move")
-    page, chart = card.moves, window.chart
+    card.show_page("Marks")
+    page, chart = card.marks.timing, window.chart
     assert "dpt/s" in page.fastest.text()
     assert page.fastest.property("role") == ""
     before = chart.grab().toImage()
@@ -267,7 +267,7 @@ def test_a_pull_that_is_too_fast_is_outlined_and_told(user):
     assert chart.grab().toImage() != before
     user.wait(
         lambda: any(
-            "Give the pull more frames" in line
+            "Lengthen the pull" in line
             for line in (session.sight_report.warnings if session.sight_report else ())
         )
     )
@@ -280,13 +280,13 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
     window, session = user.window, user.window.session
     session.edit_shot("Short", lambda shot: shot.but(last=1030, marks=shot.marks[:1]))
     card = window.cards[5]
-    card.show_page("Perform")
-    page = card.perform
+    card.show_page("Live pull")
+    page = card.live_pull
     session.show_frame(1010)
     before = session.shot
     page.record.click()
     assert page.performer.recording
-    assert page.record.text() == "End"
+    assert page.record.text() == "Stop recording"
     start = page.performer.value
     middle = QPointF(page.dial.rect().center())
     while page.performer.recording:
@@ -294,7 +294,7 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
         user.rest(0.03)
     assert not window.player.playing
     assert page.record.text() == "Record"
-    assert "marks hold it" in window.says.text()
+    assert "marks within" in window.says.text()
     focus = 1 / session.survey.camera.focus_m
     assert focus[0] == pytest.approx(start, abs=0.05)
     assert focus[-1] > start + 0.02
@@ -326,8 +326,8 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
 def test_a_pull_is_performed_with_the_hand_wheel(user):
     window, session = user.window, user.window.session
     session.edit_shot("Short", lambda shot: shot.but(last=1060, marks=shot.marks[:1]))
-    window.cards[5].show_page("Perform")
-    page = window.cards[5].perform
+    window.cards[5].show_page("Live pull")
+    page = window.cards[5].live_pull
     page.use_wheel.click()
     user.wait(lambda: page.performer.wheel_dpt is not None)
     user.wait(lambda: page.at.text() != "–")
@@ -349,13 +349,12 @@ def test_a_pull_is_performed_with_the_hand_wheel(user):
 
 def test_alts_are_kept_taken_and_forgotten(user):
     window, session = user.window, user.window.session
-    window.cards[5].show_page("Alts")
-    page = window.cards[5].alts
+    page = user.panel(window.alts)
     first = session.shot.marks
     user.type(page.title, "As planned")
     demo_alt = "Later, f/4"
     assert [alt.name for alt in session.shot.alts] == [demo_alt, "As planned"]
-    assert session.history.last.name == "Keep As planned"
+    assert session.history.last.name == "Save alt As planned"
     session.edit_shot("Other", lambda shot: shot.but(marks=shot.marks[:1]))
     session.set_keyed("Stop", "f_number", 8.0)
     page.keep()
@@ -370,7 +369,7 @@ def test_alts_are_kept_taken_and_forgotten(user):
     assert [alt.name for alt in session.shot.alts] == [demo_alt, "Alt 1"]
     page.table.clearSelection()
     page.take()
-    assert "Choose an Alt" in window.says.text()
+    assert "Select an alt" in window.says.text()
 
 
 def test_a_mark_that_goes_while_it_is_dragged_is_let_go(user):

@@ -2,7 +2,7 @@
 
 import pytest
 
-from kobrel.desk.cards.proof.queue import told_of
+from kobrel.desk.cards.popovers.queue import told_of
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
 from kobrel.exchange.movie import Movie
 from kobrel.farm.queue import Queue
@@ -20,20 +20,21 @@ def resting(demo_user, monkeypatch):
 
 
 def page_of(user):
-    return user.window.show_page(6, "Queue")
+    user.window.queue_line.setChecked(True)
+    return user.window.drawer
 
 
 def test_a_movie_is_made_while_one_works(demo_user, tmp_path):
     window = demo_user.window
     page = page_of(demo_user)
-    assert "Nothing waits" in page.about.text()
+    assert "No jobs" in page.about.text()
     window.exports.write_movie(Movie(**SMALL), tmp_path / "a.mp4")
     assert window.queue_line.isVisible()
     assert "Queue: 1 left" in window.queue_line.text()
     assert page.list.count() == 1
     demo_user.wait(lambda: not window.queueing.open)
     assert (tmp_path / "a.mp4").exists()
-    assert not window.queue_line.isVisible()
+    assert window.queue_line.text() == "Queue"
     assert str(tmp_path / "a.mp4") in window.says.text()
     assert told_of(window.queueing.entries[0]).startswith("done  ·  3 of 3")
     page.clear.click()
@@ -47,18 +48,18 @@ def test_jobs_are_paused_moved_cancelled_and_removed(resting, tmp_path):
         window.exports.write_movie(Movie(**SMALL), tmp_path / f"{name}.mp4")
     keys = [entry.key for entry in window.queueing.entries]
     page.choose(keys[2])
-    page.sooner.click()
+    page.move_up.click()
     assert [entry.key for entry in window.queueing.entries] == [keys[0], keys[2], keys[1]]
     assert page.chosen.key == keys[2]
     page.pause.click()
     assert page.chosen.state == "paused"
-    assert page.pause.text() == "Go on"
+    assert page.pause.text() == "Resume"
     page.pause.click()
     assert page.chosen.state == "waiting"
-    page.later.click()
+    page.move_down.click()
     page.cancel.click()
     assert page.chosen.state == "cancelled"
-    assert not page.sooner.isEnabled()
+    assert not page.move_up.isEnabled()
     assert page.cancel.text() == "Remove"
     page.pause.click()
     assert page.chosen.state == "waiting"
@@ -73,7 +74,7 @@ def test_a_job_that_fails_says_why(demo_user, tmp_path):
     window.exports.write_movie(Movie(**SMALL), tmp_path / "nowhere" / "deep" / "a.mp4")
     demo_user.wait(lambda: not window.queueing.open)
     page.choose(window.queueing.entries[0].key)
-    assert "no folder" in page.about.text()
+    assert "no such folder" in page.about.text()
     (tmp_path / "nowhere" / "deep").mkdir(parents=True)
     page.pause.click()
     demo_user.wait(lambda: not window.queueing.open)
@@ -91,11 +92,11 @@ def test_passes_and_pictures_of_the_shot_wait_in_the_queue(resting, tmp_path):
 
 def test_a_ladder_is_drawn_in_the_queue_and_shown(demo_user, tmp_path):
     window = demo_user.window
-    page = window.show_page(6, "Ladder")
+    page = window.show_page(6, "Bracket")
     page.queued.click()
     page.wide.setCurrentIndex(0)
     page.passes.setCurrentIndex(0)
-    from kobrel.plan.variants.ladder import every_nth
+    from kobrel.plan.variants.bracket import every_nth
 
     shot = window.session.shot
     page.queue_to(every_nth(shot, 40), tmp_path / "ladder")
@@ -105,7 +106,8 @@ def test_a_ladder_is_drawn_in_the_queue_and_shown(demo_user, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("way", "closes", "held"), [("Go on", True, False), ("Rest", True, True), ("Cancel", False, False)]
+    ("way", "closes", "held"),
+    [("Keep rendering", True, False), ("Pause until", True, True), ("Cancel", False, False)],
 )
 def test_closing_asks_what_becomes_of_the_queue(resting, tmp_path, way, closes, held):
     window = resting.window
@@ -122,10 +124,10 @@ def test_closing_asks_what_becomes_of_the_queue(resting, tmp_path, way, closes, 
 
 def test_the_address_of_a_scheduler_is_a_preference(resting, tmp_path):
     window = resting.window
-    sheet = PreferencesSheet(window.session, lambda: "", window)
+    sheet = PreferencesSheet(window.session, window.shortcuts, lambda: "", window)
     sheet.scheduler.setText("somewhere")
     sheet.scheduler.editingFinished.emit()
-    assert "no address" in sheet.said.text()
+    assert "not an address" in sheet.said.text()
     sheet.scheduler.setText("tcp://10.0.0.5:8786")
     sheet.scheduler.editingFinished.emit()
     assert window.session.settings.get(remembered.SCHEDULER) == "tcp://10.0.0.5:8786"

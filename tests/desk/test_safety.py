@@ -27,7 +27,7 @@ from kobrel.errors import PlanError
 from kobrel.files import versions_of
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.session import settings as keys
-from kobrel.session.journal.keeper import find_left, journal_beside, left_of
+from kobrel.session.journal.autosave import find_left, journal_beside, left_of
 from kobrel.session.settings import Settings
 from kobrel.session.store import FileStore
 from tests.desk.conftest import User, answer, pick, type_into
@@ -78,10 +78,10 @@ def test_work_comes_back_in_the_window_after_a_kill(tmp_path, make_window):
     else:
         user.wait(lambda: window.left is not None)
         assert len(window.left.rows) == 1
-        buttons_of(window.left)["Take it up"].click()
+        buttons_of(window.left)["Restore"].click()
         user.wait(lambda: window.session.plan == left.work.plan)
         assert not window.session.history.is_saved
-        user.wait(lambda: window.saved.text() == "not saved, kept in the journal")
+        user.wait(lambda: window.title.saved.text() == "unsaved (autosaved)")
         assert window.left is None
     assert len(window.session.history.steps) == len(left.work.history.steps)
     before = window.session.plan
@@ -100,7 +100,7 @@ def test_edits_are_kept_and_gone_when_saved_or_given_up(user, plan_file, setting
     stop(user, 4.0)
     assert window.safe.flush()
     window._show_title()
-    assert window.saved.text() == "not saved, kept in the journal"
+    assert window.title.saved.text() == "unsaved (autosaved)"
     image = QImage(640, 360, QImage.Format.Format_RGB32)
     image.fill(0x336699)
     window.safe.show_picture(image)
@@ -136,7 +136,7 @@ def test_what_was_left_is_looked_at_beside_what_is_saved(crashed, plan_file):
     words = " ".join(label.text() for label in row.findChildren(QWidget) if hasattr(label, "text"))
     assert "2 edits not saved" in words
     assert "Stop (2)" in words
-    buttons_of(window.left)["Look at both"].click()
+    buttons_of(window.left)["Compare"].click()
     both = window.left.findChildren(BothSheet)[0]
     crashed.wait(lambda: all(not picture.pixmap().isNull() for picture in both.pictures))
     assert both.pictures[0].pixmap().toImage() != both.pictures[1].pixmap().toImage()
@@ -149,7 +149,7 @@ def test_what_was_left_can_be_thrown_away(crashed, plan_file):
     window = crashed.window
     window.document.open(plan_file)
     crashed.wait(lambda: window.left is not None)
-    buttons_of(window.left)["Throw it away"].click()
+    buttons_of(window.left)["Discard"].click()
     crashed.wait(lambda: window.left is None)
     assert find_left(window.safe.folder, [plan_file]) == ([], [])
     assert open_plan(plan_file).shots[0].glass.f_number == window.session.plan.shots[0].glass.f_number
@@ -174,7 +174,7 @@ def test_a_plan_that_somebody_else_saved_is_told_and_not_written_over_unasked(us
     )
     stop(user, 4.0)
     assert not window.document.save()
-    assert "somebody else" in asked[0]
+    assert "changed on disk" in asked[0]
     assert open_plan(plan_file).name == "Theirs"
     window.changed.click()
     assert (window.session.plan.name, window.session.history.is_saved) == ("Theirs", True)
@@ -188,7 +188,7 @@ def test_a_plan_that_somebody_else_saved_is_told_and_not_written_over_unasked(us
 def test_a_plan_whose_file_goes_away_counts_as_unsaved(user, plan_file):
     plan_file.unlink()
     user.wait(lambda: not user.window.session.history.is_saved)
-    assert "not there any more" in user.window.says.text()
+    assert "no longer exists" in user.window.says.text()
     assert user.window.document.save()
     assert plan_file.exists()
 
@@ -211,7 +211,7 @@ def test_a_plan_that_cannot_be_saved_is_told_and_kept(user, plan_file, monkeypat
     stop(user, 4.0)
     user.window.safe.flush()
     assert not user.window.document.save()
-    assert "Make room.\n\nYour work is kept in the journal" in told[0]
+    assert "Make room.\n\nYour work is autosaved" in told[0]
     assert user.window.session.history.last.name == "Stop"
 
 
@@ -239,14 +239,14 @@ def test_preferences_are_remembered(user, plan_file, settings):
     assert "80" in sheet.said.text()
     type_into(sheet.fps, "30")
     pick(sheet.unit, "Feet and inches")
-    pick(sheet.steps, "thirds")
+    pick(sheet.steps, "Thirds")
     pick(sheet.look, "Light room")
     assert window.session.view.theme == "light"
-    pick(sheet.look, "Dark room")
+    pick(sheet.look, "Dark")
     sheet.accept()
     assert settings().get(keys.VERSIONS_KEPT) == 2
     assert window.session.view.stop_steps == "third"
-    assert "GB" in window.screening.memory_told or "MB" in window.screening.memory_told
+    assert "GB" in window.playback.memory_told or "MB" in window.playback.memory_told
     for k in range(4):
         stop(user, 3.0 + k)
         window.document.save()
@@ -264,13 +264,13 @@ def test_files_in_other_folders_are_read_when_they_are_allowed(
     user.window.document.open(plan_file)
 
     def boxes():
-        return [box for box in user.window.findChildren(QMessageBox) if "Read them?" in box.text()]
+        return [box for box in user.window.findChildren(QMessageBox) if "Allow reading them?" in box.text()]
 
     user.wait(boxes)
     box = boxes()[0]
     assert str(DEMO.parent) in box.informativeText()
     assert "ferry" not in user.window.session.stage.scenes
-    next(button for button in box.buttons() if button.text() == "Read them").click()
+    next(button for button in box.buttons() if button.text() == "Allow").click()
     user.wait(lambda: "ferry" in user.window.session.stage.scenes)
     assert str(DEMO.parent) in settings().get(keys.ALLOWED)
 
@@ -290,7 +290,7 @@ def test_nothing_is_written_over_unasked(qapp, tmp_path, monkeypatch):
     assert ask("") is None
     assert ask("x.csv") == tmp_path / "x.csv"  # the chooser has asked
     assert ask("y") == tmp_path / "y.csv"
-    assert (ask("x"), asked) == (None, ["x.csv will be written over."])
+    assert (ask("x"), asked) == (None, ["x.csv already exists and will be overwritten."])
     answer[0] = QMessageBox.StandardButton.Ok
     assert ask("x") == tmp_path / "x.csv"
 

@@ -20,7 +20,7 @@ def opened(make_window, moving_scene):
     user.window.document.open(moving_scene)
     user.opened()
     user.key(Qt.Key.Key_1)
-    user.window.cards[1].show_page("Scenes")
+    user.window.cards[1].show_page("Scene files")
     user.rest()
     return user
 
@@ -138,7 +138,7 @@ def test_a_missing_file_is_found_again_by_pointing_to_it(make_window, moving_sce
     user.wait(lambda: window.jobs.job is None and session.plan is not kept)
     user.key(Qt.Key.Key_1)
     page = window.cards[1].scenes
-    window.cards[1].show_page("Scenes")
+    window.cards[1].show_page("Scene files")
     user.rest()
     assert "missing" in labels(page)[0]
     assert "is not in scene" in session.problem
@@ -183,7 +183,7 @@ def test_a_scene_dropped_on_a_plan_may_be_added_to_it(opened, tmp_path):
     user, window, session = opened, opened.window, opened.window.session
     menu = window.drop_menu([triangle(tmp_path / "prop.usda")])
     texts = [action.text() for action in menu.actions()]
-    assert texts == ["Add prop.usda to this plan", "Open it by itself"]
+    assert texts == ["Add prop.usda to this plan", "Open separately"]
     menu.actions()[0].trigger()
     user.wait(lambda: window.jobs.job is None and "prop" in session.stage.scenes)
     assert [scene.name for scene in session.plan.scenes] == ["moving", "prop"]

@@ -215,7 +215,7 @@ def test_saving_an_unnamed_plan_names_it(make_window, tmp_path):
     window.document.save_to(tmp_path / "Harbour.kobrel")
     assert window.session.plan.name == "Harbour"
     assert window.session.history.is_saved
-    assert window.heading.text() == "Harbour"
+    assert window.title.heading.text() == "Harbour"
     user.key(Qt.Key.Key_3)
     assert window.session.shot.marks[0].target == DistanceTarget(metres=6.0)
 

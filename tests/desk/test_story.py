@@ -218,15 +218,15 @@ def test_lengths_are_typed_in_any_unit_and_nonsense_is_refused_gently(user):
 
 def test_lens_model_and_surface_say_what_they_mean(user):
     window, session = user.window, user.window.session
-    window.cards[3].show_page("Read")
-    glass = window.cards[3].read
-    angle = glass.small["View angle"].text()
+    window.cards[3].show_page("Depth of field")
+    glass = window.cards[3].depth_of_field
+    angle = glass.small["Angle of view"].text()
     user.type(window.cards[3].lens.focus, "0.3 m")
     glass.model.setCurrentIndex(1)
     glass.model.activated.emit(1)
     assert session.glass.model == "thin"
     assert "breathes" in glass.meaning.text()
-    assert glass.small["View angle"].text() != angle
+    assert glass.small["Angle of view"].text() != angle
     glass.surface.setCurrentIndex(1)
     glass.surface.activated.emit(1)
     assert session.glass.surface == "sphere"
@@ -275,8 +275,8 @@ def test_marks_are_made_dragged_eased_and_deleted_in_the_chart(user):
     assert session.history.last.name == "Move mark"
 
     pull = window.cards[5].marks
-    pull.ease.setCurrentIndex(1)
-    pull.ease.activated.emit(1)
+    pull.timing.ease.setCurrentIndex(1)
+    pull.timing.ease.activated.emit(1)
     assert session.shot.marks[1].ease == "even"
     user.type(pull.frame, "1044")
     assert session.shot.marks[1].frame == 1044
@@ -472,7 +472,7 @@ def test_a_shot_is_planned_by_keyboard_alone(demo_user, tmp_path, monkeypatch):
     assert len(session.shot.marks) >= marks
     press(keys.Key_BracketRight)
     assert session.shot.glass.f_number.value > 4.0
-    press(keys.Key_K)
+    press(keys.Key_P)
     user.wait(lambda: len(session.plan.proofs) == 1)
     press(keys.Key_6)
     assert session.view.seen == "wall"

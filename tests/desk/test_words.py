@@ -1,186 +1,169 @@
-"""Words from outside are shown letter by letter, wherever they stand."""
+"""What people read: one term for a concept, labels with a capital, tooltips that say what a control does."""
 
 import ast
-import json
+import re
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtGui import Qt as Rich
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
-    QAbstractItemView,
+    QAbstractButton,
     QApplication,
+    QCheckBox,
+    QComboBox,
     QLabel,
-    QMessageBox,
-    QTextBrowser,
-    QToolTip,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
     QWidget,
 )
 
-import kobrel.desk
+import kobrel
 from kobrel.desk.cards.deck import NAMES
-from kobrel.desk.toolkit import asking
-from kobrel.desk.toolkit.words import Label, plain
-from kobrel.desk.window.document import DEMO, HARBOUR
-from kobrel.desk.window.sheets.left import LeftSheet
-from kobrel.errors import PlanError
-from kobrel.exchange.upkeep import Asked
-from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.model import Plan
-from kobrel.session.journal.file import Left, Work
-from kobrel.session.undo import History, Step
+from kobrel.desk.toolkit.fields import Field
+from kobrel.desk.window.screenshots import VIEWS, WORDS, words_of
 
-DESK = Path(kobrel.desk.__file__).parent
-MARKUP = "<img src=/dev/zero><b>x</b>"
-TOLD_BY = {"setToolTip", "setInformativeText", "setDetailedText", "setWhatsThis", "showText"}
-BOXES = {"warning", "question", "information", "critical", "about"}
+SOURCES = Path(kobrel.__file__).parent
+NOT = re.compile(
+    r"\b(pegs?|ladders?|rungs?|kept pictures?|wish(es)?|hand-wheels?|throw(n|s)? (everything |all )?out|flaws?|"
+    r"kits?|finished pictures?|depth pictures?|walk(s|ing)? about|pictures? all about|first sight|bottom line|"
+    r"way on|goes by|sooner|shall|anew|frames? a second|far background|creeps?|forget|take back|take it)\b",
+    re.IGNORECASE,
+)
+"""Words that have another term, see docs/guide.md; what is code in a sentence stands in backquotes."""
+_CODE = re.compile(r"`[^`]*`|--[a-z-]+|[a-z_]+\.[a-z_.]+|[A-Z_]{2,}")
 
 
-def _is_written(node):
-    """Whether text stands in the code, or goes through `plain`."""
-    if isinstance(node, ast.IfExp):
-        return _is_written(node.body) and _is_written(node.orelse)
-    called = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "plain"
-    return called or isinstance(node, ast.Constant)
-
-
-def faults_of(path, tree):
-    """Places that show words which are neither written in the code nor made plain."""
-    found = []
+def sentences(path):
+    """Strings with a blank in them that are no documentation: (line, text)."""
+    tree = ast.parse(path.read_text())
+    told = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
     for node in ast.walk(tree):
-        text = None
-        if isinstance(node, ast.ClassDef):
-            made = [base.id for base in node.bases if isinstance(base, ast.Name)]
-            found += [(path, node.lineno)] if "QLabel" in made else []
-        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
-            owner = node.func.value
-            if node.func.attr in TOLD_BY:
-                text = next((arg for arg in node.args if not _is_written(arg)), None)
-            elif node.func.attr in BOXES and isinstance(owner, ast.Name) and owner.id == "QMessageBox":
-                text = next((arg for arg in node.args[2:3] if not _is_written(arg)), None)
-        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
-            found += [(path, node.lineno)] if node.func.id == "QLabel" else []
-            if node.func.id == "QMessageBox":
-                text = next((arg for arg in node.args[2:3] if not _is_written(arg)), None)
-        elif isinstance(node, ast.If) and "ToolTipRole" in ast.unparse(node.test):
-            given = [each.value for each in ast.walk(node) if isinstance(each, ast.Return)]
-            text = next((each for each in given if each is not None and not _is_written(each)), None)
-        if text is not None:
-            found.append((path, text.lineno))
-    return found
+        if id(node) in told:
+            continue
+        if isinstance(node, ast.JoinedStr):
+            words = "{}".join(str(part.value) for part in node.values if isinstance(part, ast.Constant))
+        elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+            words = node.value
+        else:
+            continue
+        if re.search(r"[A-Za-z]{2,} ", words) or " …" in words:
+            yield node.lineno, words
 
 
-def test_all_words_that_are_not_in_the_code_are_made_plain():
-    found = []
-    for path in DESK.rglob("*.py"):
-        if path.name != "words.py":
-            found += faults_of(path.relative_to(DESK), ast.parse(path.read_text()))
-    assert not found
-    for code in (
-        'w.setToolTip(f"{name}")', "QLabel(name)", 'QMessageBox.warning(w, "K", str(e))', "class A(QLabel): pass",
-        "def f():\n if role == Qt.ToolTipRole:\n  return name",
+def faults_in(words):
+    """What a program can tell of a sentence."""
+    found = NOT.search(_CODE.sub("", words))
+    if found:
+        return f"says {found.group()!r}"
+    if re.search(r"\w …", words):
+        return "has a blank before the ellipsis"
+    return "has a curved apostrophe" if re.search(r"\w’\w", words) else ""
+
+
+@pytest.mark.parametrize("package", sorted(p.name for p in SOURCES.iterdir() if (p / "__init__.py").exists()))
+def test_one_term_for_a_concept(package):
+    told = [
+        f"{path.relative_to(SOURCES)}:{line}: {fault}: {words[:80]}"
+        for path in sorted((SOURCES / package).rglob("*.py"))
+        for line, words in sentences(path)
+        if (fault := faults_in(words))
+    ]
+    assert not told, "\n".join(told)
+
+
+@pytest.mark.parametrize(
+    ("words", "fault"),
+    [
+        ("Click a peg to focus", "says 'peg'"), ("Open …", "has a blank before the ellipsis"),
+        ("The shot’s lens", "has a curved apostrophe"), ("Click a tag to focus…", ""),
+        ("see `kobrel export --kit NAME`", ""),
+    ],
+)  # fmt: skip
+def test_a_broken_rule_is_noticed(words, fault):
+    assert faults_in(words) == fault
+
+
+def controls(window):
+    """Everything that can be used on tabs, in panels and lines: (where, widget)."""
+    for number, name in NAMES.items():
+        card = window.cards[number]
+        for page in card.pages:
+            for widget in card.pages[page].findChildren(QWidget):
+                yield f"{name}, {page}", widget
+    transport = window.body.transport
+    for where, whole in (
+        ("transport", transport), ("cache", transport.cache.content), ("compare", transport.compare.content),
+        ("view", transport.look.content), ("alts", window.alts.content), ("queue", window.drawer),
     ):  # fmt: skip
-        assert faults_of("x", ast.parse(code))
+        for widget in whole.findChildren(QWidget):
+            yield where, widget
 
 
-def unsafe(widget):
-    """What of a widget Qt would take for markup."""
-    shown = [widget.toolTip(), *(action.toolTip() for action in widget.actions())]
-    if isinstance(widget, QLabel) and widget.textFormat() != Qt.TextFormat.PlainText:
-        shown.append(widget.text())
-    if isinstance(widget, QMessageBox):
-        shown += [widget.text(), widget.informativeText()]
-    if isinstance(widget, QAbstractItemView) and widget.model() is not None:
-        model = widget.model()
-        rows = [model.index(row, 0, widget.rootIndex()) for row in range(model.rowCount(widget.rootIndex()))]
-        shown += [str(index.data(Qt.ItemDataRole.ToolTipRole) or "") for index in rows]
-    rich = [text for text in shown if Rich.mightBeRichText(text)]
-    return [text for text in rich if "<img" in text or "<b>" in text]
+def name_of(widget):
+    return widget.accessibleName() or (widget.text() if hasattr(widget, "text") else "")
 
 
-def walked(top):
-    found = {}
-    for widget in [top, *top.findChildren(QWidget)]:
-        if not isinstance(widget, QTextBrowser) and unsafe(widget):
-            found[f"{type(widget).__name__} {widget.accessibleName()}"] = unsafe(widget)
-    return found
+def test_controls_say_what_they_do(demo_user):
+    """A tooltip that is not the label again; a number's has its unit; a label begins with a capital."""
+    told = []
+    for where, widget in controls(demo_user.window):
+        if not isinstance(widget, (QAbstractButton, QComboBox, QLineEdit)) or widget.objectName().startswith(
+            "qt_"
+        ):
+            continue
+        name, tip = name_of(widget), widget.toolTip()
+        if isinstance(widget.parent(), QComboBox) or isinstance(widget, QToolButton):
+            continue
+        if not tip or tip.strip(". ").lower() in (name.lower(), f"{name.lower()}.", ""):
+            told.append(f"{where}: {type(widget).__name__} {name!r} has the tooltip {tip!r}")
+        if isinstance(widget, Field) and not (widget.unit and " · " in tip):
+            told.append(f"{where}: {name!r} tells no unit: {tip!r}")
+    assert not told, "\n".join(told)
 
 
-def hostile(path, folder):
-    """A plan in which every name is markup."""
-    names = set()
-
-    def collect(value):
-        if isinstance(value, dict):
-            names.update(
-                text for key, text in value.items() if key in ("name", "title") and isinstance(text, str)
-            )
-        for each in value.values() if isinstance(value, dict) else value if isinstance(value, list) else ():
-            collect(each)
-
-    def marked(value):
-        if isinstance(value, dict):
-            return {key: marked(each) for key, each in value.items()}
-        if isinstance(value, list):
-            return [marked(each) for each in value]
-        return f"{MARKUP} {value}" if isinstance(value, str) and value in names else value
-
-    whole = open_plan(path)
-    content = whole.model_dump(mode="json")
-    collect(content)
-    names.discard("")
-    path = folder / f"{MARKUP.replace('/', '-')}.kobrel"
-    save_plan(Plan.model_validate(marked(content)), path)
-    return path
+def test_labels_begin_with_a_capital(demo_user):
+    told = []
+    for where, widget in controls(demo_user.window):
+        texts = []
+        if isinstance(widget, QComboBox):
+            texts = [widget.itemText(k) for k in range(widget.count())]
+        elif isinstance(widget, QPushButton | QCheckBox) or (
+            isinstance(widget, QLabel) and widget.buddy() is not None
+        ):
+            texts = [widget.text()]
+        told += [f"{where}: {text!r}" for text in texts if text[:1].islower() and not _is_a_symbol(text)]
+    assert not told, "\n".join(told)
 
 
-@pytest.mark.parametrize("demo", [DEMO, HARBOUR], ids=["night", "plates"])
-def test_no_name_in_a_plan_is_taken_for_markup(make_window, tmp_path, demo):
-    user = make_window()
-    user.window.document.open(hostile(demo, tmp_path))
-    user.opened()
-    window, session = user.window, user.window.session
-    assert MARKUP in session.plan.name
-    assert MARKUP in session.shot.name
-    assert walked(window) == {}
-    for subject in session.plan.subjects[:1]:
-        session.selection.subject = subject.number
+def _is_a_symbol(text):
+    """Units, f-stops, names from files."""
+    return bool(re.match(r"^(f/|[a-z]{1,3}\b( |$)|x\d)|.*\.\w+$", text))
+
+
+def test_page_buttons_say_a_sentence(demo_user):
+    for number in NAMES:
+        card = demo_user.window.cards[number]
+        for button in card.page_buttons:
+            assert len(button.toolTip().split()) >= 4, button.text()
+
+
+@pytest.mark.parametrize("view", VIEWS, ids=[view.name for view in VIEWS])
+def test_no_picture_in_the_docs_is_older_than_what_it_shows(view):
+    image = QImage(str(Path(__file__).parents[2] / "docs" / "screenshots" / f"{view.name}.png"))
+    again = f"kobrel --demo --pictures docs/screenshots --views {view.name}"
+    assert image.text(WORDS) == words_of(view), f"the page has other words now; run: {again}"
+
+
+def test_every_page_fits_the_width_of_its_tab(demo_user):
+    """Words must not push a page wider than the panel, where its right edge would be cut off."""
+    window = demo_user.window
+    told = []
     for number in NAMES:
         card = window.cards[number]
-        session.view.card = number
-        for page in getattr(card, "pages", {}) or [None]:
-            if page is not None:
-                window.show_page(number, page)
-            user.rest(0.01)
-            assert walked(window) == {}, (number, page)
-    session.say(MARKUP)
-    window.show_warning(MARKUP, [MARKUP, MARKUP])
-    user.rest()
-    assert window.says.text() == MARKUP
-    assert walked(window) == {}
-    texts = [label.text() for label in window.findChildren(QLabel)]
-    assert any("<img" in text for text in texts)  # it is there, letter by letter
-
-
-def test_words_of_boxes_and_sheets_are_plain(qapp, qtbot, tmp_path):
-    parent = Label(MARKUP)
-    qtbot.addWidget(parent)
-    assert parent.textFormat() == Qt.TextFormat.PlainText
-    asking.ask_writing(
-        parent, tmp_path / f"{MARKUP.replace('/', '-')}.kobrel", Asked((tmp_path / "<b>x",), ()), print, print
-    )
-    assert walked(parent) == {}
-    (box,) = parent.findChildren(QMessageBox)
-    assert "&lt;img" in box.text()
-    box.close()
-    step = Step(MARKUP, Plan(), Plan(name=MARKUP))
-    left = Left(tmp_path / "x", Work(step.new, History((step,), 1, 0)), None, MARKUP, 1.0, b"", MARKUP)
-    sheet = LeftSheet(print, parent)
-    sheet.add([left])
-    assert walked(sheet) == {}
-    assert plain(str(PlanError(MARKUP, file=MARKUP))).count("&lt;img") == 2
-    QToolTip.showText(parent.pos(), plain(MARKUP), parent)
-    QApplication.processEvents()
-    assert "<img" not in QToolTip.text()
-    assert len(plain("x" * 100_000)) < 5_000
-    assert json.loads(json.dumps(plain("5 < 6 and <8>"))) == "5 < 6 and <8>"
+        for page in card.pages:
+            window.show_page(number, page)
+            QApplication.processEvents()
+            if card.minimumSizeHint().width() > window.cards.width():
+                told.append(f"{card.name}, {page}: {card.minimumSizeHint().width()} px")
+    assert not told, told

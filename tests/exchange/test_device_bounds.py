@@ -56,7 +56,7 @@ def test_a_reading_that_can_be_no_distance_is_refused(serving, said):
         connection.recv(100)
 
     with (
-        pytest.raises(ExchangeError, match="which is no reading"),
+        pytest.raises(ExchangeError, match="which is not a reading"),
         meter("127.0.0.1", serving(work)) as found,
     ):
         found.average(1)

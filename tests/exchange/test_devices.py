@@ -143,8 +143,8 @@ def drip(connection):
     [
         (drip, "does not answer"),
         (lambda c: time.sleep(5), "does not answer"),
-        (lambda c: c.sendall(b"x" * 100_000), "more than a line"),
-        (lambda c: c.sendall(b"\xff\xfe\n"), "no meter"),
+        (lambda c: c.sendall(b"x" * 100_000), "too long"),
+        (lambda c: c.sendall(b"\xff\xfe\n"), "not a laser meter"),
     ],
 )  # fmt: skip
 def test_a_meter_that_answers_oddly_is_told_and_not_waited_for(talk, why, monkeypatch):

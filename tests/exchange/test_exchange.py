@@ -128,7 +128,7 @@ def test_usd_that_cannot_be_written_or_read(demo, moving_scene, tmp_path):
         write_usd(plan, plan.shots[0], stage, tmp_path / "cam.txt")
     with pytest.raises(SceneError, match="no such file"):
         read_camera(tmp_path / "none.usda")
-    with pytest.raises(ExchangeError, match="no camera /Other"):
+    with pytest.raises(ExchangeError, match="no camera named /Other"):
         read_camera(moving_scene, "/Other")
 
 

@@ -217,7 +217,7 @@ def test_what_cannot_be_read_is_told(tmp_path):
     write(tmp_path / "small.exr", ("Z",), scene_depth()[::2, ::2, None])
     for name, said in (
         ("cut.exr", "broken"), ("text.exr", "not a readable picture"), ("deep.exr", "deep picture"),
-        ("flat.exr", "no channel of depth"), ("gone.exr", "no such file"), ("whole.txt", "end in .exr"),
+        ("flat.exr", "no depth channel"), ("gone.exr", "no such file"), ("whole.txt", "end in .exr"),
     ):  # fmt: skip
         with pytest.raises(KobrelError, match=said) as caught:
             opened(tmp_path / name)
@@ -401,7 +401,7 @@ def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):
     assert np.array_equal(*(read_pixels(tmp_path / name)[0] for name in ("f.exr", "r.0010.exr")))
     with pytest.raises(KobrelError, match="no frame from 40 to 50"):
         write_range(plan, shot, stage, 40, 50, tmp_path / "r.exr", no_progress)
-    with pytest.raises(KobrelError, match="no finished picture"):
+    with pytest.raises(KobrelError, match="no rendered image"):
         write_frame(plan, shot.but(finished=""), 10, stage, tmp_path / "f.exr")
 
 

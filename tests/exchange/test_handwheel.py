@@ -59,7 +59,7 @@ def test_it_runs_as_a_program_of_its_own():
         token = process.stdout.readline().split()[1]
         with socket.create_connection(("127.0.0.1", port), timeout=5) as there, there.makefile() as lines:
             there.sendall(f"HELLO {token}\n".encode())
-            assert "hand-wheel" in lines.readline()
+            assert "hand unit" in lines.readline()
             assert lines.readline().startswith("POS ")
     finally:
         process.kill()

@@ -64,7 +64,7 @@ def test_numbers_count_the_light_and_the_pupil(camera):
     made = camera(stop=2.0, rim=-0.4, mask=Stencil(outline="ring", inner=0.5))
     assert value(made, "pupil diameter") == pytest.approx(25.0)
     assert value(made, "pupil radius") == pytest.approx(0.0125)
-    assert value(made, "rim weight") == -0.4
+    assert value(made, "edge brightness") == -0.4
     # the hole has a + k (a^2 - a) of the light, a being its part of the area
     assert value(made, "light through") == pytest.approx(1 - (0.25 - 0.4 * (0.25**2 - 0.25)), abs=3e-3)
     assert all(number.meaning for number in numbers_of(made))
@@ -115,8 +115,8 @@ def test_outline_and_numbers_as_files(camera, tmp_path):
 
 @pytest.mark.parametrize(
     ("name", "side", "words"),
-    [("iris.bmp", 100, "written as"), ("iris.png", 4, "16 to 8192"), ("no/iris.png", 100, "no folder"),
-     ("no/iris.csv", 100, "Choose another place")],
+    [("iris.bmp", 100, "written as"), ("iris.png", 4, "16 to 8192"), ("no/iris.png", 100, "no such folder"),
+     ("no/iris.csv", 100, "Choose another folder")],
 )  # fmt: skip
 def test_what_cannot_be_written_is_told(camera, tmp_path, name, side, words):
     with pytest.raises(ExchangeError, match=words) as told:

@@ -175,7 +175,7 @@ def test_a_cancelled_or_impossible_movie_leaves_no_file(scene, tmp_path):
         (tmp_path / "x.avi", Movie(), "ends in .mp4"),
         (tmp_path / "x.mp4", Movie(first=5, last=4), "comes before"),
         (tmp_path / "x.mp4", Movie(width=100_000), "16384"),
-        (tmp_path / "none" / "x.mp4", Movie(**SMALL), "no folder"),
+        (tmp_path / "none" / "x.mp4", Movie(**SMALL), "no such folder"),
     ):
         with pytest.raises(ExchangeError, match=why):
             write_shot(plan, shot, stage, movie, path, no_progress)

@@ -108,7 +108,7 @@ def met(session, column, row, frame=None):
 
 def test_the_shots_camera_stands_where_it_was_taken_from(tmp_path):
     session, told = put(a_file(tmp_path / "a.exr", headers(a_pose())))
-    assert "The camera stands where the header of the file says." in told
+    assert "The camera is at the position in the file's header." in told
     assert session.shot.camera == FileCamera(scene=session.shot.finished, path=CAMERA)
     assert np.allclose(session.camera.pose, a_pose(), atol=1e-6)
     assert float(session.camera.half_widths()[0]) == pytest.approx(HALF_WIDTH, rel=1e-6)

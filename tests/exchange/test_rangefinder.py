@@ -105,12 +105,12 @@ def saying(*answers):
 @pytest.mark.parametrize(
     ("answers", "words"),
     [
-        (("HTTP/1.1 400\n",), "no meter"),
-        (("METER X 1\n", "DISTANCE far m\n"), "is no reading"),
-        (("METER X 1\n", "DISTANCE -3 m\n"), "is no reading"),
-        (("METER X 1\n", "DISTANCE 3 furlongs\n"), "is no reading"),
+        (("HTTP/1.1 400\n",), "not a laser meter"),
+        (("METER X 1\n", "DISTANCE far m\n"), "is not a reading"),
+        (("METER X 1\n", "DISTANCE -3 m\n"), "is not a reading"),
+        (("METER X 1\n", "DISTANCE 3 furlongs\n"), "is not a reading"),
         (("METER X 1\n", "ERROR low battery\n"), "low battery"),
-        (("METER X 1\n",), "hung up"),
+        (("METER X 1\n",), "disconnected"),
     ],
 )
 def test_strange_answers_are_told(answers, words):
@@ -153,7 +153,7 @@ def test_readings_are_read_from_text(text, expected):
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("", "no reading in it"), ("Door, long", "no reading in it"), ("A,1\nDoor, long", "Line 2"),
+        ("", "No readings found"), ("Door, long", "No readings found"), ("A,1\nDoor, long", "Line 2"),
         ("A,1\nB", "Line 2"), ("A,1\nB,-3", "Line 2"), ("A,0", "Line 1"), ("A,3,parsec", "Line 1"),
     ],
 )  # fmt: skip

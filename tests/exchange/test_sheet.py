@@ -121,7 +121,7 @@ def test_the_pages_are_as_a_crew_needs_them(written):
     ):
         assert text in rack
     assert "missed in 11 frames" in words_of(pages[2])
-    assert "Nearer than the ring turns: mark 2 at 0.470 m" in words_of(pages[3])
+    assert "Closer than the minimum focus: mark 2 at 0.470 m" in words_of(pages[3])
     assert "f/1.4" in words_of(pages[4])
     for page in pages:  # nothing is printed at the paper's edge, and there is ink
         grey = np.asarray(page.render(scale=50 / 72).to_pil().convert("L"))
@@ -256,7 +256,7 @@ def test_odd_shots_have_sheets_too(demo, tmp_path):
     text = "".join(words_of(page) for page in pages)
     assert "continued" in text
     assert "1060" in text
-    with pytest.raises(ExchangeError, match="no shot for a sheet"):
+    with pytest.raises(ExchangeError, match="no shot selected"):
         write_sheet(bare, (), stage, tmp_path / "x.pdf", SheetOptions(), no_progress)
     with pytest.raises(ExchangeError, match=r"written as \.pdf or \.html"):
         write_sheet(bare, shots, stage, tmp_path / "x.doc", SheetOptions(), no_progress)

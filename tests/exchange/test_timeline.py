@@ -102,8 +102,8 @@ def test_speeds_and_dissolves_give_the_frames_that_are_taken_and_what_is_left_ou
         Listed("frozen", 1680, 1680, 24.0),
     ]
     assert told == [
-        "Track V2 is left out, with over.",
-        "002 is left out: it is black.",
+        "Track V2 is skipped, with over.",
+        "002 is skipped: it is black.",
         "fast plays at 200 %: its shot has all that it takes, 48 for the 24 of the cut.",
         "from has 60 frames with those under its transitions, 48 without.",
         "frozen plays at 0 %: its shot has all that it takes, 1 for the 24 of the cut.",
@@ -172,8 +172,8 @@ def test_cues_go_through_csv_and_lists_of_shots(demo, tmp_path):
     [
         ("Bell,1010\n", "line 1 must be"),
         ("name,first,last\n", "no cues"),
-        ("name,first,last\nBell,ten,\n", "line 2: “Bell,ten,” is no cue"),
-        ("name,first,last\nBell,10,12\n\nWind,20,15\n", "line 4: “Wind,20,15” is no cue"),
+        ("name,first,last\nBell,ten,\n", "line 2: “Bell,ten,” is not a cue"),
+        ("name,first,last\nBell,10,12\n\nWind,20,15\n", "line 4: “Wind,20,15” is not a cue"),
         ("name,first,last\n,10,\n", "line 2"),
     ],
 )

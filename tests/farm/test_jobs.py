@@ -31,7 +31,7 @@ from kobrel.plan.file import open_plan
 from kobrel.plan.model import SceneRef
 from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.staging import load_stage
-from kobrel.plan.variants.ladder import ends_of_shots
+from kobrel.plan.variants.bracket import ends_of_shots
 from kobrel.stage.scene import Cancelled
 from tests.conftest import DEMO
 from tests.farm.helpers import SMALL, small_job, small_plan
@@ -86,7 +86,7 @@ def test_passes_are_written_with_one_note(farm, tmp_path):
 
 def test_a_ladder_and_its_contact_sheet(farm, tmp_path):
     plan = open_plan(small_plan(tmp_path))
-    rungs = [{"name": f"rung {r.frame:g}", "shot": r.shot, "frame": r.frame} for r in ends_of_shots(plan)]
+    rungs = [{"name": f"step {r.frame:g}", "shot": r.shot, "frame": r.frame} for r in ends_of_shots(plan)]
     out = tmp_path / "ladder"
     work = work_of(
         kind="ladder", plan=str(tmp_path / "small.kobrel"), output=str(out), rungs=rungs, samples=4, width=64
@@ -312,7 +312,7 @@ def test_errors_keep_what_they_say_on_their_way():
 
 
 def test_an_address_where_nobody_answers():
-    with pytest.raises(KobrelError, match="nobody answers"):
+    with pytest.raises(KobrelError, match="no scheduler answers"):
         Farm("tcp://127.0.0.1:9", 0.5)
 
 
@@ -337,7 +337,7 @@ def test_bands_share_out_all_blocks():
         ({"kind": "pictures", "output": "a.mp4"}, "ends in .png or .exr"),
         ({"kind": "movie", "output": "a.mp4", "burn": ["weather"]}, "weather"),
         ({"kind": "movie", "output": "a.mp4", "first": 5, "last": 4}, "comes before"),
-        ({"kind": "ladder", "output": "a"}, "of nothing"),
+        ({"kind": "ladder", "output": "a"}, "no frames selected"),
         ({"kind": "passes", "output": "a.exr", "passes": []}, "no passes"),
         ({"kind": "pictures", "output": "a.exr", "colour": 1}, "colour"),
         ({"kind": "pictures", "output": "a.exr", "width": 1}, "width"),

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kobrel.desk.background.queueing import work_in
-from kobrel.desk.cards.proof.queue import told_of
+from kobrel.desk.cards.popovers.queue import told_of
 from kobrel.errors import KobrelError
 from kobrel.farm import runner
 from kobrel.farm.queue import Queue
@@ -243,7 +243,7 @@ def test_a_scene_that_changed_since_is_told(queue, tmp_path):
     key = give(queue, tmp_path)
     queue.note(key, bundle="another")
     runner.work_off(queue, 0.0)
-    assert any("changed since" in line for line in queue.entries()[0].report.told)
+    assert any("source file has changed" in line for line in queue.entries()[0].report.told)
 
 
 def test_one_runner_is_started_and_outlives_who_started_it(queue, tmp_path):

@@ -237,9 +237,9 @@ def test_edges_and_discs_are_measured_with_their_doubt(stop):
 
 def test_where_nothing_is_to_be_measured_it_says_so():
     colour = np.full((90, 160, 3), 0.4, np.float32)
-    with pytest.raises(KobrelError, match="no edge and no disc"):
+    with pytest.raises(KobrelError, match="No edge or disc"):
         measured(colour, (20.0, 40.0), (120.0, 40.0))
-    with pytest.raises(KobrelError, match="2 pixels long"):
+    with pytest.raises(KobrelError, match="2 px long"):
         measured(colour, (20.0, 40.0), (22.0, 40.0))
 
 

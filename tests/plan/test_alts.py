@@ -34,7 +34,7 @@ def test_names_are_told_apart(looking_at):
     _plan, shot, _stage = looking_at()
     with pytest.raises(PlanError, match="name"):
         alts.kept(shot, "  ")
-    with pytest.raises(PlanError, match="no Alt Gone"):
+    with pytest.raises(PlanError, match="no alt Gone"):
         alts.taken(shot, "Gone")
     assert alts.unused_name(shot) == "Alt 1"
     assert alts.unused_name(alts.kept(shot, "Alt 1")) == "Alt 2"

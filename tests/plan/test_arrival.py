@@ -89,7 +89,7 @@ def test_a_focus_of_the_file_in_empty_space_is_kept_told_and_mended_by_a_click(t
         assert bool(told) == (metres == 3.0)
         assert focus == pytest.approx(metres, rel=1e-6)
         if told:
-            assert "lies where nothing is" in told[0]
+            assert "nothing is at the focus distance" in told[0]
             doubt = next(doubt for doubt in shot_doubts(plan, plan.shots[0], stage))
             better = mended(plan, stage, plan.shots[0], doubt)
             assert float(camera_at(better, better.shots[0], 0, stage).focus_m) == pytest.approx(400.0)
@@ -111,7 +111,7 @@ def test_a_zoom_of_the_file_keeps_its_framing(tmp_path):
 def test_nothing_in_the_picture_is_told_and_mended(looking_at):
     plan, shot, stage = looking_at(ball_at((0, 0, 5.0), 1.0))
     doubt = shot_doubts(plan, shot, stage)[0]
-    assert (doubt.mend, "nothing is in the picture" in doubt.text) == ("camera", True)
+    assert (doubt.mend, "nothing is in frame" in doubt.text) == ("camera", True)
     better = mended(plan, stage, shot, doubt)
     assert shot_doubts(better, better.shots[0], stage) == []
     assert float(survey(better, better.shots[0], stage).worst_px.max()) < 0.5
@@ -283,9 +283,9 @@ def test_a_speck_of_a_file_that_tells_its_unit_is_no_doubt():
 
 def test_a_scene_that_counts_other_frames_than_the_shot_is_told(moving_scene):
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
-    assert not any("frames a second" in text for text in findings(plan, stage))
+    assert not any("fps" in text for text in findings(plan, stage))
     slow = plan.but(shots=(plan.shots[0].but(fps=50.0),))
-    assert any("25: it will seem faster" in text for text in findings(slow, stage))
+    assert any("25 fps: motion will be faster" in text for text in findings(slow, stage))
 
 
 def test_choices_and_axes_of_a_scene_are_kept_in_the_plan(tmp_path):

@@ -86,7 +86,7 @@ def test_an_orthographic_view_has_no_stop_to_solve_for(set_up):
     plan, shot, stage = set_up(2.0, brief=[Wish(subject=1)], glass={"projection": "orthographic"})
     numbers = survey(plan, shot, stage)
     assert briefs.judge(plan, shot, numbers) is None
-    with pytest.raises(OpticsError, match="cone of light"):
+    with pytest.raises(OpticsError, match="light cone"):
         briefs.terms(plan, shot, numbers)
 
 
@@ -191,7 +191,7 @@ def test_a_clash_names_the_wishes_and_how_far_apart_they_are(set_up):
     clash = briefs.clash(found.brief, 0)
     assert not found.answer.possible.any()
     assert set(clash.wishes) == {0, 1, 2}
-    assert clash.text.startswith("1 S1 sharp and 2 S2 sharp ask for f/")
+    assert clash.text.startswith("1 S1 sharp and 2 S2 sharp need f/")
     assert "3 S3 at least 15 px soft" in clash.text
     assert clash.stops_apart > 1
     both = [Wish(subject=1), Wish(subject=1, kind=SOFT, px=30)]
@@ -208,7 +208,7 @@ def test_a_clash_with_the_lens_says_so(set_up):
     plan, shot, stage = set_up(1.0, 3.0, brief=[Wish(subject=1), Wish(subject=2)], glass={"lens": short})
     clash = briefs.clash(judged(plan, shot, stage)[0].brief, 0)
     assert clash.text.endswith("stops apart.")
-    assert "the lens ends at f/4" in clash.text
+    assert "the lens's smallest stop is f/4" in clash.text
     near = Lens(name="Far", focal_mm=(50, 50), widest=1.0, narrowest=22, close_focus_m=2.0)
     plan, shot, stage = set_up(0.5, brief=[Wish(subject=1)], glass={"lens": near})
     assert briefs.clash(judged(plan, shot, stage)[0].brief, 0).wishes == (0,)
@@ -281,7 +281,7 @@ def test_wishes_follow_their_subject(set_up):
 def test_a_wish_in_words(set_up):
     plan, _, _ = set_up(2.0)
     assert briefs.wish_text(plan, Wish(subject=1)) == "1 S1 sharp"
-    assert briefs.wish_text(plan, Wish(subject=0, kind=SOFT, px=12)) == "Far background at least 12 px soft"
+    assert briefs.wish_text(plan, Wish(subject=0, kind=SOFT, px=12)) == "Background at least 12 px soft"
     assert briefs.short_text(plan, Wish(subject=1, kind="at_most", px=3)) == "1 S1 ≤ 3 px"
-    with pytest.raises(ValueError, match="before it begins"):
+    with pytest.raises(ValueError, match="before its start"):
         Wish(subject=1, first=5, last=4)

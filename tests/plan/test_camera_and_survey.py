@@ -355,9 +355,9 @@ def test_the_summary_reads_like_a_note(demo):
     plan, stage = demo
     shot = plan.shots[1]
     lines = summary(plan, shot, survey(plan, shot, stage))
-    assert lines[0].startswith("Lantern sharp to 10")
+    assert lines[0].startswith("Lantern in focus to 10")
     assert lines[1].startswith("pull of 24 frames, up to 0.")
-    assert lines[2].startswith("Ferryman sharp from 10")
+    assert lines[2].startswith("Ferryman in focus from 10")
 
 
 def test_exposure_of_a_thin_lens_at_close_focus(looking_at):

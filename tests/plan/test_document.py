@@ -119,8 +119,8 @@ def test_a_newer_plan_is_refused_and_an_older_one_upgraded(tmp_path):
     ("text", "message"),
     [
         ("{", "line 1, column 2: not valid JSON"),
-        ("[]", "no Kobrel plan"),
-        ('{"format": "x"}', "no Kobrel plan"),
+        ("[]", "not a Kobrel plan"),
+        ('{"format": "x"}', "not a Kobrel plan"),
         ('{"format": 1, "shots": [{"name": "1"}]}', "shots → 0 → camera"),
         ('{"format": 1, "unit": "parsec"}', "unit:"),
     ],
@@ -138,7 +138,7 @@ def test_a_missing_plan_and_one_that_is_no_text(tmp_path):
     with pytest.raises(PlanError, match="no such file"):
         open_plan(tmp_path / "none.kobrel")
     (tmp_path / "b.kobrel").write_bytes(b"\xff\xfe\x00")
-    with pytest.raises(PlanError, match="no text in UTF-8"):
+    with pytest.raises(PlanError, match="not a text in UTF-8"):
         open_plan(tmp_path / "b.kobrel")
 
 

@@ -148,7 +148,7 @@ def test_a_kit_from_csv_and_json(tmp_path):
     assert kit.lenses[1].focal_mm == (20, 60)
     whole = tmp_path / "mine.json"
     whole.write_text(
-        '{"kit": "Mine", "lenses": [{"name": "A", "focal_mm": 40}, {"name": "B", "focal_mm": [20, 60]}]}'
+        '{"lens set": "Mine", "lenses": [{"name": "A", "focal_mm": 40}, {"name": "B", "focal_mm": [20, 60]}]}'
     )
     assert [lens.is_zoom for lens in read_kit(whole).lenses] == [False, True]
     commas = tmp_path / "plain.csv"
@@ -160,12 +160,12 @@ def test_a_kit_from_csv_and_json(tmp_path):
     ("name", "text", "message"),
     [
         ("a.json", "{", "line 1, column 2: not valid JSON"),
-        ("a.json", "[]", "no kit of lenses"),
+        ("a.json", "[]", "not a lens set"),
         ("a.json", '{"lenses": [{"name": "x"}]}', "lenses → 0 → focal_mm"),
         ("a.json", '{"lenses": [3]}', "lenses → 0"),
         ("a.json", '{"lenses": []}', "lenses"),
-        ("a.csv", "", "line 1: a kit begins with"),
-        ("a.csv", "name,focal\n", "line 1: a kit begins with"),
+        ("a.csv", "", "line 1: a lens set starts with"),
+        ("a.csv", "name,focal\n", "line 1: a lens set starts with"),
         ("a.csv", "name,focal_mm,colour\n", "column “colour” is not known"),
         ("a.csv", "name,focal_mm\nx,long\n", "line 2: “long” in column focal_mm"),
         ("a.csv", "name,focal_mm\nx,\n", "line 2: lens “x” has no focal length"),
@@ -211,8 +211,8 @@ def test_what_a_lens_cannot_do_is_said(ahead):
         )
     )
     found = glasses.lens_doubts(near, survey(plan, near, stage))
-    assert "opens no wider than f/2, but is asked to in the whole shot." in found[1]
-    assert "focuses no nearer than 0.5 m, but is asked to at 8–10." in found[0]
+    assert "opens no wider than f/2 (in the whole shot)." in found[1]
+    assert "focuses no nearer than 0.5 m (at 8–10)." in found[0]
     stopped = glass_with(shot, f_number=Keyed(value=32))
     assert "closes no further than f/16" in glasses.lens_doubts(stopped, survey(plan, stopped, stage))[0]
     assert glasses.lens_doubts(glass_with(shot, lens=None), survey(plan, shot, stage)) == []
@@ -312,7 +312,7 @@ def test_a_match_gives_the_same_framing_blur_and_light(ahead, model):
         sensor = Sensor(width_mm=size.width_mm, height_mm=size.height_mm)
         found = glasses.match(shot, before, sensor, 1.0)
         if found.f_number < 0.5:
-            assert "beyond any lens" in found.cannot[0]
+            assert "does not exist" in found.cannot[0]
         taken = glasses.matched(shot, found, 1.0, 1)
         after = camera_at(plan, taken, 1, stage)
         assert after.view_angles_deg[0] == pytest.approx(before.view_angles_deg[0])
@@ -326,7 +326,7 @@ def test_a_match_says_what_differs(ahead):
     found = glasses.match(shot, camera_at(plan, shot, 1, stage), Sensor(width_mm=4.8, height_mm=3.51), 1.0)
     said = " ".join(found.cannot)
     for part in (
-        "beyond any lens",
+        "does not exist",
         "round, not 2 times taller",
         "taller: width matches",
         "breathe",
@@ -347,11 +347,11 @@ def test_readings_in_words(ahead):
     assert (wide, tall) == pytest.approx((4 * 36 / 50, 4 * 24 / 50))
     assert limits.reads_as(camera) == pytest.approx(8 / 2.8)
     said = limits.models_differ(camera, measure("m"))
-    assert said.startswith("A real lens would hold")
+    assert said.startswith("A real lens:")
     assert "narrower" in said
     assert "nearer" in limits.surfaces_differ(camera, measure("m"))
     close = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=0.04)),))
-    assert "could not focus so near" in limits.models_differ(camera_at(plan, close, 1, stage), measure("m"))
+    assert "cannot focus this close" in limits.models_differ(camera_at(plan, close, 1, stage), measure("m"))
 
 
 def test_focused_at_infinity_neither_model_blurs_the_background(looking_at):
@@ -360,7 +360,7 @@ def test_focused_at_infinity_neither_model_blurs_the_background(looking_at):
     for model in ("render", "thin"):
         camera = camera_at(plan, far.but(glass=far.glass.but(model=model)), 1, stage)
         said = limits.models_differ(camera, measure("m"))
-        assert "keep the background as sharp" in said
+        assert "the background is as sharp" in said
         assert "nan" not in said
 
 
@@ -424,5 +424,5 @@ def test_what_a_brief_and_a_kept_size_miss_is_found(ahead):
     plan, shot, stage = ahead()
     lost = shot.but(brief=(Wish(subject=8),), keeps=KeepSize(subject=9, focal_mm=50))
     said = " ".join(findings(plan.but(shots=(lost,)), stage))
-    assert "about subject 8, which is not there" in said
-    assert "size of subject 9, which is not there" in said
+    assert "names subject 8, which does not exist" in said
+    assert "size of subject 9, which does not exist" in said

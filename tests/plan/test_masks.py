@@ -79,7 +79,7 @@ def test_faults_of_a_mask_are_told_and_the_iris_stays(tmp_path):
     broken = tmp_path / "broken.png"
     broken.write_bytes(b"\x89PNG nothing more")
     for path, words in (
-        (black, "black all over"),
+        (black, "entirely black"),
         (broken, "not a readable"),
         (tmp_path / "no.png", "missing"),
     ):
@@ -176,12 +176,12 @@ def test_discs_that_a_renderer_cuts_are_told(looking_at):
     plan, shot, stage = looking_at(ball_at((0, 0, -1.5), 0.3))
     shot = shot.but(most_px=10.0)
     plan = plan.but(shots=(shot,))
-    told = [line for line in shot_warnings(plan, shot, stage) if "cuts them at 10 px" in line]
+    told = [line for line in shot_warnings(plan, shot, stage) if "maximum is 10 px" in line]
     largest = float(camera_at(plan, shot, 1, stage).blur_px(1.2))
     assert len(told) == 1
     assert int(told[0].split(" px")[0].split()[-1]) == pytest.approx(largest, rel=0.02)
     roomy = shot.but(most_px=1e4)
-    assert not any("cuts them" in line for line in shot_warnings(plan.but(shots=(roomy,)), roomy, stage))
+    assert not any("Blur reaches" in line for line in shot_warnings(plan.but(shots=(roomy,)), roomy, stage))
 
 
 # Presets
@@ -224,7 +224,7 @@ def test_a_presets_picture_travels_with_it(tmp_path):
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("{", "line 1"), ("[]", "no preset"), ('{"iris": {}}', "no preset"),
+        ("{", "line 1"), ("[]", "not a preset"), ('{"iris": {}}', "not a preset"),
         ('{"format": 99, "name": "x", "iris": {}}', "newer Kobrel"),
         ('{"format": 1, "name": "x", "iris": {"blades": 2}}', "3 blades or more"),
     ],
@@ -240,7 +240,7 @@ def test_broken_presets_are_refused_by_name(tmp_path, text, words):
     assert [str(tmp_path) in line for line in told] == [True]
     with pytest.raises(PlanError, match="no such file"):
         read_preset(tmp_path / "nowhere")
-    with pytest.raises(PlanError, match="Choose another place"):
+    with pytest.raises(PlanError, match="Choose another folder"):
         write_preset(tmp_path / "no" / f"x{SUFFIX}", Preset(name="x"))
 
 

@@ -25,7 +25,7 @@ from kobrel.plan.instrument import Flaws
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Plan
 from kobrel.plan.variants import proofs
-from kobrel.plan.variants.ladder import (
+from kobrel.plan.variants.bracket import (
     KINDS,
     MOST_RUNGS,
     Rung,
@@ -72,7 +72,7 @@ def test_captions_tell_only_what_differs(shot):
     assert proofs.differences(several) == ["f/1.4", "f/2.8", "f/5.6"]
     flawed = shot.but(flaws=Flaws(colour_mm=0.2))
     told = proofs.differences([several[0], proof(flawed, name="x", frame=9.0)])
-    assert told == ["frame 1   f/1.4   no flaws", "frame 9   f/2.8   fringes"]
+    assert told == ["frame 1   f/1.4   no character", "frame 9   f/2.8   fringes"]
     assert proofs.differences([several[0]]) == ["50 mm   f/1.4   focus 3.00 m"]
     assert proofs.differences([several[0].but(name="at f/1.4"), several[1]]) == ["", "f/2.8"]
     assert proofs.differences([]) == []

@@ -66,7 +66,7 @@ def test_frames_of_a_shot_change_and_its_marks_stay():
     before = shot("01")
     after = shots.with_frames(before, 990, 1010)
     assert (after.first, after.last, after.length, after.marks) == (990, 1010, 21, before.marks)
-    with pytest.raises(PlanError, match="before it begins"):
+    with pytest.raises(PlanError, match="before its start"):
         shots.with_frames(before, 20, 10)
     with pytest.raises(PlanError, match="20000 frames at most"):
         shots.with_frames(before, 1, 20_001)
@@ -122,7 +122,7 @@ def test_cues_are_kept_in_order_and_end_after_they_begin():
     later = cues.change_cue(made, two, two.but(first=1060, last=1070))
     assert [cue.first for cue in later.cues] == [1050, 1060]
     assert cues.remove_cue(made, one).cues == (two,)
-    with pytest.raises(ValidationError, match="before it begins"):
+    with pytest.raises(ValidationError, match="before its start"):
         Cue(name="x", first=5, last=4)
 
 

@@ -96,15 +96,15 @@ def test_things_before_the_near_clip_are_told_with_their_frames():
     assert found.nearest == "Wall"
     assert np.min(found.nearest_m) == pytest.approx(0.45, abs=0.01)
     line = shot_warnings(plan, shot, stage)[0]
-    assert "Wall comes as near as 0.450 m" in line
-    assert "near clip at 1.00 m" in line
+    assert "Wall comes within 0.450 m" in line
+    assert "near plane (1.00 m)" in line
     assert "at 6" in line
 
 
 def test_a_subject_that_leaves_the_picture_is_told():
     keys = (PlaceKey(frame=1, position_m=(0, 0, 0), ease="even"), PlaceKey(frame=11, position_m=(10, 0, 0)))
     plan, shot, stage = scene_of(stand_in(1, "standing", (0, 0, 0), keys=keys), subjects=(on(1),))
-    assert shot_warnings(plan, shot, stage) == ["Subject 1 is out of the picture at 4–11."]
+    assert shot_warnings(plan, shot, stage) == ["Subject 1 is out of frame at 4–11."]
 
 
 def test_a_subject_that_is_switched_off_is_told():
@@ -150,8 +150,8 @@ def test_a_person_of_an_impossible_height_tells_the_unit(tmp_path, height, unit_
     scene = load_scene(path).read_as(unit_m, "Y")
     doubt = unit_doubts("set", Stage([("set", scene)]))[0]
     line = doubt.text
-    assert "/Woman_01 would be" in line
-    assert f"{wanted} as the scene's unit" in line
+    assert "/Woman_01 is" in line
+    assert f"unit is probably {wanted}." in line
 
 
 def test_a_person_of_a_possible_height_raises_no_doubt(tmp_path):
@@ -167,5 +167,5 @@ def test_what_is_tied_to_nothing_is_found():
     plan, _, stage = scene_of(subjects=(Subject(number=1, name="Ghost", anchor=StandInAnchor(number=7)),))
     plan = plan.but(tapes=(Tape(name="t", start=CameraEnd(), end=SubjectEnd(number=9)),))
     found = findings(plan, stage)
-    assert any("stand-in is not there" in line for line in found)
+    assert any("stand-in no longer exists" in line for line in found)
     assert any("Tape t: subject 9" in line for line in found)

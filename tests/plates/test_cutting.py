@@ -19,7 +19,7 @@ from kobrel.plan.pictures.plates import (
     OwnAlpha,
     Rectangle,
 )
-from kobrel.plan.plates.pixels import Shelf, cut_mask, plate_key, worked
+from kobrel.plan.plates.pixels import PixelCache, cut_mask, plate_key, worked
 from kobrel.stage.pictures.fill import diffused, mirrored, patched
 from kobrel.stage.pictures.masks import bent, shaped, smoothed_line
 from kobrel.stage.plates import PlatePixels
@@ -176,7 +176,7 @@ def test_a_lifted_plate_and_the_one_it_was_lifted_from(tmp_path):
     cut = Cut(shapes=(ColourRange(colour=(250 / 255, 20 / 255, 20 / 255)),), feather_px=0)
     front = plate_at(tmp_path / "photo.png", 3.0, 2, name="red", cut=cut)
     plan = Plan(plates=(back, front))
-    shelf = Shelf()
+    shelf = PixelCache()
     for plate in plan.plates:
         shelf.make(plate_key(plan, plate))
     behind = shelf.source(plate_key(plan, back)).at(0).rgba
@@ -206,7 +206,7 @@ def test_making_pixels_can_be_cancelled(tmp_path):
         raise Cancelled("no more")
 
     with pytest.raises(Cancelled):
-        Shelf().make(plate_key(Plan(plates=(back, front)), back), stop)
+        PixelCache().make(plate_key(Plan(plates=(back, front)), back), stop)
 
 
 def test_a_mask_that_cannot_be_read_keeps_nothing_from_being_made_afterwards(tmp_path):

@@ -188,10 +188,10 @@ def test_tracking_keeps_accents_on_their_letters_and_kerning():
 def test_a_typeface_that_is_not_here_is_told_and_stays_within_its_picture():
     away = Title(text="WWWW", family="Nobody Has This", style="Bold")
     face, told = typefaces.face_of(away)
-    assert "Nobody Has This is not on this machine" in told
+    assert "Nobody Has This is not installed" in told
     assert face.path.name == "B612-Regular.otf"
     assert typefaces.face_of(Title(style="Black"))[1] == (
-        "B612 Black is not on this machine; Regular stands for it."
+        "B612 Black is not installed; Regular is used instead."
     )
     assert typefaces.face_of(Title(style="Bold")) == (typefaces.shipped()["B612"]["Bold"], "")
     columns, rows, _alpha = ink(away, (300, 60))  # as if another typeface had been narrower

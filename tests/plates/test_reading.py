@@ -139,7 +139,7 @@ def test_groups_offsets_and_hidden_layers_of_openraster(tmp_path):
     assert set(layers_of(path)) == {"In", "Last"}
     found = read_still(path, "In").pixels.rgba
     assert found[3, 4].tolist() == [9, 8, 7, 128]
-    assert read_still(path, "In").told == ("g.ora: 1 hidden layers are left out.",)
+    assert read_still(path, "In").told == ("g.ora: 1 hidden layers are skipped.",)
     assert found[0, 0, 3] == 0
 
 

@@ -236,7 +236,7 @@ def test_a_small_light_behind_a_plate_is_hidden_by_its_alpha(tmp_path):
 
 def test_a_gap_in_a_sequence_is_told_and_held_over(tmp_path):
     from kobrel import trust
-    from kobrel.plan.plates.pixels import Shelf, plate_key
+    from kobrel.plan.plates.pixels import PixelCache, plate_key
 
     trust.allow([tmp_path])
     for number in (1, 2, 5):
@@ -244,7 +244,7 @@ def test_a_gap_in_a_sequence_is_told_and_held_over(tmp_path):
     plate = plate_at(tmp_path / "s.0001.png", 4.0)
     plate = plate.but(picture=plate.picture.but(playing=Playing(at=1001, first=1, last=5)))
     plan, _stage = staged(plate)
-    shelf = Shelf()
+    shelf = PixelCache()
     shelf.make(plate_key(plan, plate))
     assert "frames 3 to 4 are missing" in shelf.told[plate.picture.path][0]
     source = shelf.source(plate_key(plan, plate))
@@ -259,12 +259,12 @@ def test_what_a_dial_or_a_moving_camera_would_spoil_is_told(tmp_path):
     drives = (Drive(plate=9, what="scale", low=0, high=1), Drive(what="focus", low=1, high=2))
     plan, stage = staged(plate, dials=(Dial(name="D", drives=drives, shot="gone"),))
     assert [text for text in findings(plan, stage) if text.startswith("Dial D")] == [
-        "Dial D drives a plate that is not there any more.",
-        "Dial D drives the lens of shot gone, which is not there.",
+        "Dial D drives a plate that no longer exists.",
+        "Dial D drives the lens of shot gone, which does not exist.",
     ]
-    assert any(text.startswith("a: Its edge shows") for text in shot_warnings(plan, plan.shots[0], stage))
+    assert any(text.startswith("a: Edge visible") for text in shot_warnings(plan, plan.shots[0], stage))
     wide = plan.but(plates=(plate.but(beyond="mirrored", beyond_part=0.5),))
-    assert not any("edge shows" in text for text in shot_warnings(wide, plan.shots[0], stage))
+    assert not any("Edge visible" in text for text in shot_warnings(wide, plan.shots[0], stage))
 
 
 def test_an_edge_shows_where_the_frame_and_the_blur_about_it_look_past_it(tmp_path):

@@ -15,9 +15,9 @@ from kobrel.plan.model import FORMAT, Subject
 from kobrel.plan.staging import Library
 from kobrel.plan.start import empty_plan
 from kobrel.session.journal import file as journals
+from kobrel.session.journal.autosave import Autosave, done_with, find_left, forget, left_of, put_aside
 from kobrel.session.journal.changes import changes_between, with_changes
 from kobrel.session.journal.file import MOST_STEPS, Journal, Work, is_held
-from kobrel.session.journal.keeper import Keeper, done_with, find_left, forget, left_of, put_aside
 from kobrel.session.journal.places import journal_apart, journal_aside, journal_beside
 from kobrel.session.journal.reading import UNREAD, read_journal
 from kobrel.session.open_file import open_file, open_left
@@ -26,7 +26,7 @@ from kobrel.session.undo import History, Step
 from kobrel.stage.scene import no_progress
 from kobrel.stage.stage import Stage
 
-NOTHING_WHOLE = "nothing of this journal of unsaved work can be read."
+NOTHING_WHOLE = "nothing in this autosave file can be read."
 
 
 @pytest.fixture
@@ -38,7 +38,7 @@ def kept(tmp_path):
             self.folder, self.told = tmp_path / "state", []
             self.session = Session()
             self.session.show_plan(empty_plan(), Stage(), Library())
-            self.keeper = Keeper(self.session, self.folder, self.told.append)
+            self.keeper = Autosave(self.session, self.folder, self.told.append)
 
         def copy(self, name="copy.journal"):
             """What a crash would leave now."""
@@ -205,7 +205,7 @@ def test_a_second_window_on_a_plan_is_told_and_keeps_its_own(kept, tmp_path):
     assert is_held(journal_beside(path))
     told, other = [], Session()
     other.show_plan(open_plan(path), Stage(), Library())
-    keeper = Keeper(other, kept.folder, told.append)
+    keeper = Autosave(other, kept.folder, told.append)
     keeper.begin(path, str(path))
     stop(other, 8.0)
     assert keeper.flush()
@@ -250,11 +250,11 @@ def test_a_full_disk_is_told_once_and_the_edits_follow_later(kept, monkeypatch):
     for value in (4.0, 5.6):
         stop(kept.session, value)
         assert not kept.keeper.flush(0.6)
-    assert [text.split(" (")[0] for text in kept.told] == ["The journal of unsaved work cannot be written"]
+    assert [text.split(" (")[0] for text in kept.told] == ["Autosave failed"]
     full[0] = False
     stop(kept.session, 8.0)
     assert kept.keeper.flush(8.0)
-    assert "written again" in kept.told[-1]
+    assert "working again" in kept.told[-1]
     assert kept.left().unsaved == ["Stop 2", "Stop 4", "Stop 5.6", "Stop 8"]
 
 
@@ -369,7 +369,7 @@ def test_damage_in_the_middle_costs_what_was_done_until_the_next_whole_plan(tmp_
     steps = left.work.history.steps
     assert [steps[1].new, steps[2].new, steps[-1].new] == [plans[2], plans[5], plans[8]]
     assert "Record 4 is damaged, written after" in left.told
-    assert "2 more up to record 6 count on it and are left out." in left.told
+    assert "2 more up to record 6 count on it and are skipped." in left.told
 
 
 def test_damage_without_a_whole_plan_after_it_leaves_what_was_before(tmp_path):

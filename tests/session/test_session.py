@@ -358,16 +358,16 @@ def test_undo_finds_the_stages_that_were_there():
 
 def test_a_plain_field_is_changed_by_its_path(session):
     told = Told(session)
-    fields.change(session, "light.shoulder", 0.4, "Soft shoulder")
+    fields.change(session, "light.shoulder", 0.4, "Highlight roll-off")
     fields.change(session, "shot.width_px", 1280, "Width")
     assert (session.plan.light.shoulder, session.shot.width_px) == (0.4, 1280)
     assert (fields.value(session, "light.shoulder"), fields.value(session, "shot.width_px")) == (0.4, 1280)
-    assert [step.name for step in session.history.steps] == ["Soft shoulder", "Width"]
+    assert [step.name for step in session.history.steps] == ["Highlight roll-off", "Width"]
     assert len(told) == 2
     session.undo()
     assert session.shot.width_px != 1280
     with pytest.raises(PartError, match="shoulder"):
-        fields.change(session, "light.shoulder", 4.0, "Soft shoulder")
+        fields.change(session, "light.shoulder", 4.0, "Highlight roll-off")
     with pytest.raises(AttributeError, match="sholder"):
         fields.value(session, "light.sholder")
 
@@ -375,7 +375,7 @@ def test_a_plain_field_is_changed_by_its_path(session):
 def test_the_schema_says_bounds_and_meaning_of_a_field():
     shoulder = fields.described_at("light.shoulder")
     assert (shoulder.low, shoulder.high) == (0.0, 1.0)
-    assert "bend softly" in shoulder.description
+    assert "highlights roll off" in shoulder.description
     assert fields.described_at("light.surround.exposure_ev").high == 100.0
     assert fields.described_at("shot.glass.transmission").high == 1.0
     with pytest.raises(KeyError, match="sholder"):

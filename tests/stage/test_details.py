@@ -170,11 +170,11 @@ def test_the_extent_of_a_stage_holds_all_its_frames(moving_scene):
 
 
 def test_a_transform_with_one_odd_number_takes_its_mesh_out():
-    from kobrel.stage.read.gate import let_in
+    from kobrel.stage.read.sanitising import sanitise
 
     odd = np.eye(4)
     odd[0, 3] = np.inf
-    scene = let_in(Scene(Path("s"), (Node("/a", motion=matrix_motion(odd), mesh=Mesh(CORNERS, FACES)),)))
+    scene = sanitise(Scene(Path("s"), (Node("/a", motion=matrix_motion(odd), mesh=Mesh(CORNERS, FACES)),)))
     assert scene.nodes[0].mesh is None
 
 

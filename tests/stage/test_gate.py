@@ -20,9 +20,10 @@ from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.start import plan_from_scene
 from kobrel.stage.motion import Track, matrix_motion
-from kobrel.stage.read import gate, probe
-from kobrel.stage.read.gate import let_in
+from kobrel.stage.read import probe
+from kobrel.stage.read import sanitising as gate
 from kobrel.stage.read.load import load_scene
+from kobrel.stage.read.sanitising import sanitise
 from kobrel.stage.scene import CameraSource, Cutout, FileLight, Material, Mesh, Node, Scene
 from kobrel.stage.stage import Stage
 from tests.conftest import box_at, write_mesh
@@ -43,7 +44,7 @@ def node(mesh=None, **more):
 
 def mesh_in(mesh):
     """A mesh behind the gate, and what was said of it."""
-    scene = let_in(scene_of(node(mesh)))
+    scene = sanitise(scene_of(node(mesh)))
     return scene.nodes[0].mesh, " ".join(scene.warnings)
 
 
@@ -53,7 +54,7 @@ def test_points_that_are_no_numbers_take_the_mesh_out(number):
     points[1, 2] = number
     found, told = mesh_in(Mesh(points, FACE))
     assert found is None
-    assert "/a: left out" in told
+    assert "/a: skipped" in told
 
 
 @pytest.mark.parametrize("number", ODD)
@@ -72,7 +73,7 @@ def test_normals_and_texture_places_that_are_no_numbers_are_mended(number):
     [
         (Mesh(CORNERS, np.array([[0, 1, 3]], np.uint32)), "a face points at vertex 3 of 3"),
         (Mesh(CORNERS * np.float32(1e13), FACE), "farther than"),
-        (Mesh(CORNERS * np.float32(1e9), FACE), "reaches farther than 1e+08 m"),
+        (Mesh(CORNERS * np.float32(1e9), FACE), "extends farther than 1e+08 m"),
     ],
 )
 def test_faces_and_places_beyond_all_bounds_take_the_mesh_out(mesh, words):
@@ -90,7 +91,7 @@ def test_values_that_do_not_fit_the_faces_are_left_out(field):
 
 
 def test_faces_name_no_surface_that_is_not_there():
-    scene = let_in(scene_of(node(Mesh(CORNERS, FACE, slots=np.array([7], np.uint8)))))
+    scene = sanitise(scene_of(node(Mesh(CORNERS, FACE, slots=np.array([7], np.uint8)))))
     assert scene.nodes[0].mesh.slots.tolist() == [0]
     assert "a surface that it has not" in scene.warnings[0]
 
@@ -98,14 +99,14 @@ def test_faces_name_no_surface_that_is_not_there():
 @pytest.mark.parametrize("number", [*ODD, -1.0, 1e300])
 def test_colours_and_glow_are_within_bounds(number):
     material = Material("m", (number, 0.5, 0.5), (number, number, 0.0), cutout=Cutout(number, cutoff=number))
-    scene = let_in(scene_of(node(materials=(material,))))
+    scene = sanitise(scene_of(node(materials=(material,))))
     made = scene.nodes[0].materials[0]
     for part in (*made.base, *made.emission):
         assert 0 <= part <= gate.MOST_LIGHT
     assert 0 <= made.cutout.opacity <= 1
     assert made.base[1] == 0.5
     assert "out of bounds" in scene.warnings[0]
-    light = let_in(
+    light = sanitise(
         scene_of(light=FileLight((number, 0, 0), (number,) * 3, (0, 0, number), turn_deg=number))
     ).light
     assert all(0 <= part <= gate.MOST_LIGHT for part in (*light.colour, *light.about))
@@ -115,7 +116,7 @@ def test_colours_and_glow_are_within_bounds(number):
 @pytest.mark.parametrize("unit", [0.0, -1.0, np.nan, np.inf, 1e12])
 @pytest.mark.parametrize("fps", [0.0, -24.0, np.nan, np.inf, 1e9])
 def test_units_and_rates_that_cannot_be_are_told_and_replaced(unit, fps):
-    scene = let_in(scene_of(node(), unit_m=unit, fps=fps))
+    scene = sanitise(scene_of(node(), unit_m=unit, fps=fps))
     assert (scene.unit_m, scene.fps) == (0.01, 24.0)
     assert [w.split(":")[0] for w in scene.warnings] == ["set.usda"] * 2
 
@@ -128,7 +129,7 @@ def test_units_and_rates_that_cannot_be_are_told_and_replaced(unit, fps):
     ],
 )  # fmt: skip
 def test_ranges_of_frames_are_as_long_as_can_be_worked_with(first, last, found):
-    scene = let_in(scene_of(node(), first_frame=first, last_frame=last))
+    scene = sanitise(scene_of(node(), first_frame=first, last_frame=last))
     assert (scene.first_frame, scene.last_frame) == found
 
 
@@ -143,7 +144,7 @@ def camera(**changes):
     [
         *(({field: number}, words) for number in (np.nan, -1.0, 1e30) for field, words in (
             ("focal_mm", "focal length"), ("width_mm", "sensor"), ("height_mm", "sensor"), ("f_number", "stop"),
-            ("squeeze", "squeeze"), ("cone_deg", "cone of light"), ("field_m", "field"), ("near_clip_m", "near clip"),
+            ("squeeze", "squeeze"), ("cone_deg", "light cone"), ("field_m", "field"), ("near_clip_m", "near clip"),
         )),
         ({"focus_m": np.nan}, "focus"), ({"focus_m": 0.0}, "focus"), ({"squeeze": 9.0}, "squeeze"),
         ({"iris": Iris(100_000)}, "iris"), ({"iris": Iris(6, 0, np.nan)}, "iris"),
@@ -152,8 +153,8 @@ def camera(**changes):
 )  # fmt: skip
 def test_cameras_that_cannot_be_are_told_and_made_usual(changes, words):
     scene = scene_of(node(), cameras=(camera(**changes),))
-    scene = let_in(replace(scene, cameras_in=lambda _unit: ((camera(**changes),), [])))
-    assert f"its {words} cannot be" in scene.warnings[0]
+    scene = sanitise(replace(scene, cameras_in=lambda _unit: ((camera(**changes),), [])))
+    assert f"invalid {words}" in scene.warnings[0]
     assert words in scene.cameras_in(0.01)[1][0]
     plan, _stage = plan_from_scene(Path("/set.usda"), scene)  # the plan takes it
     assert plan.shots[0].camera.path == "/eye"
@@ -163,7 +164,7 @@ def test_a_good_scene_passes_as_it_is():
     whole = scene_of(
         node(), box_at((0, 0, -5)), cameras=(camera(focus_m=np.inf),), first_frame=1, last_frame=9
     )
-    passed = let_in(whole)
+    passed = sanitise(whole)
     assert passed.nodes == whole.nodes
     assert (passed.cameras, passed.warnings) == (whole.cameras, ())
 
@@ -262,5 +263,5 @@ def test_no_plug_ins_of_the_environment_are_followed():
 
 
 def test_a_stage_of_nothing_usable_is_still_a_stage():
-    scene = let_in(scene_of(node(Mesh(CORNERS * np.float32(np.nan), FACE))))
+    scene = sanitise(scene_of(node(Mesh(CORNERS * np.float32(np.nan), FACE))))
     assert Stage([("s", scene)]).triangle_count == 0

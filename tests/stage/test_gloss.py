@@ -7,8 +7,8 @@ import pytest
 from PIL import Image
 from pxr import Sdf, Usd, UsdGeom, UsdShade
 
-from kobrel.stage.read.gate import let_in
 from kobrel.stage.read.load import load_scene
+from kobrel.stage.read.sanitising import sanitise
 from kobrel.stage.scene import Material, Node, Scene
 from kobrel.stage.shapes import box
 from tests.stage.gltf_files import GltfFile
@@ -110,6 +110,6 @@ def test_an_exponent_of_obj_is_a_roughness(tmp_path, exponent, rough):
 @pytest.mark.parametrize("number", [float("nan"), float("inf"), -3.0, 7.0])
 def test_the_gate_keeps_gloss_within_bounds(number):
     node = Node("/m", mesh=box(), materials=(Material("m", rough=number, metal=number),))
-    material = of(let_in(Scene(Path("s"), (node,))))
+    material = of(sanitise(Scene(Path("s"), (node,))))
     assert 0.0 <= material.rough <= 1.0
     assert 0.0 <= material.metal <= 1.0

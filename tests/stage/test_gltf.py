@@ -480,7 +480,7 @@ def test_turns_of_copies_with_three_parts_leave_the_copies_out(tmp_path):
     copies = {"EXT_mesh_gpu_instancing": {"attributes": {"ROTATION": turns}}}
     file.node(name="a", mesh=file.mesh(), extensions=copies)
     scene = load_scene(file.write(tmp_path / "x.glb"))
-    assert any("/a: its copies are left out" in warning for warning in scene.warnings)
+    assert any("/a: its copies are skipped" in warning for warning in scene.warnings)
 
 
 def test_a_missing_buffer_names_its_file(tmp_path):

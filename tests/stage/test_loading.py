@@ -124,7 +124,7 @@ def test_a_zero_scale_is_left_out_by_name(tmp_path):
     stage.Save()
     scene = load_scene(path)
     assert scene.triangle_count == 0
-    assert "/mesh: left out, its transform makes nothing of it." in scene.warnings
+    assert "/mesh: skipped, its transform is degenerate." in scene.warnings
 
 
 def test_a_missing_reference_is_told_and_the_rest_is_there(tmp_path, capfd):

@@ -41,7 +41,7 @@ def test_textures_are_found_by_name_alone_and_lost_ones_are_named(tmp_path):
     by_name = {node.materials[0].name: node.materials[0] for node in scene.nodes}
     assert sum(m.base_texture is not None for m in by_name.values()) == 1
     assert [m.cutout.opacity for m in by_name.values() if m.cutout] == [pytest.approx(0.4)]
-    assert any("mask.png is not beside" in warning for warning in scene.warnings)
+    assert any("mask.png not found" in warning for warning in scene.warnings)
 
 
 def test_files_outside_the_folder_are_not_read(tmp_path):
@@ -99,7 +99,7 @@ def test_lines_and_points_beside_faces_are_told(tmp_path):
     (tmp_path / "mixed.obj").write_text(f"# l 1 2\n{corners}f 1 2 3\nl 1 2\nl 2 3\n  p 3\n")
     scene = load_scene(tmp_path / "mixed.obj")
     assert scene.triangle_count == 1
-    assert scene.warnings == ("mixed.obj: left out lines (2), points (1); only faces are drawn.",)
+    assert scene.warnings == ("mixed.obj: skipped lines (2), points (1); only faces are drawn.",)
 
 
 @pytest.mark.parametrize(

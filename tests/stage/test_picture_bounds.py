@@ -57,7 +57,7 @@ def test_a_list_of_other_files_is_no_movie(tmp_path, text):
     (folder / "list.mp4").write_bytes(text)
     trust.allow([folder])
     for read in (movie_frames, lambda path: movie_reader(path)(0)):
-        with pytest.raises(SceneError, match="this is no movie"):
+        with pytest.raises(SceneError, match="not a movie"):
             read(folder / "list.mp4")
     assert movie_frames(tmp_path / "secret.mp4")[0] == 2
 

@@ -5,7 +5,7 @@ import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
-from kobrel.stage.read import gate
+from kobrel.stage.read import sanitising as gate
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.stage import Place, Stage
 
@@ -216,7 +216,7 @@ def test_steps_between_blend_shapes_move_points_as_usds_own_query_does(tmp_path,
 def test_two_steps_at_one_weight_are_told(tmp_path):
     talking_stage(tmp_path / "b.usda", [(0.5, (1, 0, 0)), (0.5, (0, 1, 0)), (0.0, (0, 0, 9))])
     face = load_scene(tmp_path / "b.usda")
-    assert face.warnings == ("/Body/face/open: 2 steps left out; what it is at 0, 0.5 is said already.",)
+    assert face.warnings == ("/Body/face/open: 2 steps skipped; what it is at 0, 0.5 is said already.",)
     moved = face.nodes[face.find("/Body/face")].mesh.deformation
     np.testing.assert_allclose(moved.points(5.0), np.array(SQUARE) + (1, 0, 0), atol=1e-6)
     np.testing.assert_allclose(moved.points(0.0), np.array(SQUARE), atol=1e-6)

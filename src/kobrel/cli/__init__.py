@@ -74,9 +74,7 @@ def _window(arguments: list[str]) -> int:
             f"no such file, and no command of Kobrel's ({', '.join(COMMANDS)}).", file=chosen.file
         )
     if not chosen.pictures and not _has_display():
-        raise KobrelError(
-            "there is no display to open the window on.", remedy="The commands work without: kobrel --help."
-        )
+        raise KobrelError("no display available.", remedy="The commands work without: kobrel --help.")
     from kobrel.desk.window.app import run
 
     return run(chosen.file, demo=chosen.demo, pictures=chosen.pictures, views=chosen.views)
@@ -138,7 +136,7 @@ def run_command(arguments: list[str]) -> int:
 
 def _answers_itself(name: str) -> bool:
     """Whether a command's answer as JSON has a form of its own."""
-    return any("--json" in parameter.opts for parameter in manual.commands()[name].params)
+    return any("--json" in parameter.opts for parameter in manual.commands(former=True)[name].params)
 
 
 def _output_of(arguments: list[str]) -> str:

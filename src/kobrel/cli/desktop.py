@@ -57,7 +57,7 @@ def warm_up() -> None:
     typer.echo("Compiling what draws; this takes a minute the first time.")
     if not warmed_up():
         raise KobrelError(
-            "what was compiled cannot be kept, in Kobrel's own folder or the cache folder.",
+            "compiled code cannot be saved, neither in Kobrel's own folder nor in the cache folder.",
             remedy="Run it as somebody who may write there; until then every start compiles again.",
         )
     typer.echo("Ready: pictures are drawn at once.")
@@ -66,12 +66,12 @@ def warm_up() -> None:
 @app.command()
 def desktop(
     install: Annotated[bool, typer.Option("--install", help="Make Kobrel known to your desktop.")] = False,
-    remove: Annotated[bool, typer.Option("--remove", help="Take back what --install did.")] = False,
+    remove: Annotated[bool, typer.Option("--remove", help="Undo what --install did.")] = False,
     root: Annotated[
         Path | None, typer.Option("--root", metavar="DIR", help="Into this share folder instead of your own.")
     ] = None,
     program: Annotated[
-        str | None, typer.Option("--program", help="What is run; this very program if left out.")
+        str | None, typer.Option("--program", help="What is run; this very program by default.")
     ] = None,
 ) -> None:
     """Make Kobrel known to your desktop: entry, icon, plans by double click, thumbnails, manual."""

@@ -31,7 +31,7 @@ Scheduler = Annotated[
     str | None,
     typer.Option(
         "--scheduler", metavar="ADDRESS",
-        help="Of a dask scheduler, tcp://HOST:8786; here for this machine; as in Preferences if left out.",
+        help="Of a dask scheduler, tcp://HOST:8786; here for this machine; as in Preferences by default.",
     ),
 ]  # fmt: skip
 SkipExisting = Annotated[
@@ -52,13 +52,11 @@ def farm(
     ] = "exr",
     shots: Annotated[str, typer.Option("--shots", help="Names of shots with commas, or all.")] = "all",
     frames: Annotated[
-        str | None, typer.Option("--frames", metavar="A-B", help="Only these; the shot's if left out.")
+        str | None, typer.Option("--frames", metavar="A-B", help="Only these; the shot's by default.")
     ] = None,
-    size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
+    size: Annotated[str | None, typer.Option(help="Width x height; as delivered by default.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
-    bands: Annotated[
-        int, typer.Option(min=1, max=16, help="In how many parts the samples of a frame are shared out.")
-    ] = 1,
+    bands: Annotated[int, typer.Option(min=1, max=16, help="Split each frame's samples into N parts.")] = 1,
     scheduler: Scheduler = None,
     as_json: AsJson = False,
     force: Force = False,
@@ -114,11 +112,11 @@ def worker(
     address: Annotated[str, typer.Argument(metavar="ADDRESS", help="Of the scheduler, tcp://HOST:8786.")],
     slots: Annotated[int, typer.Option(min=1, max=256, help="Frames that are made at once.")] = 1,
     threads: Annotated[
-        int | None, typer.Option(min=1, max=1024, help="Threads that draw; one a core if left out.")
+        int | None, typer.Option(min=1, max=1024, help="Threads that draw; one a core by default.")
     ] = None,
     host: Annotated[
         str,
-        typer.Option(help="This machine's address for the scheduler; this machine alone if left out."),
+        typer.Option(help="This machine's address for the scheduler; this machine alone by default."),
     ] = "",
     open_to_all: Annotated[
         bool,
@@ -205,7 +203,7 @@ def _finish(outcomes: "list[tuple[Work, Report | None, str]]", as_json: bool) ->
         for work, report, _why in outcomes:
             if report is not None:
                 found = f", {report.found} were there" if report.found else ""
-                again = f", {report.retried} begun again" if report.retried else ""
+                again = f", {report.retried} retried" if report.retried else ""
                 typer.echo(
                     f"{work.title}: {report.made} of {report.total} made{found}{again}, "
                     f"{report.seconds:.1f} s, {os.path.relpath(work.output)}"

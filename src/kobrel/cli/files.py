@@ -69,14 +69,14 @@ def new(
 @app.command()
 def replace(
     plan: PlanPath,
-    picture: Annotated[Path, typer.Argument(metavar="PICTURE", help="The picture that takes its place.")],
+    picture: Annotated[Path, typer.Argument(metavar="PICTURE", help="The image that replaces it.")],
     plate: Annotated[str, typer.Option("--plate", help="Name of the plate.")],
     output: Output,
     alone: Annotated[
-        bool, typer.Option("--alone", help="Not in the other plates of the same picture.")
+        bool, typer.Option("--alone", help="Leave the other plates of the same image alone.")
     ] = False,
     stretch: Annotated[
-        bool, typer.Option("--stretch", help="Stretch cut-outs with a picture of another shape.")
+        bool, typer.Option("--stretch", help="Stretch cut-outs to an image of another aspect ratio.")
     ] = False,
     force: Force = False,
 ) -> None:
@@ -91,7 +91,7 @@ def replace(
     found = next((each for each in document.plates if each.name == plate), None)
     if found is None:
         known = ", ".join(each.name for each in document.plates) or "none"
-        raise PlanError(f"there is no plate “{plate}”.", file=plan, remedy=f"There are: {known}.")
+        raise PlanError(f"no plate named “{plate}”.", file=plan, remedy=f"There are: {known}.")
     allow_chosen(kept_settings(), picture)
     plates = [found] if alone else set_of(document.plates, found)
     save_plan(with_picture(document, plates, picture_for(found, picture), stretch), output)
@@ -106,8 +106,8 @@ def iris(
         Path | None,
         typer.Option("-o", "--output", help=".png or .exr picture, .csv outline, .json outline and numbers."),
     ] = None,
-    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
-    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first by default.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first by default.")] = None,
     size: Annotated[int, typer.Option(help="Width of a picture, pixels.")] = 1024,
     force: Force = False,
 ) -> None:
@@ -152,16 +152,16 @@ def check(plan: PlanPath) -> None:
         typer.echo(line)
     if found:
         raise typer.Exit(1)
-    typer.echo(f"{plan}: nothing to complain about.")
+    typer.echo(f"{plan}: OK")
 
 
 @app.command()
 def rangefinder(
     plan: PlanPath,
-    shot: Annotated[str | None, typer.Option(help="Which shot; the first if left out.")] = None,
-    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
-    port: Annotated[int, typer.Option(min=0, max=65535, help="Port to listen on; 0 chooses one.")] = 0,
-    number: Annotated[int, typer.Option(min=0, help="What its errors grow from.")] = 1,
+    shot: Annotated[str | None, typer.Option(help="Which shot; the first by default.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first by default.")] = None,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port to listen on; 0 picks a free one.")] = 0,
+    number: Annotated[int, typer.Option(min=0, help="Seed of the simulated errors.")] = 1,
     also: Annotated[
         list[Path] | None, typer.Option(help="Folders that the plan may name files in besides.")
     ] = None,
@@ -189,9 +189,10 @@ def rangefinder(
 @app.command()
 def allow(
     folders: Annotated[
-        list[Path] | None, typer.Argument(metavar="FOLDER ...", help="Folders; without any they are told.")
+        list[Path] | None,
+        typer.Argument(metavar="FOLDER ...", help="Folders to allow; without any, list them."),
     ] = None,
-    forget: Annotated[bool, typer.Option("--forget", help="Allow these no more.")] = False,
+    forget: Annotated[bool, typer.Option("--forget", "--revoke", help="Revoke.")] = False,
 ) -> None:
     """Let scenes and plans name files in folders other than their own; remembered for the window too."""
     from kobrel.session.settings import ALLOWED

@@ -19,7 +19,7 @@ from kobrel.cli.shared import (
 )
 
 _RULES = {
-    "straight": "Depth counts straight from the lens.", "negative": "Depth is below 0.",
+    "straight": "Depth holds straight-line distances from the lens.", "negative": "Depth is below 0.",
     "flipped": "1 is near.", "zero": "Depth 0 is nothing.",
 }  # fmt: skip
 
@@ -30,29 +30,27 @@ def defocus(
     plan: Annotated[Path, typer.Option("--plan", help="A .kobrel plan.")],
     output: Output,
     shot: ShotName = None,
-    depth: Annotated[Path | None, typer.Option(help="Picture of depth, if it lies apart.")] = None,
+    depth: Annotated[Path | None, typer.Option(help="Separate depth image.")] = None,
     layer: Annotated[str, typer.Option(help="Layer of the picture's channels.")] = "",
     channel: Annotated[str, typer.Option(help="Channel of the depth.")] = "",
     kind: Annotated[
-        str | None, typer.Option(help="distance, inverse, even or dioptres; guessed if left out.")
+        str | None, typer.Option(help="distance, inverse, even or dioptres; guessed by default.")
     ] = None,
     unit: Annotated[float | None, typer.Option(help="Metres in a unit of depth.")] = None,
     near: Annotated[float | None, typer.Option(help="Metres at one end of a depth from 0 to 1.")] = None,
     far: Annotated[float | None, typer.Option(help="Metres at the other end.")] = None,
-    rules: Annotated[str, typer.Option(help=f"Of {', '.join(_RULES)}; separated by commas.")] = "",
+    rules: Annotated[str, typer.Option(help=f"Comma-separated: {', '.join(_RULES)}.")] = "",
     method: Annotated[
         str, typer.Option(help="layered; or gather, gaussian, box, ramp to compare with.")
     ] = "layered",
     most: Annotated[float | None, typer.Option(min=0.0, help="Largest disc in pixels.")] = None,
-    grow: Annotated[
-        float, typer.Option(min=0.0, max=10.0, help="Stops that clipped highlights are raised.")
-    ] = 0.0,
+    grow: Annotated[float, typer.Option(min=0.0, max=10.0, help="Stops added to clipped highlights.")] = 0.0,
     first: Annotated[int | None, typer.Option(help="First frame of a sequence.")] = None,
     last: Annotated[int | None, typer.Option(help="Last frame of a sequence.")] = None,
     frame: Annotated[
         int | None,
         typer.Option(
-            help="Which frame of the shot a single picture is; by the number in its name if left out."
+            help="Which frame of the shot a single picture is; by the number in its name by default."
         ),
     ] = None,
     force: Force = False,
@@ -115,7 +113,7 @@ def defocus(
 
 @app.command()
 def proof(
-    picture: Annotated[Path, typer.Argument(help="A kept proof, an EXR file.")],
+    picture: Annotated[Path, typer.Argument(help="A saved proof, an EXR file.")],
     as_json: Annotated[bool, typer.Option("--json", help="All settings as JSON.")] = False,
 ) -> None:
     """Tell what a kept proof was made with, from its own header."""

@@ -42,13 +42,13 @@ _AS = Literal[
     "tables",
 ]
 Unit = Annotated[
-    str | None, typer.Option("--unit", help="m, cm, mm, in, ft, or metres in one; the plan's if left out.")
+    str | None, typer.Option("--unit", help="m, cm, mm, in, ft, or metres in one; the plan's by default.")
 ]
 Terms = Annotated[
-    str, typer.Option("--terms", help="Families of terms with commas, own ones too; kobrel terms tells them.")
+    str, typer.Option("--terms", "--values", help="Comma-separated conventions; see `kobrel values`.")
 ]
 Frames = Annotated[
-    str | None, typer.Option("--frames", metavar="A-B", help="Only these frames; the shot's if left out.")
+    str | None, typer.Option("--frames", metavar="A-B", help="Only these frames; the shot's by default.")
 ]
 
 
@@ -71,8 +71,10 @@ def export(
     frames: Frames = None,
     unit: Unit = None,
     terms: Terms = "",
-    passes: Annotated[str, typer.Option("--passes", help="Which passes, with commas; all if left out.")] = "",
-    size: Annotated[str | None, typer.Option("--size", metavar="WxH", help="Of passes and layers.")] = None,
+    passes: Annotated[str, typer.Option("--passes", help="Which passes, with commas; all by default.")] = "",
+    size: Annotated[
+        str | None, typer.Option("--size", metavar="WxH", help="Size of passes and layers.")
+    ] = None,
     samples: Annotated[int, typer.Option("--samples", min=1, max=4096, help="Rays a pixel of layers.")] = 64,
     page: Annotated[Literal["A4", "Letter"], typer.Option("--page", help="Of a sheet.")] = "A4",
     ring: Annotated[
@@ -81,7 +83,9 @@ def export(
     kit: Annotated[
         str,
         typer.Option(
-            "--kit", help="Kit of lenses, by name or file, that tables are of; the shot's lens if none."
+            "--kit",
+            "--lens-set",
+            help="Lens set, by name or file, that tables are of; the shot's lens if none.",
         ),
     ] = "",
     force: Force = False,
@@ -139,7 +143,7 @@ def _write_passes(
     wanted: list[Any] = [name.strip() for name in names.split(",") if name.strip()] or list(PASSES)
     unknown = [name for name in wanted if name not in PASSES]
     if unknown:
-        raise typer.BadParameter(f"There is no pass “{unknown[0]}”. There are: {', '.join(PASSES)}.")
+        raise typer.BadParameter(f"no pass named “{unknown[0]}”. There are: {', '.join(PASSES)}.")
     first, last = frames or (shot.first, shot.last)
     with progress_bar() as progress:
         write_passes(
@@ -172,7 +176,7 @@ def _lenses(kit: str) -> Any:
     found = next((each for each in shipped_kits() if each.kit.lower() == kit.lower()), None)
     if found is None:
         known = ", ".join(each.kit for each in shipped_kits())
-        raise PlanError(f"there is no kit “{kit}”.", remedy=f"There are: {known}; or name a file of one.")
+        raise PlanError(f"no lens set named “{kit}”.", remedy=f"There are: {known}; or name a file of one.")
     return found.lenses
 
 
@@ -190,16 +194,17 @@ def _write_tables(document: Any, shot: Any, stage: Any, output: Path, unit: Any,
     write_tables(kit_tables(lenses, camera, measure) if lenses else [table], measure, output)
 
 
-@app.command()
-def terms(
+@app.command(name="terms", hidden=True)
+@app.command(name="values")
+def values(
     plan: PlanPath,
     shot: ShotName = None,
-    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="At which frame; the shot's first by default.")] = None,
     unit: Unit = None,
     only: Terms = "",
     as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
 ) -> None:
-    """A shot's values in every family of terms, and what each cannot say."""
+    """A shot's values in each renderer's convention, and what each cannot say."""
     from kobrel.plan.measure.survey import survey
     from kobrel.plan.staging import unit_of
     from kobrel.plan.terms.blocks import blocks_for
@@ -246,13 +251,13 @@ def import_values(
     ],
     output: Annotated[
         Path | None,
-        typer.Option("-o", "--output", help="Plan to write; without it the changes are only told."),
+        typer.Option("-o", "--output", help="Plan to write; otherwise only lists the changes."),
     ] = None,
     shot: ShotName = None,
-    frame: Annotated[float | None, typer.Option(help="Of values; the shot's first if left out.")] = None,
+    frame: Annotated[float | None, typer.Option(help="Of values; the shot's first by default.")] = None,
     unit: Unit = None,
     camera: Annotated[str | None, typer.Option(help="Which camera of the file.")] = None,
-    take: Annotated[str, typer.Option(help="Parts of a camera, with commas; all if left out.")] = "",
+    take: Annotated[str, typer.Option(help="Parts of a camera, with commas; all by default.")] = "",
     force: Force = False,
 ) -> None:
     """Take values or a camera that came back into a shot; tell first what that changes."""
@@ -291,7 +296,7 @@ def _camera_taken(
     wanted = [part.strip() for part in take.split(",") if part.strip()] or list(PARTS)
     unknown = [part for part in wanted if part not in PARTS]
     if unknown:
-        raise typer.BadParameter(f"There is no part “{unknown[0]}”. There are: {', '.join(PARTS)}.")
+        raise typer.BadParameter(f"no part named “{unknown[0]}”. There are: {', '.join(PARTS)}.")
     found = compare(document, shot, stage, read_camera(source, camera, file_unit_m), unit)
     warn(list(found.told))
     for each in found.differences:
@@ -312,7 +317,7 @@ def _values_taken(document: Any, shot: Any, stage: Any, source: Path, frame: flo
         )
     except PlanError as error:
         raise ExchangeError(error.what, file=source, place=error.place, remedy=error.remedy) from None
-    warn([f"{', '.join(values.unknown[:8])}: not known, passed over."] if values.unknown else [])
+    warn([f"{', '.join(values.unknown[:8])}: unknown, ignored."] if values.unknown else [])
     for change in found.changes:
         typer.echo(f"{change.label:28} {change.before} → {change.after}")
     if not found.changes:

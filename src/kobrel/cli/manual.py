@@ -10,16 +10,17 @@ from kobrel import __version__
 from kobrel.cli.shared import app
 
 EXIT_CODES = {
-    0: "It is done.", 1: "Something was found, or something of several failed.",
-    2: "Bad input: one line says what, where, and what to do; nothing was written.",
+    0: "Success.", 1: "Something was found, or something of several failed.",
+    2: "Bad input; one-line message on stderr, nothing written.",
     70: "Something went wrong inside.", 130: "It was stopped.",
 }  # fmt: skip
-_WINDOW = (("--demo", "Open the demo, Night Ferry."), ("--version", "Tell the version."))
+_WINDOW = (("--demo", "Open the demo, Night Ferry."), ("--version", "Print the version."))
 
 
-def commands() -> dict[str, Any]:
-    """All commands by name."""
-    return dict(sorted(typer.main.get_command(app).commands.items()))  # type: ignore[attr-defined]
+def commands(former: bool = False) -> dict[str, Any]:
+    """All commands by name; with the former names of some that are still understood."""
+    found = typer.main.get_command(app).commands  # type: ignore[attr-defined]
+    return {name: each for name, each in sorted(found.items()) if former or not each.hidden}
 
 
 def _choices(parameter: Any) -> tuple[str, ...]:

@@ -38,7 +38,7 @@ def limits(
     width: Annotated[float | None, typer.Option(help="Picture width, pixels.", callback=positive)] = None,
     model: Annotated[LensModel, typer.Option(help="Lens model.")] = "render",
     at: Annotated[
-        float | None, typer.Option(help="A distance to tell the blur at, m.", callback=distance)
+        float | None, typer.Option(help="Distance at which to report the blur, m.", callback=distance)
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
 ) -> None:
@@ -86,16 +86,16 @@ def limits(
     from kobrel.optics.units import format_length, format_lengths
 
     nearest, farthest = format_lengths([float(near), float(far)])
-    typer.echo(f"Sharp from       {nearest}")
-    typer.echo(f"Sharp to         {farthest}")
-    typer.echo(f"Sharp depth      {format_length(float(far - near))}")
+    typer.echo(f"Near limit       {nearest}")
+    typer.echo(f"Far limit        {farthest}")
+    typer.echo(f"Depth of field   {format_length(float(far - near))}")
     typer.echo(f"Hyperfocal       {format_length(float(result['hyperfocal_m']))}")
-    typer.echo(f"Pupil            {float(result['pupil_mm']):.2f} mm")
+    typer.echo(f"Entrance pupil   {float(result['pupil_mm']):.2f} mm")
     if at is not None and blur is not None:
         extra = f", {float(pixels(blur)):.2f} px" if width else ""
         typer.echo(f"Blur at {format_length(at)}   {float(blur):.4f} mm{extra}")
     extra = f", {float(pixels(background)):.2f} px" if width else ""
-    typer.echo(f"Far background   {float(background):.4f} mm{extra}")
+    typer.echo(f"Blur at infinity {float(background):.4f} mm{extra}")
     typer.echo(f"View angle       {float(result['angle_h_deg']):.2f}° × {float(result['angle_v_deg']):.2f}°")
     typer.echo(f"Magnification    {float(result['magnification']):.4f}")
 
@@ -135,7 +135,7 @@ def _print_survey(document: Any, shot: Any, result: Any) -> None:
     from kobrel.plan.check import plan_unit
     from kobrel.plan.measure.survey import STATES
 
-    table = Table(title=f"{document.name}, shot {shot.label}, sharp up to {result.camera.coc_px:.3g} px")
+    table = Table(title=f"{document.name}, shot {shot.label}, sharpness limit {result.camera.coc_px:.3g} px")
     for heading in (
         "frame",
         "focus",
@@ -183,7 +183,7 @@ def solve(
     brief = where.terms(chosen)
     if not brief.wishes:
         raise PlanError(
-            f"{plan}: shot {chosen.label} has no brief.", remedy="Say in it what shall be sharp or soft."
+            f"{plan}: shot {chosen.label} has no brief.", remedy="Say in it what must be sharp or soft."
         )
     found = briefs.answer(brief)
     taken = solved(where, chosen)
@@ -196,7 +196,7 @@ def solve(
         would_do = [trial.text for trial in trials(where, chosen)]
         reply.add(would_do=would_do)
         for text in would_do:
-            typer.echo(f"This would do: {text}")
+            typer.echo(f"Suggestion: {text}")
         raise typer.Exit(1)
     reply.add(
         stops=[list(each) for each in found.stops], f_number=_stop_of(taken, frame),

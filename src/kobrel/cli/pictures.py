@@ -24,8 +24,8 @@ def render(
     plan: PlanPath,
     output: Output,
     shot: ShotName = None,
-    frame: Annotated[int | None, typer.Option(help="Frame; the shot's first if left out.")] = None,
-    size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
+    frame: Annotated[int | None, typer.Option(help="Frame; the shot's first by default.")] = None,
+    size: Annotated[str | None, typer.Option(help="Width x height; as delivered by default.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
     sharp: Annotated[bool, typer.Option("--sharp", help="Without blur, for `kobrel defocus`.")] = False,
     force: Force = False,
@@ -55,14 +55,12 @@ def movie(
     output: Output,
     shot: ShotName = None,
     first: Annotated[
-        int | None, typer.Option(help="First frame; with the shot's handles if left out.")
+        int | None, typer.Option(help="First frame; with the shot's handles by default.")
     ] = None,
-    last: Annotated[int | None, typer.Option(help="Last frame; with the shot's handles if left out.")] = None,
-    size: Annotated[str | None, typer.Option(help="Width x height; as delivered if left out.")] = None,
+    last: Annotated[int | None, typer.Option(help="Last frame; with the shot's handles by default.")] = None,
+    size: Annotated[str | None, typer.Option(help="Width x height; as delivered by default.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
-    burn: Annotated[
-        str, typer.Option(help="What is burnt in, of frame,focus,stop,states; separated by commas.")
-    ] = "",
+    burn: Annotated[str, typer.Option(help="Burn-ins, comma-separated: frame,focus,stop,states.")] = "",
     sound: Annotated[bool, typer.Option("--sound", help="With the focus motor's sound.")] = False,
     clay: Annotated[bool, typer.Option("--clay", help="All surfaces in one grey.")] = False,
     force: Force = False,

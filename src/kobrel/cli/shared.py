@@ -51,7 +51,7 @@ def distance(value: float | None) -> float | None:
 
 PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A .kobrel plan.")]
 ShotName = Annotated[
-    str | None, typer.Option("--shot", help="Name or title of a shot; the first if left out.")
+    str | None, typer.Option("--shot", help="Name or title of a shot; the first by default.")
 ]
 Force = Annotated[bool, typer.Option("--force", help="Write over what is there.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
@@ -63,7 +63,7 @@ def frames_of(text: str | None) -> tuple[int, int] | None:
         return None
     match = re.fullmatch(r"\s*(-?\d+)\s*(?:[-–:]\s*(-?\d+))?\s*", text)
     if match is None:
-        raise typer.BadParameter(f"“{text}” is no range of frames. Write it like 1001-1096.")
+        raise typer.BadParameter(f"“{text}” is not a frame range. Write it like 1001-1096.")
     first = int(match[1])
     last = first if match[2] is None else int(match[2])
     if last < first:
@@ -91,7 +91,7 @@ def unit_named(name: str | None) -> Any:
         metres = math.nan
     if not 1e-6 <= metres <= 1e6:
         known = ", ".join(METRES)
-        raise typer.BadParameter(f"“{name}” is no unit. Write {known}, or the metres in one such as 0.1.")
+        raise typer.BadParameter(f"“{name}” is not a unit. Write {known}, or the metres in one such as 0.1.")
     return scene_measure(metres)
 
 
@@ -170,7 +170,7 @@ def free_output(path: Path, force: bool) -> None:
         Something is there.
     """
     if path.exists() and not force:
-        raise KobrelError("there is such a file already.", file=path, remedy="--force writes over it.")
+        raise KobrelError("file already exists.", file=path, remedy="Use --force to overwrite.")
 
 
 class progress_bar:  # noqa: N801  a context manager used as a verb

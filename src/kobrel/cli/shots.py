@@ -15,7 +15,9 @@ def shots(
     take: Annotated[
         Path | None, typer.Option(metavar="LIST", help="An .otio or .edl list whose shots the plan takes.")
     ] = None,
-    fps: Annotated[float, typer.Option(min=1, max=1000, help="Frames a second of an .edl.")] = 24.0,
+    fps: Annotated[
+        float, typer.Option(min=1, max=1000, help="Frame rate of an .edl, frames per second.")
+    ] = 24.0,
     output: Annotated[
         Path | None,
         typer.Option("-o", "--output", help="Write the list (.otio, .edl), or the plan (.kobrel)."),

@@ -13,7 +13,7 @@ import numpy as np
 
 from kobrel.devices.serving import Client, LineServer, own_token
 
-NAME, VERSION = "Kobrel simulated hand-wheel", 1
+NAME, VERSION = "Kobrel simulated hand unit", 1
 RATE_HZ = 50.0
 _TREMOR_HZ = (3.1, 7.3, 11.9)
 TURNS = "0:0.35,1:0.35,2.2:0.62,3.5:0.62,5:0.35"
@@ -82,10 +82,10 @@ def make_server(wheel: SimulatedWheel, port: int, token: str, rate_hz: float = R
 def main(arguments: list[str] | None = None) -> int:
     """Send until interrupted."""
     parser = argparse.ArgumentParser(prog="python -m kobrel.devices.handwheel", description=__doc__)
-    parser.add_argument("--port", type=int, default=0, help="port to listen on; 0 chooses one")
-    parser.add_argument("--turns", default=TURNS, help=f"seconds:position, ...; {TURNS} if left out")
+    parser.add_argument("--port", type=int, default=0, help="port to listen on; 0 picks a free one")
+    parser.add_argument("--turns", default=TURNS, help=f"seconds:position, ...; {TURNS} by default")
     parser.add_argument("--tremor", type=float, default=0.003, help="how far the hand shakes")
-    parser.add_argument("--number", type=int, default=1, help="what the shaking follows from")
+    parser.add_argument("--number", type=int, default=1, help="seed of the simulated tremor")
     given = parser.parse_args(arguments)
     try:
         wheel = SimulatedWheel(parse_turns(given.turns), given.tremor, given.number)

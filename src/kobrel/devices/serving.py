@@ -12,7 +12,7 @@ import threading
 from collections.abc import Callable, Iterator
 
 TOKEN_NAME = "KOBREL_TOKEN"
-"""The variable of the environment in which a token is handed over."""
+"""The variable of the environment in which a token is exported."""
 ENDS_NAME = "KOBREL_ENDS_WITH_INPUT"
 """The variable that says that a device ends with its standard input."""
 MOST_LINE, MOST_CLIENTS = 1024, 8

@@ -43,7 +43,7 @@ def _cue(path: Path, number: int, line: list[str]) -> Cue:
         return Cue(name=name, first=int(first), last=int(last) if last else None)
     except ValueError:
         raise ExchangeError(
-            f"“{','.join(line)}” is no cue.",
+            f"“{','.join(line)}” is not a cue.",
             file=path,
             place=f"line {number}",
             remedy="Write a name, its first frame, and for a range its last frame, not before the first.",

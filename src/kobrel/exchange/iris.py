@@ -40,12 +40,12 @@ def numbers_of(camera: Camera) -> list[Number]:
                "Of a corner from the right, counter-clockwise in the picture; the least of its equals."),
         Number("rotation from the top, degrees", (90.0 - iris.rotation_deg) % (360.0 / (iris.blades or 1)),
                "Of a corner from straight up, clockwise."),
-        Number("width over height", 1.0 / q, "Of the pupil as it stands in the desqueezed picture."),
+        Number("width over height", 1.0 / q, "Of the pupil in the desqueezed image."),
         Number("height over width", q, "Its inverse: the squeeze."),
         Number("stretch, -1 to +1", 1.0 / q - 1.0,
                "Below 0 as much narrower than high, w/h - 1; above 0 it would be lower than wide, 1 - h/w."),
-        Number("rim weight, -1 to +1", iris.rim,
-               "Light at the rim against the mean: +1 twice and none in the middle, -1 the other way round."),
+        Number("edge brightness, -1 to +1", iris.rim,
+               "Light at the edge against the mean: +1 twice, none in the centre; -1 the reverse."),
     ]  # fmt: skip
     if iris.mask is not None:
         part = passes(iris)

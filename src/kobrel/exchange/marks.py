@@ -65,6 +65,6 @@ def _target(text: str, number: int, plan: Plan, unit: Measure) -> Target:
         ) from None
     except ValueError:
         raise ExchangeError(
-            f"Line {number}: “{text}” is no distance.",
+            f"Line {number}: “{text}” is not a distance.",
             remedy="Distances are greater than nought, up to 1e9 m.",
         ) from None

@@ -146,7 +146,7 @@ def _straight(view: View, depth: NDArray[np.float32]) -> NDArray[np.float32]:
 def _depth(
     shot: Snapshot, camera: Camera, width: int, height: int, tell: Callable[[], None]
 ) -> NDArray[np.float32]:
-    """Distance along the axis in the middle of each pixel, (H, W); infinite where nothing is."""
+    """Distance along the axis in the middle of each pixel, (H, W); infinite where the frame is empty."""
     depth = np.empty((height, width), np.float32)
 
     def band(rows: tuple[int, int]) -> None:
@@ -214,12 +214,12 @@ def _note(
 ) -> str:
     """What each channel is, for whoever finishes the picture."""
     near, far = (f"{end / unit.metres:g} {unit.symbol}" for end in ends)
-    along = "straight from the lens" if camera.projection == "fisheye" else "along the axis"
+    along = "straight-line from the lens" if camera.projection == "fisheye" else "on axis"
     meanings: dict[Pass, str] = {
-        "depth": f"distance {along}, {unit.symbol}; infinite where nothing is",
+        "depth": f"distance {along}, {unit.symbol}; infinite where the frame is empty",
         "straight": f"straight distance from the lens, {unit.symbol}",
         "depth01": f"depth {along}, 0 at {near} and 1 at {far} and beyond",
-        "inverse01": f"one over depth, 1 at {near} and 0 at infinity",
+        "inverse01": f"inverse depth, 1 at {near} and 0 at infinity",
         "blur": "diameter of the blur in pixels of this picture, below 0 nearer than the focus"
         + (", its height where discs are squeezed" if camera.squeeze > 1 else ""),
         "focus": f"1 where blur is at most {camera.coc_px:g} px at {camera.width_px} px wide, else 0",

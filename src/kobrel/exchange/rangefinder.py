@@ -61,7 +61,7 @@ class Meter:
                 f"The meter does not answer ({error}).", remedy="Is it still switched on?"
             ) from None
         if not answer:
-            raise ExchangeError("The meter has hung up.", remedy="Connect it again.")
+            raise ExchangeError("The meter disconnected.", remedy="Connect it again.")
         if answer.startswith("ERROR"):
             raise ExchangeError(
                 f"The meter did not understand: {answer.removeprefix('ERROR').strip()[:_MOST_SAID]}."
@@ -73,7 +73,7 @@ class Meter:
         until = time.monotonic() + _TIMEOUT_S
         while b"\n" not in self._heard:
             if len(self._heard) > _MOST_LINE:
-                raise ExchangeError("The meter says more than a line.", remedy="Is it a meter?")
+                raise ExchangeError("The device's reply is too long.", remedy="Is it a meter?")
             self._connection.settimeout(max(until - time.monotonic(), 1e-3))
             more = self._connection.recv(_MOST_LINE)
             if not more:
@@ -105,7 +105,7 @@ class Meter:
             distance = math.nan
         if word != "DISTANCE" or not NEAREST_M <= distance <= FARTHEST_M:
             raise ExchangeError(
-                f"The meter answered “{answer[:60]}”, which is no reading.",
+                f"The meter answered “{answer[:60]}”, which is not a reading.",
                 remedy=f"A distance is {NEAREST_M * 1000:g} mm to {FARTHEST_M / 1000:g} km.",
             )
         return distance
@@ -160,7 +160,7 @@ def meter(host: str, port: int, token: str = "") -> Iterator[Meter]:
         made = Meter(connection)
         greeting = made.ask(f"HELLO {token}".strip()).split()
         if greeting[:1] != ["METER"]:
-            raise ExchangeError(f"What listens at {host}:{port} is no meter.")
+            raise ExchangeError(f"The device at {host}:{port} is not a laser meter.")
         made.name = " ".join(greeting[1:])[:_MOST_SAID]
         yield made
         try:

@@ -42,11 +42,11 @@ def read_readings(text: str, unit: LengthUnit | Measure = "m") -> list[Reading]:
             raise ExchangeError(f"Line {number}: {error}") from None
         except ValueError:
             raise ExchangeError(
-                f"Line {number}: “{between.join(cells)[:60]}” is no reading.",
+                f"Line {number}: “{between.join(cells)[:60]}” is not a reading.",
                 remedy="Write name, distance, unit; the distance greater than nought.",
             ) from None
     if not found:
-        raise ExchangeError("There is no reading in it.", remedy="Write a line each: name, distance, unit.")
+        raise ExchangeError("No readings found.", remedy="Write a line each: name, distance, unit.")
     return found
 
 

@@ -36,7 +36,7 @@ def check_target(path: Path) -> None:
     if path.suffix.lower() not in PICTURES:
         raise ExchangeError(f"pictures are written as {' or '.join(PICTURES)}.", file=path)
     if not path.absolute().parent.is_dir():
-        raise ExchangeError(f"there is no folder {path.absolute().parent}.", file=path)
+        raise ExchangeError(f"no such folder: {path.absolute().parent}.", file=path)
 
 
 def render_frame(

@@ -57,7 +57,7 @@ def read_list(path: Path, fps: float = 24.0, warnings: list[str] | None = None) 
         clips = _clips(whole, told)
     except Exception as error:  # adapters raise whatever their formats make them
         why = " ".join(str(error).split())[:_MOST_TEXT]
-        raise ExchangeError(f"this list of shots cannot be read: {why}", file=path) from None
+        raise ExchangeError(f"the shot list cannot be read: {why}", file=path) from None
     if len(clips) > MOST_SHOTS:
         raise ExchangeError(f"it has {len(clips)} clips; up to {MOST_SHOTS} become shots.", file=path)
     found: list[Listed] = []
@@ -66,9 +66,9 @@ def read_list(path: Path, fps: float = 24.0, warnings: list[str] | None = None) 
         try:
             entry = _listed(clip, taken, told)
         except _LeftOut as why:
-            told.append(f"{_name(clip)} is left out: {why}.")
+            told.append(f"{_name(clip)} is skipped: {why}.")
         except (ValueError, OverflowError, UnicodeError):
-            told.append(f"Clip {number} is left out: its frames make no sense.")
+            told.append(f"Clip {number} is skipped: its frames make no sense.")
         else:
             _require_frames(entry, number, path)
             taken.add(entry.name)
@@ -98,7 +98,7 @@ def _require_plain(path: Path, suffix: str) -> None:
                     raise ExchangeError("the list in it is too large.", file=path)
                 text = package.read(name)
         except (zipfile.BadZipFile, StopIteration, OSError, ValueError, RuntimeError, zlib.error):
-            raise ExchangeError("this list of shots cannot be read: it is no package.", file=path) from None
+            raise ExchangeError("the shot list cannot be read: not a valid package.", file=path) from None
     else:
         text = bytes_of(path, ExchangeError)
     fault = json_fault(text) if suffix in OTIO_SUFFIXES else ""
@@ -132,7 +132,7 @@ def _clips(whole: Any, told: list[str]) -> list[Any]:
         tracks = [(track, clips) for track, clips in tracks if clips]
         for track, clips in tracks[1:]:
             names = ", ".join(_name(clip) for clip in clips[:3]) + (", …" if len(clips) > 3 else "")
-            told.append(f"Track {track.name[:_MOST_NAME] or '2'} is left out, with {names}.")
+            told.append(f"Track {track.name[:_MOST_NAME] or '2'} is skipped, with {names}.")
         if tracks:
             return tracks[0][1]
     return list(whole.find_clips()) if hasattr(whole, "find_clips") else []
@@ -194,13 +194,11 @@ def _frames_taken(clip: Any, name: str, count: int, told: list[str]) -> int:
         if isinstance(effect, otio.schema.LinearTimeWarp):  # a freeze frame is one of speed 0
             speed *= float(effect.time_scalar)
         elif isinstance(effect, otio.schema.TimeEffect):
-            told.append(f"{name}: its change of speed, {effect.effect_name[:_MOST_NAME]}, is left out.")
+            told.append(f"{name}: its change of speed, {effect.effect_name[:_MOST_NAME]}, is skipped.")
     if speed == 1.0 or not math.isfinite(speed):
         return count
     taken = max(1, math.ceil(count * abs(speed) - 1e-6))
-    backwards = (
-        ", backwards: whether its frames end or begin at the first one is not said" if speed < 0 else ""
-    )
+    backwards = ", reversed: the file does not say whether its frames start or end there" if speed < 0 else ""
     told.append(
         f"{name} plays at {speed * 100:.4g} %{backwards}: its shot has all that it takes, "
         f"{taken} for the {count} of the cut."

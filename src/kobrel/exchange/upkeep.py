@@ -182,7 +182,7 @@ def _require_allowed(out: HandOut, waiting: Asked) -> None:
     """
     fault = fault_of(out)
     if fault:
-        raise ExchangeError(fault, file=out.path, remedy="Choose another file in Hand over, Files.")
+        raise ExchangeError(fault, file=out.path, remedy="Choose another file in Export, Files.")
     path = real_path(out)
     if path in waiting.replaced:
         raise ExchangeError("Kobrel did not write what is there; it stays.", file=path)
@@ -198,7 +198,7 @@ def _written(
     shots = shots_of(plan, out)
     options = options_of(plan, stage, out, owns, sheet)
     if not os.path.isdir(target.parent):
-        raise ExchangeError(f"cannot be written, there is no folder {target.parent}.", file=target)
+        raise ExchangeError(f"cannot be written, no such folder: {target.parent}.", file=target)
     try:
         with tempfile.TemporaryDirectory(prefix=".kobrel", dir=target.parent) as folder:
             fresh = Path(folder) / target.name

@@ -69,7 +69,7 @@ class Farm:
             ) from None
         except (OSError, TimeoutError, ValueError) as error:
             raise KobrelError(
-                f"nobody answers at {address} ({' '.join(str(error).split())[:200]}).",
+                f"no scheduler answers at {address} ({' '.join(str(error).split())[:200]}).",
                 remedy="Start a scheduler there with: dask scheduler.",
             ) from None
 

@@ -23,7 +23,7 @@ from kobrel.picture.tracer import Block, block_sums, blocks, exposed, from_sums
 from kobrel.plan.file import with_paths
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import Library, stage_of, unit_of
-from kobrel.plan.variants.ladder import Rung
+from kobrel.plan.variants.bracket import Rung
 from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Stage
 
@@ -282,7 +282,7 @@ def items_of(work: Work, plan: Plan) -> list[Item]:
     if work.kind == "sheet":
         return [Item("sheet")]
     if work.kind == "ladder":
-        return [Item(f"rung {number + 1}", number) for number in range(len(work.rungs))]
+        return [Item(f"step {number + 1}", number) for number in range(len(work.rungs))]
     shot = shot_of(plan, work)
     found = plan.finished_of(shot)
     with_handles = work.kind in ("pictures", "movie") and found is None

@@ -228,7 +228,7 @@ class Run:
         count = len(self._why)
         more = f" {count} of {len(self.items)} failed." if count > 1 else ""
         return ExchangeError(
-            f"{first}: {self._why[first]}{more}", remedy="Run it again: what is made is kept."
+            f"{first}: {self._why[first]}{more}", remedy="Run it again: finished frames are kept."
         )
 
     # The farm
@@ -255,7 +255,7 @@ class Run:
                 if first or time.monotonic() > until:
                     if isinstance(error, KobrelError):
                         raise
-                    raise KobrelError(f"the way to the workers broke ({error}).") from None
+                    raise KobrelError(f"connection to the workers lost ({error}).") from None
                 self.note(f"The scheduler is gone; waiting for it ({error}).")
                 time.sleep(1.0)
 
@@ -386,7 +386,7 @@ class Run:
                 sent = self._farm.give(self.bundle, self.note, error.worker)
                 self._say(bytes_sent=self.report.bytes_sent + sent)
         elif isinstance(error, remote.Unlike) and self._farm is not None:
-            self.note(f"Sent away: {error.why}")
+            self.note(f"Worker rejected: {error.why}")
             self._farm.client.retire_workers([error.worker], close_workers=True)
         else:
             self._tries[key] += 1
@@ -410,7 +410,7 @@ class Run:
             raise ExchangeError(
                 f"cannot be written ({error.strerror}).", file=self._places,
                 remedy=("Make room there" if full else "See to the folder")
-                + " and run it again: what is made is kept.",
+                + " and run it again: finished frames are kept.",
             ) from None  # fmt: skip
         self._say(made=self.report.made + 1)
 
@@ -441,5 +441,5 @@ def _reason(error: Exception) -> str:
         return str(error)
     name = type(error).__name__
     if name == "KilledWorker":
-        return "the workers that made it died, one after the other."
+        return "all workers that tried it failed."
     return f"something went wrong inside ({name}: {' '.join(str(error).split())[:300]})."

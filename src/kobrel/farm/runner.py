@@ -85,11 +85,11 @@ def _run(queue: Queue, entry: Entry, wanted: Callable[[], str]) -> Report:
     def progress(what: str, _part: float) -> None:
         if wanted() != "go":
             raise Cancelled("Stopped.")
-        queue.note(key, report=Report(told=(f"{what} …",)))
+        queue.note(key, report=Report(told=(f"{what}…",)))
 
     bundle, told = packed(work, plan, progress)
     if entry.bundle not in ("", bundle.key):
-        told.append("A file has changed since the job was begun; all of it is made again.")
+        told.append("A source file has changed; the job restarts.")
         (queue.place(key) / "made.jsonl").unlink(missing_ok=True)
     queue.note(key, bundle=bundle.key)
     last = [0.0]

@@ -14,7 +14,7 @@ from kobrel.picture.burn import BURNS
 from kobrel.plan.handover import PASSES, Pass
 from kobrel.plan.model import Proof, Shot
 from kobrel.plan.parts import FilePath, Frame, FrameNumber, plain_reason
-from kobrel.plan.variants.ladder import MOST_RUNGS
+from kobrel.plan.variants.bracket import MOST_RUNGS
 
 WorkKind = Literal["pictures", "movie", "passes", "layers", "ladder", "sheet"]
 KINDS: dict[WorkKind, str] = {
@@ -26,7 +26,7 @@ ENDINGS: dict[WorkKind, tuple[str, ...]] = {
     "pictures": PICTURES, "movie": tuple(CODERS), "passes": (".exr",), "layers": (".ora", ".exr", ".png"),
     "ladder": ("",), "sheet": (".pdf", ".png"),
 }  # fmt: skip
-"""Endings of what is written; a ladder is a folder."""
+"""Endings of what is written; a bracket is a folder."""
 Pixels = Annotated[int, Field(ge=2, le=MOST_PX)]
 MOST_JOBS = 10_000
 
@@ -59,22 +59,24 @@ class Work(_Frozen):
     kind: WorkKind
     plan: FilePath = Field(description="Path of the plan.")
     output: FilePath = Field(
-        description="File to write; pictures become NAME.FRAME.ENDING. Of a ladder, a folder."
+        description="File to write; pictures become NAME.FRAME.ENDING. Of a bracket, a folder."
     )
-    shot: str = Field("", description="Name of the shot; the first if left out.")
-    first: FrameNumber | None = Field(None, description="First frame; the shot's if left out.")
-    last: FrameNumber | None = Field(None, description="Last frame; the shot's if left out.")
-    width: Pixels | None = Field(None, description="Pixels; as delivered if left out.")
-    height: Pixels | None = Field(None, description="Pixels; by the shot's frame if left out.")
+    shot: str = Field("", description="Name of the shot; the first by default.")
+    first: FrameNumber | None = Field(None, description="First frame; the shot's by default.")
+    last: FrameNumber | None = Field(None, description="Last frame; the shot's by default.")
+    width: Pixels | None = Field(None, description="Pixels; as delivered by default.")
+    height: Pixels | None = Field(None, description="Pixels; by the shot's frame by default.")
     samples: int = Field(64, ge=1, le=65536, description="Lens samples a pixel.")
     bands: int = Field(1, ge=1, le=16, description="In how many parts the samples of a frame are shared out.")
     burn: tuple[str, ...] = Field((), description="Of pictures and movies: frame, focus, stop, states.")
     sound: bool = Field(False, description="Of movies: whether the focus motor is heard.")
     clay: bool = Field(False, description="Whether all surfaces are drawn in one grey.")
-    grow_stops: float = Field(0.0, ge=0, le=20, description="Of finished pictures: highlights are raised.")
+    grow_stops: float = Field(
+        0.0, ge=0, le=20, description="Of rendered images: stops added to clipped highlights."
+    )
     passes: tuple[Pass, ...] = Field(tuple(PASSES), description="Which passes are written.")
-    unit: PlanUnit | None = Field(None, description="Of depth and of captions; the plan's if left out.")
-    rungs: tuple[RungOf, ...] = Field((), max_length=MOST_RUNGS, description="Of a ladder.")
+    unit: PlanUnit | None = Field(None, description="Of depth and of captions; the plan's by default.")
+    rungs: tuple[RungOf, ...] = Field((), max_length=MOST_RUNGS, description="Of a bracket.")
     proofs: tuple[Proof, ...] = Field((), max_length=1000, description="Of a contact sheet.")
     sheet: SheetOf = Field(default_factory=SheetOf, description="Of a contact sheet.")
 
@@ -105,7 +107,7 @@ class Work(_Frozen):
                 raise ValueError(f"{self.first} to {self.last} are more than {MOST_WRITTEN} frames")
         wanted = {"ladder": self.rungs, "sheet": self.proofs}.get(self.kind, True)
         if not wanted:
-            raise ValueError(f"a {KINDS[self.kind].lower()} of nothing")
+            raise ValueError(f"no frames selected for a {KINDS[self.kind].lower()}")
         if not self.passes:
             raise ValueError("no passes are wanted")
         return self

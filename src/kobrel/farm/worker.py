@@ -59,7 +59,7 @@ def serve(
     try:
         asyncio.run(_serve(address, host, slots, told, patience_s))
     except ValueError as error:
-        raise KobrelError(f"“{address}” is no address of a scheduler ({error}).") from None
+        raise KobrelError(f"“{address}” is not a scheduler address ({error}).") from None
 
 
 def listening_host(address: str, host: str, open_to_all: bool) -> str:

@@ -35,7 +35,7 @@ class Mask:
         if self.pixels.ndim != 2 or self.pixels.shape[0] != self.pixels.shape[1]:
             raise OpticsError(f"A mask is a square picture, not {self.pixels.shape}.")
         if not np.any(self.pixels > 0):
-            raise OpticsError("The mask is black all over: it lets no light pass.")
+            raise OpticsError("The mask is entirely black.")
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ class Iris:
             raise OpticsError(f"Roundness goes from 0 (straight) to 1 (circle), not {self.roundness:g}.")
         if not -1.0 <= self.rim <= 1.0:
             raise OpticsError(
-                f"The rim's weight goes from -1 (bright centre) to 1 (bright rim), not {self.rim:g}."
+                f"The edge brightness is -1 (bright centre) to 1 (bright edge), not {self.rim:g}."
             )
 
 

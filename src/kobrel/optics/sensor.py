@@ -29,7 +29,7 @@ FORMATS: tuple[SensorFormat, ...] = (
     SensorFormat("Super 8 film", 5.79, 4.01),
     SensorFormat("16 mm film", 10.26, 7.49),
     SensorFormat("Super 16 film", 12.52, 7.41),
-    SensorFormat("2/3 inch chip", 8.80, 6.60),
+    SensorFormat("2/3-inch sensor", 8.80, 6.60),
     SensorFormat("1 inch chip", 13.20, 8.80),
     SensorFormat("4/3 inch chip", 17.30, 13.00),
     SensorFormat("35 mm film, Academy", 21.95, 16.00),

@@ -217,7 +217,7 @@ class DrawingService:
         return self._closing or self._pending is not None
 
     def _run(self) -> None:
-        self._note("Preparing the picture …")
+        self._note("Preparing the picture…")
         prepare()
         self._note("")
         while self._wait():

@@ -83,7 +83,8 @@ class Sharp:
     """The picture without blur.
 
     `colour` is (H, W, 3) linear; `depth` is (H, W) metres along the axis (fisheye: straight),
-    infinite where nothing is. Full light is drawn at random: the colour is the mean of so many samples.
+    infinite where the frame is empty. Full light is drawn at random: the colour is the mean of that many
+    samples.
     """
 
     colour: NDArray[np.float32]

@@ -9,7 +9,7 @@ from kobrel.optics.units import METRES, UNIT_NAMES, LengthUnit, format_length
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import BACKGROUND
 from kobrel.plan.masks import mask_fault
-from kobrel.plan.measure.arrival import Doubt, shot_doubts
+from kobrel.plan.measure.arrival import Diagnostic, shot_doubts
 from kobrel.plan.measure.occlusion import Sightlines, sightlines
 from kobrel.plan.measure.pace import pace_doubts
 from kobrel.plan.measure.survey import GONE, Survey, spans, survey
@@ -36,35 +36,35 @@ def findings(plan: Plan, stage: Stage) -> list[str]:
     scenes in a unit that cannot be meant.
     """
     found = [
-        f"Subject {subject.number} {subject.name}: its node {subject.anchor.node} is not in scene "
+        f"Subject {subject.number} {subject.name}: object {subject.anchor.node} not found in scene "
         f"{subject.anchor.scene}. Pick it again."
         for subject in plan.subjects
         if not isinstance(subject.anchor, PointAnchor | StandInAnchor | PlateAnchor)
         and np.isnan(subject_points(subject.anchor, [0.0], stage)).any()
     ]
     found += [
-        f"Subject {subject.number} {subject.name}: its stand-in is not there any more. Pick it again."
+        f"Subject {subject.number} {subject.name}: its stand-in no longer exists. Pick it again."
         for subject in plan.subjects
         if isinstance(subject.anchor, StandInAnchor) and plan.stand_in(subject.anchor.number) is None
     ]
     found += [
-        f"Subject {subject.number} {subject.name}: its plate is not there any more. Pick it again."
+        f"Subject {subject.number} {subject.name}: its plate no longer exists. Pick it again."
         for subject in plan.subjects
         if isinstance(subject.anchor, PlateAnchor) and plan.plate(subject.anchor.number) is None
     ]
     found += [
-        f"Dial {dial.name} drives a plate that is not there any more."
+        f"Dial {dial.name} drives a plate that no longer exists."
         for dial in plan.dials
         if any(drive.plate is not None and plan.plate(drive.plate) is None for drive in dial.drives)
     ]
     found += [
-        f"Dial {dial.name} drives the lens of shot {dial.shot}, which is not there."
+        f"Dial {dial.name} drives the lens of shot {dial.shot}, which does not exist."
         for dial in plan.dials
         if any(drive.plate is None for drive in dial.drives)
         and dial.shot not in {shot.name for shot in plan.shots}
     ]
     found += [
-        f"Tape {tape.name}: subject {end.number} at its end is not there any more."
+        f"Tape {tape.name}: subject {end.number} at its end no longer exists."
         for tape in plan.tapes
         for end in (tape.start, tape.end)
         if isinstance(end, SubjectEnd) and plan.subject(end.number) is None
@@ -89,8 +89,8 @@ def _rate_doubt(plan: Plan, shot: Shot, stage: Stage) -> list[str]:
     """Whether a scene that moves counts its frames at another rate than the shot."""
     names = [name for name, scene in stage.scenes.items() if is_of_a_file(name) and scene.moving]
     return [
-        f"Shot {shot.label} plays {shot.fps:g} frames a second, scene {name} has {stage.scenes[name].fps:g}: "
-        f"it will seem {'slower' if stage.scenes[name].fps > shot.fps else 'faster'}."
+        f"Shot {shot.label} is {shot.fps:g} fps, scene {name} is {stage.scenes[name].fps:g} fps: motion "
+        f"will be {'slower' if stage.scenes[name].fps > shot.fps else 'faster'}."
         for name in names
         if abs(stage.scenes[name].fps - shot.fps) > 0.01
     ]
@@ -104,14 +104,14 @@ def mask_faults(plan: Plan) -> list[str]:
 
 def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
     found = [
-        f"Shot {shot.label}: a wish of its brief is about subject {wish.subject}, which is not there."
+        f"Shot {shot.label}: its brief names subject {wish.subject}, which does not exist."
         for wish in shot.brief
         if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
     ]
     if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
         found.append(
             f"Shot {shot.label}: its camera keeps the size of subject {shot.keeps.subject}, "
-            "which is not there."
+            "which does not exist."
         )
     for mark in shot.marks:
         if mark.target.kind != "subject":
@@ -120,7 +120,7 @@ def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
         if subject is None:
             found.append(
                 f"Shot {shot.label}, frame {mark.frame:g}: the mark is on subject "
-                f"{mark.target.number}, which is not there."
+                f"{mark.target.number}, which does not exist."
             )
         elif shot.first <= mark.frame <= shot.last:
             row = numbers.subjects.index(subject.number)
@@ -157,9 +157,8 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
     cut = sight.nearest_m < clip
     if cut.any():
         found.append(
-            f"{sight.nearest} comes as near as {length(float(sight.nearest_m.min()))}, "
-            f"before the camera's near clip at {length(clip)}: it will be cut at "
-            f"{spans(numbers.frames, cut, 'all frames', '')}."
+            f"{sight.nearest} comes within {length(float(sight.nearest_m.min()))} and is clipped by the "
+            f"near plane ({length(clip)}) at {spans(numbers.frames, cut, 'all frames', '')}."
         )
     for row, number in enumerate(numbers.subjects):
         subject = plan.subject(number)
@@ -167,7 +166,7 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
         if subject is None:
             continue
         if gone.any() and not gone.all():
-            found.append(f"{subject.name} is out of the picture at {spans(numbers.frames, gone, '', '')}.")
+            found.append(f"{subject.name} is out of frame at {spans(numbers.frames, gone, '', '')}.")
         undrawn = ~is_drawn(subject.anchor, numbers.frames, numbers.of[1])
         if undrawn.any():
             frames = spans(numbers.frames, undrawn, "all frames", "")
@@ -178,8 +177,8 @@ def warnings_from(plan: Plan, shot: Shot, numbers: Survey, sight: Sightlines) ->
     largest, frame = sight.largest_disc(numbers)
     if shot.most_px is not None and largest > shot.most_px * (1 + 1e-6):
         found.append(
-            f"Discs grow to {largest:.0f} px at frame {frame:g}; the renderer cuts them at "
-            f"{shot.most_px:g} px. Raise its limit, close the iris, or keep things from the lens."
+            f"Blur reaches {largest:.0f} px at frame {frame:g}; the renderer's maximum is "
+            f"{shot.most_px:g} px. Raise the maximum, stop down, or keep objects farther away."
         )
     found += lens_doubts(shot, numbers) + pace_doubts(plan, shot, numbers) + _unmet(plan, shot, numbers)
     return found + _edges(plan, numbers)
@@ -212,7 +211,7 @@ def plan_unit(plan: Plan) -> LengthUnit:
     return "m" if plan.unit == "scene" else plan.unit
 
 
-def unit_doubts(name: str, stage: Stage) -> list[Doubt]:
+def unit_doubts(name: str, stage: Stage) -> list[Diagnostic]:
     """Whether a scene's size says that its unit is another: people of 17 mm, a world of a speck."""
     scene = stage.scenes[name]
     person = _a_person(name, scene, stage)
@@ -222,8 +221,8 @@ def unit_doubts(name: str, stage: Stage) -> list[Doubt]:
             return []
         unit = better_unit(height, scene.unit_m, _TALL_M)
         text = (
-            f"Scene {name}: {path} would be {format_length(height, 'mm' if height < 0.1 else 'm')} tall. "
-            f"{_unit_name(unit)} as the scene's unit would make sense."
+            f"Scene {name}: {path} is {format_length(height, 'mm' if height < 0.1 else 'm')} tall. The "
+            f"scene's unit is probably {_unit_name(unit)}."
         )
         return [_unit_doubt(text, name, unit)]
     low, high = stage.bounds()
@@ -237,8 +236,8 @@ def unit_doubts(name: str, stage: Stage) -> list[Doubt]:
     return [_unit_doubt(text, name, unit)]
 
 
-def _unit_doubt(text: str, scene: str, unit: LengthUnit) -> Doubt:
-    return Doubt(text, "unit", f"Take {_unit_name(unit).lower()}", scene, METRES[unit])
+def _unit_doubt(text: str, scene: str, unit: LengthUnit) -> Diagnostic:
+    return Diagnostic(text, "unit", f"Use {_unit_name(unit).lower()}", scene, METRES[unit])
 
 
 def _unit_name(unit: LengthUnit) -> str:

@@ -68,7 +68,7 @@ def open_plan(path: Path, upgrades: Mapping[int, Upgrade] = UPGRADES) -> Plan:
         path, PlanError, remedy=f"The version before the last save is {last[0].name}." if last else ""
     )
     if not isinstance(content, dict) or type(content.get("format")) is not int:
-        raise PlanError("this is no Kobrel plan (it has no format number).", file=path)
+        raise PlanError("not a Kobrel plan (no format number)", file=path)
     content = _upgraded(path, content, upgrades)
     try:
         plan = Plan.model_validate(content)
@@ -106,7 +106,7 @@ def files_of(plan: Plan) -> list[str]:
 
 
 VERSIONS = 5
-"""How many earlier versions of a plan are kept, unless a person chooses."""
+"""How many earlier versions of a plan are kept, unless a person changes it."""
 
 
 def save_plan(plan: Plan, path: Path, versions: int = VERSIONS) -> None:
@@ -149,8 +149,8 @@ def _remedy(path: Path, error: OSError) -> str:
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return "Make room on that disk, or save it on another."
     if not folder.is_dir():
-        return f"The folder {folder} is not there any more; choose another."
-    return "The place takes no files; choose another."
+        return f"Folder {folder} no longer exists; choose another."
+    return "Cannot write there; choose another folder."
 
 
 def with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:

@@ -75,7 +75,7 @@ def lens_doubts(shot: Shot, numbers: Survey) -> list[str]:
     ):
         if wrong.any():
             at = spans(numbers.frames, wrong, "in the whole shot", "")
-            found.append(f"{lens.name} {text}, but is asked to {at if wrong.all() else f'at {at}'}.")
+            found.append(f"{lens.name} {text} ({at if wrong.all() else f'at {at}'}).")
     return found
 
 
@@ -130,9 +130,9 @@ def match(shot: Shot, camera: Camera, sensor: Sensor, squeeze: float) -> Match:
     old_t, new_t = float(camera.effective_f_number), stop * (1 + (image * nearness))
     cannot = []
     if not MARKED_STOPS[0] <= stop <= MARKED_STOPS[-1]:
-        cannot.append(f"f/{stop:.2g} is beyond any lens: the blur stays {'less' if stop < 1 else 'more'}.")
+        cannot.append(f"f/{stop:.2g} does not exist; there will be {'less' if stop < 1 else 'more'} blur.")
     elif stop < 1.0:
-        cannot.append(f"f/{stop:.2g} is wider than lenses are made.")
+        cannot.append(f"No lens opens to f/{stop:.2g}.")
     if squeeze != glass.squeeze:
         shapes = ["round" if q == 1 else f"{q:g} times taller than wide" for q in (squeeze, glass.squeeze)]
         cannot.append(f"Discs are {shapes[0]}, not {shapes[1]}; their height matches.")

@@ -13,8 +13,8 @@ HandKind = Literal[
 
 Pass = Literal["depth", "straight", "depth01", "inverse01", "blur", "focus", "mattes"]
 PASSES: dict[Pass, str] = {
-    "depth": "Depth along the axis", "straight": "Straight distance", "depth01": "Depth, 0 to 1",
-    "inverse01": "One over depth", "blur": "Blur, signed", "focus": "Focus mask",
+    "depth": "Depth (camera-space Z)", "straight": "Distance (radial)", "depth01": "Depth, 0 to 1",
+    "inverse01": "Inverse depth", "blur": "Blur, signed", "focus": "Focus mask",
     "mattes": "Subject mattes",
 }  # fmt: skip
 """Passes for finishing elsewhere, and how they are called."""
@@ -29,5 +29,5 @@ class HandOut(Part):
         (), max_length=2000, description="Names of its shots, one of cameras and frames; none is all of them."
     )
     unit: PlanUnit | None = Field(None, description="Of lengths; the plan's if none.")
-    terms: tuple[str, ...] = Field((), max_length=50, description="Families of terms, of CSV and JSON.")
+    terms: tuple[str, ...] = Field((), max_length=50, description="Renderers' conventions, of CSV and JSON.")
     page: Literal["A4", "Letter"] = Field("A4", description="Of a sheet.")

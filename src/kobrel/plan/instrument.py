@@ -74,12 +74,10 @@ class Glass(Part):
     surface: FocusSurface = "plane"
     projection: Projection = "perspective"
     field_m: PositiveFinite = Field(4.0, description="Width of the field of an orthographic view.")
-    cone_deg: float = Field(
-        1.0, gt=0, lt=90, description="Full angle of an orthographic view's cone of light."
-    )
+    cone_deg: float = Field(1.0, gt=0, lt=90, description="Full angle of an orthographic view's light cone.")
     criterion: Criterion = Field(default_factory=Criterion)
     delivery: Delivery = Field(default_factory=Delivery)
-    lens: Lens | None = Field(None, description="The lens out of a kit, with its limits.")
+    lens: Lens | None = Field(None, description="The lens of a lens set, with its limits.")
     transmission: float = Field(1.0, gt=0, le=1, description="Part of the light that the lens lets through.")
 
 
@@ -104,7 +102,7 @@ class Ring(Part):
     """The focus ring that turns the pull: how far from its near end to infinity, and how fast at most."""
 
     throw_deg: PositiveFinite = 270.0
-    closest_m: PositiveFinite = Field(0.5, description="Its near end, where no lens of a kit says it.")
+    closest_m: PositiveFinite = Field(0.5, description="Its near end, where no lens of a set gives it.")
     most_deg_s: PositiveFinite = Field(400.0, description="Degrees a second that are called too fast beyond.")
     most_deg_s2: PositiveFinite = Field(
         10_000.0, description="Change of that in a second that is called too jerky beyond."
@@ -113,13 +111,13 @@ class Ring(Part):
 
 WishKind = Literal["sharp", "at_least", "at_most"]
 BACKGROUND = 0
-"""The subject's number in a wish that is about the far background."""
+"""The subject's number in a requirement that is about the background."""
 
 
 class Wish(Part):
     """What a subject shall be over some frames: sharp, or blurred at least or at most so much."""
 
-    subject: int = Field(ge=0, description="Number of a subject; 0 is the far background.")
+    subject: int = Field(ge=0, description="Number of a subject; 0 is the background.")
     kind: WishKind = "sharp"
     px: PositiveFinite = Field(8.0, description="Blur in pixels at delivery, of at_least and at_most.")
     first: Frame | None = Field(None, description="First frame; the shot's if none.")
@@ -128,7 +126,7 @@ class Wish(Part):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.first is not None and self.last is not None and self.last < self.first:
-            raise ValueError(f"a wish ends at frame {self.last:g}, before it begins at {self.first:g}")
+            raise ValueError(f"a requirement ends at frame {self.last:g}, before its start at {self.first:g}")
         return self
 
 

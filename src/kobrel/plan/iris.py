@@ -63,7 +63,7 @@ class IrisShape(Part):
     turn_per_stop_deg: Finite = Field(0.0, description="How far it turns for each stop it closes, from f/1.")
     rim: float = Field(0.0, ge=-1, le=1, description="Weight of the rim: +1 bright rim, -1 bright centre.")
     mask: Annotated[MaskPicture | Stencil, Field(discriminator="kind")] | None = Field(
-        None, description="What stands in the opening and turns with it."
+        None, description="Mask in the iris; rotates with it."
     )
 
     @model_validator(mode="after")

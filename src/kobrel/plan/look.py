@@ -32,14 +32,14 @@ class Light(Part):
     zenith: Colour = (0.28, 0.42, 0.68)
     horizon: Colour = (0.75, 0.78, 0.82)
     ground: Colour = (0.18, 0.17, 0.16)
-    sky_strength: Strength = Field(0.8, description="Strength of the sky, or of the picture all about.")
+    sky_strength: Strength = Field(0.8, description="Strength of the sky, or of the environment map.")
     exposure_ev: Stops = Field(
         0.0, description="Brightness of the picture in stops, on the screen and in PNG files."
     )
     shoulder: float = Field(
         0.0, ge=0, le=1,
-        description="Part of the range of brightness in which highlights bend softly instead of being cut. "
-        "0 cuts each colour by itself, so that bright discs turn white; above 0 they keep their colour.",
+        description="Range over which highlights roll off. 0: hard clip (discs go white); above 0: "
+                    "discs keep their colour",
     )  # fmt: skip
     surround: Surround | None = None
     surfaces: Surfaces = Field(

@@ -64,7 +64,7 @@ def _read_if_new(mask: MaskPicture) -> Mask:
     try:
         state = path.stat()
     except (OSError, ValueError):
-        raise OpticsError("the mask is missing.", file=path, remedy="Choose its picture again.") from None
+        raise OpticsError("the mask is missing.", file=path, remedy="Choose the image again.") from None
     return read_mask(path, state.st_mtime_ns, state.st_size)
 
 
@@ -89,7 +89,7 @@ def read_mask(path: Path, changed: int = 0, size: int = 0) -> Mask:
     try:
         return Mask(_square(grey))
     except OpticsError as error:
-        raise OpticsError(f"{error} Choose another picture.", file=path) from None
+        raise OpticsError(f"{error} Choose another image.", file=path) from None
 
 
 def _square(grey: NDArray[np.float32]) -> NDArray[np.float32]:

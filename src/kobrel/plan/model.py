@@ -69,7 +69,7 @@ class SceneRef(Part):
     scale: PositiveFinite = 1.0
     hidden: tuple[str, ...] = Field((), description="Paths of nodes that are not drawn.")
     finished: Finished | None = Field(
-        None, description="Of a finished picture with depth: its files, and how the depth counts."
+        None, description="Of a rendered image with depth: its files, and how the depth counts."
     )
 
 
@@ -249,7 +249,7 @@ class Cue(Part):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.last is not None and self.last < self.first:
-            raise ValueError(f"cue {self.name} ends at frame {self.last}, before it begins at {self.first}")
+            raise ValueError(f"cue {self.name} ends at frame {self.last}, before its start at {self.first}")
         return self
 
     @property
@@ -332,7 +332,7 @@ class MadeCamera(Track[CameraKey]):
         places = [(self.position_m, self.aim_m), *((key.position_m, key.aim_m) for key in self.keys)]
         for position, aim in places:
             if position == aim:
-                raise ValueError("a camera cannot aim at the place where it stands")
+                raise ValueError("the aim must differ from the camera position")
         return self
 
 
@@ -340,7 +340,7 @@ CameraRef = Annotated[FileCamera | FixedCamera | MadeCamera, Field(discriminator
 
 
 ALT_FIELDS = ("glass", "iris", "flaws", "exposure", "ahead_m", "keeps", "marks")
-"""What of a shot an Alt keeps."""
+"""What of a shot an alt keeps."""
 
 
 class Alt(Part):
@@ -369,7 +369,7 @@ class Shot(Part):
     glass: Glass = Field(default_factory=Glass)
     iris: IrisShape = Field(default_factory=IrisShape)
     most_px: PositiveFinite | None = Field(None, description="The largest disc that the renderer draws.")
-    finished: str = Field("", description="Scene that is a finished picture, blurred in Picture; or none.")
+    finished: str = Field("", description="Scene that is a rendered image, blurred in Picture; or none.")
     flaws: Flaws = Field(default_factory=Flaws)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
     exposure: Exposure = Field(default_factory=Exposure)

@@ -10,7 +10,7 @@ from kobrel.plan.measure.reliefs import aside_of, placement, relief_before, reli
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.names import is_of_a_file
 from kobrel.plan.pictures.finished import Finished
-from kobrel.plan.plates.pixels import PlateKey, Shelf, plate_key
+from kobrel.plan.plates.pixels import PixelCache, PlateKey, plate_key
 from kobrel.plan.space.plates import dials_of, plate_scene
 from kobrel.plan.space.plates import scene_of as plate_scene_of
 from kobrel.plan.space.stand_ins import scene_of, stand_in_scene
@@ -20,7 +20,7 @@ from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_p
 from kobrel.stage.stage import Setting, Stage
 
 Source = tuple[str, Choices, Finished | None]
-"""A scene file and what of it is chosen; or how a finished picture counts."""
+"""A scene file and what of it is selected; or how a rendered image counts."""
 
 
 def unit_of(plan: Plan, stage: Stage, unit: PlanUnit | None = None) -> Measure:
@@ -46,7 +46,7 @@ class Library:
     scenes: dict[Source, Scene] = field(default_factory=dict)
     surrounds: dict[str, Environment] = field(default_factory=dict)
     problems: dict[str, str] = field(default_factory=dict)
-    shelf: Shelf = field(default_factory=Shelf)
+    shelf: PixelCache = field(default_factory=PixelCache)
     _in_other_units: dict[tuple[Scene, float, UpAxis], Scene] = field(default_factory=dict)
 
     def missing(self, plan: Plan) -> bool:
@@ -106,7 +106,7 @@ class Library:
 
     def scene(self, reference: SceneRef) -> Scene | None:
         """A scene in the unit and with the axis up that the plan asks for; None where it was not read. Until
-        other choices are read, what was read of the file before stands for it.
+        other choices are read, what was read of the file before is used instead.
         """
         known = (scene for (path, *_), scene in self.scenes.items() if path == reference.path)
         scene = self.scenes.get(source_of(reference)) or next(known, None)

@@ -87,7 +87,7 @@ def plan_from_scene(
         return plan.but(shots=tuple(shot.but(finished=shown) for shot in plan.shots)), stage
     except ValidationError as error:
         raise PlanError(
-            f"what stands in it cannot be planned with ({plain_reason(error).rstrip('.')}).", file=path
+            f"its content cannot be used ({plain_reason(error).rstrip('.')}).", file=path
         ) from None
 
 
@@ -126,7 +126,7 @@ def with_shot_of(
     if pick is None:
         return plan
     where = thing_name(plan, pick.place)
-    told.append(f"{source.path} has no focus; the focus is on {where}, in the middle.")
+    told.append(f"{source.path} has no focus distance; focus set to {where}, at the centre of the frame.")
     if len(plan.shots) == 1:
         return focused_on_middle(plan, shot, stage)
     mark = Mark(frame=shot.first, target=DistanceTarget(metres=pick.along))

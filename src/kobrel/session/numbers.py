@@ -10,7 +10,7 @@ from kobrel.memo import Memo, Parts, same
 from kobrel.optics.units import Measure, format_length, format_lengths
 from kobrel.plan import edit
 from kobrel.plan.instrument import Glass
-from kobrel.plan.measure.arrival import Doubt
+from kobrel.plan.measure.arrival import Diagnostic
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.measure.occlusion import Sightlines
 from kobrel.plan.measure.pace import Pace, UnseenRack, pace, unseen_racks
@@ -60,7 +60,7 @@ class SightReport(NamedTuple):
 
     lines: Sightlines
     warnings: tuple[str, ...]
-    doubts: tuple[Doubt, ...] = ()
+    doubts: tuple[Diagnostic, ...] = ()
 
 
 class ShotNumbers(Document):
@@ -172,7 +172,7 @@ class ShotNumbers(Document):
         return self._racks.get((now.survey,), lambda: unseen_racks(now.shot, now.survey))
 
     @property
-    def doubts(self) -> tuple[Doubt, ...]:
+    def doubts(self) -> tuple[Diagnostic, ...]:
         """What of the shot can hardly be meant, as far as it is known yet."""
         report = self.sight_report
         return report.doubts if report is not None and self.walk is None else ()

@@ -8,8 +8,8 @@ from kobrel.errors import KobrelError, PlanError
 from kobrel.files import real_place
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library, source_of, stage_of
+from kobrel.session.journal.autosave import left_of
 from kobrel.session.journal.file import Left
-from kobrel.session.journal.keeper import left_of
 from kobrel.session.undo import History
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage

@@ -110,7 +110,7 @@ OF_A_PLAN: tuple[AnyField, ...] = (
     Selection.proofs,
     Selection.tool,
 )
-"""What is chosen of one plan, and means nothing in another."""
+"""What is selected of one plan, and means nothing in another."""
 
 
 def nothing_chosen() -> list[Change]:

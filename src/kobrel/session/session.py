@@ -139,7 +139,7 @@ class Session(ShotNumbers):
         throw_px = self.view.throw_px if px is None else px
         self.values.set(View.thrown.to(on), View.throw_px.to(throw_px))
         if on and self.thrown_px == 0.0:
-            self.say("An orthographic view cannot be thrown out of focus.")
+            self.say("Not available for orthographic cameras.")
 
     @property
     def thrown_px(self) -> float:

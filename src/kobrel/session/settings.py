@@ -83,6 +83,24 @@ class Settings:
         return f"{setting.key}{name}" in self._store
 
 
+_FORMER_CARDS = {"Export": "Hand over"}
+_FORMER_PAGES = {
+    ("Block", "Scenes"): "Scene files", ("Block", "Light"): "Lighting", ("Tape", "Readings"): "Laser",
+    ("Glass", "Light"): "Exposure", ("Glass", "Read"): "Depth of field", ("Glass", "Weigh"): "Trade-offs",
+    ("Iris", "Flaws"): "Character", ("Iris", "Costs"): "Render cost", ("Pull", "Move"): "Marks",
+    ("Pull", "Perform"): "Live pull", ("Proof", "Ladder"): "Bracket", ("Proof", "Frames"): "Defocus",
+    ("Export", "Terms"): "Values", ("Export", "Back"): "Import", ("Export", "Sheet"): "Camera sheet",
+}  # fmt: skip
+"""Pages of Kobrel 0.1 by tab and name, and what they are called now."""
+
+
+def remembered_page(settings: Settings, card: str) -> str:
+    """The page that a tab was left at, also by Kobrel 0.1."""
+    name = card if settings.has(PAGE, card) else _FORMER_CARDS.get(card, card)
+    kept = settings.get(PAGE, name)
+    return _FORMER_PAGES.get((card, kept), kept)
+
+
 def allow_folder(settings: Settings, folder: Path) -> None:
     """Let files name others in a folder, now and at later starts."""
     trust.allow([folder])
@@ -120,14 +138,14 @@ SCHEDULER = Setting("farm/scheduler", "")
 PROOF_ORDER = Setting("wall/order", "kept")
 LADDER_WIDTH, LADDER_PASSES = Setting("ladder/width", 640), Setting("ladder/passes", 32)
 LADDER_QUEUED = Setting("ladder/queued", False)
-"""How the rungs of a ladder are drawn, and whether that waits in the queue."""
+"""How the steps of a bracket are drawn, and whether that waits in the queue."""
 
 SHEET_PAGE, SHEET_COLUMNS = Setting("sheet/page", "A4"), Setting("sheet/columns", 3)
 SHEET_WIDE, SHEET_CAPTIONS = Setting("sheet/wide", True), Setting("sheet/captions", True)
 
 TERMS_UNIT = Setting("terms/unit", "")
 TERMS_OPEN = Setting[list[str]]("terms/open", ["f_number", "aperture"])
-"""Unit of terms ("" is the plan's), and the blocks that are open."""
+"""Unit of values ("" is the plan's), and the blocks that are open."""
 HAND_KIND, HAND_TERMS = Setting("hand/kind", "usd"), Setting[list[str]]("hand/terms", [])
 PASSES_CHOSEN = Setting[list[str]]("hand/passes", ["depth", "blur", "focus", "mattes"])
 CREW_PAGE, CREW_RING, CREW_KIT, CREW_HAS = (
@@ -137,6 +155,12 @@ CREW_PAGE, CREW_RING, CREW_KIT, CREW_HAS = (
 """What the crew's sheet is like."""
 
 # The window
+PLAY_LOOPS = Setting("play/loops", True)
+PLAY_SPEED = Setting("play/speed", 1.0)
+SHORTCUTS = Setting("shortcuts/", "")
+"""Key of an action, by its name, where it is not the one it came with; "-" is none."""
+FOLDED = Setting("folded/", False)
+"""Whether a section of a page is folded, by page and title."""
 THEME = Setting("theme", "desktop")
 GEOMETRY = Setting("window/geometry", "")
 CARD = Setting("window/card", 3)
@@ -163,7 +187,7 @@ TOLERANCE_DPT = Setting("perform/tolerance", 0.01)
 DISCS_AS_IN_PICTURE = Setting("discs/as_in_picture", False)
 COST_LIGHT_PX, COST_NOISE = Setting("costs/light_px", 4.0), Setting("costs/noise", 5.0)
 MEMORY_WIDTH, MEMORY_PASSES, MEMORY_EVERY = (
-    Setting("screening/width", 640), Setting("screening/passes", 16), Setting("screening/every", 1),
+    Setting("screening/width", 640), Setting("playback/passes", 16), Setting("playback/every", 1),
 )  # fmt: skip
 MOVIE_KIND, MOVIE_FOLDER = Setting("movie/kind", ".mp4"), Setting("movie/folder", "")
 MOVIE_CHOICES = Setting[list[str]]("movie/choices", ["frame"])

@@ -12,22 +12,22 @@ shots, or the map of depth of field."""
 Seen = Literal["", "wall"]
 """What stands in Picture's room: Picture, or the wall of proofs."""
 WallSource = Literal["wall", "ladder"]
-"""What hangs on the wall: the plan's proofs, or the rungs of the last ladder."""
+"""What hangs on the wall: the plan's proofs, or the steps of the last bracket."""
 WallMode = Literal["all", "side", "wipe", "blink", "stops", "blur"]
-"""How proofs are seen: all of them, or the chosen ones side by side, with a line to wipe, in turn, or by what
-two differ in: stops, or pixels of blur."""
+"""How proofs are seen: all, or the selected ones side by side, with a line to wipe, in turn, or by what two
+differ in: stops, or pixels of blur."""
 Gaps = Literal["", "metres", "ratio", "dioptres"]
 """By what plates keep their gaps, if they do."""
 Wanted = Literal["play", "movie", "shot", "files", "arrival", "keep", "sheet", "title"]
 """What is asked of the window: to play or pause, to write a movie, to show the shot's name and frames
 for changing, to read files that the plan names, to keep the picture in hand, to write a contact sheet, or
-to type the chosen title in Picture."""
+to type the selected title in Picture."""
 
 
 CutTool = Literal["points", "freehand", "rectangle", "ellipse", "edge", "colour"]
 """What draws the shape of a cut."""
 CutMode = Literal["lift", "add", "take away"]
-"""What becomes of a drawn shape: a plate of its own, or part of the chosen plate's cut."""
+"""What becomes of a drawn shape: a plate of its own, or part of the selected plate's cut."""
 
 
 class DialEnd(NamedTuple):
@@ -54,3 +54,7 @@ class Tool:
     px: float = 8.0
     place: tuple[float, float] | None = None
     cut: CutTool | None = None
+
+
+PLACING_TABS = (1, 8)
+"""Tabs on which a click in a view selects what can be placed, and plates are dragged: Block and Plates."""

@@ -11,6 +11,7 @@ from kobrel.session.evented import Field, Room, Values
 from kobrel.session.settings import Setting, Settings
 from kobrel.session.tools import Below, Seen, WallMode, WallSource
 
+PLAY_SPEEDS = (0.25, 0.5, 1.0, 2.0, 4.0)
 _STEPS: tuple[StopSteps, ...] = ("full", "half", "third", "free")
 
 
@@ -22,6 +23,7 @@ class View(Room):
     card, below, seen : the tab, and what stands in the chart's and in Picture's room
     wall, wall_mode, proof_order : what hangs on the wall, how it is seen, and in which order
     playing : whether the shot plays
+    play_speed, loops : how many times its own rate it plays, and whether it starts again at the end
     play_range : a shot's name, and the first and last of its frames that are played; None is all of any shot
     thrown, throw_px : whether all is shown out of focus, and by how many pixels (below 0 as before the focus)
     file_as_it_is : whether a finished picture is shown without the shot's blur
@@ -40,6 +42,8 @@ class View(Room):
     wall_mode: Field[WallMode] = Field("all")
     proof_order: Field[Order] = Field("kept")
     playing = Field(False)
+    play_speed = Field(1.0)
+    loops = Field(True)
     play_range: Field[tuple[str, int, int] | None] = Field(None)
     thrown = Field(False)
     throw_px = Field(60.0)
@@ -54,11 +58,13 @@ class View(Room):
     def __init__(self, values: Values, settings: Settings) -> None:
         super().__init__(values)
         self._settings = settings
-        self._remember(View.card, keys.CARD, range(1, 8))
+        self._remember(View.card, keys.CARD, range(1, 9))
         self._remember(View.theme, keys.THEME)
         self._remember(View.subject_order, keys.SUBJECT_ORDER)
         self._remember(View.throw_px, keys.THROW_PX)
         self._remember(View.stop_steps, keys.STOP_STEPS, _STEPS)
+        self._remember(View.loops, keys.PLAY_LOOPS)
+        self._remember(View.play_speed, keys.PLAY_SPEED, PLAY_SPEEDS)
         self._remember(View.proof_order, keys.PROOF_ORDER, tuple(ORDERS))
 
     def _remember(self, field: Field[Any], setting: Setting[Any], among: Sequence[object] = ()) -> None:

@@ -266,7 +266,7 @@ class Scene:
         unit = next((text for text, metres in _UNITS if metres == self.unit_m), f"{self.unit_m:g} m")
         told = [] if self.says_unit else [f"{name} does not say its unit; one unit is taken as {unit}."]
         if not self.says_rate and self.moving:
-            told.append(f"{name} counts in seconds; {self.fps:g} frames a second are assumed.")
+            told.append(f"{name} counts in seconds; {self.fps:g} fps are assumed.")
         return told
 
     @cached_property

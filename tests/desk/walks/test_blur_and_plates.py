@@ -32,18 +32,18 @@ def test_the_shape_of_the_blur(make_window, tmp_path, monkeypatch):
     shape = window.show_page(4, "Shape")
     user.type(shape.squeeze, "1.8")
     user.type(shape.rim, "0.7")
-    user.type(by_name(window.show_page(4, "Flaws"), "Swirl"), "0.3")
+    user.type(by_name(window.show_page(4, "Character"), "Swirl"), "0.3")
     mask = window.show_page(4, "Mask")
     monkeypatch.setattr(
         QFileDialog, "getOpenFileName", lambda *a, **k: (str(dusty(tmp_path / "dust.png")), "")
     )
-    pick(mask.kind, "Picture …")
+    pick(mask.kind, "Picture…")
     shot = session.shot
     assert (shot.glass.squeeze, shot.iris.rim) == (1.8, 0.7)
     assert shot.flaws.swirl_mm != 0
     assert mask.lost.text().endswith("stops")
 
-    costs = window.show_page(4, "Costs")
+    costs = window.show_page(4, "Render cost")
     user.wait(lambda: costs.largest.text().endswith("px"))
     assert float(costs.largest.text().split()[0]) > 1
     user.wait(lambda: "exact" in window.picture.status)
@@ -71,10 +71,10 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     user, window, session = empty, empty.window, empty.window.session
     path = portrait(tmp_path / "portrait.png")
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(path)], ""))
-    plates = window.show_page(1, "Plates")
+    plates = window.show_page(8, "Plates")
     click_button(user, plates.add)
     settled(user)
-    cut = window.show_page(1, "Cut").body
+    cut = window.show_page(8, "Cut-out").body
     click_button(user, cut.tools["freehand"])
     angle = np.linspace(0, 2 * np.pi, 48)
     draw(user, [(0.5 + 0.11 * np.sin(a), 0.56 + 0.36 * np.cos(a)) for a in angle])
@@ -85,7 +85,7 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     user.type(cut.feather, "3")
     session.selection.item = ChosenPlates(back.number)
     pick(cut.beyond, "Mirror") if cut.beyond.findText("Mirror") >= 0 else cut.beyond.setCurrentIndex(1)
-    plates = window.show_page(1, "Plates")
+    plates = window.show_page(8, "Plates")
     session.selection.item = ChosenPlates(back.number)
     user.type(plates.details.distance, "8")
     session.selection.item = ChosenPlates(person.number)
@@ -111,7 +111,7 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     other = portrait(tmp_path / "other.png")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(other), ""))
     before = session.plan
-    click_button(user, window.show_page(1, "Plates").replace)
+    click_button(user, window.show_page(8, "Plates").replace)
     plates.dialog.take()
     settled(user)
     assert {plate.picture.path for plate in session.plan.plates} == {str(other)}
@@ -127,7 +127,7 @@ def test_one_dial(empty, tmp_path, monkeypatch):  # noqa: F811  the fixture
         paths.append(tmp_path / f"plate{number}.png")
         picture.save(paths[-1])
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(p) for p in paths], ""))
-    page = window.show_page(1, "Plates")
+    page = window.show_page(8, "Plates")
     click_button(user, page.add)
     settled(user)
     next(action for action in page.new_menu().actions() if action.text() == "Title").trigger()
@@ -163,7 +163,7 @@ def test_one_dial(empty, tmp_path, monkeypatch):  # noqa: F811  the fixture
     assert any(key.settle is not None for key in session.plan.dials[0].level.keys)
     session.show_frame(session.shot.last)
     assert dialling.value_now(session, session.plan.dials[0]) > 0.5
-    window.show_page(6, "Play").movie.click()
+    window.session.want("movie")
     dialog, path = window.movie, tmp_path / "dial.mp4"
     user.type(dialog.width_px, "64")
     user.type(dialog.passes, "1")
@@ -185,7 +185,7 @@ def test_search_and_settle(make_window, tmp_path):
     user.key(Qt.Key.Key_5)
     chart = window.chart
     drag(chart, line_place(chart, sign, 1006), line_place(chart, door, 1014), SHIFT)
-    move = window.show_page(5, "Move")
+    move = window.show_page(5, "Marks").timing
     move.searches.click()
     user.type(by_name(move, "Swings"), "2")
     searching = [mark for mark in session.shot.marks if mark.search is not None]
@@ -201,13 +201,14 @@ def test_search_and_settle(make_window, tmp_path):
     )
     assert float(session.survey.camera.f_number[-1]) == pytest.approx(8.0)
 
-    play = window.show_page(6, "Play")
-    window.screening.set_draft(width=96, passes=1)
+    play = window.transport.cache.content
+    play.refresh()
+    window.playback.set_draft(width=96, passes=1)
     play.clay.click()
     user.type(play.first, "1004")
     user.type(play.last, "1010")
     play.memory.click()
-    user.wait(lambda: bool(window.screening.filled(0)[1].all()) and len(window.screening.filled(0)[0]) == 7)
+    user.wait(lambda: bool(window.playback.filled(0)[1].all()) and len(window.playback.filled(0)[0]) == 7)
     user.key(Qt.Key.Key_Space)
     user.wait(lambda: window.picture.status.startswith("from memory"))
     user.key(Qt.Key.Key_Space)

@@ -34,7 +34,8 @@ def test_two_versions(three, tmp_path):
     user, (near, _middle, far) = three
     window, session = user.window, user.window.session
     user.key(Qt.Key.Key_5)
-    alts = window.show_page(5, "Alts")
+    alts = window.alts.content
+    alts.refresh()
     for title, number in (("front sharp", near), ("back sharp", far)):
         row = session.survey.subjects.index(number)
         user.click(window.picture, dict(window.picture.peg_places())[row])
@@ -65,7 +66,7 @@ def test_two_versions(three, tmp_path):
     user.wait(lambda: window.jobs.job is None and path.exists())
     assert "Proof 2" in pypdfium2.PdfDocument(str(path))[0].get_textpage().get_text_range()
 
-    window.show_page(5, "Alts")
+    alts = user.panel(window.alts)
     before = session.shot.marks
     alts.table.selectRow(0)
     alts.take()
@@ -108,7 +109,7 @@ def test_from_requirement_to_lens(three, tmp_path):
     session.edit_shot(
         "Wish", lambda shot: shot.but(brief=(*(w.but(last=1008) for w in wishes), middle, soft, last))
     )
-    pick(window.show_page(3, "Light").kept, "kept")
+    pick(window.show_page(3, "Exposure").kept, "Constant")
     window.show_page(3, "Brief")
     assert "key the stop" in brief.says.text()
     click_button(user, brief.keyed)
@@ -116,7 +117,7 @@ def test_from_requirement_to_lens(three, tmp_path):
     assert session.shot.exposure.kept
     assert brief.fails.text() == "Met in all frames."
 
-    sheet = window.show_page(7, "Sheet")
+    sheet = window.show_page(7, "Camera sheet")
     path = tmp_path / "crew.pdf"
     window.exports.write(HandOut(kind="sheet", path=str(path), shots=(session.shot.name,)))
     user.wait(lambda: window.jobs.job is None and path.exists())

@@ -17,7 +17,7 @@ from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.handover import HandOut
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, SceneRef, Shot
-from kobrel.session.journal.keeper import journal_beside
+from kobrel.session.journal.autosave import journal_beside
 from tests.desk.conftest import answer, pick
 from tests.desk.test_handing import boxes, clipboard
 from tests.desk.test_taping import click_button
@@ -30,7 +30,7 @@ def test_everybodys_values(make_window, tmp_path):
     user = opened(make_window, walker(tmp_path / "walk.usda"))
     window, session = user.window, user.window.session
     session.show_frame(1012)
-    terms = window.show_page(7, "Terms")
+    terms = window.show_page(7, "Values")
     copied = {}
     for unit in ("cm", "m"):
         pick(terms.unit, unit)
@@ -45,7 +45,7 @@ def test_everybodys_values(make_window, tmp_path):
                 copied[unit, label] = float(clipboard().removeprefix("f/"))
     assert copied["cm", "Radius"] == pytest.approx(100 * copied["m", "Radius"], rel=2e-3)
     pick(terms.unit, "cm")
-    back = window.show_page(7, "Back")
+    back = window.show_page(7, "Import")
     QGuiApplication.clipboard().setText(f"Radius: {copied['cm', 'Radius'] / 2:.5f}")
     click_button(user, back.paste)
     assert back.table.item(0, 0).text() == "f-number"
@@ -93,8 +93,7 @@ def test_a_show(make_window, tmp_path, monkeypatch):
     assert (shot.name, shot.first, shot.last, shot.handles) == ("sh007", 1009, 1032, 8)
     assert shot.fps == pytest.approx(rate, abs=1e-9)
 
-    session.view.card = 0
-    page = window.cards[0]
+    page = window.show_page(1, "Shots")
     session.show_shot(shots["sh007"])
     session.set_keyed("Focal length", "focal_mm", 65.0)
     user.wait(lambda: float(session.camera.focal_mm) == 65.0)
@@ -164,12 +163,12 @@ def test_a_strangers_plan(make_window, tmp_path, monkeypatch):
         for page in window.cards[card].pages:
             window.show_page(card, page)
             user.rest(0.0)
-    assert title in window.subheading.text()
+    assert title in window.title.subheading.text()
     window.document.save()
     user.wait(lambda: window.jobs.job is None)
     user.rest(0.2)
     for box in boxes(user):
-        next(button for button in box.buttons() if button.text() == "Leave them alone").click()
+        next(button for button in box.buttons() if button.text() == "Do not update").click()
     user.rest(0.1)
     assert (folder / ".bashrc").read_text() == "mine"
     assert (private / "notes.csv").read_text() == "mine"
@@ -210,7 +209,7 @@ def test_a_bad_day(make_window, tmp_path, full_disk, monkeypatch):
 
     assert window.safe.flush()
     kept = journal_beside(path).read_bytes()
-    assert b'"f_number","value"],8.0' in kept, "what is a moment old is in the journal"
+    assert b'"f_number","value"],8.0' in kept, "what is a moment old is in the autosave"
     other = make_window()
     answer("open in another window", "Open it")
     other.window.document.open(path)

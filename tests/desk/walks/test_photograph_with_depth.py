@@ -32,16 +32,16 @@ def photographed(empty, tmp_path, monkeypatch):  # noqa: F811
     session = empty.window.session
     names = iter((str(disparity(tmp_path / "depth.png")), str(portrait(tmp_path / "photo.png"))))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (next(names), ""))
-    page = page_of(empty, "Frames")
-    click_button(empty, by_text(page, "Depth apart …"))
+    page = page_of(empty, "Defocus")
+    click_button(empty, by_text(page, "Depth pass…"))
     settled(empty)
-    pick(page.kind, "0 to 1, even in dioptres")
+    pick(page.kind, "Normalised, inverse")
     empty.type(page.near, "1.2 m")
     empty.type(page.far, "9 m")
     if not session.plan.finished_of(session.shot).rule.flipped:
         page.ticks["flipped"].click()
     settled(empty)
-    empty.wait(lambda: empty.window.picture.status == "finished picture" and session.stage.built)
+    empty.wait(lambda: empty.window.picture.status == "rendered image" and session.stage.built)
     return empty, page
 
 
@@ -102,8 +102,8 @@ def test_a_photograph_with_depth_is_measured_focused_pulled_and_written(photogra
     user.wait(lambda: window.jobs.job is None and (tmp_path / "photo.mp4").exists())
     with av.open(str(tmp_path / "photo.mp4")) as movie:
         assert len(list(movie.decode(video=0))) == 1
-    click_button(user, by_text(page, "Let go"))
+    click_button(user, by_text(page, "Remove"))
     settled(user)
     assert session.plan.scenes == ()
     user.click(window.picture, place_of(user, WALL))
-    assert "stands there" in window.says.text()
+    assert "Nothing here" in window.says.text()

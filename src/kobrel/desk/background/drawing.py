@@ -80,7 +80,7 @@ class Drawing(QObject):
         given()
 
     def _import(self) -> None:
-        self.noted.emit("Preparing the picture …")
+        self.noted.emit("Preparing render…")
         from kobrel.picture import service
 
         if self._closed:

@@ -63,7 +63,7 @@ class Exports(QObject):
     def _ask_target(self, title: str, ending: str, kinds: str) -> Path | None:
         shot = self._session.shot
         if shot is None:
-            self._session.say("There is no shot to export.")
+            self._session.say("No shot to export.")
             return None
         name = f"{self._session.plan.name}_{shot.name}"[:_MOST_NAME].replace(" ", "_").replace("/", "-")
         start = Path(self._folder()) / f"{name}{ending}"
@@ -116,7 +116,7 @@ class Exports(QObject):
         if not session.plan.handed:
             return
         if path is None:
-            session.say("Save the plan first: its files are kept up to date at each save.")
+            session.say("Save the plan first: linked exports are updated at each save.")
             return
         wanted = asked(session.plan, handing.allowance(session, path))
         if wanted.folders:
@@ -157,14 +157,12 @@ class Exports(QObject):
     def _tell_handed(self, result: Upkept) -> None:
         handing.note_written(self._session, result.written)
         names = ", ".join(path.name for path in result.written)
-        self._session.say(
-            " ".join([*result.told, f"Handed over: {names}" if names else "Nothing has changed"])
-        )
+        self._session.say(" ".join([*result.told, f"Exported: {names}" if names else "Nothing has changed"]))
 
     def ask_passes(self, passes: Sequence[Pass], one: bool) -> None:
         """Ask where to, and write passes of the shot, or of the frame alone."""
         if not passes:
-            self._session.say("Tick the passes that are wanted.")
+            self._session.say("Tick at least one pass.")
             return
         path = self._ask_target("Write passes", ".exr", "OpenEXR (*.exr)")
         if path is not None:
@@ -190,7 +188,7 @@ class Exports(QObject):
     def ask_layers(self, ending: str, one: bool) -> None:
         """Ask where to, and write the plates blurred alone, of the shot or of the frame alone."""
         if not any(plate.shown for plate in self._session.plan.plates):
-            self._session.say("There are no plates to write. Add some in Block, Plates.")
+            self._session.say("No plates to export.")
             return
         path = self._ask_target("Write plates as layers", ending, f"Layers (*{ending})")
         if path is not None:
@@ -359,7 +357,7 @@ class Exports(QObject):
             QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         session.edit(f"Shots of {path.name}", plan)
-        session.say(f"{len(listed)} shots of {path.name}. Undo brings back what there was.")
+        session.say(f"{len(listed)} shots imported from {path.name}.")
         if warnings:
             told = f"{path.name}:\n" + "\n".join(warnings[:_MOST_TOLD])
             more = len(warnings) - _MOST_TOLD

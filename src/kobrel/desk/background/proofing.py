@@ -14,7 +14,7 @@ from kobrel.desk.background.jobs import Job
 from kobrel.plan.measure.camera import Camera
 from kobrel.plan.model import Plan, Proof, Shot
 from kobrel.plan.variants import proofs
-from kobrel.plan.variants.ladder import Rung, distinct
+from kobrel.plan.variants.bracket import Rung, distinct
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -51,7 +51,7 @@ class Proofing(QObject):
         self._spare: tempfile.TemporaryDirectory[str] | None = None
         self.rungs: list[Proof] = []
         self.across = 0
-        """Rungs in a row of the ladder's grid; 0 for as many as fit."""
+        """Steps in a row of the bracket's grid; 0 for as many as fit."""
         if session.settings.state is not None:  # proofs of plans that were never saved lie there
             trust.allow([session.settings.state])
         drawing.taken.connect(self._write)
@@ -88,14 +88,14 @@ class Proofing(QObject):
         """Keep the picture in hand."""
         session = self._session
         if session.shot is None or session.camera is None:
-            session.say("There is no picture to keep.")
+            session.say("No picture yet.")
         elif session.walk is not None or session.thrown_px:
-            session.say("The picture is not the shot's: look through its camera, in focus, to keep it.")
+            session.say("Return to the shot camera to add a proof.")
         elif self._drawing.take():
             self._wanted = (session.plan, session.shot, float(session.frame), session.camera.whole)
             self._tries = 0
         else:
-            session.say("There is no picture to keep yet.")
+            session.say("No picture yet.")
 
     def _write(self, taken: "Taken") -> None:
         """Write the picture in hand beside the window, and then note it in the plan."""
@@ -130,7 +130,7 @@ class Proofing(QObject):
         self._tries += 1
         if self._tries > _MOST_TRIES:
             self._wanted = None
-            self._session.say("The picture changed before it could be kept. Press K again.")
+            self._session.say("The picture changed while saving. Add the proof again.")
         else:
             QTimer.singleShot(_AGAIN_MS, self, self._drawing.take)
 
@@ -149,8 +149,8 @@ class Proofing(QObject):
         plan = proofs.added(session.plan, fresh)
         names = [proof.name for proof in plan.proofs[len(session.plan.proofs) :]]
         what = names[0] if len(names) == 1 else f"{len(names)} proofs"
-        session.edit(f"Keep {what}", plan)
-        session.say(f"Kept as {what}. Proof (6) shows the wall.")
+        session.edit(f"Add {what}", plan)
+        session.say(f"Saved as {what}. See Proof, Wall.")
 
     def keep_rungs(self, rungs: Sequence[Proof]) -> None:
         """Hang rungs of the ladder on the plan's wall; their files are copied there."""
@@ -195,7 +195,7 @@ class Proofing(QObject):
 
         self._folder = folder
         job = Job(work, self)
-        job.done.connect(lambda count: session.say(f"The ladder has {count} rungs. Double-click takes one."))
+        job.done.connect(lambda count: session.say(f"Bracket of {count}. Double-click to apply one."))
         self.job_wanted.emit(job)
 
     def _add_rung(self, made: tuple[Path, Proof]) -> None:

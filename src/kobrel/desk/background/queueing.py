@@ -96,7 +96,7 @@ class Queueing(QObject):
         except KobrelError as error:
             self._session.say(str(error))
             return
-        self._session.say(f"{work.title} waits in the queue. Proof (6), Queue shows how far it is.")
+        self._session.say(f"{work.title} queued.")
         self.look()
 
     def _then(self, do: Callable[[], object]) -> None:

@@ -7,8 +7,8 @@ from PySide6.QtCore import QBuffer, QIODevice, QObject, Qt, Signal
 from PySide6.QtGui import QImage
 
 from kobrel.desk.background.jobs import Job
+from kobrel.session.journal.autosave import Autosave, find_left
 from kobrel.session.journal.file import Left
-from kobrel.session.journal.keeper import Keeper, find_left
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -32,7 +32,7 @@ class Safekeeping(QObject):
         super().__init__(parent)
         self._session = session
         self.folder = session.settings.state
-        self._keeper = None if self.folder is None else Keeper(session, self.folder, self.told.emit)
+        self._autosave = None if self.folder is None else Autosave(session, self.folder, self.told.emit)
         self._pictured_at = 0.0
         session.closing.connect(self.close)
 
@@ -52,41 +52,41 @@ class Safekeeping(QObject):
     def begin(self, path: Path | None, source: str) -> None:
         """Another plan is in work."""
         self._pictured_at = 0.0
-        if self._keeper is not None:
-            self._keeper.begin(path, source)
+        if self._autosave is not None:
+            self._autosave.begin(path, source)
 
     def move(self, path: Path) -> None:
         """The plan was saved there."""
-        if self._keeper is not None:
-            self._keeper.move(path)
+        if self._autosave is not None:
+            self._autosave.move(path)
 
     def end(self) -> None:
         """The plan is left, saved or given up."""
-        if self._keeper is not None:
-            self._keeper.end()
+        if self._autosave is not None:
+            self._autosave.end()
 
     def flush(self) -> bool:
         """See that all is on disk, within a moment; whether it is."""
-        return self._keeper is not None and self._keeper.flush(1.0)
+        return self._autosave is not None and self._autosave.flush(1.0)
 
     def show_picture(self, image: QImage) -> None:
         """Keep a picture of unsaved work, now and then."""
-        if self._keeper is None or self._session.history.is_saved or image.isNull():
+        if self._autosave is None or self._session.history.is_saved or image.isNull():
             return
         now = time.monotonic()
         if now - self._pictured_at > _PICTURE_EVERY_S:
             self._pictured_at = now
-            self._keeper.show_picture(as_jpeg(image))
+            self._autosave.show_picture(as_jpeg(image))
 
     @property
     def keeps(self) -> bool:
         """Whether unsaved work is on disk within a moment."""
-        return self._keeper is not None and not self._keeper.broken
+        return self._autosave is not None and not self._autosave.broken
 
     def close(self) -> None:
         """The window goes."""
-        if self._keeper is not None:
-            self._keeper.close()
+        if self._autosave is not None:
+            self._autosave.close()
 
 
 def as_jpeg(image: QImage) -> bytes:

@@ -128,7 +128,7 @@ class SceneFiles(QObject):
 
             plan, found = rebound(session.plan, session.stage, before)
             if plan is not session.plan:
-                session.edit("Find parts again", plan)
+                session.edit("Relink objects", plan)
             fresh += found + findings(session.plan, session.stage)
             session.say(f"Read again: {', '.join(Path(path).name for path in sorted(again))}.")
             self._look()
@@ -139,7 +139,7 @@ class SceneFiles(QObject):
         fresh += [text for told in library.shelf.told.values() for text in told if text not in known_told]
         self.read_missing()  # what was changed meanwhile
         if fresh:
-            self.told.emit("The scene was read; this is to be looked at", fresh)
+            self.told.emit("Scene loaded with warnings", fresh)
 
     def _give_up(self, plan: Plan, library: Library) -> None:
         """Reading was cancelled: the files count as not readable until asked for again."""

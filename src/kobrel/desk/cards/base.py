@@ -1,6 +1,7 @@
 """What all cards have: rows of fields that are bound to values of the plan, and readings."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from functools import partial
 from math import inf
 from typing import Any, Generic, TypeVar
@@ -22,12 +23,12 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.boundary import guarded
-from kobrel.desk.cards.widgets import choose, fill, give_role
+from kobrel.desk.cards.widgets import FoldHead, choose, fill, give_role
 from kobrel.desk.toolkit.fields import Field, number_field, place_field
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Gestures, Keys
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import Label, plain
-from kobrel.session import fields
+from kobrel.session import fields, settings
 from kobrel.session.document import Document
 from kobrel.session.evented import AnyField
 from kobrel.session.numbers import AT_FRAME, Now
@@ -54,6 +55,8 @@ class Card(QWidget, Generic[T]):
     """
 
     name = ""
+    purpose = ""
+    """Of a page, what it is for: the tooltip of its button."""
     is_page = False
     depends: Iterable[AnyField] = (*AT_FRAME, Document.dragging, Document.library)
     """The fields of the session that it shows."""
@@ -229,6 +232,33 @@ class Card(QWidget, Generic[T]):
         self.column.addLayout(line)
         return self.bind(value, read) if read is not None else value
 
+    @contextmanager
+    def fold(self, title: str, opened: bool = True) -> Iterator[FoldHead]:
+        """A section that can be folded away; what is made within goes into it. Remembered by page and title.
+        Gives its heading.
+
+        Parameters
+        ----------
+        opened : whether it is open until somebody folds or opens it
+        """
+        kept, key = self.session.settings, f"{self.name}: {title}"
+        section = QWidget()
+        if kept.has(settings.FOLDED, key):
+            opened = not kept.get(settings.FOLDED, key)
+        head = FoldHead(title, opened)
+        self.column.addWidget(head)
+        self.column.addWidget(section)
+        section.setVisible(head.isChecked())
+        head.toggled.connect(section.setVisible)
+        head.toggled.connect(lambda on: kept.put(settings.FOLDED, not on, key))
+        whole, self.column = self.column, QVBoxLayout(section)
+        self.column.setContentsMargins(0, 0, 0, 4)
+        self.column.setSpacing(6)
+        try:
+            yield head
+        finally:
+            self.column = whole
+
     def line(self) -> None:
         """A quiet line between groups."""
         rule = QFrame()
@@ -270,7 +300,10 @@ class Card(QWidget, Generic[T]):
         take: Callable[[tuple[float, float, float]], object],
     ) -> list[Field]:
         """A row of three lengths, X, Y and Z in metres, bound to a place; without one it stays as it is."""
-        fields = [place_field(f"{what} {letter}", lambda: self.session.unit) for letter in "XYZ"]
+        fields = [
+            place_field(f"{what} {letter}", lambda: self.session.unit, about=f"{what}, along {letter}")
+            for letter in "XYZ"
+        ]
 
         def show(subject: T) -> None:
             place = read(subject)
@@ -303,10 +336,11 @@ class Card(QWidget, Generic[T]):
         """
         about = fields.described_at(path)
         if unit is None:
-            unit = next((each for end, each in _UNITS.items() if path.endswith(end)), "")
-        made = number_field(label, unit, step, max(within[0], about.low), min(within[1], about.high))
-        if about.description:
-            made.setToolTip(plain(f"{about.description} {made.range_words}".strip()))
+            unit = next((each for end, each in _UNITS.items() if path.endswith(end)), "ratio")
+        made = number_field(
+            label, unit, step, max(within[0], about.low), min(within[1], about.high),
+            about=about.description.rstrip("."),
+        )  # fmt: skip
         session = self.session
         return self.bind(
             made, lambda _subject: fields.value(session, path) or 0.0,

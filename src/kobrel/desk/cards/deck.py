@@ -14,23 +14,21 @@ from kobrel.desk.background.exports import Exports
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing
 from kobrel.desk.background.scene_files import SceneFiles
-from kobrel.desk.background.screening import Screening
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.paged import PagedCard
 from kobrel.session.numbers import AT_FRAME
 from kobrel.session.session import Session
 
 _MODULES = (
-    *(f"kobrel.desk.cards.{name}.card" for name in ("tape", "iris", "pull", "proof", "block", "handing")),
-    "kobrel.desk.cards.shots", "kobrel.farm.work",
+    *(f"kobrel.desk.cards.{name}.{name}_card"
+      for name in ("tape", "iris", "pull", "proof", "block", "export", "plates")),
+    "kobrel.farm.work",
 )  # fmt: skip
 """What cards and their buttons load, in this order."""
-NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Hand over"}
+NAMES = {1: "Block", 2: "Tape", 3: "Glass", 4: "Iris", 5: "Pull", 6: "Proof", 7: "Export", 8: "Plates"}
 _AHEAD_MS, _QUIET_S = 400, 1.0
 """How often a page is made ahead, and how long nothing may have changed then."""
-PROOF = 6
-SHOTS = 0
-"""The card of the column of shots, which has no tab."""
+BLOCK, PROOF, EXPORT, PLATES = 1, 6, 7, 8
 
 
 def _load_modules() -> None:
@@ -45,14 +43,13 @@ class Deck(QStackedWidget):
         self,
         session: Session,
         files: SceneFiles,
-        screening: Screening,
         proofing: Proofing,
         exports: Exports,
         queueing: Queueing,
     ) -> None:
         super().__init__()
         self._session, self._files, self._exports = session, files, exports
-        self._screening, self._proofing, self._queueing = screening, proofing, queueing
+        self._proofing, self._queueing = proofing, queueing
         self._cards: dict[int, Card[Any]] = {}
         self._index: dict[int, int] = {}
         self.setObjectName("panel")
@@ -96,7 +93,7 @@ class Deck(QStackedWidget):
         return self._cards[key]
 
     def __contains__(self, key: object) -> bool:
-        return key in NAMES or key == SHOTS
+        return key in NAMES
 
     def values(self) -> Iterator[Card[Any]]:
         """All cards."""
@@ -114,36 +111,36 @@ class Deck(QStackedWidget):
     def _make(self, key: int) -> Card[Any]:
         session = self._session
         if key == 1:
-            from kobrel.desk.cards.block.card import BlockCard
+            from kobrel.desk.cards.block.block_card import BlockCard
 
             return BlockCard(session, self._files)
         if key == 2:
-            from kobrel.desk.cards.tape.card import TapeCard
+            from kobrel.desk.cards.tape.tape_card import TapeCard
 
             return TapeCard(session)
         if key == 3:
-            from kobrel.desk.cards.glass.card import GlassCard
+            from kobrel.desk.cards.glass.glass_card import GlassCard
 
-            return GlassCard(session)
+            return GlassCard(session, self._exports)
         if key == 4:
-            from kobrel.desk.cards.iris.card import IrisCard
+            from kobrel.desk.cards.iris.iris_card import IrisCard
 
             return IrisCard(session)
         if key == 5:
-            from kobrel.desk.cards.pull.card import PullCard
+            from kobrel.desk.cards.pull.pull_card import PullCard
 
-            return PullCard(session, self._screening)
-        if key == SHOTS:
-            from kobrel.desk.cards.shots import ShotsCard
+            return PullCard(session)
+        if key == EXPORT:
+            from kobrel.desk.cards.export.export_card import ExportCard
 
-            return ShotsCard(session)
-        if key == 7:
-            from kobrel.desk.cards.handing.card import HandCard
+            return ExportCard(session, self._exports)
+        if key == PLATES:
+            from kobrel.desk.cards.plates.plates_card import PlatesCard
 
-            return HandCard(session, self._exports)
-        from kobrel.desk.cards.proof.card import ProofCard
+            return PlatesCard(session, self._files)
+        from kobrel.desk.cards.proof.proof_card import ProofCard
 
-        return ProofCard(session, self._screening, self._proofing, self._queueing)
+        return ProofCard(session, self._proofing, self._queueing)
 
     def _add(self, key: int, card: Card[Any]) -> None:
         scroll = QScrollArea()

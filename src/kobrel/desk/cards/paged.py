@@ -3,14 +3,15 @@
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Generic, Self, TypeVar, overload
 
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
 from kobrel.desk.toolkit.words import plain
 from kobrel.session import settings
 from kobrel.session.session import Session
 
-_PAGES_A_ROW = 6
+_ROW_WIDTH, _PAD_PX, _TYPE_PX = 296, 7, 12
+"""Room for page buttons in a row, and a button's padding and type, pixels."""
 P = TypeVar("P", bound=Card[Any])
 
 
@@ -23,11 +24,9 @@ class Page(Generic[P]):
     given : what it is made with besides the session, from the card
     """
 
-    def __init__(
-        self, kind: Callable[..., P], given: Callable[[Any], tuple[Any, ...]] = lambda _card: ()
-    ) -> None:
+    def __init__(self, kind: type[P], given: Callable[[Any], tuple[Any, ...]] = lambda _card: ()) -> None:
         self.kind, self._given = kind, given
-        self.title = str(kind.name)  # type: ignore[attr-defined]
+        self.title = kind.name
 
     @overload
     def __get__(self, card: None, owner: type) -> Self: ...
@@ -70,24 +69,28 @@ class PagedCard(SessionCard):
         kinds = [kind for kind in vars(type(self)).values() if isinstance(kind, Page)]
         self.pages = _Pages(self, kinds, self._place)
         self._choice = QButtonGroup(self)
-        rows = QGridLayout()
+        rows = QVBoxLayout()
         rows.setSpacing(2)
-        for number, name in enumerate(self.pages):
+        room = 0
+        for number, (name, kind) in enumerate(zip(self.pages, kinds, strict=True)):
             button = QPushButton(name, self)
             button.setCheckable(True)
-            button.setToolTip(plain(f"The {name.lower()} of this card"))
-            if len(self.pages) == _PAGES_A_ROW:
-                button.setStyleSheet("padding: 4px 4px; font-size: 12px;")
+            button.setToolTip(plain(kind.kind.purpose))
+            button.setStyleSheet(f"padding: 4px {_PAD_PX}px; font-size: {_TYPE_PX}px;")
             self._choice.addButton(button, number)
-            if len(self.pages) > 1:
-                rows.addWidget(button, *divmod(number, _PAGES_A_ROW))
-            else:
-                button.hide()
-        rows.setColumnStretch(_PAGES_A_ROW, 1)
+            width = button.fontMetrics().horizontalAdvance(name) + 2 * _PAD_PX + 4
+            if width > room:  # long names go on in another row
+                line = QHBoxLayout()
+                line.setSpacing(2)
+                line.addStretch(1)
+                rows.addLayout(line)
+                room = _ROW_WIDTH
+            room -= width
+            line.insertWidget(line.count() - 1, button)
         self._choice.idClicked.connect(self._turn)
         self.column.addLayout(rows)
         self._first = self.column.count()
-        kept = session.settings.get(settings.PAGE, self.name)
+        kept = settings.remembered_page(session.settings, self.name)
         self.show_page(kept if kept in self.pages else next(iter(self.pages)))
 
     def _place(self, page: Card[Any]) -> None:
@@ -98,8 +101,15 @@ class PagedCard(SessionCard):
         name = list(self.pages)[number]
         wanted = self.pages[name]
         for page in self.pages.made.values():
-            page.setVisible(page is wanted)
+            if page is not wanted:
+                page.hide()  # first: what a page shows elsewhere goes before another shows its own
+        wanted.show()
         self.session.settings.put(settings.PAGE, name, self.name)
+
+    @property
+    def page_buttons(self) -> list[QPushButton]:
+        """The buttons of the pages, in their order."""
+        return [button for button in self._choice.buttons() if isinstance(button, QPushButton)]
 
     @property
     def shown(self) -> str:

@@ -17,13 +17,14 @@ from PySide6.QtWidgets import (
     QTableView,
     QTableWidget,
     QTableWidgetItem,
+    QToolButton,
     QWidget,
 )
 
 from kobrel.desk.boundary import guarded
-from kobrel.desk.toolkit.theme import theme
+from kobrel.desk.toolkit.theme import font, theme
 from kobrel.desk.toolkit.words import Label, plain
-from kobrel.plan.measure.arrival import Doubt
+from kobrel.plan.measure.arrival import Diagnostic
 from kobrel.plan.parts import Colour
 from kobrel.session.commands.arrival import mend
 from kobrel.session.session import Session
@@ -127,6 +128,26 @@ def show_colour(button: QPushButton, linear: Sequence[float] | None) -> None:
         button.setIcon(QIcon(square))
 
 
+class FoldHead(QToolButton):
+    """Heading of a section; checked while the section is open."""
+
+    def __init__(self, title: str, opened: bool) -> None:
+        super().__init__()
+        self.setText(title)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.setCheckable(True)
+        self.setChecked(opened)
+        self.setObjectName("head")
+        self.setFont(font(13, bold=True))
+        self.toggled.connect(self._show_arrow)
+        self._show_arrow()
+
+    def _show_arrow(self) -> None:
+        opened = self.isChecked()
+        self.setArrowType(Qt.ArrowType.DownArrow if opened else Qt.ArrowType.RightArrow)
+        self.setToolTip(plain(f"{'Fold' if opened else 'Open'} {self.text()}"))
+
+
 def give_role(label: QLabel, role: str) -> None:
     """Colour a label by what it tells: nearer, farther, sharp, focus, gone, or nothing of these."""
     if label.property("role") != role:
@@ -135,19 +156,19 @@ def give_role(label: QLabel, role: str) -> None:
         label.style().polish(label)
 
 
-class DoubtLabel(Label):
+class DiagnosticLabel(Label):
     """What can hardly be meant, each with a link that mends it."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent=parent)
         self._session = session
-        self._doubts: Sequence[Doubt] = ()
+        self._doubts: Sequence[Diagnostic] = ()
         self.setWordWrap(True)
         self.setTextFormat(Qt.TextFormat.RichText)
-        self.setAccessibleName("What can hardly be meant")
+        self.setAccessibleName("Likely mistakes")
         self.linkActivated.connect(self.mend)
 
-    def show_doubts(self, doubts: Sequence[Doubt]) -> None:
+    def show_doubts(self, doubts: Sequence[Diagnostic]) -> None:
         """Show these; nothing is seen where there are none."""
         self._doubts = doubts
         colour = theme().focus.name()

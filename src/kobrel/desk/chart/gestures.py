@@ -45,7 +45,7 @@ class DrawPull(Stroke):
         if now is None:
             return
         if first == last:
-            session.say("Draw a pull over some frames, from one subject's line to another's.")
+            session.say("Shift-drag from one subject's line to another")
         else:
             start = chart.target_at(now, first, self._start.y())
             end = chart.target_at(now, last, self._end.y())

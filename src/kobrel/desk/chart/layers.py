@@ -85,8 +85,8 @@ class Layers:
             pixmap = QPixmap(panel.size() * ratio)
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(theme().base)
-            note = f"frames {shot.first}–{shot.last}, distance in {unit.symbol}, even in dioptres; "
-            painter = panel.begin(f"{note}sharp is up to {numbers.camera.coc_px:.3g} px", pixmap)
+            note = f"frames {shot.first}–{shot.last} · {unit.symbol};  "
+            painter = panel.begin(f"{note}in focus up to {numbers.camera.coc_px:.3g} px", pixmap)
             paint_ground(painter, self._session, plot, now)
             painter.end()
             return pixmap

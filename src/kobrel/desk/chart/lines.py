@@ -138,14 +138,14 @@ def paint_lane_now(painter: QPainter, session: Session, plot: Plot, now: Now) ->
     left = lane.right() + 10
     draw_text(painter, QPointF(left, lane.top() + 12), f"{made.deg_s[row]:.0f}°/s", colour, 11)
     by = float(breath[row] - breath[0])
-    draw_text(painter, QPointF(left, lane.top() + 27), f"breathes {by:+.1f}%", theme().quiet, 11)
+    draw_text(painter, QPointF(left, lane.top() + 27), f"breath. {by:+.1f} %", theme().quiet, 11)
 
 
 def paint_unseen(painter: QPainter, session: Session, plot: Plot, now: Now) -> None:
     """At the foot of the plot, beneath each rack that shows nothing, the stop that would show it."""
     box = plot.box
     for k, rack in enumerate(session.unseen_racks_of(now)):
-        words = f"shows nothing; {rack.would}"
+        words = f"rack too subtle to see; {rack.would}"
         wide = text_width(words, 12)
         middle = (plot.x_of(rack.before.leaves) + plot.x_of(rack.after.frame)) / 2
         left = min(max(middle - wide / 2, box.left() + 4), box.right() - wide - 4)

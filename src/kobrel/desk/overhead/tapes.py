@@ -98,7 +98,7 @@ class Tapes:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(at, 7, 7)
             if math.dist(xy(at), xy(touch)) > 3:
-                note = f"off {self._session.length(off.gap_m)}"
+                note = f"misses by {self._session.length(off.gap_m)}"
                 label_at(painter, labels, at, note, theme().wrong, bold=True)
 
     # What an end is on

@@ -17,7 +17,7 @@ from kobrel.session.session import Session
 WAYS = ("short", "whole", "none")
 PEG = 4.0
 _MOST = 30
-"""Subjects with a flag; those beyond have their peg alone."""
+"""Subjects with a flag; those beyond have their tag alone."""
 _LINE, _PAD = 15.0, 6.0
 
 
@@ -49,8 +49,8 @@ class Flags:
         """Go from short flags to whole ones, to none, and to short ones again."""
         self.way = WAYS[(WAYS.index(self.way) + 1) % len(WAYS)]
         self._session.settings.put(settings.FLAGS, self.way)
-        what = {"short": "Short flags: number and blur.", "whole": "Whole flags.", "none": "Pegs alone."}
-        self._session.say(f"{what[self.way]}  N turns on.")
+        what = {"short": "Tags: number and blur", "whole": "Whole flags.", "none": "Tags: numbers only."}
+        self._session.say(f"{what[self.way]}  N: next.")
         self._told()
 
     def paint(self, painter: QPainter, now: Now, places: list[tuple[int, QPointF]], labels: Labels) -> None:

@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from kobrel.desk.background.screening import Screening
+from kobrel.desk.background.playback import Playback
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.paint import draw_label, draw_text
 from kobrel.desk.toolkit.theme import theme
@@ -19,16 +19,16 @@ _GAP = 8.0
 class PairView(QWidget):
     """See the module. A wide room has them beside each other, a tall one above each other."""
 
-    def __init__(self, session: Session, screening: Screening, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, playback: Playback, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._screening = session, screening
+        self._session, self._screening = session, playback
         self.setMinimumSize(240, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Two ways of the shot, side by side")
-        self.setStatusTip("The shot as it is, and what was chosen to be seen beside it. Space plays both.")
+        self.setStatusTip("The shot and what it is compared with. Space plays both.")
         self.status = ""
         session.watch((Document.frame, *NUMBERS, Document.dragging), self.update)
-        screening.changed.connect(self.update)
+        playback.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 380)
@@ -74,7 +74,11 @@ class PairView(QWidget):
                 painter.setPen(QPen(theme().line, 1))
                 painter.drawRect(box)
                 frames, there = self._screening.filled(which)
-                text = f"{int(there.sum())} of {len(frames)} frames" if len(frames) else "nothing to compare"
+                text = (
+                    f"{int(there.sum())} of {len(frames)} frames"
+                    if len(frames)
+                    else ("nothing selected to compare")
+                )
                 draw_text(painter, box.center(), text, theme().quiet, 12, "centre")
             draw_label(
                 painter, box.topLeft() + QPointF(10, 20), name, theme().focus if which == 0 else theme().text

@@ -19,13 +19,12 @@ from kobrel.session.commands.plates import cutting, placing, sets
 from kobrel.session.numbers import Now
 from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.tools import CutTool
+from kobrel.session.tools import PLACING_TABS, CutTool
 
 _GRAB_PX, _POINT_PX, _MOST_POINTS = 8.0, 3.5, 400
 PointPart = Literal["at", "before", "after"]
 _SMOOTH_OF_WIDTH = 0.01
 _BEND_PX = 4.0
-BLOCK = 1
 Shown = Callable[[QRectF, Numbers, Numbers], QPointF]
 
 
@@ -113,7 +112,7 @@ class PlateMarks:
     def paint(self, painter: QPainter, now: Now, labels: Labels) -> None:
         """Outlines of chosen and missing plates, and of what is being drawn."""
         session = self._session
-        chosen = placing.all_chosen(session) if session.view.card == BLOCK else []
+        chosen = placing.all_chosen(session) if session.view.card in PLACING_TABS else []
         painter.save()
         painter.setClipRect(self._box())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -232,7 +231,7 @@ class PlateMarks:
             return self._grab(at)
         place = self._place(at)
         if place is None:
-            self._session.say("The chosen plate is not there. Click on it.")
+            self._session.say("Click on the selected plate.")
             return None
         if self.tool == "colour":
             cutting.take_colour(self._session, place)
@@ -298,7 +297,7 @@ class PlateMarks:
 
     def _take(self, shape: Outline | Rectangle | Ellipse | None) -> None:
         if shape is None:
-            self._session.say("That is too small: draw about the thing.")
+            self._session.say("Too small. Draw around the object.")
         else:
             cutting.take_shape(self._session, shape)
         self._changed()
@@ -341,7 +340,7 @@ class PlateMarks:
         """A gesture on a point of the chosen plate's outline."""
         session, now, plate = self._session, self._session.now, placing.chosen(self._session)
         if (
-            session.view.card != BLOCK
+            session.view.card not in PLACING_TABS
             or now is None
             or plate is None
             or plate.cut is None

@@ -23,10 +23,8 @@ from kobrel.session.commands.visibility import isolate, set_shown
 from kobrel.session.numbers import Now
 from kobrel.session.selection import ChosenNode, ChosenStandIn
 from kobrel.session.session import Session
-from kobrel.session.tools import Tool
+from kobrel.session.tools import PLACING_TABS, Tool
 from kobrel.stage.stage import Pick
-
-BLOCK = 1
 
 
 @dataclass(frozen=True)
@@ -65,7 +63,7 @@ class Pointing:
         """The probe's reading in one line."""
         session, sight = self._session, probed.sight
         return (
-            f"{probed.name}   {session.length(float(sight.axial_m))} along the axis, "
+            f"{probed.name}   {session.length(float(sight.axial_m))} on axis, "
             f"{session.length(float(sight.straight_m))} straight, {float(sight.blur_px):.1f} px blur"
         )
 
@@ -97,7 +95,7 @@ class Pointing:
             session.aim(pick.point)
         elif tool is not None:
             self.copy(self._probed(now, pick))
-        elif session.view.card == BLOCK:
+        elif session.view.card in PLACING_TABS:
             if plate is not None:
                 placing.choose(session, plate)
             elif number is None:
@@ -138,7 +136,7 @@ class Pointing:
         place = (at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()
         if tool.place is None:
             session.selection.tool = Tool("measure", place=place)
-            session.say("Now click beyond it, on the other side.")
+            session.say("Click the other side of the edge or disc")
             return
         session.selection.tool = None
         try:
@@ -156,7 +154,7 @@ class Pointing:
             if stands or place == (pick.place.scene, pick.place.path):
                 focus_on(self._session, SubjectTarget(number=subject.number))
                 return
-        self._session.say("Click a subject, or its peg, to pull to it while the shot plays.")
+        self._session.say("Click a subject or its tag to pull to it during playback")
 
     def actions(self, pick: Pick) -> list[tuple[str, Callable[[], object]]]:
         """What can be done with what was picked: its name in a menu, and the work."""

@@ -5,7 +5,7 @@ from PySide6.QtGui import QFocusEvent, QFont, QKeyEvent, QTextCursor
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
 from kobrel.desk.boundary import guarded
-from kobrel.desk.picture.plates import BLOCK, PlateMarks
+from kobrel.desk.picture.plates import PlateMarks
 from kobrel.desk.toolkit.words import plain
 from kobrel.plan.pictures.drawn import MOST_LETTERS, Title
 from kobrel.plan.pictures.plates import Plate
@@ -16,6 +16,7 @@ from kobrel.session.commands.plates import drawing, placing
 from kobrel.session.document import Document
 from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
+from kobrel.session.tools import PLACING_TABS
 
 _LEAST_PX, _MOST_PX = 13, 72
 _LEAST_WIDE, _MARGIN = 160, 10
@@ -32,7 +33,7 @@ class TitleEditor(QPlainTextEdit):
         self._session, self._plates, self._picture = session, plates, parent
         self._of: int | None = None
         self.setAccessibleName("Text of the title")
-        self.setToolTip(plain("Enter takes it, Shift+Enter begins a line, Esc leaves the old text"))
+        self.setToolTip(plain("Enter: apply. Shift+Enter: new line. Esc: keep the old text"))
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.setFrameShape(QPlainTextEdit.Shape.NoFrame)
         self._middle = QPointF()
@@ -46,7 +47,11 @@ class TitleEditor(QPlainTextEdit):
     def begin_at(self, at: QPointF) -> bool:
         """Begin with the nearest title at a place of the picture; whether there is one."""
         now = self._session.now
-        if now is None or self._session.view.card != BLOCK or self._session.selection.tool is not None:
+        if (
+            now is None
+            or self._session.view.card not in PLACING_TABS
+            or self._session.selection.tool is not None
+        ):
             return False
         found = [
             plate for plate in now.plan.plates

@@ -56,7 +56,7 @@ def may_write_over(parent: QWidget, paths: Sequence[Path]) -> bool:
     buttons = QMessageBox.StandardButton
     more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
     answer = QMessageBox.question(
-        parent, "Kobrel", plain(f"{paths[0].name}{more} will be written over."),
+        parent, "Kobrel", plain(f"{paths[0].name}{more} already exists and will be overwritten."),
         buttons.Ok | buttons.Cancel, buttons.Cancel,
     )  # fmt: skip
     return answer == buttons.Ok
@@ -66,13 +66,13 @@ def ask_writing(
     parent: QWidget, plan: Path, wanted: Asked, write: Callable[[], object], leave: Callable[[], object]
 ) -> None:
     """Ask whether a plan may write what it wants to keep up to date; nothing waits for the answer."""
-    question = f"{plan.name} keeps files up to date. Write them?"
+    question = f"{plan.name} has linked exports. Update them?"
     box = QMessageBox(QMessageBox.Icon.NoIcon, "Kobrel", plain(question), parent=parent)
     parts = (_listed("New", wanted.new), _listed("Not written by Kobrel, replaced", wanted.replaced))
     box.setInformativeText(plain("\n\n".join(filter(None, parts))))
-    yes = box.addButton("Write them", QMessageBox.ButtonRole.AcceptRole)
+    yes = box.addButton("Update them", QMessageBox.ButtonRole.AcceptRole)
     yes.setToolTip("The plan may write in these folders from now on; an earlier version of each file stays")
-    no = box.addButton("Leave them alone", QMessageBox.ButtonRole.RejectRole)
+    no = box.addButton("Do not update", QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(no)
     box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     box.finished.connect(lambda _code: write() if box.clickedButton() is yes else leave())

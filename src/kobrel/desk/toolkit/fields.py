@@ -16,6 +16,12 @@ from kobrel.optics.units import Measure, format_length, parse_length, parse_plac
 _WIDE = 1e5
 _NUMBER = re.compile(r"[-+−]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)")
 
+_LENGTH = "length, such as 3.2 m, 40 cm or 10' 6\""
+_UNIT_WORDS = {"frame": "frame number", "fr": "frames", "count": "whole number", "ratio": "", "°": "degrees",
+               "×": "times"}  # fmt: skip
+_SUFFIXES = {"frame": "", "count": "", "ratio": "", "": "", "°": "°", "×": "×", "px or m": "",
+             "px, mm or parts": ""}  # fmt: skip
+
 
 @guarded
 class Field(QLineEdit):
@@ -41,7 +47,8 @@ class Field(QLineEdit):
         step: Callable[[float, int], float],
         low: float,
         high: float,
-        hint: str,
+        unit: str,
+        about: str,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -50,9 +57,15 @@ class Field(QLineEdit):
         self.value = low
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(name)
-        self.setToolTip(plain(f"{name}, {hint}. Up and down keys or the wheel step it."))
+        self.unit = unit
+        self.describe(about)
         self.setFixedWidth(112)
         self.returnPressed.connect(self._take)
+
+    def describe(self, about: str) -> None:
+        """Set the tooltip: what the field does, its unit and range, its keys."""
+        bounds = ", ".join(filter(None, (_UNIT_WORDS.get(self.unit, self.unit), self.range_words)))
+        self.setToolTip(plain(f"{about} · {bounds} · Up and Down keys or the wheel step it"))
 
     @property
     def range_words(self) -> str:
@@ -137,16 +150,24 @@ def read_number(text: str) -> float:
     return float(match.group().replace(",", ".").replace("−", "-").replace(" ", ""))
 
 
-def number_field(name: str, unit: str, step: float, low: float, high: float, digits: int = 4) -> Field:
-    """A plain number with a unit behind it."""
-    suffix = f" {unit}" if unit and unit not in "°×" else unit
+def number_field(
+    name: str, unit: str, step: float, low: float, high: float, digits: int = 4, *, about: str
+) -> Field:
+    """A plain number with its unit.
+
+    Parameters
+    ----------
+    unit : shown behind the number, except for what the label says already, such as a frame or a count
+    about : what the field does, for its tooltip
+    """
+    suffix = _SUFFIXES.get(unit, f" {unit}")
     return Field(
         name, read_number, lambda v: f"{v:.{digits}g}{suffix}", lambda v, n: round(v + n * step, 6), low,
-        high,        f"in {unit}" if unit else "a number",
+        high, unit, about,
     )  # fmt: skip
 
 
-def stop_field(name: str, steps: Callable[[], StopSteps] = lambda: "third") -> Field:
+def stop_field(name: str, steps: Callable[[], StopSteps] = lambda: "third", *, about: str) -> Field:
     """An f-number, stepped by full, half or third stops."""
     return Field(
         name,
@@ -155,7 +176,8 @@ def stop_field(name: str, steps: Callable[[], StopSteps] = lambda: "third") -> F
         lambda v, n: step_stop(v, n, steps()),
         WIDEST_STOP,
         NARROWEST_STOP,
-        "an f-number; [ and ] too",
+        "f-number",
+        about,
     )
 
 
@@ -166,18 +188,18 @@ def narrow(field: Field) -> Field:
     return field
 
 
-def place_field(name: str, unit: Callable[[], Measure]) -> Field:
+def place_field(name: str, unit: Callable[[], Measure], *, about: str) -> Field:
     """A length that may be negative, stepped by centimetres; narrow, as three stand in a row."""
     field = Field(
         name, lambda text: parse_place(text, unit()), lambda v: format_length(v, unit()),
-        lambda v, n: round(v + 0.01 * n, 6), -1e6, 1e6, "such as 3.2 m, -40 cm or 10' 6\"",
+        lambda v, n: round(v + 0.01 * n, 6), -1e6, 1e6, _LENGTH, about,
     )  # fmt: skip
     return narrow(field)
 
 
-def length_field(name: str, unit: Callable[[], Measure], low: float, high: float) -> Field:
+def length_field(name: str, unit: Callable[[], Measure], low: float, high: float, *, about: str) -> Field:
     """A length in any unit, such as 3.2 m, 320 cm or 10' 6"."""
     return Field(
         name, lambda text: parse_length(text, unit()), lambda v: format_length(v, unit()),
-        lambda v, n: v * 1.01**n, low, high, "such as 3.2 m, 320 cm or 10' 6\"",
+        lambda v, n: v * 1.01**n, low, high, _LENGTH, about,
     )  # fmt: skip

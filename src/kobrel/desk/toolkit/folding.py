@@ -20,7 +20,7 @@ class _Handle(QSplitterHandle):
         super().__init__(splitter.orientation(), splitter)
         self._splitter, self._index = splitter, index
         self._pressed: QPointF | None = None
-        self.setToolTip("Drag to share the room. Click to fold a view away, and to bring it back.")
+        self.setToolTip("Drag to resize, click to collapse or expand")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._pressed = event.position()
@@ -83,6 +83,7 @@ class FoldSplitter(QSplitter):
             sizes[index] = min(wanted, max(sizes[largest] - _LEAST_PX, 0))
             sizes[largest] -= sizes[index]
         self.setSizes(sizes)
+        self.splitterMoved.emit(sizes[index], index)
         self.update()
         for number in range(1, self.count()):
             self.handle(number).update()

@@ -54,7 +54,7 @@ LIGHT = _theme(
 THEMES = {"dark": DARK, "light": LIGHT}
 DESKTOP = "desktop"
 """Of the looks, the one that the desktop has."""
-LOOKS = {"dark": "Dark room", "light": "Light room", DESKTOP: "As the desktop"}
+LOOKS = {"dark": "Dark", "light": "Light room", DESKTOP: "Follow system"}
 
 _current = [DARK]
 
@@ -154,7 +154,8 @@ def _sheet() -> str:
     arrow = (DATA / "icons" / "down.svg").as_posix()
     return f"""
     QMainWindow {{ background: {n["base"]}; }}
-    QDialog {{ background: {n["panel"]}; }}
+    QDialog, QFrame#popover {{ background: {n["panel"]}; }}
+    QFrame#popover {{ border: 1px solid {n["line"]}; border-radius: 4px; }}
     QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QWidget#panel {{ background: {n["panel"]}; border-radius: 4px; }}
     QLabel#quiet, QLabel#unit {{ color: {n["quiet"]}; }}
@@ -195,6 +196,10 @@ def _sheet() -> str:
     QPushButton#term {{ background: transparent; border: 1px solid transparent; padding: 0; }}
     QPushButton#term:hover, QPushButton#term:focus {{
         background: {n["raised"]}; border-color: {n["focus"]}; }}
+    QToolButton#tile {{ background: {n["panel"]}; border: 1px solid {n["line"]};
+        border-radius: 4px; padding: 6px; }}
+    QToolButton#tile:hover, QToolButton#tile:focus {{ border-color: {n["focus"]}; }}
+    QToolButton#tile:disabled {{ color: {n["quiet"]}; }}
     QToolButton#head {{ background: transparent; border: 1px solid transparent; padding: 3px 4px; }}
     QToolButton#head:hover, QToolButton#head:focus {{ border-color: {n["focus"]}; }}
     QPushButton:disabled {{ color: {n["quiet"]}; background: {n["panel"]}; }}

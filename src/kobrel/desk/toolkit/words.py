@@ -16,7 +16,7 @@ def plain(text: str) -> str:
     >>> plain("Post 2"), plain("<b>Post 2</b>")
     ('Post 2', '<p>&lt;b&gt;Post 2&lt;/b&gt;</p>')
     """
-    text = text if len(text) <= _MOST_LETTERS else f"{text[:_MOST_LETTERS]} …"
+    text = text if len(text) <= _MOST_LETTERS else f"{text[:_MOST_LETTERS]}…"
     if not Rich.mightBeRichText(text):
         return text
     return Rich.convertFromPlainText(text, Rich.WhiteSpaceMode.WhiteSpaceNormal)

@@ -30,7 +30,7 @@ _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 14, 30, 38
 _SIZE = (240, 96)
 _STOPS = (1.0, 32.0)
 _DEPTHS = tuple(step * 10.0**k for k in range(-3, 4) for step in (1.0, 2.0, 5.0))
-_HINT = "Click or drag to take a focus distance and a stop. Up and down keys step the stop."
+_HINT = "Click or drag to set focus and stop. Up/Down: step stop"
 
 
 class _TakePoint(Drag):

@@ -28,13 +28,12 @@ from kobrel.session.session import Session
 from kobrel.session.view import View
 
 _LEFT, _TOP, _BOTTOM = 96, 28, 26
-_PLACES = (("middle", 0.0), ("half way", 0.5), ("corner", 1.0))
+_PLACES = (("middle", 0.0), ("mid-frame", 0.5), ("corner", 1.0))
 _COLUMNS = 8
 _SAMPLES, _PREVIEW_SAMPLES, _REFINE_MS = 12000, 4000, 5
 _HINT = (
-    "What points of light become at distances and at places of the picture, at one scale. "
-    "Hover for numbers; a click focuses at that distance.\n"
-    "The dashed square is one tenth of the picture's width."
+    "Bokeh of a point light by distance and image position. Hover: size. Click: focus there.\n"
+    "Dashed square: 1/10 of the frame width."
 )
 
 
@@ -56,7 +55,7 @@ class Discs(Panel):
     order = 3
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Discs of blur at distances and places of the picture", _HINT)
+        super().__init__(session, "Bokeh by distance and image position", _HINT)
         self._discs = Memo[tuple[list[Cell], list[QImage]]]()
         self._finer: Iterator[None] = iter(())
         self._refining = QTimer(self)
@@ -64,7 +63,7 @@ class Discs(Panel):
         self._refining.timeout.connect(self._refine)
         self.as_in_picture = session.settings.get(settings.DISCS_AS_IN_PICTURE)
         self.tick = QCheckBox("As large as in Picture", self)
-        self.tick.setToolTip("Draw the discs as large as they are in Picture, instead of as large as fits")
+        self.tick.setToolTip("Draw at Picture size instead of fitting")
         self.tick.setChecked(self.as_in_picture)
         self.tick.clicked.connect(self._take_scale)
         self.setMinimumHeight(120)
@@ -147,9 +146,9 @@ class Discs(Panel):
     def paint(self, now: Now) -> None:
         session, camera = self._session, now.camera
         cells, pictures = self._made(now)
-        painter = self.begin("each what a point of light there becomes; all at one scale")
+        painter = self.begin("image of a point light at each position; same scale")
         if not cells:
-            text = "Discs are drawn for views in perspective."
+            text = "Only for perspective cameras."
             draw_text(painter, QPointF(12, 44), text, theme().quiet, 12)
             return
         for cell, picture in zip(cells, pictures, strict=True):

@@ -50,7 +50,7 @@ _LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 52, 14, 32, 42, 64
 _SIZE = (256, 96)
 _FOCALS = (8, 10, 12, 14, 18, 21, 25, 28, 35, 40, 50, 65, 85, 100, 135, 180, 250, 400, 600, 1000)
 _HINT = (
-    "Click or drag to take a point. Left: another focal length moves the camera, so that the subject keeps "
+    "Click or drag to use a point. Left: another focal length moves the camera, so that the subject keeps "
     "its size. Right: another focus. Up and down keys step the stop."
 )
 
@@ -151,7 +151,7 @@ class Maps(Panel):
         found, painter = self.maps(), self.begin()
         if found is None:
             draw_text(
-                painter, QPointF(100, 18), "An orthographic view has no focal length and no stop to weigh.",
+                painter, QPointF(100, 18), "Not available for orthographic cameras.",
                 theme().quiet, 12,
             )  # fmt: skip
             return
@@ -161,7 +161,7 @@ class Maps(Panel):
         subject = self._session.plan.subject(number) if number is not None else None
         kept = f"{subject.name} the same size" if subject else "what is in focus the same size"
         draw_text(
-            painter, QPointF(by_focal.left() + 60, 18), f"stop over focal length, {kept}", theme().quiet, 12
+            painter, QPointF(by_focal.left() + 60, 18), f"stop vs. focal length, {kept}", theme().quiet, 12
         )
         draw_text(painter, QPointF(by_focus.left(), 18), "stop over focus distance", theme().quiet, 12)
         for box, one, axis in ((by_focal, found[0], self._focals), (by_focus, found[1], self._distances)):
@@ -265,7 +265,7 @@ class Maps(Panel):
     def _paint_key(self, painter: QPainter) -> None:
         """What the blue means, and the lines."""
         y = self.height() - 7.0
-        text = "blue: blur of the far background    lines: sharp depth"
+        text = "blue: blur at infinity    lines: depth of field"
         if self._session.judged is not None:
             text += "    outlined: meets the brief at this frame"
         draw_text(painter, QPointF(_LEFT, y), text, theme().quiet, 11)

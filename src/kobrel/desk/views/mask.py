@@ -33,9 +33,9 @@ _STEPS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
 }  # fmt: skip
 _HINT = (
-    "The iris with its mask, and what a far and a near light become through it.\n"
-    "Of a polygon: drag corners, click an edge to add one, click a corner with the right button or "
-    "press Delete to take it away; Enter chooses the next, arrow keys move it."
+    "Iris with its mask, and a far and a near point light through it.\n"
+    "Polygon: drag corners, click an edge to add one, right-click or Delete to remove one. "
+    "Enter: next corner, arrow keys: move it."
 )
 
 
@@ -164,7 +164,7 @@ class MaskView(Panel):
     def _paint_words(self, painter: QPainter, now: Now, at: QPointF) -> None:
         mask, camera = now.shot.iris.mask, now.camera
         if mask is None:
-            for row, line in enumerate(("No mask stands in the iris.", "Choose one in the card.")):
+            for row, line in enumerate(("No mask.", "Choose one on the Mask page.")):
                 draw_text(painter, at + QPointF(0, 17 * row), line, theme().quiet, 12)
             return
         part = passes(camera.iris)
@@ -172,14 +172,14 @@ class MaskView(Panel):
         draw_text(painter, at + QPointF(0, 26), f"{-math.log2(part):.2f} stops", theme().focus, 21)
         lines = [
             f"{part:.1%} of it passes.",
-            "Made up by the exposure." if mask.made_up else "Counted in the T-stop.",
+            "Exposure compensated." if mask.made_up else "Counted in the T-stop.",
         ]
         if self.corner_places():
             lines += [
                 "",
                 "Drag corners; click an edge",
                 "to add one, with the right",
-                "button to take one away.",
+                "right-click to remove.",
             ]
         for row, line in enumerate(lines):
             draw_text(painter, at + QPointF(0, 52 + 17 * row), line, theme().quiet, 12)
@@ -239,7 +239,7 @@ class MaskView(Panel):
             self._session.say("A polygon needs three corners or more.")
             return
         self.corner = None
-        self._take("Take a corner away", [p for k, p in enumerate(stencil.points) if k != corner])
+        self._take("Delete corner", [p for k, p in enumerate(stencil.points) if k != corner])
 
     def _take(self, name: str, points: list[tuple[float, float]]) -> None:
         stencil = self.stencil

@@ -68,10 +68,7 @@ class ShotsColumn(GestureWidget):
         self.setFixedWidth(112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots")
-        self.setStatusTip(
-            "Click a shot to work on it, drag it to another place; up and down keys too, with Alt it moves. "
-            "Right-click for more."
-        )
+        self.setStatusTip("Click to open, drag to reorder (or Up/Down, Alt+Up/Down). Right-click for more")
         follow(session, self, (*NUMBERS, Document.dragging, View.theme), order=4)
 
     spoken_role = QAccessible.Role.List
@@ -185,8 +182,8 @@ class ShotsColumn(GestureWidget):
             ("Name and frames", partial(session.want, "shot")),
             ("Duplicate", partial(shot_list.duplicate, session)),
             ("Delete", partial(shot_list.remove, session)),
-            ("Match to the shot before", partial(shot_list.match, session, -1)),
-            ("Match to the shot after", partial(shot_list.match, session, 1)),
+            ("Match background blur to previous shot", partial(shot_list.match, session, -1)),
+            ("Match background blur to next shot", partial(shot_list.match, session, 1)),
             ("Add shots from the scenes' cameras", partial(shot_list.add_from_cameras, session)),
         ):
             menu.addAction(text).triggered.connect(lambda _on=False, do=work: do())

@@ -39,8 +39,8 @@ class Strip(Panel):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         hint = (
-            "All shots one after the other, distance up. Click to go to a shot's frame; the wheel moves "
-            "along. Red words tell what jumps at a cut."
+            "All shots in order, distance upward. Click to jump to a frame, wheel scrolls. Red: what "
+            "jumps at a cut"
         )
         super().__init__(session, "Shots side by side: what is sharp, lens and stop, and cuts", hint, parent)
         self._surveys = Memos[Survey | None]()
@@ -115,9 +115,7 @@ class Strip(Panel):
         self._until = math.inf
 
     def _paint(self) -> None:
-        painter = self.begin(
-            "what is sharp when, distance even in ratios; red words tell what jumps at a cut"
-        )
+        painter = self.begin("what is in focus when (log distance); red: jumps at a cut")
         shots, scale, boxes = self._session.plan.shots, self._scale(), self.boxes()
         painter.setClipRect(QRectF(0, 22, self.width(), self.height() - 22))
         for y, label in scale.ticks(self._session.unit, 19):

@@ -236,7 +236,7 @@ class CompareView(GestureWidget):
         painter.fillRect(self.rect(), theme().surround)
         shown, boxes = self._shown(), self._boxes()
         if not boxes:
-            text = "Choose two proofs or more on the wall."
+            text = "Select two proofs or more on the wall."
             draw_text(painter, QPointF(self.rect().center()), text, theme().quiet, 13, "centre")
             return
         mode = self._session.view.wall_mode
@@ -285,7 +285,7 @@ class CompareView(GestureWidget):
         image = self._difference_image() if len(shown) == 2 else None
         if image is None:
             painter.fillRect(box, theme().base)
-            text = "Choose two proofs." if len(shown) < 2 else "reading …"
+            text = "Select two proofs." if len(shown) < 2 else "reading…"
             draw_text(painter, box.center(), text, theme().quiet, 13, "centre")
             return
         self._paint_one(painter, box, image)
@@ -299,7 +299,7 @@ class CompareView(GestureWidget):
         x = box.left()
         for colour, words in (
             (theme().farther, f"{first} is {what}"),
-            (theme().focus, f"{second} is {what}, full from {most} on"),
+            (theme().focus, f"{second} is {what}, full colour from {most}"),
         ):  # fmt: skip
             painter.fillRect(QRectF(x, box.bottom() + 24, 10, 10), colour)
             draw_text(painter, QPointF(x + 16, box.bottom() + 33), words, theme().quiet, 12)

@@ -33,8 +33,8 @@ from kobrel.session.session import Session
 
 _GAP, _CAPTION, _LEAST = 10, 38, 170
 _EMPTY = (
-    "Nothing hangs here yet.", "K keeps the picture in hand, with all that made it.",
-    "The Ladder page draws the shot in steps of a setting.",
+    "No proofs yet.", "Add proof saves the current picture with its settings.",
+    "The Bracket page draws the shot in steps of a setting.",
 )  # fmt: skip
 
 
@@ -63,14 +63,14 @@ class WallGrid(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Wall")
         self.setStatusTip(
-            "Click chooses, Ctrl and Shift choose more, Enter sees them large, double-click takes the "
-            "settings, Delete takes them off the wall; drag them out into other programs."
+            "Click to select (Ctrl/Shift: more). Enter: compare. Double-click: apply settings. Delete: "
+            "remove. Drag out as files"
         )
 
     def spoken_value(self) -> str:
         """How many hang there, and which are chosen."""
         hung, chosen = self._proofing.hung(), self._session.selection.proofs
-        return f"{len(hung)} proofs; chosen: {', '.join(chosen) or 'none'}"
+        return f"{len(hung)} proofs; selected: {', '.join(chosen) or 'none'}"
 
     def sizeHint(self) -> QSize:
         return QSize(640, 420)
@@ -151,7 +151,7 @@ class WallGrid(QAbstractScrollArea):
         if isinstance(found, QImage):
             painter.drawImage(fitting(found, box), found)
         else:
-            text = found or "reading …"
+            text = found or "reading…"
             draw_text(
                 painter, box.center(), elided(text, 12, box.width() - 16),
                 theme().wrong if found else theme().quiet, 12, "centre",
@@ -235,19 +235,19 @@ class WallGrid(QAbstractScrollArea):
         """What can be done with the chosen proofs."""
         menu, session, chosen = QMenu(self), self._session, self._proofing.chosen()
         if not chosen:
-            menu.addAction("Nothing is chosen").setEnabled(False)
+            menu.addAction("Nothing selected").setEnabled(False)
             return menu
         for what, text in TAKES.items():
-            menu.addAction(f"Take back: {text.lower()}").triggered.connect(
+            menu.addAction(f"Restore {text.lower()}").triggered.connect(
                 lambda _on=False, w=what: proving.take(session, chosen[0], w)
             )
-        menu.addAction("As an Alt").triggered.connect(lambda: proving.take_as_alt(session, chosen[0]))
+        menu.addAction("As an alt").triggered.connect(lambda: proving.take_as_alt(session, chosen[0]))
         menu.addSeparator()
         menu.addAction("Copy picture").triggered.connect(lambda _on=False: self.copy())
         if session.view.wall == "wall":
             menu.addAction("Delete").triggered.connect(lambda: proving.remove(session))
         else:
-            menu.addAction("Keep on the wall").triggered.connect(lambda: self._proofing.keep_rungs(chosen))
+            menu.addAction("Save as proof").triggered.connect(lambda: self._proofing.keep_rungs(chosen))
         return menu
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

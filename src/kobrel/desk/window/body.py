@@ -1,9 +1,10 @@
-"""What stands between the window's heading and its bottom line: shots, views, cards and tabs."""
+"""What is between the window's title line and its status bar: shots, views, transport, cards and tabs."""
 
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
@@ -15,21 +16,25 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.background.exports import Exports
+from kobrel.desk.background.playback import Playback
+from kobrel.desk.background.player import Player
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing
+from kobrel.desk.background.recent_pictures import RecentPictures
 from kobrel.desk.background.scene_files import SceneFiles
-from kobrel.desk.background.screening import Screening
-from kobrel.desk.barrel.view import Barrel
-from kobrel.desk.cards.deck import NAMES, SHOTS, Deck
-from kobrel.desk.chart.view import PullChart
-from kobrel.desk.overhead.view import Overhead
+from kobrel.desk.barrel.barrel import Barrel
+from kobrel.desk.boundary import guarded
+from kobrel.desk.cards.deck import NAMES, PLATES, Deck
+from kobrel.desk.chart.pull_chart import PullChart
+from kobrel.desk.overhead.overhead import Overhead
 from kobrel.desk.picture.pair import PairView
-from kobrel.desk.picture.view import MARGIN, PictureView
+from kobrel.desk.picture.picture import MARGIN, PictureView
 from kobrel.desk.toolkit.folding import FoldSplitter
 from kobrel.desk.views.shots import THUMBNAIL, ShotsColumn
 from kobrel.desk.window.document import DocumentFile
 from kobrel.desk.window.states import from_text, to_text
 from kobrel.desk.window.tabs import TabEdge
+from kobrel.desk.window.transport import Transport
 from kobrel.desk.window.welcome import Welcome
 from kobrel.session import settings
 from kobrel.session.document import Document
@@ -43,7 +48,7 @@ if TYPE_CHECKING:
     from kobrel.desk.views.maps import Maps
     from kobrel.desk.views.mask import MaskView
     from kobrel.desk.views.strip import Strip
-    from kobrel.desk.wall.view import WallView
+    from kobrel.desk.wall.wall import WallView
 
 _View = TypeVar("_View", bound=QWidget)
 
@@ -67,11 +72,12 @@ class _Room(NamedTuple):
 
 _ROOMS = {
     1: _Room(34, (0, 50, 50)), 2: _Room(34, (0, 50, 50)), 3: _Room(25, (66, 34, 0), slim=False),
-    4: _Room(34, (72, 28, 0)), 5: _Room(40, (100, 0, 0), beside=22),
-    6: _Room(26, (100, 0, 0)), 7: _Room(32, (50, 50, 0)), SHOTS: _Room(40, (100, 0, 0), beside=22),
+    4: _Room(34, (72, 28, 0)), 5: _Room(36, (100, 0, 0), beside=22),
+    6: _Room(26, (100, 0, 0)), 7: _Room(32, (50, 50, 0)), PLATES: _Room(34, (0, 50, 50)),
 }  # fmt: skip
 _WIDE: dict[Below, _Room] = {
     "maps": _Room(36, (100, 0, 0)), "mask": _Room(34, (100, 0, 0)), "depths": _Room(34, (74, 26, 0)),
+    "strip": _Room(34, (100, 0, 0)),
 }  # fmt: skip
 """What stands in the chart's room and needs all of its width."""
 _BARE = _Room(0, (100, 0, 0))
@@ -79,11 +85,14 @@ _VIEW_BELOW: dict[Below, str] = {
     "": "chart", "maps": "maps", "discs": "discs", "mask": "mask_view", "strip": "strip",
     "depths": "depths",
 }  # fmt: skip
-_TWO_VIEWS = (1, 2)
+_TWO_VIEWS = (1, 2, PLATES)
 _LEAST_BELOW = 110
+_LEAST_PICTURE = 640
+"""Pixels across that Picture has at least on all tabs but Pull, where the window has room for it."""
 _CHART, _OVERHEAD, _SIDE = range(3)
 
 
+@guarded
 class Body(QWidget):
     """Lays the views out and shares the room between them, as each card needs it."""
 
@@ -92,22 +101,25 @@ class Body(QWidget):
         session: Session,
         document: DocumentFile,
         files: SceneFiles,
-        screening: Screening,
+        playback: Playback,
+        player: Player,
         proofing: Proofing,
         exports: Exports,
         queueing: Queueing,
     ) -> None:
         super().__init__()
-        self._session, self._screening, self._proofing = session, screening, proofing
+        self._session, self._screening, self._proofing = session, playback, proofing
+        self.transport = Transport(session, player, playback)
         self._shared = ""
+        self._moved = set[FoldSplitter]()
         self.bare = self.alone = False
         self.picture, self.overhead = PictureView(session), Overhead(session)
         self.second = Overhead(session, "Side")
         self.barrel, self.chart, self.shots = Barrel(session), PullChart(session), ShotsColumn(session)
-        self.welcome = Welcome(document)
+        self.welcome = Welcome(document, RecentPictures(session.settings))
         self.welcome.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self._build_views()
-        self.cards = Deck(session, files, screening, proofing, exports, queueing)
+        self.cards = Deck(session, files, proofing, exports, queueing)
         self.tabs = TabEdge(list(NAMES.items()))
         self._shots_area = QScrollArea()
         self._shots_area.setWidget(self.shots)
@@ -115,7 +127,7 @@ class Body(QWidget):
         self._shots_area.setFixedWidth(118)
         self._shots_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shots_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._edit_shots = QPushButton("Edit shots")
+        self._edit_shots = QPushButton("Shot list")
         self._edit_shots.setToolTip("Names, frames and order of the shots (F2)")
         self._edit_shots.clicked.connect(lambda: self._session.want("shot"))
         self._left = QWidget()
@@ -149,6 +161,7 @@ class Body(QWidget):
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(8)
         stack.addWidget(self._upper, 1)
+        stack.addWidget(self.transport)
         stack.addWidget(self.barrel)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.chart)
@@ -160,11 +173,14 @@ class Body(QWidget):
         self._views.addWidget(above)
         self._views.addWidget(self._lower)
         self._views.setCollapsible(0, False)
+        for splitter in (self._upper, self._lower, self._views):
+            splitter.splitterMoved.connect(partial(self._note_share, splitter))
         self._screening.changed.connect(self._show_seen)
         self._session.watch({View.below}, self._show_lower)
         self._session.watch({View.seen}, self._show_seen)
         self._session.watch({View.card}, self.show_card)
         self._session.watch({Document.plan}, self._show_sides)
+        self._session.watch({Document.plan}, self._show_plates_tab)
 
     def _show_seen(self) -> None:
         """Picture, or two ways of the shot side by side; or the wall, which needs all of the room."""
@@ -183,7 +199,7 @@ class Body(QWidget):
     @cached_property
     def wall(self) -> "WallView":
         """The wall of proofs, made when it is first wanted."""
-        from kobrel.desk.wall.view import WallView
+        from kobrel.desk.wall.wall import WallView
 
         made = WallView(self._session, self._proofing)
         self._seen.addWidget(made)
@@ -232,9 +248,21 @@ class Body(QWidget):
         """Show the chosen card; how the room was shared until now is remembered."""
         self.keep_room()
         card = self._session.view.card
+        self._show_plates_tab()
         self.cards.turn_to(card)
         self.tabs.choose(card)
         self._share_room()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._views.isVisible() and not self.alone:
+            self.keep_room()
+            self._share_room()
+
+    def _show_plates_tab(self) -> None:
+        """The tab of plates is there once the plan has a plate, or while it is shown."""
+        session = self._session
+        self.tabs.show_tab(PLATES, bool(session.plan.plates) or session.view.card == PLATES)
 
     @property
     def _room(self) -> _Room:
@@ -280,19 +308,26 @@ class Body(QWidget):
         camera = self._session.camera
         aspect = camera.whole.aspect if camera else 16 / 9
         wide = width * (100 - self._room.beside) / 100 - 2 * MARGIN
-        most = int(wide / aspect) + 2 * MARGIN + self.barrel.sizeHint().height() + 8
-        above = min(whole * (100 - self._room.below) // 100, most)
+        lines = self.barrel.sizeHint().height() + self.transport.sizeHint().height() + 24
+        most = int(wide / aspect) + 2 * MARGIN + lines
+        least = int(_LEAST_PICTURE / aspect) + 2 * MARGIN + lines if not self._room.beside else 0
+        above = min(max(whole * (100 - self._room.below) // 100, least), most, whole - _LEAST_BELOW)
         return [above, whole - above]
 
+    def _note_share(self, splitter: FoldSplitter, _position: int, _index: int) -> None:
+        self._moved.add(splitter)
+
     def keep_room(self) -> None:
-        """Remember how the room is shared, under the card that it was shared for."""
-        if self.isVisible() and self._shared and not self.alone:
+        """Remember how the room is shared, where a person has changed it, by card."""
+        if self._views.isVisible() and self._shared and not self.alone:
             kept = self._session.settings
             for splitter, setting in (
                 (self._views, settings.ROOM_DOWN), (self._upper, settings.ROOM_ACROSS),
                 (self._lower, settings.ROOM_BELOW),
             ):  # fmt: skip
-                kept.put(setting, to_text(splitter.saveState()), self._shared)
+                if splitter in self._moved:
+                    kept.put(setting, to_text(splitter.saveState()), self._shared)
+            self._moved.clear()
             kept.put(settings.BARREL_SLIM, self.barrel.slim, self._shared)
 
     def toggle_bare(self) -> None:
@@ -331,9 +366,12 @@ class Body(QWidget):
     def _show_sides(self) -> None:
         """Show how to begin unless there is a plan, and what stands about unless it is bare."""
         full = bool(self._session.plan.shots)
+        if full and self._middle.currentIndex() == 1:
+            QTimer.singleShot(0, self, self._share_room)  # the views have their size only then
         self._middle.setCurrentIndex(0 if full else 1)
         for widget in (self._left, self.cards, self.tabs):
             widget.setVisible(full and not self.bare and not self.alone)
         self.overhead.setVisible(not self.bare and not self.alone)
+        self.transport.setVisible(full and not self.alone and not self.bare)
         self.second.setVisible(self._session.view.card in _TWO_VIEWS and not self.bare)
         self._show_seen()

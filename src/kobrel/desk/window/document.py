@@ -22,12 +22,13 @@ from kobrel.optics.units import UNIT_NAMES
 from kobrel.plan.model import SUFFIX, Plan
 from kobrel.plan.staging import Library
 from kobrel.session import settings
+from kobrel.session.journal.autosave import done_with, put_aside
 from kobrel.session.journal.file import Left
-from kobrel.session.journal.keeper import done_with, put_aside
 from kobrel.session.open_file import Opened, open_file, open_left
 from kobrel.session.recent import note_recent
 from kobrel.session.session import Session
 from kobrel.stage.read.finished.frames import ENDINGS as PICTURE_SUFFIXES
+from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
@@ -38,7 +39,7 @@ DEMOS = {DEMO: DEMO_PLACE, HARBOUR: (0, 1031)}
 _RECENT_S = 7200.0
 _MOST_RECENT, _MOST_NAME = 8, 120
 _SHOW_THERE, _OPEN_HERE = "Show that window", "Open it here too"
-_IN_JOURNAL = "\n\nYour work is kept in the journal meanwhile."
+_IN_JOURNAL = "\n\nYour work is autosaved meanwhile."
 
 
 class DocumentFile(QObject):
@@ -49,6 +50,7 @@ class DocumentFile(QObject):
     opened : another plan is shown; what was left out or assumed
     titled : path or saved state changed
     saved : the plan was saved, in this folder
+    chosen : files that a person wants to open, a list
     job_wanted : long work to be run with progress
     said : a short message for the person
     left : a list of unsaved work that a crash left
@@ -59,6 +61,7 @@ class DocumentFile(QObject):
     titled = Signal()
     saved = Signal(object)
     job_wanted = Signal(object)
+    chosen = Signal(object)
     said = Signal(str)
     left = Signal(list)
     outdated = Signal(bool)
@@ -102,7 +105,7 @@ class DocumentFile(QObject):
             return False
         way = asked(
             self._window, f"{path.name} is open in another window.",
-            "What is changed in two windows is saved by one over the other.", _SHOW_THERE, _OPEN_HERE,
+            "Each window's save overwrites the other's.", _SHOW_THERE, _OPEN_HERE,
         )  # fmt: skip
         if way == _SHOW_THERE:
             self.others.show(path)
@@ -161,20 +164,21 @@ class DocumentFile(QObject):
 
     def ask_open(self) -> None:
         """Let the person choose a file to open."""
-        kinds = " ".join(f"*{suffix}" for suffix in (SUFFIX, *SCENE_SUFFIXES, *PICTURE_SUFFIXES))
+        endings = (SUFFIX, *SCENE_SUFFIXES, *PICTURE_SUFFIXES, *MOVIES, ".ora", ".otio", ".otioz", ".edl")
+        kinds = " ".join(f"*{suffix}" for suffix in endings)
         name, _ = QFileDialog.getOpenFileName(
             self._window,
-            "Open a scene or plan",
+            "Open",
             self.folder(),
-            f"Scenes, plans and finished pictures ({kinds})",
+            f"Plans, scenes, images, movies, shot lists ({kinds})",
         )
         if name:
-            self.open(Path(name))
+            self.chosen.emit([Path(name)])
 
-    def begin_empty(self) -> None:
-        """Begin with an empty stage and one shot."""
+    def begin_empty(self) -> bool:
+        """Begin with an empty scene and one shot; whether it did, as what is unsaved may be kept instead."""
         if not self.may_leave():
-            return
+            return False
         self.remember_place()
         from kobrel.plan.start import empty_plan
 
@@ -187,6 +191,7 @@ class DocumentFile(QObject):
         self._session.show_plan(self._in_own_unit(empty_plan().but(shots=(shot,))), Stage(), Library())
         self._safe.begin(None, "")
         self.opened.emit([])
+        return True
 
     def _in_own_unit(self, plan: Plan) -> Plan:
         """A new plan, in the unit that is preferred."""
@@ -217,6 +222,16 @@ class DocumentFile(QObject):
         """Files that were open lately and are still there."""
         names = self._session.settings.get(settings.RECENT_FILES)
         return [Path(name) for name in names if is_file(Path(name))]
+
+    def recent_files(self) -> list[Path]:
+        """Files that were open lately, whether they are still there or not; no demos."""
+        names = self._session.settings.get(settings.RECENT_FILES)
+        return [path for path in map(Path, names) if path not in DEMOS]
+
+    @property
+    def file(self) -> Path | None:
+        """The plan's file, or the scene that it was begun on."""
+        return self.path or self._source
 
     def _remember_file(self, path: Path) -> None:
         recent = [str(path), *(str(other) for other in self.recent() if other != path)]
@@ -295,7 +310,7 @@ class DocumentFile(QObject):
         except KobrelError as error:
             self.said.emit(str(error))
             return plan
-        self._session.edit("Bring the proofs along", placed)
+        self._session.edit("Copy proofs with plan", placed)
         return placed
 
     def may_leave(self) -> bool:
@@ -328,7 +343,7 @@ class DocumentFile(QObject):
             QMessageBox.warning(self._window, "Kobrel", plain(str(error)))
             return
         self._session.edit(f"Back to the version of {when}", plan)
-        self.said.emit(f"This is the version of {when}. Undo comes forth again.")
+        self.said.emit(f"Restored the version of {when}. Undo returns to the current version.")
 
     def reload(self) -> None:
         """Read the plan again, as somebody else has changed it; undo brings back what was here."""
@@ -352,7 +367,7 @@ class DocumentFile(QObject):
             self.said.emit(f"{self.path.name} was changed on disk by somebody else.")
             self.outdated.emit(True)
         else:
-            self.said.emit(f"{self.path} is not there any more. Save it again, or elsewhere.")
+            self.said.emit(f"{self.path} no longer exists. Save it again, or elsewhere.")
             self._session.mark_unsaved()
 
     def _may_save_over(self) -> bool:
@@ -361,8 +376,8 @@ class DocumentFile(QObject):
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._window, "Kobrel",
-            plain(f"{self.path.name} was changed on disk by somebody else. Saving puts yours in its place; "
-            f"theirs is kept as {self.path.name}~."),
+            plain(f"{self.path.name} changed on disk. Saving overwrites it; the other version is kept "
+                  f"as {self.path.name}~."),
             buttons.Save | buttons.Cancel, buttons.Cancel,
         )  # fmt: skip
         return answer == buttons.Save
@@ -372,7 +387,7 @@ class DocumentFile(QObject):
         if not self._session.plan.shots:
             return ""
         if not clean:
-            return "not saved, kept in the journal" if self._safe.keeps else "not saved"
+            return "unsaved (autosaved)" if self._safe.keeps else "not saved"
         if not self._saved_at:
             return "not saved yet"
         age = time.time() - self._saved_at

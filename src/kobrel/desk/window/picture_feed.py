@@ -7,8 +7,8 @@ from PySide6.QtCore import QObject, QTimer
 from PySide6.QtGui import QImage
 
 from kobrel.desk.background.drawing import Drawing
+from kobrel.desk.background.playback import Playback
 from kobrel.desk.background.player import Player
-from kobrel.desk.background.screening import Screening
 from kobrel.desk.toolkit.gesture import drop_gestures
 from kobrel.desk.toolkit.images import to_image
 from kobrel.desk.views.shots import THUMBNAIL
@@ -30,13 +30,13 @@ class PictureFeed(QObject):
         self,
         session: Session,
         drawing: Drawing,
-        screening: Screening,
+        playback: Playback,
         player: Player,
         body: Body,
         parent: QObject,
     ) -> None:
         super().__init__(parent)
-        self._session, self._drawing, self._screening = session, drawing, screening
+        self._session, self._drawing, self._screening = session, drawing, playback
         self._player, self._body = player, body
         self._latest: QImage | None = None
         self._flip: QImage | None = None
@@ -51,7 +51,7 @@ class PictureFeed(QObject):
         session.watch({View.playing}, self._show_playing)
         session.watch((Document.plan, Document.stage), self._sketching.start)
         body.picture.resized.connect(self._asking.start)
-        screening.changed.connect(self._show_held)
+        playback.changed.connect(self._show_held)
         drawing.drawn.connect(self._show_drawn)
         drawing.looked.connect(self._show_spot)
         body.picture.loupe.moved.connect(self._look)
@@ -114,12 +114,12 @@ class PictureFeed(QObject):
         if drawn.passes == 0:
             status = "quick"
         elif drawn.request.finished is not None:
-            status = "the file as it is" if drawn.request.finished.plain else "finished picture"
+            status = "the file as it is" if drawn.request.finished.plain else "rendered image"
             shown = drawn.request.finished.stands_for(drawn.request.frame)
-            status += "" if shown == drawn.request.frame else f"   frame {shown}, this one is missing"
+            status += "" if shown == drawn.request.frame else f"   frame {shown} (missing)"
         else:
             kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
-            status = f"pass {drawn.passes} / {drawn.request.passes}   {kind}"
+            status = f"{drawn.passes} / {drawn.request.passes} samples   {kind}"
         if drawn.passes == drawn.request.passes:
             self._flip, self._latest = self._latest, image
         self._flipped = False
@@ -151,7 +151,7 @@ class PictureFeed(QObject):
     def flip(self) -> None:
         """Show the last finished picture instead of this one, and back."""
         if self._flip is None or self._latest is None:
-            self._session.say("There is no earlier picture yet.")
+            self._session.say("No previous picture.")
             return
         self._flipped = not self._flipped
         image = self._flip if self._flipped else self._latest

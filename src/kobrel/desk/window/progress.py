@@ -59,7 +59,7 @@ class JobBar(QWidget):
         self._bar.setFixedWidth(160)
         self._bar.setAccessibleName("Progress")
         self.cancel_button = QPushButton("Cancel")
-        self.cancel_button.setToolTip("Stop this work; nothing changes")
+        self.cancel_button.setToolTip("Cancel without changes")
         self.cancel_button.clicked.connect(self.cancel)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
@@ -71,7 +71,7 @@ class JobBar(QWidget):
         """Start work; opening a file gives way to opening another, nothing else does."""
         if self.job is not None:
             if not (self.job.opens and job.opens):
-                self.said.emit("Something is still being written or opened. Wait for it, or cancel it first.")
+                self.said.emit("Another task is running. Wait or cancel it.")
                 self.refused.emit(job)
                 return
             self.job.cancel()
@@ -97,7 +97,7 @@ class JobBar(QWidget):
         if job is self.job:
             self._bar.setRange(0, 100 if part > 0 else 0)
             self._bar.setValue(round(part * 100))
-            self.said.emit(f"{what} …{self._rest.told(what, part, time.monotonic())}")
+            self.said.emit(f"{what}… {self._rest.told(what, part, time.monotonic())}")
 
     def _end(self, job: Job) -> bool:
         """Hide, if this was the work shown; False for work that gave way to other."""
@@ -118,6 +118,6 @@ class JobBar(QWidget):
 
     def _failed(self, job: Job, reason: str) -> None:
         if self._end(job):
-            self.said.emit(reason or "That did not work.")
+            self.said.emit(reason or "The job failed.")
             if reason:
                 self.failed.emit(reason)

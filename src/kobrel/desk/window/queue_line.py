@@ -1,7 +1,8 @@
-"""What the window tells of the queue: a button in the bottom line, how jobs end, a question at closing."""
+"""What the window tells of the queue: a button in the status bar, how jobs end, a question at closing."""
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from kobrel.desk.background.proofing import Proofing
@@ -11,11 +12,11 @@ from kobrel.desk.toolkit.notices import notify
 from kobrel.errors import KobrelError
 from kobrel.farm.queue import Entry
 
-_GO_ON, _REST = "Go on without the window", "Rest until Kobrel is opened"
+_GO_ON, _REST = "Keep rendering in background", "Pause until next start"
 
 
 class QueueLine(QPushButton):
-    """How far the queue is; hidden where nothing is left.
+    """Opens the queue; says how far it is while jobs are left.
 
     Parameters
     ----------
@@ -28,15 +29,15 @@ class QueueLine(QPushButton):
     ) -> None:
         super().__init__(window)
         self._queueing, self._proofing, self._say, self._window = queueing, proofing, say, window
-        self.setToolTip("What is made beside the work: jobs that are left, and how far they are")
-        self.hide()
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setToolTip("Open or close the queue: renders and exports in the background, and their progress")
+        self._show()
         queueing.changed.connect(self._show)
         queueing.ended.connect(self._tell_ended)
 
     def _show(self) -> None:
-        told = self._queueing.told
-        self.setVisible(bool(told))
-        self.setText(told)
+        self.setText(self._queueing.told or "Queue")
 
     def _tell_ended(self, entry: Entry) -> None:
         """Say that a job is at its end; where it was a ladder, show it."""
@@ -66,7 +67,7 @@ class QueueLine(QPushButton):
         told = "A job is" if len(left) == 1 else f"{len(left)} jobs are"
         way = asked(
             self._window, f"{told} left in the queue.",
-            "What is made stays in either case, and no frame is made twice.", _GO_ON, _REST,
+            "Finished frames are kept either way.", _GO_ON, _REST,
         )  # fmt: skip
         if way == _REST:
             self._queueing.hold(True)

@@ -1,5 +1,9 @@
 """A PNG of each main view, for the docs and for machines without a display."""
 
+import ast
+import hashlib
+import importlib
+import inspect
 import tempfile
 import time
 from collections.abc import Callable
@@ -10,8 +14,8 @@ from typing import NamedTuple
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
-from kobrel.desk.cards.deck import SHOTS
-from kobrel.desk.cards.proof.queue import QueuePage
+from kobrel.desk.cards.deck import NAMES
+from kobrel.desk.cards.paged import Page, PagedCard
 from kobrel.desk.toolkit.theme import theme
 from kobrel.desk.window.document import DEMO, HARBOUR
 from kobrel.desk.window.picture_feed import PASSES
@@ -46,24 +50,41 @@ class View(NamedTuple):
 
 VIEWS = (
     View("block", 1, 0, 1030, "Stand-ins", chosen=ChosenStandIn(1), zoom=2.2),
-    View("first_sight", 1, 0, 1030, "Scenes", sheet=True),
+    View("scene_report", 1, 0, 1030, "Scene files", sheet=True),
     View("tape", 2, 1, 1020, "Subjects"),
     View("glass", 3, 1, 1025, "Lens"),
     View("brief", 3, 2, 1016, "Brief"),
-    View("maps", 3, 1, 1025, "Weigh"),
+    View("maps", 3, 1, 1025, "Trade-offs"),
     View("iris", 4, 1, 1085, "Shape"),
     View("pull", 5, 1, 1049, "Marks"),
     View("wall", 6, 1, 1049, "Wall"),
-    View("ladder", 6, 1, 1049, "Ladder"),
-    View("finished", 6, 1, 1049, "Frames"),
-    View("beside", 6, 1, 1072, "Play", beside="Later, f/4"),
-    View("queue", 6, 1, 1049, "Queue"),
-    View("shots", SHOTS, 1, 1049, ""),
-    View("hand_over", 7, 1, 1049, "Terms"),
-    View("light", 3, 1, 1068, "Read", look="light"),
-    View("plates", 1, 0, 1049, "Plates", chosen=ChosenPlates(3)),
+    View("bracket", 6, 1, 1049, "Bracket"),
+    View("defocus", 6, 1, 1049, "Defocus"),
+    View("beside", 6, 1, 1072, "Wall", beside="Later, f/4"),
+    View("queue", 7, 1, 1049, "Files"),
+    View("shots", 1, 1, 1049, "Shots"),
+    View("export", 7, 1, 1049, "Values"),
+    View("light", 3, 1, 1068, "Depth of field", look="light"),
+    View("plates", 8, 0, 1049, "Plates", chosen=ChosenPlates(3)),
     View("dial", 5, 0, 1052, "Dials", chosen=ChosenPlates(3)),
 )
+WORDS = "Words"
+"""Under which a picture carries a digest of the words of its page."""
+
+
+def words_of(view: View) -> str:
+    """A digest of all texts in the module of the page that a picture shows: it is older than the page when
+    this differs from what the picture carries.
+    """
+    name = NAMES[view.card].lower()
+    module = importlib.import_module(f"kobrel.desk.cards.{name}.{name}_card")
+    kinds = [kind for kind in vars(module).values() if isinstance(kind, type)]
+    card = next(kind for kind in kinds if issubclass(kind, PagedCard) and kind is not PagedCard)
+    page = next(each for each in vars(card).values() if isinstance(each, Page) and each.title == view.page)
+    tree = ast.parse(inspect.getsource(inspect.getmodule(page.kind) or page.kind))
+    texts = [str(node.value) for node in ast.walk(tree) if isinstance(node, ast.Constant)
+             and isinstance(node.value, str)]  # fmt: skip
+    return hashlib.sha256("\n".join(sorted(texts)).encode()).hexdigest()[:16]
 
 
 def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[str] | None = None) -> int:
@@ -71,7 +92,7 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
     known = [view.name for view in VIEWS]
     for name in names or ():
         if name not in known:
-            raise KobrelError(f"There is no view {name}.", remedy=f"Views: {', '.join(known)}.")
+            raise KobrelError(f"no view named {name}.", remedy=f"Views: {', '.join(known)}.")
     folder.mkdir(parents=True, exist_ok=True)
     window = Window()
     window.resize(*SIZE)
@@ -92,29 +113,39 @@ def take(qt: QApplication, folder: Path, file: Path | None = None, names: list[s
             fine = _wait(qt, lambda: window.session.plan.name == _HARBOUR) and fine
         if not fine or not wanted or view.shot >= len(window.session.plan.shots):
             continue
-        _arrange(window, view)
+        _arrange(qt, window, view)
         if view.name in _PREPARED:
             fine = _wait(qt, lambda: _is_there(window)) and _PREPARED[view.name](qt, window)
         fine = _wait(qt, lambda: _is_there(window), settle=_SETTLE_S) and fine
         picture = window.grab()
         if view.sheet:
             fine = _draw_sheet(qt, window, picture) and fine
-        picture.save(str(folder / f"{view.name}.png"))
+        image = picture.toImage()
+        image.setText(WORDS, words_of(view))
+        image.save(str(folder / f"{view.name}.png"))
         print(f"kobrel: {folder / f'{view.name}.png'}")
         while window.session.history.last:
             window.session.undo()
     window.session.mark_saved()
-    window.queueing.queue.hold(True)
-    for entry in window.queueing.entries:
-        window.queueing.remove(entry.key)
+    _empty_queue(qt, window)
     window.close()
     return 0 if fine else 1
 
 
-def _arrange(window: Window, view: View) -> None:
+def _empty_queue(qt: QApplication, window: Window) -> None:
+    for entry in window.queueing.open:
+        window.queueing.want(entry.key, "cancel")
+    _wait(qt, lambda: not window.queueing.open)
+    window.queueing.clear()
+
+
+def _arrange(qt: QApplication, window: Window, view: View) -> None:
     """Show in a window what a picture is to show."""
     session = window.session
     session.view.theme = view.look
+    window.queue_line.setChecked(False)
+    _empty_queue(qt, window)
+    session.view.play_range = None
     session.show_shot(view.shot)
     session.show_frame(view.frame)
     if view.page:
@@ -129,10 +160,10 @@ def _arrange(window: Window, view: View) -> None:
     for plan_view in (window.overhead, window.second):
         plan_view.zoom_to(view.zoom)
     if view.beside:
-        window.screening.set_draft(width=640, passes=16)
-        window.screening.set_range(view.frame, view.frame + 2)
-    window.screening.switch(bool(view.beside))
-    window.screening.compare(view.beside)
+        window.playback.set_draft(width=640, passes=16)
+        window.playback.set_range(view.frame, view.frame + 2)
+    window.playback.switch(bool(view.beside))
+    window.playback.compare(view.beside)
 
 
 def _draw_sheet(qt: QApplication, window: Window, picture: QPixmap) -> bool:
@@ -159,7 +190,7 @@ def _hang(qt: QApplication, window: Window) -> bool:
     for stop in (1.4, 2.8, 8.0):
         count = len(session.plan.proofs)
         session.set_keyed("Stop", "f_number", stop)
-        window.show_page(6, "Play")
+        window.show_page(6, "Bracket")
         if not _wait(qt, lambda: _is_there(window), settle=_SETTLE_S):
             return False
         session.want("keep")
@@ -172,10 +203,10 @@ def _hang(qt: QApplication, window: Window) -> bool:
 
 def _climb(qt: QApplication, window: Window) -> bool:
     """A ladder of stops with blades, asked for on its page."""
-    from kobrel.desk.cards.proof.ladder import LadderPage
+    from kobrel.desk.cards.proof.bracket import BracketPage
 
-    page = window.show_page(6, "Ladder")
-    assert isinstance(page, LadderPage)
+    page = window.show_page(6, "Bracket")
+    assert isinstance(page, BracketPage)
     steps = (("stop", "1.4 2.8 5.6"), ("blades", "0 5 8"))
     for box, field, (kind, words) in zip(page.kinds, page.values, steps, strict=True):
         box.setCurrentIndex(box.findData(kind))
@@ -187,7 +218,7 @@ def _climb(qt: QApplication, window: Window) -> bool:
 
 def _open_finished(qt: QApplication, window: Window) -> bool:
     """The frame rendered without blur, opened as a finished picture."""
-    from kobrel.desk.cards.proof.card import ProofCard
+    from kobrel.desk.cards.proof.proof_card import ProofCard
     from kobrel.exchange.render import render_frame
     from kobrel.stage.scene import no_progress
 
@@ -196,8 +227,8 @@ def _open_finished(qt: QApplication, window: Window) -> bool:
         return False
     path = Path(_FOLDER.name) / "night_ferry.exr"
     render_frame(session.plan, shot, session.frame, session.stage, (960, 540), 48, path, no_progress, True)
-    card.frames.open(path)
-    return _wait(qt, lambda: window.jobs.job is None and window.picture.status.startswith("finished"))
+    card.defocus.open(path)
+    return _wait(qt, lambda: window.jobs.job is None and window.picture.status.startswith("rendered image"))
 
 
 def _fill_queue(qt: QApplication, window: Window) -> bool:
@@ -215,25 +246,24 @@ def _fill_queue(qt: QApplication, window: Window) -> bool:
     first, second, _third, last = window.queueing.entries
     window.queueing.move(first.key, 1)
     window.queueing.want(last.key, "pause")
-    page = window.show_page(6, "Queue")
-    assert isinstance(page, QueuePage)
-    page.choose(second.key)
+    window.queue_line.setChecked(True)
+    window.drawer.choose(second.key)
     return _wait(qt, lambda: (now := window.queueing.entry(second.key)) is not None and now.report.made > 40)
 
 
 _FOLDER = tempfile.TemporaryDirectory(prefix="kobrel-pictures-")
 _PREPARED: dict[str, Callable[[QApplication, Window], bool]] = {
-    "wall": _hang, "ladder": _climb, "finished": _open_finished, "queue": _fill_queue,
+    "wall": _hang, "bracket": _climb, "defocus": _open_finished, "queue": _fill_queue,
 }  # fmt: skip
 
 
 def _is_there(window: Window) -> bool:
     """Whether the picture is finished, or both of a pair."""
-    if window.session.view.seen == "wall" or window.picture.status.startswith("finished"):
+    if window.playback.beside:
+        return all(len(there) and there.all() for _frames, there in map(window.playback.filled, (0, 1)))
+    if window.session.view.seen == "wall" or window.picture.status.startswith("rendered image"):
         return window.jobs.job is None
-    if not window.screening.beside:
-        return f"pass {PASSES} /" in window.picture.status
-    return all(len(there) and there.all() for _frames, there in map(window.screening.filled, (0, 1)))
+    return f"{PASSES} / {PASSES} samples" in window.picture.status
 
 
 def _wait(qt: QApplication, ready: Callable[[], bool], settle: float = 0.0) -> bool:

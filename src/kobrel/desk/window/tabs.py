@@ -2,11 +2,13 @@
 
 from PySide6.QtCore import QPoint, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QSizePolicy, QVBoxLayout, QWidget
 
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.theme import font, theme
 from kobrel.desk.toolkit.words import plain
+
+_WIDE, _HIGH, _LEAST_HIGH = 32, 82, 52
 
 
 @guarded
@@ -19,7 +21,13 @@ class IndexTab(QAbstractButton):
         self.setCheckable(True)
         self.setAccessibleName(f"{name} card")
         self.setToolTip(plain(f"{name} ({key})"))
-        self.setFixedSize(QSize(32, 82))
+        self.setFixedWidth(_WIDE)
+        self.setMinimumHeight(_LEAST_HIGH)
+        self.setMaximumHeight(_HIGH)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+
+    def sizeHint(self) -> QSize:
+        return QSize(_WIDE, _HIGH)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -33,7 +41,8 @@ class IndexTab(QAbstractButton):
         painter.rotate(90)
         painter.setFont(font(13, bold=chosen))
         painter.setPen(theme().on_focus if chosen else theme().quiet)
-        painter.drawText(QRectF(-41, -15, 82, 30), Qt.AlignmentFlag.AlignCenter, self.text())
+        long = float(self.height())
+        painter.drawText(QRectF(-long / 2, -15, long, 30), Qt.AlignmentFlag.AlignCenter, self.text())
 
 
 class TabEdge(QWidget):
@@ -43,13 +52,17 @@ class TabEdge(QWidget):
         super().__init__(parent)
         column = QVBoxLayout(self)
         column.setContentsMargins(2, 8, 0, 8)
-        column.setSpacing(6)
+        column.setSpacing(4)
         self.group = QButtonGroup(self)
         for key, name in names:
             tab = IndexTab(name, key)
             self.group.addButton(tab, key)
             column.addWidget(tab)
         column.addStretch(1)
+
+    def show_tab(self, key: int, shown: bool) -> None:
+        """Show or hide a tab."""
+        self.group.button(key).setVisible(shown)
 
     def choose(self, key: int) -> None:
         """Mark a tab as chosen, or none."""

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QMenu,
-    QMenuBar,
     QMessageBox,
     QPushButton,
     QSizePolicy,
@@ -31,23 +30,25 @@ from PySide6.QtWidgets import (
 from kobrel import notices, trust
 from kobrel.desk.background.drawing import Drawing
 from kobrel.desk.background.exports import Exports
+from kobrel.desk.background.playback import Playback
 from kobrel.desk.background.player import Player
 from kobrel.desk.background.proofing import Proofing
 from kobrel.desk.background.queueing import Queueing
+from kobrel.desk.background.recent_pictures import RecentPictures
 from kobrel.desk.background.safekeeping import Safekeeping
 from kobrel.desk.background.scene_files import SceneFiles
-from kobrel.desk.background.screening import Screening
 from kobrel.desk.background.sight_check import SightCheck
 from kobrel.desk.boundary import guarded
-from kobrel.desk.cards.deck import PROOF, SHOTS
+from kobrel.desk.cards.deck import BLOCK, PLATES
 from kobrel.desk.cards.paged import PagedCard
+from kobrel.desk.cards.popovers.queue import QueueDrawer
 from kobrel.desk.toolkit.theme import DATA, DESKTOP, apply
 from kobrel.desk.toolkit.words import Label, plain
 from kobrel.desk.window import menus
 from kobrel.desk.window.body import Body
-from kobrel.desk.window.bringing import paste, take_files
+from kobrel.desk.window.bringing import open_files, paste, take_files
 from kobrel.desk.window.document import DocumentFile
-from kobrel.desk.window.keys import WindowKeys
+from kobrel.desk.window.keyboard.keys import WindowKeys
 from kobrel.desk.window.picture_feed import PictureFeed
 from kobrel.desk.window.progress import JobBar
 from kobrel.desk.window.queue_line import QueueLine
@@ -57,7 +58,9 @@ from kobrel.desk.window.sheets.contact import ask_sheet
 from kobrel.desk.window.sheets.help import Help
 from kobrel.desk.window.sheets.left import LeftSheet
 from kobrel.desk.window.sheets.preferences import PreferencesSheet
+from kobrel.desk.window.sheets.shortcuts import Shortcuts
 from kobrel.desk.window.states import come_forward, fit, from_text, to_text
+from kobrel.desk.window.title_line import TitleLine
 from kobrel.memo import Changed
 from kobrel.plan.measure.summary import summary
 from kobrel.session import settings as remembered
@@ -102,16 +105,18 @@ class Window(QMainWindow):
         self.files = SceneFiles(self.session, self.document.folder, self)
         self.sight_check = SightCheck(self.session, self)
         self.drawing = Drawing(self.session, self)
-        self.screening = Screening(self.session, self.drawing, self)
+        self.playback = Playback(self.session, self.drawing, self)
         self.proofing = Proofing(self.session, self.drawing, lambda: self.document.path, self)
-        self.player = Player(self.session, lambda: self.screening.span, self)
+        self.player = Player(self.session, lambda: self.playback.span, self)
         self._summed = Changed()
         self.help = Help(self)
+        self.recent_pictures = RecentPictures(self.session.settings)
+        self.shortcuts = Shortcuts(self.session.settings)
         self._newer, self._said = list[str](), ""
         self._state_before = Qt.WindowState.WindowNoState
         self.arrival: ArrivalSheet | None = None
         self._build()
-        self.feed = PictureFeed(self.session, self.drawing, self.screening, self.player, self.body, self)
+        self.feed = PictureFeed(self.session, self.drawing, self.playback, self.player, self.body, self)
         menus.build(self)
         self._connect()
         self.setAcceptDrops(True)
@@ -125,40 +130,27 @@ class Window(QMainWindow):
             application.installEventFilter(self._keys)
 
     def _build(self) -> None:
-        helpers = self.files, self.screening, self.proofing, self.exports, self.queueing
+        helpers = self.files, self.playback, self.player, self.proofing, self.exports, self.queueing
         self.body = body = Body(self.session, self.document, *helpers)
         self.picture, self.overhead, self.second = body.picture, body.overhead, body.second
         self.barrel, self.chart, self.shots = body.barrel, body.chart, body.shots
         self.cards, self.tabs, self.welcome = body.cards, body.tabs, body.welcome
-        self._head, self._foot = QWidget(), QWidget()
-        self._head.setLayout(self._header())
+        self.transport = body.transport
+        self._foot = QWidget()
+        self.title = TitleLine(self.session, self.playback)
+        self.bar, self.alts = self.title.bar, self.title.alts
         self._foot.setLayout(self._footer())
+        self.drawer = QueueDrawer(self.session, self.queueing)
+        self.drawer.hide()
         whole = QWidget()
         self._column = QVBoxLayout(whole)
         self._column.setContentsMargins(0, 0, 6, 0)
         self._column.setSpacing(4)
-        self._column.addWidget(self._head)
+        self._column.addWidget(self.title)
         self._column.addWidget(body, 1)
+        self._column.addWidget(self.drawer)
         self._column.addWidget(self._foot)
         self.setCentralWidget(whole)
-
-    def _header(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setContentsMargins(12, 4, 12, 0)
-        brand = Label("Kobrel")
-        brand.setObjectName("brand")
-        self.bar = QMenuBar()
-        self.heading, self.subheading, self.saved = Label(), Label(), Label()
-        for label, look in ((self.heading, "title"), (self.subheading, "quiet"), (self.saved, "quiet")):
-            label.setObjectName(look)
-        self.subheading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        line.addWidget(brand)
-        line.addWidget(self.bar)
-        line.addSpacing(12)
-        line.addWidget(self.heading)
-        line.addWidget(self.subheading, 1)
-        line.addWidget(self.saved)
-        return line
 
     def _footer(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -173,9 +165,10 @@ class Window(QMainWindow):
         self.queue_line = QueueLine(self.queueing, self.proofing, self.session.say, self)
         line.addWidget(self.says, 1)
         line.addWidget(self.probe)
-        for button in (self.mend, self.newer, self.changed, self.queue_line):
+        for button in (self.mend, self.newer, self.changed):
             button.hide()
             line.addWidget(button)
+        line.addWidget(self.queue_line)
         line.addWidget(self.jobs)
         return line
 
@@ -192,6 +185,7 @@ class Window(QMainWindow):
         self.drawing.ready.connect(self.sight_check.allow)
         self.drawing.ready.connect(self.cards.load)
         self.document.opened.connect(self._show_opened)
+        self.document.chosen.connect(lambda paths: open_files(self, paths, self))
         self.document.titled.connect(self._show_title)
         self.document.others.wanted.connect(lambda: come_forward(self))
         self.document.left.connect(self.show_left)
@@ -209,14 +203,14 @@ class Window(QMainWindow):
         for takes in (self.files.drop, self.exports.put_off):
             self.jobs.refused.connect(takes)
         self.jobs.said.connect(session.say)
-        self.jobs.failed.connect(lambda reason: self.show_warning("That did not work", [reason]))
+        self.jobs.failed.connect(lambda reason: self.show_warning("Failed", [reason]))
         self.files.told.connect(self.show_warning)
         self.files.outdated.connect(self._show_newer)
         self.newer.clicked.connect(self._reload_newer)
         self.changed.clicked.connect(self.document.reload)
         self.mend.clicked.connect(lambda: arrival.mend(session, session.doubts[0]))
         self.tabs.group.idClicked.connect(session.setter(View.card))
-        self.queue_line.clicked.connect(lambda: self.show_page(PROOF, "Queue"))
+        self.queue_line.toggled.connect(self.drawer.setVisible)
         self._ageing = QTimer(self)
         self._ageing.setInterval(_AGEING_MS)
         self._ageing.timeout.connect(self._show_title)
@@ -229,7 +223,7 @@ class Window(QMainWindow):
         """Show Picture alone over the whole screen, or everything again."""
         on = not self.body.alone
         self.body.show_alone(on)
-        self._head.setVisible(not on)
+        self.title.setVisible(not on)
         self._foot.setVisible(not on)
         self._column.setContentsMargins(0, 0, 0 if on else 6, 0)
         if on:
@@ -246,17 +240,11 @@ class Window(QMainWindow):
                 QTimer.singleShot(wait_ms, lambda: fit(self, self.screen().availableGeometry()))
 
     def _show_title(self) -> None:
-        session, shot = self.session, self.session.shot
+        session = self.session
         clean = session.history.is_saved
-        self.heading.setText(session.plan.name if shot else "")
-        title = f" “{shot.title}”" if shot and shot.title else ""
-        self.subheading.setText(
-            f"·  shot {shot.name}{title}  ·  {shot.last - shot.first + 1} frames @ {shot.fps:g}"
-            if shot
-            else ""
-        )
-        self.saved.setText(self.document.state_text(clean))
-        self.setWindowTitle(f"{session.plan.name}{'' if clean else ' *'} – Kobrel" if shot else "Kobrel")
+        self.title.show_shot(self.document.state_text(clean))
+        name = f"{session.plan.name}{'' if clean else ' *'} – Kobrel"
+        self.setWindowTitle(name if session.shot is not None else "Kobrel")
 
     def _show_summary(self) -> None:
         """Say how the shot fares; what was said since stays until its numbers change."""
@@ -294,7 +282,7 @@ class Window(QMainWindow):
         if paths:
             names = ", ".join(Path(path).name for path in paths)
             self.newer.setText(f"Reload {names}")
-            self.newer.setToolTip("It has changed on disk. Reading it again keeps all subjects.")
+            self.newer.setToolTip("The file has changed on disk. Reloading keeps all subjects.")
             self.say(f"{names} has changed on disk.")
 
     def _show_changed(self, on: bool) -> None:
@@ -303,19 +291,19 @@ class Window(QMainWindow):
         path = self.document.path
         if on and path is not None:
             self.changed.setText(f"Read {path.name} again")
-            self.changed.setToolTip("It was saved by somebody else. Undo brings back what is here now.")
+            self.changed.setToolTip("Changed on disk by someone else. Reload it; Undo restores your version.")
 
     def _show_found(self, left: list[Left], told: list[str]) -> None:
         if told:
-            self.show_warning("Unsaved work was left that cannot be read", told)
+            self.show_warning("Unsaved work could not be recovered", told)
         if left:
             self.show_left(left)
 
     def show_preferences(self) -> None:
         """Show what can be chosen for all plans."""
-        sheet = PreferencesSheet(self.session, lambda: self.screening.memory_told, self)
+        sheet = PreferencesSheet(self.session, self.shortcuts, lambda: self.playback.memory_told, self)
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        sheet.finished.connect(self.screening.limit_memory)
+        sheet.finished.connect(self.playback.limit_memory)
         sheet.open()
 
     def show_left(self, left: list[Left]) -> None:
@@ -338,6 +326,8 @@ class Window(QMainWindow):
         assert isinstance(drawn, Drawn)
         if drawn.passes >= EXACT_FROM and self.picture.image is not None:
             self.safe.show_picture(self.picture.image)
+            if self.document.file is not None:
+                self.recent_pictures.keep(self.document.file, self.picture.image)
 
     def _reload_newer(self) -> None:
         paths, self._newer = self._newer, []
@@ -379,18 +369,17 @@ class Window(QMainWindow):
         elif what == "arrival":
             self.show_arrival()
         elif what == "shot":
-            from kobrel.desk.cards.shots import ShotsCard
+            from kobrel.desk.cards.block.shots import ShotsPage
 
-            self.session.view.card = SHOTS
-            card = self.cards[SHOTS]
-            assert isinstance(card, ShotsCard)
-            card.name_it()
+            page = self.show_page(BLOCK, "Shots")
+            assert isinstance(page, ShotsPage)
+            page.name_it()
 
     def _ask_movie(self) -> None:
         from kobrel.desk.window.sheets.movie import MovieDialog
 
         if self.session.now is not None:
-            self.movie = MovieDialog(self.session, self.exports, self.screening.frames, self)
+            self.movie = MovieDialog(self.session, self.exports, self.playback.frames, self)
             self.movie.open()
 
     def show_warning(self, title: str, lines: list[str]) -> None:
@@ -405,22 +394,24 @@ class Window(QMainWindow):
     def _show_opened(self, warnings: list[str]) -> None:
         self.feed.begin_anew()
         self._show_changed(False)
+        if self.session.view.card == PLATES and not self.session.plan.plates:
+            self.session.view.card = BLOCK  # the tab that was remembered is not there for this plan
         plan = self.session.plan
         if not plan.scenes and not plan.stand_ins and not plan.plates:
             self.show_page(1, "Stand-ins")
-            self.say("An empty stage. Place stand-ins or plates; walk about with the right button.")
+            self.say("Empty scene. Add stand-ins or plates; right-drag to move the camera.")
         fresh = self.document.is_new_scene and not self.session.history.steps
         if fresh and worth_showing(self.session, warnings):
             self.show_arrival(warnings)
         elif warnings:
-            self.show_warning("The scene is open; some things were left out or assumed", warnings)
+            self.show_warning("Scene opened with warnings", warnings)
 
     def show_arrival(self, told: list[str] | None = None) -> None:
         """Show the chosen scene of the plan, or else its first, as at first sight."""
         scenes = [scene.name for scene in self.session.plan.scenes]
         chosen = self.session.selection.node
         if not scenes:
-            self.say("There is no scene file yet.")
+            self.say("No scene file yet.")
             return
         if self.arrival is not None:
             self.arrival.accept()
@@ -462,7 +453,7 @@ class Window(QMainWindow):
 
     def drop_menu(self, paths: list[Path]) -> QMenu | None:
         """What may be done with files that are dropped on a plan; None where they were taken at once."""
-        return take_files(self.session, self.document, self.files, paths, self)
+        return take_files(self, paths, self)
 
     def paste(self) -> None:
         """Make a plate of the picture on the clipboard."""
@@ -491,8 +482,7 @@ class Window(QMainWindow):
     ) -> QAction:
         """An action with a shortcut that works in the whole window."""
         action = QAction(text, self)
-        if keys:
-            action.setShortcut(QKeySequence(keys))
+        self.shortcuts.add(action, QKeySequence(keys))
         action.triggered.connect(lambda _on=False: work())
         self.addAction(action)
         return action

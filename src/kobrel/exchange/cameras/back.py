@@ -92,7 +92,7 @@ def read_camera(
     if source is None:
         known = ", ".join(camera.path for camera in scene.cameras[:5])
         raise ExchangeError(
-            f"there is no camera {camera_path} in it." if camera_path else "there is no camera in it.",
+            f"no camera named {camera_path} in it." if camera_path else "no camera found.",
             file=path, remedy=f"It has {known}." if known else "Export the camera too.",
         )  # fmt: skip
     if source.projection != "perspective":
@@ -116,7 +116,7 @@ def _numbers(scene: Scene, source: CameraSource, frames: Numbers) -> CameraNumbe
         image = focal / (1.0 - focal / (1000.0 * focus))
         focal, stop = image, None if stop is None else stop * image / focal
     missing = [name for name, values in (("stop", stop), ("focus", focus)) if values is None]
-    told = [f"The file says nothing of the {name}; the shot’s stays." for name in missing]
+    told = [f"The file says nothing of the {name}; the shot's stays." for name in missing]
     about = tuple(line for line in scene.warnings if source.path in line and "assumed" not in line)
     pose = np.broadcast_to(rigid(scene.world(source.node, frames)), (len(frames), 4, 4))
     _require_places(pose, frames, scene.path)
@@ -141,7 +141,7 @@ def _require_places(pose: Numbers, frames: Numbers, path: Path) -> None:
     wrong = np.flatnonzero(~(turned & placed))
     if len(wrong):
         raise ExchangeError(
-            f"its camera's place makes no sense at frame {frames[wrong[0]]:g}.", file=path,
+            f"the camera position is invalid at frame {frames[wrong[0]]:g}.", file=path,
             remedy="Export it without scale or shear.",
         )  # fmt: skip
 
@@ -251,7 +251,7 @@ def _aligned(shot: Shot, read: CameraNumbers) -> tuple[CameraNumbers, list[str]]
                 f"its frames {frames[0]:g} to {frames[-1]:g} are none of shot {shot.label}'s, "
                 f"{whole[0]:g} to {whole[-1]:g}.", remedy="Export it with the shot's own frames.",
             )  # fmt: skip
-        told.append(f"Its frames begin at {frames[0]:g}; they are taken from {begins[len(frames)]:g} on.")
+        told.append(f"Its frames start at {frames[0]:g}; they are taken from {begins[len(frames)]:g} on.")
         frames = frames - frames[0] + begins[len(frames)]
     rows = np.flatnonzero(np.isin(frames, whole))
     if len(rows) < shot.length:

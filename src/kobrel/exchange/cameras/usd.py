@@ -103,7 +103,7 @@ def write_usd(plan: Plan, shot: Shot, stage: Stage, path: Path, only_changes: bo
         except Tf.ErrorException:
             written = False
         if not written:
-            raise ExchangeError("the file cannot be written.", file=path, remedy="Choose another place.")
+            raise ExchangeError("the file cannot be written.", file=path, remedy="Choose another folder.")
 
 
 def _as_it_was(scene: Scene, source: CameraSource, frames: Numbers) -> dict[str, Numbers]:

@@ -27,7 +27,7 @@ from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
 CHANNELS = ("R", "G", "B", "Z", "blur", "focus")
-"""Of the EXR that is written: depth along the axis, blur in pixels of the picture (below 0 for what is nearer
+"""Of the EXR that is written: depth on axis, blur in pixels of the picture (below 0 for what is nearer
 than the focus), and 1 where it is sharp.
 """
 
@@ -104,7 +104,7 @@ def blurred_frame(pixels: Pixels, finished: Finished, camera: Camera, choices: C
                                   ("spherical aberration", camera.flaws.spherical_mm)) if amount
     ]  # fmt: skip
     if left_out:
-        told.append(f"Blur of finished pictures has no {', no '.join(left_out)}.")
+        told.append(f"Not simulated on rendered images: {', '.join(left_out)}.")
     focus = (np.abs(blur) <= most * (1 + 1e-6)).astype(np.float32)
     return Blurred(made, depth, blur.astype(np.float32), focus, tuple(told))
 
@@ -149,7 +149,7 @@ def write_frame(plan: Plan, shot: Shot, frame: int, stage: Stage, path: Path) ->
     """
     found = plan.finished_of(shot)
     if found is None:
-        raise ExchangeError(f"Shot {shot.label} has no finished picture.")
+        raise ExchangeError(f"Shot {shot.label} has no rendered image.")
     camera = camera_at(plan, shot, frame, stage)
     pixels = read_frame(found, frame if found.sequence else None)
     made = blurred_frame(pixels, found, camera, Choices(most_px=shot.most_px))
@@ -169,7 +169,7 @@ def write_range(
     """
     found = plan.finished_of(shot)
     if found is None:
-        raise ExchangeError(f"Shot {shot.label} has no finished picture.")
+        raise ExchangeError(f"Shot {shot.label} has no rendered image.")
     frames = None
     if found.sequence:
         frames = [frame for frame in frames_beside(Path(found.path)) if first <= frame <= last]

@@ -36,7 +36,7 @@ from kobrel.stage.stage import Stage
 Ending = Literal[".ora", ".exr", ".png"]
 ENDINGS: tuple[Ending, ...] = (".ora", ".exr", ".png")
 BEHIND = "Behind"
-"""The layer of all that is no plate."""
+"""Layer of everything but plates."""
 _BLACK, _WHITE = (0.0, 0.0, 0.0), (1.0, 1.0, 1.0)
 
 

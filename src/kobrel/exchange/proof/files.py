@@ -23,7 +23,7 @@ from kobrel.picture.view import View
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan, Proof
 from kobrel.plan.parts import plain_reason
-from kobrel.plan.variants.ladder import Rung
+from kobrel.plan.variants.bracket import Rung
 from kobrel.plan.variants.proofs import proof_of
 from kobrel.stage.pictures.pixels import open_image, open_source, read_pixels
 from kobrel.stage.scene import Progress
@@ -82,7 +82,7 @@ def write_proof(folder: Path, proof: Proof, kept: Kept) -> Proof:
         (folder / SMALL).mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ExchangeError(
-            f"the folder cannot be made ({error.strerror}).", file=folder, remedy="Choose another place."
+            f"the folder cannot be made ({error.strerror}).", file=folder, remedy="Choose another folder."
         ) from None
     path = unused_path(folder, proof.name)
     placed = proof.but(path=str(path))
@@ -159,7 +159,7 @@ def read_proof(path: Path) -> tuple[Proof | None, Kept]:
     missing = [name for name in EXR_CHANNELS if name not in names]
     if missing:
         raise ExchangeError(
-            f"this is no proof, it has no channel {missing[0]}.", file=path, remedy="Keep it again."
+            f"not a proof, it has no channel {missing[0]}.", file=path, remedy="Add it again."
         )
     at = [names.index(name) for name in EXR_CHANNELS]
     colour, depth, blur = pixels[..., at[:3]], pixels[..., at[3]], pixels[..., at[4]]

@@ -212,8 +212,8 @@ def put_strips(page: Paper, sheets: Sequence[ShotSheet], ring_mm: float) -> None
         length = strip_length(sheet, ring_mm)
         parts = strip_parts(length, room)
         page.needs(6.0 + (STRIP_TALL + 3.0))
-        told = f"{sheet.shot.label}: {length:.1f} mm long, {sheet.shot.ring.throw_deg:g}° of the ring"
-        told += ", to be stuck together at the dashed lines" if len(parts) > 1 else ""
+        told = f"{sheet.shot.label}: {length:.1f} mm long, {sheet.shot.ring.throw_deg:g}° focus throw"
+        told += ", join at the dashed lines" if len(parts) > 1 else ""
         page.canvas.text(_MARGIN, page.y + 3.0, fitted(told, 8.0, page.width), 8.0, bold=True)
         page.y += 5.0
         for part in parts:

@@ -40,7 +40,7 @@ def off_strip(sheet: ShotSheet) -> str:
     if not marks:
         return ""
     words = ", ".join(f"{mark.number} at {mark.along}" for mark in marks)
-    return f"Nearer than the ring turns: mark {words}."
+    return f"Closer than the minimum focus: mark {words}."
 
 
 def draw_strip(

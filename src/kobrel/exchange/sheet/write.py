@@ -54,7 +54,7 @@ def write_sheet(
     if path.suffix.lower() not in ENDINGS:
         raise ExchangeError(f"sheets are written as {' or '.join(ENDINGS)}.", file=path)
     if not shots:
-        raise ExchangeError("there is no shot for a sheet.", file=path)
+        raise ExchangeError("no shot selected.", file=path)
     stage.prepare(progress)
     sheets, passes = [], passes_for(shots)
     for number, shot in enumerate(shots):
@@ -115,7 +115,7 @@ def _write_pdf(
         put_strips(page, sheets, options.ring_mm)
     page.y = 0.0
     sharp = sheets[0].numbers.camera
-    about = f"sharp up to {sharp.coc_px:.3g} px, {sharp.coc_mm:.3g} mm on the sensor"
+    about = f"sharpness limit {sharp.coc_px:.3g} px, {sharp.coc_mm:.3g} mm on the sensor"
     for table in tables:
         put_table(page, table, options.unit, about)
     with whole_file(path) as beside:

@@ -36,7 +36,7 @@ def whole_file(path: Path, follow: bool = True) -> Iterator[Path]:
         The folder is missing, the system refuses, or the file ends too early.
     """
     if not path.absolute().parent.is_dir():
-        raise ExchangeError(f"cannot be written, there is no folder {path.absolute().parent}.", file=path)
+        raise ExchangeError(f"cannot be written, no such folder: {path.absolute().parent}.", file=path)
     try:
         with written_beside(path, follow=follow) as beside:
             yield beside
@@ -52,7 +52,7 @@ def not_written(error: OSError, path: Path) -> ExchangeError:
     return ExchangeError(
         f"cannot be written ({reason(error)}).",
         file=path,
-        remedy="Make room on that disk, or choose another." if room else "Choose another place.",
+        remedy="Make room on that disk, or choose another." if room else "Choose another folder.",
     )
 
 

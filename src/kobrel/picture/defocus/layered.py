@@ -50,7 +50,7 @@ def defocused(
     ----------
     view : the camera, at the size of the picture; its stage does not count
     colour : (H, W, 3) linear light
-    depth : (H, W) metres along the axis, infinite where nothing is
+    depth : (H, W) metres along the axis, infinite where the frame is empty
     most_px : the largest disc, pixels across; larger ones are cut down to it
 
     Raises

@@ -17,7 +17,7 @@ METHODS: Mapping[Method, str] = {
     "layered": "Layered, with occlusion", "gather": "Plain gather", "gaussian": "Gaussian", "box": "Box",
     "ramp": "Linear ramp between near and far",
 }  # fmt: skip
-"""How a finished picture can be blurred: all but the first for comparison alone."""
+"""How a rendered image can be blurred: all but the first for comparison alone."""
 _TAPS = 128
 
 

@@ -51,9 +51,7 @@ def measured(colour: NDArray[np.float32], start: tuple[float, float], end: tuple
     line = profile(colour, start, end)
     low, high = np.quantile(line, [0.02, 0.98])
     if high - low < _LEAST_CONTRAST * max(high, 1e-9):
-        raise KobrelError(
-            "There is no edge and no disc along this line.", remedy="Draw it across one, from side to side."
-        )
+        raise KobrelError("No edge or disc along this line.", remedy="Draw it across one, from side to side.")
     x = np.asarray(np.arange(len(line)) * _STEP, float)
     few = max(3, len(line) // 12)
     ends = (float(np.median(line[:few])), float(np.median(line[-few:])))
@@ -91,7 +89,7 @@ def profile(
     way = np.subtract(end, start)
     length = float(np.hypot(*way))
     if not 4.0 <= length <= _LONGEST:
-        raise KobrelError(f"The line is {length:.0f} pixels long; 4 to {_LONGEST:.0f} can be measured.")
+        raise KobrelError(f"The line is {length:.0f} px long; it must be 4 to {_LONGEST:.0f} px.")
     along, across = way / length, np.array([-way[1], way[0]]) / length
     t = np.arange(0.0, length, _STEP)
     light = colour @ LUMINANCE

@@ -170,7 +170,7 @@ def draw_rows(  # type: ignore[no-untyped-def]
     lens : one random lens sample for each pixel, or else the middle of pixel and lens
     rows : (top row, rows end)
     colour : (H, W, 3) float32, added to
-    depth : (H, W) float32, metres along the axis, infinite where nothing is; or (0, 0)
+    depth : (H, W) float32, metres along the axis, infinite where the frame is empty; or (0, 0)
     """
     packet = new_packet()
     height, width = colour.shape[0], colour.shape[1]

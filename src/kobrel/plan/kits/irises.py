@@ -53,7 +53,7 @@ OWN = (
     Preset(name="Round"),
     Preset(name="Six blades", iris=IrisShape(blades=6, rotation_deg=15)),
     Preset(name="Nine soft blades", iris=IrisShape(blades=9, roundness=0.6, turn_per_stop_deg=4)),
-    Preset(name="Two times anamorphic", iris=IrisShape(rim=0.2), squeeze=2.0),
+    Preset(name="2× anamorphic", iris=IrisShape(rim=0.2), squeeze=2.0),
     Preset(name="Soap bubble", iris=IrisShape(rim=0.9), flaws=Flaws(spherical_mm=-0.15)),
     Preset(name="Creamy", iris=IrisShape(rim=-0.8)),
     Preset(name="Swirl", flaws=Flaws(swirl_mm=0.7), cat_eye=0.45),
@@ -62,9 +62,9 @@ OWN = (
     ),
     Preset(name="Five-pointed star", iris=IrisShape(mask=Stencil(outline="star", roundness=0.1, soft=0.08))),
     Preset(name="Heart", iris=IrisShape(mask=Stencil(outline="heart", soft=0.08))),
-    Preset(name="Ring of a mirror lens", iris=IrisShape(mask=Stencil(outline="ring", inner=0.45))),
+    Preset(name="Mirror-lens ring", iris=IrisShape(mask=Stencil(outline="ring", inner=0.45))),
     Preset(
-        name="Attic find",
+        name="Old, dirty lens",
         iris=IrisShape(blades=9, roundness=0.8, mask=Stencil(
             outline="open", dust=0.6, hairs=0.3, scratches=0.5, smudges=0.25, onion=0.25)),
     ),
@@ -99,7 +99,7 @@ def write_preset(path: Path, preset: Preset) -> None:
         raise PlanError(
             f"cannot be written or read ({error.strerror}).",
             file=error.filename or path,
-            remedy="Choose another place.",
+            remedy="Choose another folder.",
         ) from None
 
 
@@ -113,7 +113,7 @@ def read_preset(path: Path) -> Preset:
     """
     content = json_of(path, PlanError)
     if not isinstance(content, dict) or "iris" not in content or not isinstance(content.get("format"), int):
-        raise PlanError("this is no preset of an iris (it has no format number or no iris).", file=path)
+        raise PlanError("not a preset of an iris (it has no format number or no iris).", file=path)
     if content["format"] > FORMAT:
         raise PlanError("written by a newer Kobrel.", file=path, remedy="Update Kobrel to open it.")
     try:

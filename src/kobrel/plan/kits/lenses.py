@@ -22,7 +22,7 @@ SUFFIXES = (".json", ".csv")
 class Kit(Part):
     """Lenses that belong together."""
 
-    kit: str = Field(min_length=1, description="Name of the kit.")
+    kit: str = Field(min_length=1, description="Name of the lens set.")
     lenses: tuple[Lens, ...] = Field(min_length=1)
 
 
@@ -56,7 +56,7 @@ def read_kit(path: Path) -> Kit:
 
 def _checked(path: Path, content: Any) -> dict[str, Any]:
     if not isinstance(content, dict) or not isinstance(content.get("lenses"), list):
-        raise PlanError("this is no kit of lenses, it has no list “lenses”.", file=path)
+        raise PlanError("not a lens set: it has no list “lenses”.", file=path)
     lenses = [
         {**lens, "focal_mm": _pair(lens.get("focal_mm"))} if isinstance(lens, dict) else lens
         for lens in content["lenses"]
@@ -74,7 +74,7 @@ def _from_csv(path: Path, text: str) -> dict[str, Any]:
     lines = csv_lines(text, path, PlanError, delimiter)
     names = [name.strip() for name in lines[0]] if lines else []
     if not {"name", "focal_mm"} <= set(names):
-        raise PlanError(f"a kit begins with a line such as {_EXAMPLE}.", file=path, place="line 1")
+        raise PlanError(f"a lens set starts with a line such as {_EXAMPLE}.", file=path, place="line 1")
     unknown = [name for name in names if name and name not in _COLUMNS]
     if unknown:
         raise PlanError(

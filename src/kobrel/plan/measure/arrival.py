@@ -26,7 +26,7 @@ Mend = Literal["", "camera", "focus", "unit"]
 
 
 @dataclass(frozen=True)
-class Doubt:
+class Diagnostic:
     """What can hardly be meant, in a sentence, and what would mend it.
 
     Parameters
@@ -59,7 +59,7 @@ def seen_distances_m(camera: Camera, stage: Stage, frame: float) -> Numbers:
     return np.asarray(np.where(along > camera.near_clip_m, along, np.inf).reshape(height, width))
 
 
-def shot_doubts(plan: Plan, shot: Shot, stage: Stage) -> list[Doubt]:
+def shot_doubts(plan: Plan, shot: Shot, stage: Stage) -> list[Diagnostic]:
     """Whether a shot's picture is empty, or its focus never on anything: at its first, middle and last
     frame.
 
@@ -83,18 +83,18 @@ def shot_doubts(plan: Plan, shot: Shot, stage: Stage) -> list[Doubt]:
             if float(there.min()) < nearest_m:
                 focus_m, nearest_m = float(camera.focus_m), float(there.min())
     if empty:
-        text = f"Shot {shot.label}: nothing is in the picture."
-        return [Doubt(text, "camera", "Look at everything")]
+        text = f"Shot {shot.label}: nothing is in frame."
+        return [Diagnostic(text, "camera", "Look at everything")]
     if lost:
         text = (
-            f"Shot {shot.label}: the focus, {format_length(focus_m)}, lies where nothing is; what is seen "
-            f"begins at {format_length(nearest_m)}."
+            f"Shot {shot.label}: nothing is at the focus distance ({format_length(focus_m)}); the "
+            f"nearest visible object is at {format_length(nearest_m)}."
         )
-        return [Doubt(text, "focus", "Focus on the middle")]
+        return [Diagnostic(text, "focus", "Focus on frame centre")]
     return []
 
 
-def mended(plan: Plan, stage: Stage, shot: Shot, doubt: Doubt) -> Plan:
+def mended(plan: Plan, stage: Stage, shot: Shot, doubt: Diagnostic) -> Plan:
     """The plan with another camera or focus for a shot, as a doubt offers it."""
     if doubt.mend == "camera":
         mark = Mark(frame=float(shot.first), target=DistanceTarget(metres=overview_distance_m(stage)))

@@ -58,24 +58,25 @@ def models_differ(camera: Camera, unit: Measure) -> str:
     other = replace(camera, model="thin" if camera.model == "render" else "render")
     name = {"thin": "A real lens", "render": "A render camera"}[other.model]
     if other.model == "thin" and float(camera.focus_m) * 1000.0 <= float(camera.focal_mm) * 1.001:
-        return f"{name} could not focus so near."
+        return f"{name} cannot focus this close."
     near, far = (float(limit) for limit in other.limits_m)
     wider = float(other.half_widths()[0] / camera.half_widths()[0]) - 1.0
     angle = (
-        "the same width" if abs(wider) < 5e-5 else f"{abs(wider):.2%} {'wider' if wider > 0 else 'narrower'}"
+        "the same angle of view"
+        if abs(wider) < 5e-5
+        else f"{abs(wider):.2%} {'wider' if wider > 0 else 'narrower'} angle of view"
     )
     blurs = float(other.blur_px(np.inf)), float(camera.blur_px(np.inf))
     more = blurs[0] / blurs[1] - 1.0 if blurs[1] > 0.0 else 0.0
-    background = f"blur the background {abs(more):.2%} {'more' if more >= 0 else 'less'}"
+    background = f"background blur {abs(more):.2%} {'larger' if more >= 0 else 'smaller'}"
     if blurs[1] == 0.0:
-        background = "keep the background as sharp"
+        background = "the background is as sharp"
     own_near, own_far = (float(limit) for limit in camera.limits_m)
     deep = (far - near) / (own_far - own_near) - 1.0 if np.isfinite(far) and np.isfinite(own_far) else 0.0
     from_m, to_m = format_lengths([near, far], unit)
     return (
-        f"{name} would hold {from_m} – {to_m} sharp here, "
-        f"{abs(deep):.1%} {'deeper' if deep >= 0 else 'less deep'}, see {angle}, "
-        f"and {background}."
+        f"{name}: {from_m}–{to_m} in focus, {abs(deep):.1%} {'deeper' if deep >= 0 else 'shallower'}; "
+        f"{angle}; {background}."
     )
 
 
@@ -88,5 +89,5 @@ def surfaces_differ(camera: Camera, unit: Measure) -> str:
     other = "plane" if camera.surface == "sphere" else "sphere"
     return (
         f"In the corners a {other} would lie {format_length(apart, unit)} "
-        f"{'farther' if other == 'plane' else 'nearer'} along the axis."
+        f"{'farther' if other == 'plane' else 'nearer'} on axis."
     )

@@ -76,14 +76,14 @@ def pace_doubts(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
     if made.too_fast.any():
         frames = spans(numbers.frames, made.too_fast, "all frames", "")
         found.append(
-            f"The focus ring turns at up to {made.deg_s.max():.0f} degrees a second, at {frames}; "
-            f"{shot.ring.most_deg_s:g} is the most. Give the pull more frames."
+            f"Ring speed of {made.deg_s.max():.0f}°/s at {frames} exceeds {shot.ring.most_deg_s:g}°/s. "
+            "Lengthen the pull."
         )
     if made.too_jerky.any():
         frames = spans(numbers.frames, made.too_jerky, "all frames", "")
         found.append(
-            f"The focus ring starts or stops harder than {shot.ring.most_deg_s2:g} degrees a second in a "
-            f"second, at {frames}. Take a smooth ease, or give the pull more frames."
+            f"Ring acceleration exceeds {shot.ring.most_deg_s2:g}°/s² at {frames}. Use a smoother ease "
+            "or a longer pull."
         )
     return found + [_sentence(plan, rack) for rack in unseen_racks(shot, numbers)]
 
@@ -140,6 +140,6 @@ def _sentence(plan: Plan, rack: UnseenRack) -> str:
     one, other = (plan.name_of(mark.target) for mark in (rack.before, rack.after))
     would = rack.would if rack.stop else "No lens would show it; move one of them"
     return (
-        f"The rack from {one} to {other} at {rack.after.frame:g} shows nothing: "
-        f"what it leaves is {rack.blur_px:.1f} px soft. {would}."
+        f"The rack from {one} to {other} at frame {rack.after.frame:g} is barely visible: {one} ends "
+        f"only {rack.blur_px:.1f} px soft. {would}."
     )

@@ -45,15 +45,15 @@ def _sharp_frames(numbers: Survey, row: int) -> str:
     """In which frames a subject is sharp."""
     sharp = numbers.state[row] == SHARP
     if sharp.all():
-        return "sharp throughout"
+        return "in focus throughout"
     if not sharp.any():
-        return "never sharp"
+        return "never in focus"
     found = runs(numbers.frames, sharp)
     if len(found) == 1 and sharp[0]:
-        return f"sharp to {found[0][1]:g}"
+        return f"in focus to {found[0][1]:g}"
     if len(found) == 1 and sharp[-1]:
-        return f"sharp from {found[0][0]:g}"
-    return "sharp " + ", ".join(f"{a:g}–{b:g}" if b > a else f"at {a:g}" for a, b in found)
+        return f"in focus from {found[0][0]:g}"
+    return "in focus " + ", ".join(f"{a:g}–{b:g}" if b > a else f"at {a:g}" for a, b in found)
 
 
 def _pulls(shot: Shot, numbers: Survey) -> list[str]:

@@ -54,7 +54,7 @@ class Vignette(Part):
     kind: Literal["vignette"] = "vignette"
     colour: Colour = _BLACK
     strength: Amount = Field(0.7, description="Opacity at the corners.")
-    clear: Amount = Field(0.45, description="How far from the middle it begins; 1 is the corner.")
+    clear: Amount = Field(0.45, description="Where it starts, from the centre (0) to the corner (1).")
     round: Amount = Field(0.0, description="0 follows the picture's shape, 1 is a circle.")
 
 

@@ -13,8 +13,8 @@ from kobrel.stage.read.finished.frames import ENDINGS, Pixels, frames_beside, nu
 from kobrel.stage.read.finished.pose import taken_from
 
 DEPTH_KINDS: dict[DepthKind, str] = {
-    "distance": "Distance", "inverse": "One over distance", "even": "0 to 1, even in distance",
-    "dioptres": "0 to 1, even in dioptres",
+    "distance": "Distance", "inverse": "Inverse distance (1/m)", "even": "Normalised, linear",
+    "dioptres": "Normalised, inverse",
 }  # fmt: skip
 
 
@@ -111,7 +111,7 @@ def opened(
         As :func:`read_frame`.
     """
     if path.suffix.lower() not in ENDINGS:
-        raise SceneError(f"finished pictures end in {', '.join(ENDINGS)}.", file=path)
+        raise SceneError(f"rendered images end in {', '.join(ENDINGS)}.", file=path)
     number = number_in(path)
     several = number is not None and len(frames_beside(path)) > 1
     first = Finished(

@@ -55,13 +55,13 @@ def edge_report(plan: Plan, plate: Plate, stage: Stage, camera: Camera, frames: 
     needed = float(over[np.isfinite(over)].max(initial=0.0))
     if not np.isfinite(over).all():
         return EdgeReport(
-            4.0, shows, f"It turns away from the camera at {_frames(frames, ~np.isfinite(over))}."
+            4.0, shows, f"It faces away from the camera at {_frames(frames, ~np.isfinite(over))}."
         )
     if not shows.any():
         return EdgeReport(0.0, shows, "No edge of it shows in this shot.")
     return EdgeReport(
         needed, shows,
-        f"Its edge shows at {_frames(frames, shows)}; extended by {needed:.0%} of its size it would not.",
+        f"Edge visible at {_frames(frames, shows)}; extend by {needed:.0%}.",
     )  # fmt: skip
 
 

@@ -63,5 +63,5 @@ def distance_of_foot(camera: Camera, ground_y: float, right: float, down: float)
     """
     origin, way = camera.ray(right, down, 1.0, 1.0)
     if way[1] >= -1e-6 or origin[1] <= ground_y:
-        raise PlanError("A foot stands below the horizon.", remedy="Click where it meets the ground.")
+        raise PlanError("The point must be below the horizon.", remedy="Click where it meets the ground.")
     return float((ground_y - origin[1]) / way[1])

@@ -117,7 +117,7 @@ def plate_key(plan: Plan, plate: Plate) -> PlateKey:
 
 
 @dataclass
-class Shelf:
+class PixelCache:
     """Pixels of plates that were made, by their keys, a few more than are wanted, for undo; and keys whose
     pixels could not be made, or were given up.
     """
@@ -127,9 +127,9 @@ class Shelf:
     failed: set[PlateKey] = field(default_factory=set)
     _originals: LRUCache[Original, PlatePixels] = field(default_factory=lambda: LRUCache(_ORIGINALS))
 
-    def copy(self) -> "Shelf":
+    def copy(self) -> "PixelCache":
         """Another with the same pixels."""
-        made = Shelf(dict(self.sources), dict(self.told), set(self.failed))
+        made = PixelCache(dict(self.sources), dict(self.told), set(self.failed))
         made._originals.update(self._originals)
         return made
 

@@ -71,7 +71,7 @@ def _on_sight(plate: Plate, camera: Camera, here: Numbers, distance_m: float) ->
     """
     now = axial_m(camera, here)
     if now <= 0:
-        raise PlanError(f"{plate.name} stands behind the camera.", remedy="Move it before the camera first.")
+        raise PlanError(f"{plate.name} is behind the camera.", remedy="Move it in front of the camera first.")
     if camera.projection == "orthographic":
         return here - camera.pose[:3, 2] * (distance_m - now), 1.0
     eye, ratio = camera.pose[:3, 3], distance_m / now

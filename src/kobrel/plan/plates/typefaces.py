@@ -29,12 +29,12 @@ def face_of(title: Title) -> tuple[Face, str]:
     styles = found.get(title.family)
     if styles is None:
         return shipped()[SHIPPED_FAMILY][PLAIN_STYLE], (
-            f"The typeface {title.family} is not on this machine; {SHIPPED_FAMILY} stands for it."
+            f"The typeface {title.family} is not installed; {SHIPPED_FAMILY} is used instead."
         )
     if title.style in styles:
         return styles[title.style], ""
     other = PLAIN_STYLE if PLAIN_STYLE in styles else next(iter(styles))
-    return styles[other], f"{title.family} {title.style} is not on this machine; {other} stands for it."
+    return styles[other], f"{title.family} {title.style} is not installed; {other} is used instead."
 
 
 @cache

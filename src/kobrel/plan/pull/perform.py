@@ -30,7 +30,7 @@ def performed(frames: ArrayLike, focus_dpt: ArrayLike, tolerance_dpt: float) -> 
     """
     at, focus = np.asarray(frames, float), np.asarray(focus_dpt, float)
     if len(at) == 0:
-        raise PlanError("Nothing was recorded.", remedy="Let the shot play while you pull.")
+        raise PlanError("Nothing was recorded.", remedy="Pull while the shot plays.")
     every = np.arange(at[0], at[-1] + 1)
     whole = np.interp(every, at, focus)
     low, high = whole - tolerance_dpt, whole + tolerance_dpt

@@ -15,7 +15,7 @@ from kobrel.plan.start import DEFAULT_FRAMES, frames_of, shot_from_camera
 from kobrel.stage.stage import Stage
 
 LENS_FIELDS = tuple(name for name in ALT_FIELDS if name not in ("marks", "keeps", "ahead_m"))
-"""What of a shot is its lens and how it records: everything an Alt has but marks and place."""
+"""What of a shot is its lens and how it records: everything an alt has but marks and place."""
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ def removed(plan: Plan, index: int) -> Plan:
         It is the only shot.
     """
     if len(plan.shots) == 1:
-        raise PlanError("A plan keeps at least one shot.")
+        raise PlanError("A plan needs at least one shot.")
     return plan.but(shots=plan.shots[:index] + plan.shots[index + 1 :])
 
 
@@ -104,7 +104,7 @@ def with_frames(shot: Shot, first: int, last: int) -> Shot:
         It would end before it begins, or be too long to work with.
     """
     if last < first:
-        raise PlanError(f"A shot cannot end at {last}, before it begins at {first}.")
+        raise PlanError(f"A shot cannot end at {last}, before its start at {first}.")
     if last - first >= MOST_FRAMES:
         raise PlanError(f"A shot has {MOST_FRAMES} frames at most; {first} to {last} are {last - first + 1}.")
     return shot.but(first=first, last=last)

@@ -25,7 +25,7 @@ _SAME_DPT = 1e-6
 def wished_name(plan: Plan, number: int) -> str:
     """Whom or what a wish is about, in words."""
     if number == BACKGROUND:
-        return "Far background"
+        return "Background"
     subject = plan.subject(number)
     return f"{number} {subject.name}" if subject else f"missing subject {number}"
 
@@ -126,9 +126,7 @@ def terms(plan: Plan, shot: Shot, numbers: Survey) -> Terms:
     """
     camera, frames = numbers.camera, numbers.frames
     if camera.projection == "orthographic":
-        raise OpticsError(
-            "An orthographic view has a cone of light in place of a stop; a brief needs a lens."
-        )
+        raise OpticsError("An orthographic view has a light cone in place of a stop; a brief needs a lens.")
     known = tuple(w for w in shot.brief if w.subject == BACKGROUND or w.subject in numbers.subjects)
     axial, straight, seen, half = [], [], [], []
     for wish in known:
@@ -298,14 +296,14 @@ def clash(brief: Terms, row: int) -> Clash | None:
         text = f"{' and '.join(brief.texts[i] for i in group)}: no focus and stop can do that."
     else:
         asks = (
-            f"{_joined(more, 'asks', 'ask')} for f/{bind.least:.3g} or more"
+            f"{_joined(more, 'needs', 'need')} f/{bind.least:.3g} or more"
             if more
-            else (f"the lens opens to f/{bind.least:.3g}")
+            else (f"the lens's widest stop is f/{bind.least:.3g}")
         )
         bears = (
-            f"{_joined(fewer, 'bears', 'bear')} no more than f/{bind.greatest:.3g}"
+            f"{_joined(fewer, 'allows', 'allow')} at most f/{bind.greatest:.3g}"
             if fewer
-            else (f"the lens ends at f/{bind.greatest:.3g}")
+            else (f"the lens's smallest stop is f/{bind.greatest:.3g}")
         )
         text = f"{asks}, {bears}: {apart:.1f} stops apart."
     return Clash(float(brief.frames[row]), group, apart, text[0].upper() + text[1:])

@@ -109,8 +109,8 @@ def _require_sense(quantity: Quantity, values: Numbers) -> None:
     wrong = np.flatnonzero(~((values >= quantity.least) & (values <= quantity.most)))
     if len(wrong):
         raise PlanError(
-            f"{quantity.label} of {float(values[wrong[0]]):g} makes no sense.",
-            remedy=f"It lies between {quantity.least:g} and {quantity.most:g}.",
+            f"{quantity.label} cannot be {float(values[wrong[0]]):g}.",
+            remedy=f"It must be between {quantity.least:g} and {quantity.most:g}.",
         )
 
 
@@ -197,7 +197,7 @@ def _changed(shot: Shot, before: RenderCamera, camera: RenderCamera) -> Shot:
     }  # fmt: skip
     turned = camera.turn_deg - before.turn_deg
     if np.any(np.abs(turned) > 1e-9):
-        iris["rotation_deg"] = shot.iris.rotation_deg + single(turned + 1.0, "the turn of the iris") - 1.0
+        iris["rotation_deg"] = shot.iris.rotation_deg + single(turned + 1.0, "the rotation of the iris") - 1.0
     exposure = {
         name: getattr(camera, name) for name in ("shutter_deg", "iso", "nd_stops")
         if getattr(camera, name) != getattr(before, name)

@@ -60,11 +60,11 @@ BLOCKS: tuple[Block, ...] = (
           ("infinity_blur_px", "infinity_blur_percent", "infinity_blur_mm", "focus_distance")),
     Block("limits", "Near and far limit",
           ("focus_distance", "near_limit", "far_limit", "sharp_depth", "hyperfocal")),
-    Block("ramp", "Ramp of blur",
+    Block("ramp", "Near/far blur ramp",
           ("focus_distance", "full_before", "begins_before", "begins_behind", "full_behind", "largest_blur")),
-    Block("depth", "Depth picture, straight",
+    Block("depth", "Depth pass, linear",
           ("black_point", "white_point", "focus_value", "blur_at_black")),
-    Block("inverse", "Depth picture, inverse",
+    Block("inverse", "Depth pass, inverse",
           ("inverse_white", "inverse_black", "inverse_focus_value", "inverse_blur")),
     Block("view", "Angle of view", ("angle_across", "angle_up", "angle_diagonal")),
     Block("iris", "Iris",
@@ -90,7 +90,7 @@ def block(key: str) -> Block:
     found = next((each for each in BLOCKS if each.key == key), None)
     if found is None:
         known = ", ".join(each.key for each in BLOCKS)
-        raise PlanError(f"there are no terms “{key}”.", remedy=f"There are: {known}.")
+        raise PlanError(f"there are no values “{key}”.", remedy=f"There are: {known}.")
     return found
 
 

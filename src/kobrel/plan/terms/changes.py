@@ -92,7 +92,7 @@ def changes(plan: Plan, old: Shot, new: Shot, before: Survey, after: Survey, uni
         ("Squeeze", f"{a.squeeze:g}", f"{b.squeeze:g}"),
         ("Blades", f"{a.blades:g}", f"{b.blades:g}"),
         ("Roundness", f"{a.roundness:.3g}", f"{b.roundness:.3g}"),
-        ("Turn of the iris", f"{a.turn_deg[0]:.4g}°", f"{b.turn_deg[0]:.4g}°"),
+        ("Rotation of the iris", f"{a.turn_deg[0]:.4g}°", f"{b.turn_deg[0]:.4g}°"),
         ("Shutter", f"{a.shutter_deg:g}°", f"{b.shutter_deg:g}°"),
         ("ISO", f"{a.iso:g}", f"{b.iso:g}"),
         ("ND", f"{a.nd_stops:g} stops", f"{b.nd_stops:g} stops"),

@@ -112,7 +112,9 @@ def _other_surface(scene: _Scene) -> Iterator[Loss]:
     if seen:
         worst = max(seen, key=lambda k: float(off[k]))
         kind = {"plane": "spherical", "sphere": "flat"}[camera.surface]
-        yield Loss("surface", f"On a {kind} focus {scene.name(worst)} is off by", float(off[worst]))
+        yield Loss(
+            "surface", f"With a {kind} focus surface, {scene.name(worst)} is off by", float(off[worst])
+        )
 
 
 def _straight(scene: _Scene) -> Iterator[Loss]:
@@ -127,7 +129,7 @@ def _straight(scene: _Scene) -> Iterator[Loss]:
         )
         if abs(along / float(camera.focus_m) - 1) < 1e-6:
             off = float(replace(camera, focus_m=np.asarray(straight)).blur_px(along))
-            yield Loss("straight", f"Typed straight, {scene.name(k)} is off by", off)
+            yield Loss("straight", f"If the straight-line distance is typed, {scene.name(k)} is off by", off)
             return
 
 
@@ -137,9 +139,9 @@ def _own_numbers(scene: _Scene) -> Iterator[Loss]:
     if camera.model != "thin":
         return
     part = float(camera.focal_mm[0] / camera.image_mm[0])
-    yield Loss("thin", "The lens’s own focal length typed, framing is off by",
+    yield Loss("thin", "The lens's own focal length typed, framing is off by",
                float(camera.width_px / 2 * (1 / part - 1)))  # fmt: skip
-    yield Loss("thin_blur", "The lens’s own length and stop typed, blur is off by",
+    yield Loss("thin_blur", "With the lens's nominal focal length and stop, blur is off by",
                scene.largest_px * (1 - part))  # fmt: skip
 
 
@@ -164,18 +166,18 @@ def _shape(scene: _Scene, which: Block) -> Iterator[Loss]:
 def _within(scene: _Scene) -> Iterator[Loss]:
     """What no block can say: cut discs, masks, the rim's weight, and what flaws do."""
     camera, largest = scene.numbers.camera.frame(scene.row), scene.largest_px
-    yield Loss("cat_eye", "No cat’s eye: corner discs too wide by", largest * cat_eye_amount(camera))
+    yield Loss("cat_eye", "No cat's eye: corner discs too wide by", largest * cat_eye_amount(camera))
     iris = scene.shot.iris
     if iris.mask is not None:
         yield Loss("mask", "No mask: within discs of up to", largest)
     elif iris.rim:
-        yield Loss("rim", "No rim’s weight: within discs of up to", largest)
+        yield Loss("rim", "No edge brightness: affects discs up to", largest)
     flaws = scene.shot.flaws
     shifts = [abs(flaws.colour_mm), abs(flaws.swirl_mm) / 2, abs(flaws.spherical_mm) / 2]
     if any(shifts):
         # the image lies as much before or behind the sensor, seen through the pupil at its distance
         spread = max(shifts) / float(camera.image_f_number)
-        yield Loss("flaws", "No flaws of the lens: blur off by about",
+        yield Loss("flaws", "Without lens character, blur is off by about",
                    spread / scene.camera.film_mm[0] * camera.width_px)  # fmt: skip
 
 

@@ -38,7 +38,7 @@ class OwnTerm(Part):
     @classmethod
     def _is_known(cls, key: str) -> str:
         if key not in QUANTITIES:
-            raise ValueError(f"there is no quantity “{key[:60]}”")
+            raise ValueError(f"no quantity named “{key[:60]}”")
         return key
 
     @property
@@ -115,7 +115,7 @@ def read_own(path: Path) -> OwnTerms:
     """
     content = json_of(path, PlanError)
     if not isinstance(content, dict) or "terms" not in content:
-        raise PlanError("these are no terms, there is no list “terms”.", file=path)
+        raise PlanError("not a file of values: it has no list “terms”.", file=path)
     try:
         return OwnTerms.model_validate(content)
     except ValidationError as error:

@@ -26,6 +26,15 @@ _VALUE = re.compile(
 _BRACKETS = re.compile(r"^(?P<name>.*?)\s*\[(?P<unit>[^\]]*)\]$")
 _FRAME_NAMES = ("frame", "frames", "frame number")
 _SPELLED = {"degrees": ("deg", "degrees"), "px": ("pixels", "pixel"), "seconds": ("seconds", "sec")}
+_FORMER = {
+    "full blur before": "full_before", "blur begins before": "begins_before",
+    "blur begins behind": "begins_behind", "full blur behind": "full_behind", "view across": "angle_across",
+    "view upward": "angle_up", "view, diagonal": "angle_diagonal", "turn, from the right": "turn_from_right",
+    "turn, from the top": "turn_from_top", "turn, clockwise from right": "clockwise_from_right",
+    "turn, back from the top": "back_from_top", "sharp depth": "sharp_depth",
+    "brighter than metered": "brighter",
+}  # fmt: skip
+"""Labels of Kobrel 0.1, which stand in files and notes, with the keys of their quantities."""
 _LENGTHS = {**METRES, "km": 1000.0, '"': METRES["in"], "'": METRES["ft"]}
 
 
@@ -91,6 +100,7 @@ def _names(owns: Sequence[OwnTerms]) -> dict[str, Quantity | OwnTerm]:
     for quantity in QUANTITIES.values():
         for name in (quantity.key, quantity.label):
             found.setdefault(name.lower(), quantity)
+    found |= {label: QUANTITIES[key] for label, key in _FORMER.items()}
     for own in owns:
         found |= {term.name.lower(): term for term in own.terms}
     return found
@@ -119,7 +129,7 @@ def _from_json(words: str) -> list[dict[str, str]]:
     try:
         content = None if fault else json.loads(words)
     except ValueError as error:
-        fault = f"this is no JSON ({error})."
+        fault = f"not valid JSON ({error})."
     if fault:
         raise PlanError(fault)
     unit = ""
@@ -189,7 +199,7 @@ def _number(text: str | None, term: OwnTerm, unit: Measure, row: int) -> tuple[f
     match = _VALUE.match(words)
     if match is None:
         raise PlanError(
-            f"{term.name}: “{words[:40]}” is no number." if words else f"{term.name} is missing.",
+            f"{term.name}: “{words[:40]}” is not a number." if words else f"{term.name} is missing.",
             place=f"row {row}" if row > 1 else "",
         )
     number = match["number"].replace("−", "-").replace(",", ".").lstrip("+").lower()
@@ -206,7 +216,7 @@ def _factor(word: str, term: OwnTerm, unit: Measure) -> float:
         return _LENGTHS[word.lower()] / (own.metres if kind == "length" else METRES["mm"])
     if word.lower() in ("", own.symbol if kind == "length" else SYMBOLS[kind], *_SPELLED.get(kind, ())):
         return 1.0
-    raise PlanError(f"{term.name}: “{word[:20]}” is no unit of it.")
+    raise PlanError(f"{term.name}: “{word[:20]}” is not a unit of it.")
 
 
 def _frames(rows: list[dict[str, str]]) -> Numbers | None:
@@ -225,7 +235,7 @@ def _frames(rows: list[dict[str, str]]) -> Numbers | None:
     try:
         frames = np.asarray([float(row.get(heads[0], "")) for row in rows])
     except ValueError:
-        raise PlanError("a frame is no number.", place=f"column {heads[0]}") from None
+        raise PlanError("a frame is not a number.", place=f"column {heads[0]}") from None
     if not np.all(np.isfinite(frames)) or np.any(np.diff(frames) <= 0):
         raise PlanError("the frames are not in order, each once.", place=f"column {heads[0]}")
     return frames

@@ -13,7 +13,7 @@ def kept(shot: Shot, name: str) -> Shot:
         The name is empty.
     """
     if not name.strip():
-        raise PlanError("An Alt needs a name.")
+        raise PlanError("An alt needs a name.")
     fresh = Alt(name=name.strip(), **{field: getattr(shot, field) for field in ALT_FIELDS})
     others = [alt for alt in shot.alts if alt.name != fresh.name]
     return shot.but(alts=(*others, fresh))
@@ -29,8 +29,24 @@ def taken(shot: Shot, name: str) -> Shot:
     """
     alt = next((alt for alt in shot.alts if alt.name == name), None)
     if alt is None:
-        raise PlanError(f"Shot {shot.label} has no Alt {name}.")
+        raise PlanError(f"Shot {shot.label} has no alt {name}.")
     return shot.but(**{field: getattr(alt, field) for field in ALT_FIELDS})
+
+
+def renamed(shot: Shot, name: str, new: str) -> Shot:
+    """The shot with one of its alts under another name.
+
+    Raises
+    ------
+    PlanError
+        The new name is empty, or another alt has it.
+    """
+    new = new.strip()
+    if not new:
+        raise PlanError("An alt needs a name.")
+    if new != name and any(alt.name == new for alt in shot.alts):
+        raise PlanError(f"An alt named {new} exists.", remedy="Choose another name.")
+    return shot.but(alts=tuple(alt.but(name=new) if alt.name == name else alt for alt in shot.alts))
 
 
 def removed(shot: Shot, name: str) -> Shot:

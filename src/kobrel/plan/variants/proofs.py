@@ -14,12 +14,12 @@ from kobrel.plan.model import ALT_FIELDS, Alt, Plan, Proof, Shot
 Take = Literal["all", "lens", "stop", "focus", "iris", "exposure"]
 TAKES: Mapping[Take, str] = {
     "all": "Everything", "lens": "Lens and sensor", "stop": "Stop", "focus": "Focus and marks",
-    "iris": "Iris and flaws", "exposure": "Exposure",
+    "iris": "Iris and character", "exposure": "Exposure",
 }  # fmt: skip
 """What of a proof's settings can be taken back, and how it is called."""
 Order = Literal["kept", "rating", "shot", "stop", "focus", "lens", "name"]
 ORDERS: Mapping[Order, str] = {
-    "kept": "As they were kept", "rating": "Best first", "shot": "By shot and frame", "stop": "By stop",
+    "kept": "By date added", "rating": "By rating", "shot": "By shot and frame", "stop": "By stop",
     "focus": "By focus", "lens": "By focal length", "name": "By name",
 }  # fmt: skip
 _KEYS: Mapping[Order, Callable[[Proof], Any]] = {
@@ -125,9 +125,9 @@ def facts(proofs: Sequence[Proof], unit: LengthUnit | Measure = "m") -> list[dic
             "blades": blade_words(proof.kept.iris.blades),
             "iris": _iris(proof.kept.iris),
             "flaws": _flaws(proof),
-            "exposure": f"{proof.shown_ev:+.2g} stops",
+            "exposure": f"view exposure {proof.shown_ev:+.2g} EV",
             "size": f"{proof.width_px} × {proof.height_px}",
-            "passes": f"{proof.passes} passes",
+            "passes": f"{proof.passes} samples",
         }
         for proof, distance in zip(proofs, focus, strict=True)
     ]
@@ -147,7 +147,7 @@ def _iris(shape: IrisShape) -> str:
     mask = {None: "", "picture": "mask", "drawn": "drawn mask"}[shape.mask.kind if shape.mask else None]
     parts = (
         f"roundness {shape.roundness:g}" if shape.blades and shape.roundness else "",
-        f"rim {shape.rim:+g}" if shape.rim else "", mask,
+        f"edge {shape.rim:+g}" if shape.rim else "", mask,
     )  # fmt: skip
     return ", ".join(filter(None, parts))
 
@@ -159,7 +159,7 @@ def _flaws(proof: Proof) -> str:
         "cat's eye": flaws.front_stop is not None, "fringes": flaws.colour_mm != 0,
         "swirl": flaws.swirl_mm != 0, "spherical": flaws.spherical_mm != 0,
     }  # fmt: skip
-    return ", ".join(name for name, on in named.items() if on) or "no flaws"
+    return ", ".join(name for name, on in named.items() if on) or "no character"
 
 
 def differences(proofs: Sequence[Proof], unit: LengthUnit | Measure = "m") -> list[str]:

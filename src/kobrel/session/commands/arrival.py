@@ -4,7 +4,7 @@ from typing import Any
 
 from kobrel.plan import edit
 from kobrel.plan.measure import arrival
-from kobrel.plan.measure.arrival import Doubt
+from kobrel.plan.measure.arrival import Diagnostic
 from kobrel.plan.model import FileCamera, Plan
 from kobrel.plan.space.overview import followed
 from kobrel.plan.staging import Library, placement
@@ -65,7 +65,7 @@ def take_cameras(session: Session, name: str, paths: list[str]) -> None:
         session.say(" ".join(told))
 
 
-def mend(session: Session, doubt: Doubt) -> None:
+def mend(session: Session, doubt: Diagnostic) -> None:
     """Do what a doubt offers."""
     shot = session.shot
     if doubt.mend == "unit":
@@ -73,6 +73,6 @@ def mend(session: Session, doubt: Doubt) -> None:
     elif shot is not None:
         plan = arrival.mended(session.plan, session.stage, shot, doubt)
         if plan is session.plan:
-            session.say("Nothing is seen that could be focused on.")
+            session.say("Nothing in frame to focus on.")
         else:
             session.edit(doubt.offer, plan)

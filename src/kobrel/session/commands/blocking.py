@@ -34,7 +34,7 @@ def chosen(session: Session) -> StandIn | None:
 
 
 needs_chosen = needs(chosen)
-"""A command on the chosen stand-in, which is its second argument."""
+"""A command on the selected stand-in, which is its second argument."""
 
 
 def place(session: Session, kind: StandInKind, position_m: ArrayLike, in_row: bool = False) -> StandIn:
@@ -132,7 +132,7 @@ def fade(session: Session, stand_in: StandIn, way: Way, frames: float) -> None:
 @needs_chosen
 def set_ease(session: Session, stand_in: StandIn, ease: Ease) -> None:
     """Set how the chosen stand-in goes on from its last key up to the frame."""
-    change(session, "Way", keys=stand_in.with_ease(session.frame, ease).keys)
+    change(session, "Interpolation", keys=stand_in.with_ease(session.frame, ease).keys)
 
 
 @needs_chosen
@@ -161,7 +161,7 @@ def drop(session: Session, stand_in: StandIn) -> None:
     here = current_place(session, stand_in)
     above = here + np.array([0.0, stand_in.size_m[1], 0.0])
     move(session, (here[0], floor_beneath(session, above, stand_in.number), here[2]))
-    session.say(f"{stand_in.name} stands on what is beneath it.")
+    session.say(f"{stand_in.name} dropped onto the surface below.")
 
 
 @needs_chosen
@@ -200,8 +200,8 @@ def begin_stand_in(session: Session, kind: StandInKind) -> None:
     """The next click places a stand-in."""
     session.selection.tool = Tool("place", stand_in=kind)
     session.say(
-        f"Click in Overhead, Side, Front or Picture to place the {STAND_IN_NAMES[kind].lower()}; "
-        "Enter places it ahead of the camera, Esc does not."
+        f"Click in a view to place the {STAND_IN_NAMES[kind].lower()}. Enter: in front of the camera. "
+        "Esc: cancel."
     )
 
 
@@ -214,7 +214,7 @@ def surround(session: Session, **changes: object) -> None:
     """Change the picture all about, if there is one."""
     about = session.plan.light.surround
     if about is not None:
-        light(session, "Picture all about", surround=about.but(**changes))
+        light(session, "Environment map", surround=about.but(**changes))
 
 
 def _whole(changes: dict[str, object], *names: str) -> dict[str, object]:

@@ -29,11 +29,11 @@ def paint(
     wish = Wish(subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last))
     if kind is None:
         session.edit_shot(
-            f"Ask nothing of {briefs.wished_name(session.plan, subject)}", lambda s: edit.cleared(s, wish)
+            f"Clear requirement: {briefs.wished_name(session.plan, subject)}", lambda s: edit.cleared(s, wish)
         )
     else:
         what = briefs.wish_text(session.plan, wish)
-        session.edit_shot(f"Ask for {what}", lambda s: edit.painted(s, wish))
+        session.edit_shot(f"Require {what}", lambda s: edit.painted(s, wish))
 
 
 def add(session: Session, wish: Wish) -> None:
@@ -49,7 +49,7 @@ def change(session: Session, shot: Shot, index: int, **changes: object) -> None:
     try:
         fresh = shot.brief[index].but(**changes)
     except ValueError:
-        session.say("A wish ends no earlier than it begins.")
+        session.say("Last frame must not precede first frame.")
         return
     wishes = (*shot.brief[:index], fresh, *shot.brief[index + 1 :])
     session.edit_shot("Change the brief", lambda s: s.but(brief=wishes))
@@ -60,7 +60,7 @@ def remove(session: Session, shot: Shot, index: int) -> None:
     """Take one wish out of the brief."""
     if 0 <= index < len(shot.brief):
         wishes = (*shot.brief[:index], *shot.brief[index + 1 :])
-        session.edit_shot("Take a wish back", lambda s: s.but(brief=wishes))
+        session.edit_shot("Delete requirement", lambda s: s.but(brief=wishes))
 
 
 def stop_range(session: Session) -> StopRange | None:
@@ -93,9 +93,9 @@ def take_here(session: Session, now: Now) -> None:
     """Set focus and stop at this frame as the brief wants them."""
     found = stop_range(session)
     if found is None:
-        session.say("No focus and stop grant the brief at this frame.")
+        session.say("No focus and stop meet the brief at this frame.")
         return
-    session.edit_shot("Take the brief's answer", lambda s: briefs.taken_at(s, now.survey, now.row, found))
+    session.edit_shot("Apply the brief's solution", lambda s: briefs.taken_at(s, now.survey, now.row, found))
 
 
 @needs_now
@@ -106,12 +106,12 @@ def take_over(session: Session, now: Now, span: Span) -> None:
         return
     stops = found.stops
     if not stops:
-        session.say("No single stop meets the brief in all frames. The stop may be keyed instead.")
+        session.say("No single stop works for the whole shot. Try Also key the stop.")
         return
     stop = briefs.nearest_stop(stops, float(camera.f_number))
     every = np.full(len(found.brief.frames), stop)
     taken = briefs.taken_over(shot, found.brief, Keyed(value=stop), every)
-    session.edit_shot("Take the brief's pull", lambda _s: taken)
+    session.edit_shot("Apply the brief's pull", lambda _s: taken)
     session.say(f"f/{stop:.3g}, and the slowest pull that meets the brief: {len(taken.marks)} marks.")
 
 
@@ -122,7 +122,7 @@ def take_keyed(session: Session, now: Now, span: Span) -> None:
     if found is None:
         return
     taken = briefs.with_keyed_stop(now.shot, found)
-    session.edit_shot("Take the brief's pull and stops", lambda _s: taken)
+    session.edit_shot("Apply the brief's pull and stops", lambda _s: taken)
     count = len(taken.glass.f_number.keys)
     session.say(f"{count or 'No'} keys of the stop, {len(taken.marks)} marks of the focus.")
 

@@ -49,11 +49,11 @@ def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
     if taken is None or taken.half_width is None:
         found = found.but(half_width=float(camera.half_widths()[0]))
     elif max(map(abs, taken.shift)) > _NO_SHIFT:
-        told.append("Its header says a lens shift, which is not taken: places beside the middle are off.")
+        told.append("Its header has a lens shift, which is ignored: positions off centre are inexact.")
     name = scene_name(path, {scene.name for scene in session.plan.scenes})
     if taken is not None and _may_stand_elsewhere(session.plan, shot):
         shot = edit.with_camera(shot, FileCamera(scene=name, path=CAMERA))
-        told.append("The camera stands where the header of the file says.")
+        told.append("The camera is at the position in the file's header.")
         if taken.half_width is not None and shot.glass.lens is None:
             focal = float(camera.focal_mm) * float(camera.half_widths()[0]) / taken.half_width
             shot = shot.but(glass=shot.glass.but(focal_mm=Keyed(value=round(focal, 6))))
@@ -62,7 +62,7 @@ def put(session: Session, path: Path, depth: Path | None = None) -> list[str]:
         scenes=(*session.plan.scenes, SceneRef(name=name, path=found.path, finished=found))
     )
     plan = _without_unused(edit.with_shot(plan, session.shot_index, shot.but(finished=name)), shot.finished)
-    session.edit(f"Finished picture {name}", plan)
+    session.edit(f"Rendered image {name}", plan)
     return told
 
 
@@ -91,7 +91,7 @@ def change(session: Session, **changes: Any) -> None:
     if reference is not None and reference.finished is not None:
         fresh = reference.finished.but(**changes)
         plan = edit.with_scene(session.plan, reference.name, finished=fresh)
-        session.edit("How the finished picture counts", plan)
+        session.edit("Change depth settings", plan)
 
 
 def change_rule(session: Session, **changes: Any) -> None:
@@ -113,12 +113,10 @@ def calibrate(session: Session, known_m: float) -> None:
     )
     read = float(now.survey.sight.axial_m[row, now.row])
     if not np.isfinite(read) or read <= 0:
-        session.say("Nothing stands there; choose another point.")
+        session.say("Nothing there; choose another point.")
         return
     change(session, rule=calibrated(found.rule, read, known_m))
-    session.say(
-        f"Depth is taken so that it stands at {session.length(known_m)}; it was {session.length(read)}."
-    )
+    session.say(f"Depth calibrated: {session.length(known_m)} (was {session.length(read)}).")
 
 
 def take_lens(session: Session) -> None:
@@ -136,7 +134,7 @@ def let_go(session: Session) -> None:
     if shot is None or reference is None:
         return
     plan = edit.with_shot(session.plan, session.shot_index, shot.but(finished=""))
-    session.edit("Without the finished picture", _without_unused(plan, reference.name))
+    session.edit("Remove rendered image", _without_unused(plan, reference.name))
 
 
 def measure(session: Session, camera: Camera, start: tuple[float, float], end: tuple[float, float]) -> str:
@@ -152,9 +150,7 @@ def measure(session: Session, camera: Camera, start: tuple[float, float], end: t
 
     found = finished_of(session)
     if found is None:
-        raise KobrelError(
-            "The shot has no finished picture to measure.", remedy="Open one on the Frames page."
-        )
+        raise KobrelError("The shot has no rendered image to measure.", remedy="Open one on Proof, Defocus.")
     pixels = read_frame(found, session.frame if found.sequence else None)
     tall, wide = pixels.depth.shape
     places = [(x * wide, y * tall) for x, y in (start, end)]
@@ -166,4 +162,4 @@ def measure(session: Session, camera: Camera, start: tuple[float, float], end: t
     if pick is not None:
         planned = f"; the plan has {float(camera.see(pick.point).blur_px):.1f} px there"
     px, doubt = blur.px * scale, blur.doubt_px * scale
-    return f"The {blur.of} is blurred by {px:.1f} ± {doubt:.1f} px as delivered{planned}."
+    return f"Blur of the {blur.of} at delivery: {px:.1f} ± {doubt:.1f} px{planned}."

@@ -20,18 +20,14 @@ _CONES_DEG = (0.001, 89.0)
 def focus_on(session: Session, shot: Shot, target: Target, *chosen: Change) -> None:
     """Put the focus on something at this frame, and choose the mark that it sets, and what else is given."""
     if dialled := lens_drives(session.plan.dials, shot.name).get("focus"):
-        session.say(
-            f"The dial {dialled[0].name} drives the focus. Turn it in Pull, or take the focus from it."
-        )
+        session.say(f"Focus is driven by the dial {dialled[0].name} (Pull, Dials).")
         return
     several, label = len(shot.marks) > 1 or session.view.playing, session.target_label(target)
     put, frame = pulls.set_mark if session.view.playing else pulls.refocus, session.frame
     if several:
         chosen = (Selection.marks.to((float(frame),)), *chosen)
     session.edit_shot(f"Focus on {label}", lambda s: put(s, frame, target), *chosen)
-    session.say(
-        f"Mark at {frame}: {label}" if several else f"Focus: {label}, in the whole shot. M sets a mark."
-    )
+    session.say(f"Mark at {frame}: {label}" if several else f"Focus: {label} (whole shot). M adds a mark.")
 
 
 def focus_on_subject(session: Session, number: int) -> None:

@@ -26,7 +26,7 @@ _MOST_KEPT = 2000
 UNITS: dict[str, str] = {
     "": "The plan's", "scene": "The scene's", "m": "m", "cm": "cm", "mm": "mm", "in": "in", "ft": "ft",
 }  # fmt: skip
-"""Units of terms, and how they are called."""
+"""Units of values, and how they are called."""
 
 
 def unit_chosen(session: Session) -> PlanUnit | None:
@@ -115,7 +115,7 @@ def _forget_file(session: Session, key: str) -> None:
         path.unlink(missing_ok=True)
     except OSError as error:
         session.say(
-            f"{path} cannot be deleted ({error.strerror}): these terms will be here again at the next start."
+            f"{path} cannot be deleted ({error.strerror}): these values will be here again at the next start."
         )
 
 
@@ -143,7 +143,7 @@ def with_values(session: Session, values: Values) -> Taken:
     """
     shot = session.shot
     if shot is None:
-        raise PlanError("There is no shot that could have them.")
+        raise PlanError("No shot to apply them to.")
     return taken_values(
         session.plan, shot, session.stage, values, session.frame, terms_unit(session), session.view.own_terms
     )
@@ -153,7 +153,7 @@ def with_values(session: Session, values: Values) -> Taken:
 def take_shot(session: Session, shot: Shot, changed: Shot, name: str) -> None:
     """Take a shot with values or parts of a camera in place of the one in work."""
     session.edit_shot(name, lambda _old: changed)
-    session.say(f"{name}: {shot.label} has them. Undo brings back what it had.")
+    session.say(f"{name} applied to {shot.label}.")
 
 
 # Files that are kept up to date
@@ -168,18 +168,18 @@ def keep_handing(session: Session, out: HandOut, plan_path: Path | None = None) 
     """
     fault = fault_of(out)
     if fault:
-        session.say(f"{out.path}: {fault} It is not kept up to date.")
+        session.say(f"{out.path}: {fault} It is not updated on save.")
         return
     if plan_path is not None:
         _allow(session, plan_path, [real_path(out).parent])
     others = [each for each in session.plan.handed if each.path != out.path]
-    session.edit("Keep a file up to date", session.plan.but(handed=(*others, out)))
+    session.edit("Link an export", session.plan.but(handed=(*others, out)))
 
 
 def stop_handing(session: Session, path: str) -> None:
     """Write a file anew no more; it stays where it is."""
     kept = tuple(each for each in session.plan.handed if each.path != path)
-    session.edit("Keep a file up to date no more", session.plan.but(handed=kept))
+    session.edit("Stop updating file", session.plan.but(handed=kept))
 
 
 def allowance(session: Session, plan_path: Path) -> Allowance:

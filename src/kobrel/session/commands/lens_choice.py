@@ -33,7 +33,7 @@ def set_sensor(session: Session, shot: Shot, name: str, sensor: Sensor) -> None:
     changed = glasses.with_sensor(shot.glass, sensor, keeps)
     session.edit_shot(name, lambda s: s.but(glass=changed))
     if keeps and shot.glass.lens is not None and changed.lens is None:
-        session.say(f"{changed.focal_mm.value:.4g} mm keeps the framing; the kit's lens has no such.")
+        session.say(f"Framing held at {changed.focal_mm.value:.4g} mm, which no lens of the set has.")
 
 
 def kits(session: Session) -> tuple[list[Kit], list[str]]:
@@ -68,7 +68,7 @@ def add_kit(session: Session, path: Path) -> Kit:
 
 def set_lens(session: Session, lens: Lens | None) -> None:
     """Put a lens out of a kit on the camera, or none in particular."""
-    name = lens.name if lens else "No lens of a kit"
+    name = lens.name if lens else "No lens of a set"
     session.edit_shot(name, lambda s: s.but(glass=glasses.with_lens(s.glass, lens)))
 
 
@@ -112,18 +112,18 @@ def set_keeping(session: Session, now: Now, how: str) -> None:
     if not how:
         session.edit_shot("Camera stays", lambda s: s.but(keeps=None))
         if shot.keeps is not None:
-            session.say("The camera stands where it stood; framing changes with the focal length.")
+            session.say("Camera position held; framing changes with focal length.")
         return
     number = subject_kept(session)
     if number is None:
-        session.say("There is no subject yet whose size could be kept: click a thing in Picture.")
+        session.say("No subject yet. Click an object in Picture.")
         return
     frame = float(session.frame) if how == "frame" else None
     focal = shot.keeps.focal_mm if shot.keeps else float(camera.focal_mm)
-    session.edit_shot("Keep a subject's size", lambda s: glasses.keep_size(s, number, focal, frame))
+    session.edit_shot("Hold subject size", lambda s: glasses.keep_size(s, number, focal, frame))
     subject = session.plan.subject(number)
     if subject is not None:
-        session.say(f"{number} {subject.name} keeps its size when the focal length changes.")
+        session.say(f"Holding the size of {number} {subject.name}.")
 
 
 def subject_kept(session: Session) -> int | None:

@@ -15,23 +15,23 @@ def take(session: Session, proof: Proof, what: Take) -> None:
     """Give the shot that a proof is of the settings of the proof, or some of them, and go there."""
     names = [shot.name for shot in session.plan.shots]
     if proof.shot not in names:
-        session.say(f"{proof.name} is of shot {proof.shot}, which is gone.")
+        session.say(f"{proof.name}: shot {proof.shot} no longer exists.")
         return
     session.show_shot(names.index(proof.shot))
     session.show_frame(proof.frame)
     plan = proofs.taken(session.plan, session.shot_index, proof, what)
-    session.edit(f"Take {TAKES[what].lower()} of {proof.name}", plan)
-    session.say(f"{TAKES[what]} of {proof.name} taken. Undo gives back what was.")
+    session.edit(f"Restore {TAKES[what].lower()} of {proof.name}", plan)
+    session.say(f"{TAKES[what]} restored from {proof.name}.")
 
 
 def take_as_alt(session: Session, proof: Proof) -> None:
     """Keep the settings of a proof as an Alt of its shot."""
     names = [shot.name for shot in session.plan.shots]
     if proof.shot not in names:
-        session.say(f"{proof.name} is of shot {proof.shot}, which is gone.")
+        session.say(f"{proof.name}: shot {proof.shot} no longer exists.")
         return
     session.edit(f"Alt from {proof.name}", proofs.as_alt(session.plan, names.index(proof.shot), proof))
-    session.say(f"Shot {proof.shot} has {proof.name} as an Alt.")
+    session.say(f"Shot {proof.shot} has {proof.name} as an alt.")
 
 
 def change(session: Session, name: str, /, **changes: Any) -> None:
@@ -50,9 +50,9 @@ def remove(session: Session) -> None:
     there = {proof.name for proof in session.plan.proofs}
     names = [name for name in session.selection.proofs if name in there]
     if session.view.wall != "wall" or not names:
-        session.say("Choose proofs on the wall first.")
+        session.say("Select proofs first.")
         return
     what = names[0] if len(names) == 1 else f"{len(names)} proofs"
     left = proofs.removed(session.plan, names)
     session.edit(f"Delete {what}", left, Selection.proofs.to(()), View.wall_mode.to("all"))
-    session.say(f"{what} taken off the wall. Undo hangs it again; its file stays.")
+    session.say(f"{what} removed from the wall. The file is kept.")

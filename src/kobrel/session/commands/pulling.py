@@ -16,8 +16,8 @@ from kobrel.session.session import Session
 _FARTHEST_M = 1000.0
 
 EASES = {
-    "smooth": "Smooth", "even": "Even", "fast": "Fast, then settling", "late": "Late",
-    "own": "By own handles",
+    "smooth": "Smooth", "even": "Linear", "fast": "Fast start", "late": "Late start",
+    "own": "Custom",
 }  # fmt: skip
 
 
@@ -72,7 +72,7 @@ def hold_here(session: Session, mark: Mark) -> None:
     """Let a mark hold until the frame that is shown."""
     until = float(session.frame)
     if until <= mark.frame:
-        session.say("Go to the frame until which it shall hold, after the mark.")
+        session.say("Go to a frame after the mark first.")
         return
     change(session, mark, f"Hold until {until:g}", until=until)
 
@@ -82,7 +82,7 @@ def pull_back_from(session: Session, mark: Mark) -> None:
     shot = session.shot
     made = pulls.pulled_back(shot, mark.frame, float(session.frame)) if shot is not None else None
     if made is None:
-        session.say("Choose the mark at which a pull arrives, with room for the way back before the next.")
+        session.say("Select the mark at which a pull arrives, with room for the pull back before the next.")
         return
     last = next(m.frame for m in reversed(made.marks) if shot is not None and m not in shot.marks)
     session.edit_shot("Pull back", lambda _shot: made, Selection.marks.to((last,)))
@@ -96,7 +96,7 @@ def move_by(session: Session, shot: Shot, by: float, scale: float = 1.0) -> None
         return
     moved = pulls.moved_marks(shot, frames, by, scale)
     if moved == shot:
-        session.say("There is no room: marks keep a frame between them.")
+        session.say("Marks must be at least one frame apart.")
         return
     name = "Mirror marks" if scale < 0 else "Move marks" if scale == 1.0 else "Scale marks"
     places = [mark.frame for mark in shot.marks]
@@ -200,7 +200,7 @@ def paste(session: Session, marks: list[Mark]) -> None:
     """Put copies of marks where the frame is."""
     at = float(session.frame)
     if not marks:
-        session.say("Nothing is copied: choose marks and press Ctrl+C.")
+        session.say("Nothing copied. Select marks and press Ctrl+C.")
         return
     pasted = tuple(mark.frame + at - marks[0].frame for mark in marks)
     session.edit_shot(
@@ -230,7 +230,7 @@ def take_list(session: Session, text: str) -> None:
         f"{len(marks)} marks of a list",
         lambda shot: pulls.with_marks(shot, [*(m for m in shot.marks if m.frame not in fresh), *marks]),
     )
-    session.say(f"{len(marks)} marks of the list; others stay.")
+    session.say(f"{len(marks)} marks pasted; others unchanged.")
 
 
 @needs_shot
@@ -240,7 +240,7 @@ def delete_chosen(session: Session, shot: Shot) -> None:
     if not frames:
         return
     if len(shot.marks) == len(frames):
-        session.say("A shot keeps at least one mark: it says where the focus is.")
+        session.say("A shot needs at least one mark.")
         return
     name = f"Delete mark at {frames[0]:g}" if len(frames) == 1 else f"Delete {len(frames)} marks"
     session.edit_shot(name, lambda s: reduce(pulls.remove_mark, frames, s))
@@ -263,7 +263,7 @@ def search_as_marks(session: Session, now: Now) -> None:
         return 1.0 / float(numbers.camera.focus_m[numbers.index_of(frame)])
 
     if mark is not None:
-        session.edit_shot("Search as marks", lambda s: pulls.searched_out(s, mark.frame, focus))
+        session.edit_shot("Bake hunt", lambda s: pulls.searched_out(s, mark.frame, focus))
 
 
 @needs_mark
@@ -315,7 +315,7 @@ def pull_back(session: Session, mark: Mark) -> None:
 def delete_in_work(session: Session, mark: Mark) -> None:
     """Delete the mark in work; the last one of a shot stays."""
     if session.shot is not None and len(session.shot.marks) == 1:
-        session.say("A shot keeps at least one mark: it says where the focus is.")
+        session.say("A shot needs at least one mark.")
     else:
         session.edit_shot(f"Delete mark at {mark.frame:g}", lambda s: pulls.remove_mark(s, mark.frame))
 

@@ -59,9 +59,7 @@ def add_from_cameras(session: Session) -> None:
     plan, count = shots.from_cameras(session.plan, session.stage)
     session.edit("Shots from cameras", plan)
     session.say(
-        f"{count} shots from cameras of the scenes."
-        if count
-        else "Every camera of the scenes has a shot already."
+        f"{count} shots from cameras of the scenes." if count else "All scene cameras already have shots."
     )
 
 
@@ -70,12 +68,12 @@ def give_lens(session: Session, shot: Shot, others: Collection[int]) -> None:
     """Give this shot's lens, iris and exposure to others."""
     index = session.shot_index
     if not others:
-        session.say("Tick the shots that shall have this lens.")
+        session.say("Tick the shots to copy the lens to.")
         return
     _try(
         session, f"Lens of {shot.name} to {len(others)} shots", lambda p: shots.with_lens_of(p, index, others)
     )
-    session.say(f"Lens, iris and exposure of {shot.label} given to {len(others)} shots.")
+    session.say(f"Lens copied to {len(others)} shots.")
 
 
 @needs_shot
@@ -83,7 +81,7 @@ def match(session: Session, shot: Shot, by: int) -> None:
     """Stop the shot so that the far background is as soft as in the neighbour, at the cut between them."""
     index, to = session.shot_index, session.shot_index + by
     if not 0 <= to < len(session.plan.shots):
-        session.say("There is no shot on that side.")
+        session.say("No previous/next shot.")
         return
     other = session.plan.shots[to]
     if _try(
@@ -91,4 +89,4 @@ def match(session: Session, shot: Shot, by: int) -> None:
     ):
         camera = session.camera
         stop = f"f/{float(camera.f_number):.3g}" if camera is not None else ""
-        session.say(f"{shot.label} has the background of {other.label} at the cut: {stop}.")
+        session.say(f"{shot.label} matches {other.label} at the cut: {stop}.")

@@ -47,7 +47,7 @@ def chosen(session: Session) -> Subject | None:
 
 
 needs_chosen = needs(chosen)
-"""A command on the chosen subject, which is its second argument."""
+"""A command on the selected subject, which is its second argument."""
 
 
 def add_subject(session: Session, name: str, anchor: Anchor, half_depth_m: float = 0.0) -> Subject:
@@ -168,7 +168,7 @@ def tie(session: Session, subject: Subject, kind: AnchorKind) -> None:
         return
     here = place_of(session, subject)
     if not np.isfinite(here).all():
-        session.say(f"{subject.name} has no place: what it is tied to is not there. Pick it again.")
+        session.say(f"{subject.name} has no position: what it is attached to does not exist. Pick it again.")
         return
     if kind == "point":
         change(session, "Tie", anchor=PointAnchor(position_m=here))

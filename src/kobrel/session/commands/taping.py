@@ -44,7 +44,7 @@ def begin(session: Session) -> None:
     if session.shot is None:
         return
     session.selection.tool = Tool("tape")
-    session.say("Click where the tape begins, in any view; C begins it at the camera. Esc stops.")
+    session.say("Click the tape's start in any view (C: at camera). Esc: cancel")
 
 
 def take_end(session: Session, end: End) -> None:
@@ -54,10 +54,10 @@ def take_end(session: Session, end: End) -> None:
         return
     if tool.start is None:
         session.selection.tool = Tool("tape", start=end)
-        session.say(f"It begins at {end_name(session, end)}. Click where it ends.")
+        session.say(f"Start: {end_name(session, end)}. Click the end.")
         return
     if end == tool.start:
-        session.say("Both ends are the same. Click where the tape ends.")
+        session.say("Start and end are the same point. Click the end")
         return
     plan, tape = edit.add_tape(
         session.plan, f"{end_name(session, tool.start)} to {end_name(session, end)}", tool.start, end
@@ -65,9 +65,7 @@ def take_end(session: Session, end: End) -> None:
     session.edit(f"Tape {tape.name}", plan, Selection.tool.to(None), Selection.item.to(ChosenTape(tape.name)))
     numbers = numbers_of(session, tape)
     if numbers is not None:
-        session.say(
-            f"{tape.name}: {session.length(float(numbers.straight_m[0]))}. F puts the focus on its end."
-        )
+        session.say(f"{tape.name}: {session.length(float(numbers.straight_m[0]))}. F focuses on its end.")
 
 
 def take_camera(session: Session) -> None:
@@ -160,7 +158,7 @@ def focus_on_end(session: Session) -> None:
     """
     tape, camera = chosen(session), session.camera
     if tape is None or camera is None:
-        session.say("Choose a tape first.")
+        session.say("Select a tape first.")
         return
     end = tape.start if isinstance(tape.end, CameraEnd) else tape.end
     if isinstance(end, SubjectEnd):

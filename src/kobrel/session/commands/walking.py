@@ -69,7 +69,7 @@ def take_walk(session: Session) -> None:
     else:
         new = walk
     session.edit_shot("Camera placed", lambda s: edit.with_camera(s, new), Document.walk.to(None))
-    session.say("This is the shot's camera now.")
+    session.say("Shot camera set.")
 
 
 @needs_now
@@ -82,7 +82,7 @@ def edit_camera(session: Session, now: Now, name: str, /, **changes: object) -> 
     try:
         new = moves.posed(old, session.frame, **changes)
     except ValueError:
-        session.say("A camera cannot aim at the place where it stands.")
+        session.say("The aim must differ from the camera position.")
         return
     session.edit_shot(name, lambda s: s.but(camera=new), Document.walk.to(None))
 

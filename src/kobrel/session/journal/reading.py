@@ -130,7 +130,7 @@ def _left(path: Path, records: Iterator[Record | None]) -> Left | None:
             at = replay.follow(number, record, at)
     work, told = replay.work, replay.told()
     if work is None:
-        raise PlanError("nothing of this journal of unsaved work can be read.", file=path)
+        raise PlanError("nothing in this autosave file can be read.", file=path)
     if not work.history.steps and not told:
         return None
     said = "" if start is None else start.source
@@ -151,7 +151,7 @@ def _begin_of(path: Path, record: object) -> _Begin | None:
         return None
     if start.format != FORMAT:
         raise PlanError(
-            f"this journal of work that was not saved is of format {start.format}, not {FORMAT}.",
+            f"this autosave file has format {start.format}, not {FORMAT}.",
             file=path, remedy="Open it with the Kobrel that wrote it.",
         )  # fmt: skip
     return start
@@ -198,9 +198,9 @@ class _Replay:
         self._saved = saved
         self._lost = first is None
         self._ahead = 0
-        """How many steps more the journal counts than the work has."""
+        """How many steps more the autosave counts than the work has."""
         self._least = 0
-        """As many first steps of the work are not those that the journal counts."""
+        """As many first steps of the work are not those that the autosave counts."""
         self._damaged: list[tuple[int, float]] = []
         self._passed: list[int] = []
         self._last = 0
@@ -279,11 +279,11 @@ class _Replay:
         at = self._damaged[0][1]
         when = f", written after {time.strftime('%d %b %H:%M:%S', time.localtime(at))}" if at else ""
         one = len(numbers) == 1
-        listed = ", ".join(str(number + 1) for number in numbers[:5]) + (" …" if len(numbers) > 5 else "")
+        listed = ", ".join(str(number + 1) for number in numbers[:5]) + ("…" if len(numbers) > 5 else "")
         lines = [f"{'Record' if one else 'Records'} {listed} {'is' if one else 'are'} damaged{when}."]
         if self._passed:
             lines.append(
                 f"{len(self._passed)} more up to record {max(self._passed) + 1} count on "
-                f"{'it' if one else 'them'} and are left out."
+                f"{'it' if one else 'them'} and are skipped."
             )
         return " ".join(lines)

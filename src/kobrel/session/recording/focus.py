@@ -17,7 +17,7 @@ from kobrel.session.session import Session
 def _as_try(shot: Shot, marks: Sequence[Mark]) -> Shot:
     """The shot with performed marks, which an Alt keeps too."""
     made = pulls.with_marks(shot, marks)
-    return alts.kept(made, alts.unused_name(made, "Try"))
+    return alts.kept(made, alts.unused_name(made, "Take"))
 
 
 class Performer(Recorder):
@@ -82,7 +82,7 @@ class Performer(Recorder):
             Mark(frame=float(frame), target=DistanceTarget(metres=metres_of(dpt)), ease="even")
             for frame, dpt in taken
         )
-        self._session.edit_shot("Perform a pull", lambda shot: pulls.with_marks(shot, raw))
+        self._session.edit_shot("Record pull", lambda shot: pulls.with_marks(shot, raw))
 
     def make(self, taken: list[tuple[int, float]]) -> str:
         """See :class:`Recorder`."""
@@ -91,9 +91,9 @@ class Performer(Recorder):
             marks = performed([f for f, _ in taken], [d for _, d in taken], self.tolerance_dpt)
         except PlanError as error:
             return str(error)
-        session.edit_shot("Perform a pull", lambda shot: _as_try(shot, marks))
+        session.edit_shot("Record pull", lambda shot: _as_try(shot, marks))
         name = session.shot.alts[-1].name if session.shot else ""
         return (
-            f"Performed: {len(marks)} marks hold it within {self.tolerance_dpt:g} dioptres. "
-            f"Kept as {name} among the Alts."
+            f"Take recorded: {len(marks)} marks within {self.tolerance_dpt:g} dioptres. Saved as the "
+            f"alt {name}."
         )

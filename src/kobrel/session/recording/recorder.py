@@ -57,7 +57,7 @@ class Recorder:
             self._finish()
         elif shot is not None and self.of() is not None and not session.view.playing:
             if shot.length < _LEAST_FRAMES:
-                session.say("A shot of one or two frames has no room for a pull.")
+                session.say("Shot too short to record.")
                 return
             session.show_frame(shot.first)
             self.value = self.first_value()
@@ -73,7 +73,7 @@ class Recorder:
         if not self.recording:
             return
         if shot is None or self.of() != self._of:
-            self._leave("Something else is shown: the recording has ended.")
+            self._leave("Recording stopped: view changed.")
             return
         frame = session.frame
         if self._taken and frame < max(self._taken):

@@ -80,7 +80,7 @@ def read_pixels(path: Path, most_side: int = 0) -> tuple[NDArray[np.float32], tu
         spec = source.spec()
         require_size(spec.width, spec.height, path)
         if spec.nchannels < 1 or spec.depth > 1:
-            raise SceneError("this is no flat picture.", file=path, remedy="Choose another picture.")
+            raise SceneError("not a flat picture.", file=path, remedy="Choose another picture.")
         by = max(1, -(-max(spec.width, spec.height) // most_side)) if most_side else 1
         smaller = by > 1 and not spec.tile_width
         pixels = _averaged(source, spec, by, path) if smaller else _whole(source, spec, path)

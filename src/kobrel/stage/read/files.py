@@ -53,7 +53,7 @@ class Beside:
             return direct
         found = self._names().get(PurePosixPath(plain).name.lower())
         if found is None:
-            told = f"{name.strip()} is not beside the scene; what it is on is drawn plain."
+            told = f"{name.strip()} not found; a plain material is used."
             if told not in self.warnings:
                 self.warnings.append(told)
         else:

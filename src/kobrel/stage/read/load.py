@@ -4,7 +4,7 @@ from pathlib import Path
 
 from kobrel.errors import SceneError
 from kobrel.files import require_file
-from kobrel.stage.read.gate import let_in
+from kobrel.stage.read.sanitising import sanitise
 from kobrel.stage.scene import (
     ALEMBIC_SUFFIX,
     GLTF_SUFFIXES,
@@ -58,4 +58,4 @@ def load_scene(path: Path, progress: Progress = no_progress, choices: Choices = 
         from kobrel.stage.read.mesh_files import load_mesh_file
 
         scene = load_mesh_file(path, progress)
-    return let_in(scene)
+    return sanitise(scene)

@@ -80,21 +80,21 @@ def _opened(path: Path, beside: Beside) -> tuple[trimesh.Scene, list[str]]:
     scene = trimesh.load_scene(io.StringIO(text), file_type=kind, resolver=beside, process=False)
     counts = Counter(match[1] for match in _FIRST_WORD.finditer(text))
     found = ", ".join(f"{what} ({counts[word]})" for word, what in _UNDRAWN.items() if counts[word])
-    return scene, [f"{path.name}: left out {found}; only faces are drawn."] if found else []
+    return scene, [f"{path.name}: skipped {found}; only faces are drawn."] if found else []
 
 
 def _mesh(geometry: Any, name: str, warnings: list[str]) -> Mesh | None:
     if not isinstance(geometry, trimesh.Trimesh):
-        warnings.append(f"{name}: left out, only meshes are drawn.")
+        warnings.append(f"{name}: skipped, only meshes are drawn.")
         return None
     points = np.ascontiguousarray(geometry.vertices, np.float32)
     triangles = np.ascontiguousarray(geometry.faces)
     if points.ndim != 2 or points.shape[1] != 3:
-        warnings.append(f"{name}: left out, its points have not three numbers each.")
+        warnings.append(f"{name}: skipped, its points have not three numbers each.")
         return None
     fault = mesh_fault(points, triangles)
     if fault:
-        warnings.append(f"{name}: left out, {fault}.")
+        warnings.append(f"{name}: skipped, {fault}.")
         return None
     triangles = triangles.astype(np.uint32)
     given = "vertex_normals" in geometry._cache.cache

@@ -68,4 +68,4 @@ class DeviceProcess(QObject):
     def _end(self, code: int) -> None:
         said = bytes(self.process.readAllStandardError().data()).decode("utf-8", "replace").strip()
         wrong = code not in (0, 9, 15) and said
-        self.ended.emit(said.splitlines()[-1] if wrong else f"{self._name} is off.")
+        self.ended.emit(said.splitlines()[-1] if wrong else f"{self._name} stopped.")

@@ -28,7 +28,7 @@ class HandWheel(QObject):
 
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
-        self._stand_in = DeviceProcess("The hand-wheel", self)
+        self._stand_in = DeviceProcess("The hand unit", self)
         self._stand_in.listening.connect(
             lambda port: self.connect_to("127.0.0.1", port, self._stand_in.token)
         )
@@ -58,7 +58,7 @@ class HandWheel(QObject):
     def start(self) -> None:
         """Switch the simulated one on."""
         if not self._stand_in.running:
-            self.told.emit("The hand-wheel is being switched on …")
+            self.told.emit("Starting hand unit…")
             self._stand_in.run(["-m", "kobrel.devices.handwheel"])
 
     def connect_to(self, host: str, port: int, token: str = "") -> None:
@@ -93,14 +93,14 @@ class HandWheel(QObject):
             if found and float(found[1]) <= 1.0:
                 position = float(found[1])
             elif line.startswith("WHEEL"):
-                self.told.emit(f"{line.removeprefix('WHEEL ')[:_MOST_SAID]} is there.")
+                self.told.emit(f"{line.removeprefix('WHEEL ')[:_MOST_SAID]} connected.")
         if position is not None:
             self.turned.emit(position)
         if self._socket.canReadLine():
             self._later.start()
         elif self._socket.bytesAvailable() >= _MOST_WAITING:
             self._socket.abort()
-            self.told.emit("What answers there is no hand-wheel.")
+            self.told.emit("The device is not a hand unit.")
 
     def _fail(self, _error: QAbstractSocket.SocketError) -> None:
-        self.told.emit(f"The hand-wheel does not answer ({self._socket.errorString()}).")
+        self.told.emit(f"The hand unit does not answer ({self._socket.errorString()}).")

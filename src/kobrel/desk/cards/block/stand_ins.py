@@ -5,7 +5,7 @@ from functools import partial
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from kobrel.desk.cards.base import Card, SessionCard
-from kobrel.desk.cards.block.fades import FadeRow
+from kobrel.desk.cards.plates.fades import FadeRow
 from kobrel.desk.cards.widgets import ask_colour, choice
 from kobrel.desk.toolkit.fields import Field, length_field, narrow, number_field
 from kobrel.desk.toolkit.words import Label, plain
@@ -23,6 +23,7 @@ class StandInsPage(SessionCard):
     """See the module."""
 
     name = "Stand-ins"
+    purpose = "Placeholders for people and props"
     is_page = True
     depends = (Document.plan, Selection.tool, Selection.item)
 
@@ -35,25 +36,21 @@ class StandInsPage(SessionCard):
             button = QPushButton(_SHORT.get(kind, name))
             button.setCheckable(True)
             button.setStyleSheet("padding: 3px 4px;")
-            button.setToolTip(
-                plain(
-                    f"{name}: click, then click in Overhead, Side, Front or Picture. Enter places it ahead."
-                )
-            )
+            button.setToolTip(plain(f"{name}: click in a view to place it (Enter: in front of the camera)."))
             self.bind(button, partial(_is_placed, kind=kind), partial(self._begin, kind))
             grid.addWidget(button, index // 3, index % 3)
             self.kinds[kind] = button
         self.column.addLayout(grid)
-        self.chosen = choice("Stand-in", [], "The stand-in that the fields below change", 190)
+        self.chosen = choice("Stand-in", [], "Selected stand-in", 190)
         self.bind(
             self.chosen,
             lambda session: session.selection.stand_in,
             lambda number: session.set(Selection.item.to(ChosenStandIn(number))),
             lambda session: [(f"{s.number} {s.name}", s.number) for s in session.plan.stand_ins],
         )
-        self.row("Chosen", self.chosen)
+        self.row("Selected", self.chosen)
         self.empty = self.note(
-            "None yet. They stand for what is not modelled: cast shadows, can be subjects."
+            "None yet. Placeholders for unmodelled props and people; they cast shadows and can be subjects."
         )
         self.show_if(self.empty, lambda session: not session.plan.stand_ins, row=False)
         self.details = _Details(session)
@@ -82,30 +79,37 @@ class _Details(Card[StandIn]):
         super().__init__(session, parent)
         self.title = QLineEdit()
         self.title.setAccessibleName("Name of the stand-in")
-        self.title.setToolTip("Name of the stand-in")
+        self.title.setToolTip("Renames the stand-in; Enter applies")
         self.title.setFixedWidth(160)
         self.title.editingFinished.connect(self._rename)
         self.row("Name", self.title)
         self.sizes: list[Field] = []
         for axis, name in enumerate(("Width", "Height", "Depth")):
-            field = narrow(length_field(name, lambda: session.unit, 0.002, 2000.0))
+            field = narrow(
+                length_field(name, lambda: session.unit, 0.002, 2000.0, about=f"{name} of the stand-in")
+            )
             self.bind(field, partial(_size, axis=axis), partial(blocking.resize, session, axis))
             self.sizes.append(field)
         self.row("Size", *self.sizes)
         self.place = self.places(
-            "Place", "Place", partial(blocking.current_place, session), partial(blocking.move, session)
+            "Position", "Position", partial(blocking.current_place, session), partial(blocking.move, session)
         )
-        self.turn = number_field("Turn", "°", 5.0, -3600.0, 3600.0)
+        self.turn = number_field(
+            "Rotation", "°", 5.0, -3600.0, 3600.0, about="Rotates the stand-in about the vertical"
+        )
         self.bind(
-            self.turn, lambda one: one.turn_deg, lambda deg: blocking.change(session, "Turn", turn_deg=deg)
+            self.turn,
+            lambda one: one.turn_deg,
+            lambda deg: blocking.change(session, "Rotation", turn_deg=deg),
         )
         self.colour = QPushButton("Colour")
         self.colour.setToolTip("Colour of its surface, or of its lights")
         self.colour.clicked.connect(self._take_colour)
-        self.row("Turn", self.colour, self.turn)
+        self.row("Colour · rotation", self.colour, self.turn)
         self._add_buttons()
-        self.opacity = narrow(number_field("Opacity", "", 0.05, 0.0, 1.0))
-        self.opacity.setToolTip(plain("0 is gone, 1 is whole. Up and down keys or the wheel step it."))
+        self.opacity = narrow(
+            number_field("Opacity", "ratio", 0.05, 0.0, 1.0, about="0 is invisible, 1 is opaque")
+        )
         self.bind(
             self.opacity, lambda one: one.opacity.value_at(session.frame),
             partial(blocking.set_opacity, session),
@@ -117,27 +121,68 @@ class _Details(Card[StandIn]):
         self.faded = self.note()
         self.fades = FadeRow(self, partial(blocking.fade, session))
         self.in_row = self.tick(
-            "In a row of copies", "Copies in a line, to judge how blur falls off",
+            "Repeat in a row", "A row of copies to see focus fall-off",
             lambda one: one.row is not None,
             lambda on: blocking.change(session, "Row", row=Row() if on else None),
         )  # fmt: skip
         self.show_if(self.in_row, _may_repeat, row=False)
-        self.count = narrow(number_field("Copies", "", 1, 2, 200))
-        self.spacing = narrow(length_field("Spacing of copies", lambda: session.unit, 0.001, 1000.0))
-        self.direction = narrow(number_field("Direction of the row", "°", 5.0, -3600.0, 3600.0))
+        self.count = narrow(
+            number_field("Copies", "count", 1, 2, 200, about="How many stand-ins the row has")
+        )
+        self.spacing = narrow(
+            length_field(
+                "Spacing of copies",
+                lambda: session.unit,
+                0.001,
+                1000.0,
+                about="Distance from one copy to the next",
+            )
+        )
+        self.direction = narrow(
+            number_field(
+                "Direction of the row",
+                "°",
+                5.0,
+                -3600.0,
+                3600.0,
+                about="Direction of the row about the vertical",
+            )
+        )
         self._bind_row(self.count, "Copies", "count")
         self._bind_row(self.spacing, "Spacing", "spacing_m")
         self._bind_row(self.direction, "Direction", "direction_deg")
         self.row("Row", self.count, self.spacing, self.direction)
         self.show_if(self.count, lambda one: _may_repeat(one) and one.row is not None)
-        self.lights = narrow(number_field("Lights", "", 1, 1, 2000))
-        self.bulb = narrow(length_field("Size of a light", lambda: session.unit, 0.0005, 5.0))
-        self.bright = narrow(number_field("Brightness", "×", 1.0, 0.0, 1e6))
-        self.spread = narrow(number_field("Colour spread", "", 0.05, 0.0, 1.0))
-        self.seed = narrow(number_field("Number they grow from", "", 1, 0, 999999, digits=6))
-        self.row("Lights, size", self.lights, self.bulb)
-        self.row("Brightness, spread", self.bright, self.spread)
-        self.row("Grown from number", self.seed)
+        self.lights = narrow(
+            number_field("Lights", "count", 1, 1, 2000, about="How many point lights the stand-in has")
+        )
+        self.bulb = narrow(
+            length_field("Size of a light", lambda: session.unit, 0.0005, 5.0, about="Diameter of each light")
+        )
+        self.bright = narrow(
+            number_field(
+                "Brightness", "×", 1.0, 0.0, 1e6, about="Intensity of the lights, 1 is diffuse white"
+            )
+        )
+        self.spread = narrow(
+            number_field(
+                "Colour spread", "ratio", 0.05, 0.0, 1.0, about="How much the lights differ in colour"
+            )
+        )
+        self.seed = narrow(
+            number_field(
+                "Seed of the random positions",
+                "seed",
+                1,
+                0,
+                999999,
+                digits=6,
+                about="Changes the random positions of the lights",
+            )
+        )
+        self.row("Count · size", self.lights, self.bulb)
+        self.row("Intensity · colour spread", self.bright, self.spread)
+        self.row("Seed", self.seed)
         self._bind_lights(self.lights, "Lights", "count")
         self._bind_lights(self.bulb, "Size of lights", "size_m")
         self._bind_lights(self.bright, "Brightness", "brightness")
@@ -147,25 +192,25 @@ class _Details(Card[StandIn]):
     def _add_buttons(self) -> None:
         session = self.session
         (self.drop, self.key, self.copy, self.subject_button, self.delete) = self.buttons(
-            ("Drop", "Put it onto what is beneath it", lambda: blocking.drop(session)),
+            ("Drop", "Drop to the ground: onto the surface below", lambda: blocking.drop(session)),
             (
                 "Key",
-                "Key its place at this frame, so that it walks; again takes the key away",
+                "Set or remove a position key at this frame",
                 lambda: blocking.toggle_key(session),
             ),
-            ("Copy", "Another like it, beside it", lambda: blocking.copy(session)),
+            ("Copy", "Duplicate the stand-in", lambda: blocking.copy(session)),
             ("Subject", "Make it a subject", lambda: blocking.make_subject(session)),
             ("Delete", "Delete it (Del in Overhead)", lambda: blocking.remove(session)),
         )
         for button in (self.drop, self.key, self.copy, self.subject_button, self.delete):
             button.setStyleSheet("padding: 4px 5px;")
         self.ease = choice(
-            "Way on from the last key", [("Smooth", "smooth"), ("Even", "even")], "From the last key on", 86
+            "Interpolation", [("Smooth", "smooth"), ("Even", "even")], "From the last key on", 86
         )
         self.bind(self.ease, self._ease, lambda ease: blocking.set_ease(session, ease))
         self.enable_if(self.ease, lambda one: one.last_key(session.frame) is not None)
         self.keys = Label()
-        self.row("Walks", self.keys, self.ease)
+        self.row("Move", self.keys, self.ease)
         self.show_if(self.ease, lambda one: bool(one.keys))
 
     def subject(self) -> StandIn | None:
@@ -209,12 +254,12 @@ class _Details(Card[StandIn]):
     def show_more(self, subject: StandIn) -> None:
         if not self.title.hasFocus():
             self.title.setText(subject.name)
-        self.key.setText("Unkey" if subject.key_at(self.session.frame) else "Key")
+        self.key.setText("Remove key" if subject.key_at(self.session.frame) else "Key")
         frames = ", ".join(f"{key.frame:g}" for key in subject.keys)
         self.keys.setText(f"keys at {frames}" if len(subject.keys) < 4 else f"{len(subject.keys)} keys")
-        self.keys.setToolTip(plain(f"Keys of its place at frames {frames}"))
+        self.keys.setToolTip(plain(f"Position keys at frames {frames}"))
         faded = [key.frame for key in subject.opacity.keys]
-        self.key_opacity.setText("Unkey" if self.session.frame in faded else "Key")
+        self.key_opacity.setText("Remove key" if self.session.frame in faded else "Key")
         self.faded.setText(f"Opacity keyed at {', '.join(f'{frame:g}' for frame in faded)}.")
         self.faded.setVisible(bool(faded))
 

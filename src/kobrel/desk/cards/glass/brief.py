@@ -37,8 +37,8 @@ from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 
 _BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
-    ("Sharp", "sharp", "shall be sharp"), ("Soft", "at_least", "shall be at least so soft"),
-    ("No softer", "at_most", "shall be at most so soft"), ("Clear", None, "does not matter"),
+    ("Sharp", "sharp", "must be sharp"), ("At least", "at_least", "must be at least this soft"),
+    ("At most", "at_most", "must be at most this soft"), ("Clear", None, "does not matter"),
 )  # fmt: skip
 _MOST_TRIALS = 8
 _HERE, _WHOLE, _SPAN = "here", "whole", "span"
@@ -48,7 +48,7 @@ _HERE, _WHOLE, _SPAN = "here", "whole", "span"
 class _Wishes(NamedRows):
     """The wishes of the shot: what, over which frames, and in how many of them it is not met."""
 
-    headings = ("Shall be", "Frames", "Unmet")
+    headings = ("Must be", "Frames", "Missed")
 
     def things(self) -> Sequence["_Line"]:
         shot = self.session.shot
@@ -86,6 +86,7 @@ class BriefPage(ShotCard):
     """See the module."""
 
     name = "Brief"
+    purpose = "What must be sharp or soft, and the stop and pull that meet it"
     is_page = True
     depends = (*AT_FRAME, Document.dragging, Selection.tool, Selection.subject)
 
@@ -108,24 +109,25 @@ class BriefPage(ShotCard):
             button = QPushButton(text)
             button.setCheckable(True)
             button.setStyleSheet("padding: 3px 5px;")
-            button.setToolTip(
-                plain(f"Paint over a subject's line in the Pull chart: it {meaning}. Esc stops.")
-            )
+            button.setToolTip(plain(f"Drag along a subject's line in the chart: it {meaning}. Esc: stop."))
             self.bind(button, partial(self._holds, kind), partial(self._hold, kind))
             line.addWidget(button)
             self.brushes[kind] = button
-        self.px = narrow(number_field("Blur", "px", 1.0, 0.1, 5000.0))
+        self.px = narrow(
+            number_field("Blur", "px", 1.0, 0.1, 5000.0, about="Blur that the requirement allows or asks for")
+        )
+        self.px.setFixedWidth(58)
         self.px.show_value(8.0)
         self.px.taken.connect(lambda _v: self._hold_again())
         line.addWidget(self.px)
         self.column.addLayout(line)
-        self.hint = self.note("Take one, then drag along a subject's line in the Pull chart.")
+        self.hint = self.note("Pick one, then drag along a subject's line in the chart.")
 
     def _build_list(self) -> None:
         session = self.session
         self.model = _Wishes(session)
         self.list = QTableView()
-        plain_table(self.list, "Wishes of the brief", 22)
+        plain_table(self.list, "Requirements", 22)
         self.list.setFont(font(12))
         self.list.setModel(self.model)
         self.list.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -136,9 +138,23 @@ class BriefPage(ShotCard):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         self.list.selectionModel().currentRowChanged.connect(lambda *_: self.refresh())
         self.column.addWidget(self.list)
-        self.about = choice("Subject of the wish", [], "Whom or what the wish is about", 110)
-        self.kind = choice("Wish", [(text, kind) for kind, text in KINDS.items()], "What it shall be", 84)
-        self.wish_px = narrow(number_field("Blur of the wish", "px", 1.0, 0.1, 5000.0))
+        self.about = choice("Subject of the requirement", [], "Subject", 110)
+        self.kind = choice(
+            "Requirement",
+            [(text.capitalize(), kind) for kind, text in KINDS.items()],
+            "Must be sharp, or at least or at most this soft",
+            84,
+        )
+        self.wish_px = narrow(
+            number_field(
+                "Blur of the requirement",
+                "px",
+                1.0,
+                0.1,
+                5000.0,
+                about="Blur that the requirement allows or asks for",
+            )
+        )
         self.bind(
             self.about, lambda now: wish.subject if (wish := self._wish(now)) else None,
             lambda number: self._change(subject=number), _wishable,
@@ -154,14 +170,34 @@ class BriefPage(ShotCard):
             line.addWidget(each)
         line.addStretch(1)
         self.column.addLayout(line)
-        self.first = narrow(number_field("First frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
-        self.last = narrow(number_field("Last frame of the wish", "", 1.0, -1e6, 1e7, digits=7))
+        self.first = narrow(
+            number_field(
+                "First frame of the requirement",
+                "frame",
+                1.0,
+                -1e6,
+                1e7,
+                digits=7,
+                about="First frame that the requirement holds for",
+            )
+        )
+        self.last = narrow(
+            number_field(
+                "Last frame of the requirement",
+                "frame",
+                1.0,
+                -1e6,
+                1e7,
+                digits=7,
+                about="Last frame that the requirement holds for",
+            )
+        )
         self.first.taken.connect(lambda f: self._change(first=float(round(f))))
         self.last.taken.connect(lambda f: self._change(last=float(round(f))))
         self.row("Frames", self.first, self.last)
         self.add, self.delete = self.buttons(
-            ("Add a wish", "Ask for the chosen subject to be sharp over the shot", self._add),
-            ("Delete", "Take the chosen wish back", self._delete),
+            ("Add", "Require the selected subject sharp for the whole shot", self._add),
+            ("Delete", "Delete selected requirement", self._delete),
         )
         of_wish: list[QWidget] = [self.about, self.kind, self.wish_px, self.first, self.last, self.delete]
         for widget in of_wish:
@@ -169,38 +205,52 @@ class BriefPage(ShotCard):
 
     def _build_answer(self) -> None:
         self.over = choice(
-            "Answer for",
-            [("this frame", _HERE), ("the whole shot", _WHOLE), ("frames", _SPAN)],
-            "What the answer is for: this frame, the whole shot, or some frames in a row",
+            "Solve for",
+            [("This frame", _HERE), ("Whole shot", _WHOLE), ("Range", _SPAN)],
+            "Solve for this frame, the shot, or a range",
             140,
         )
         self.over.activated.connect(lambda _i: self.refresh())
-        self.row("Answer for", self.over)
-        self.begin = narrow(number_field("First frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
-        self.end = narrow(number_field("Last frame of the answer", "", 1.0, -1e6, 1e7, digits=7))
+        self.row("Solve for", self.over)
+        self.begin = narrow(
+            number_field(
+                "First frame of the answer",
+                "frame",
+                1.0,
+                -1e6,
+                1e7,
+                digits=7,
+                about="First frame to solve for",
+            )
+        )
+        self.end = narrow(
+            number_field(
+                "Last frame of the answer", "frame", 1.0, -1e6, 1e7, digits=7, about="Last frame to solve for"
+            )
+        )
         for field in (self.begin, self.end):
             field.taken.connect(lambda _f: self.refresh())
         self.row("From, to", self.begin, self.end)
-        self.stops = self.reading("Stops", 21, "sharp", "The stops that grant the brief, with some focus.")
-        self.focus = self.reading("Focus", 15, "focus", "The focus with the widest choice of stops.")
+        self.stops = self.reading("Stops", 21, "sharp", "Stops that meet the brief at a suitable focus")
+        self.focus = self.reading("Focus", 15, "focus", "Focus that allows the widest range of stops")
         self.says = self.note()
         self.fails = self.note()
         self.take, self.keyed = self.buttons(
-            ("Take it", "Set stop and focus so that the brief is met", self._take_answer),
-            ("Key the stop too", "Let the stop change over the shot where one stop does not do", self._key),
+            ("Apply", "Apply the stop and focus that meet the brief", self._take_answer),
+            ("Also key the stop", "Allow an iris pull where no single stop works", self._key),
         )
         self.ask = self.buttons(
             (
-                "What would do it?",
-                "Look for stops, sensors, lenses and places that meet the brief",
+                "Suggest fixes",
+                "Find stops, sensors, lenses or camera positions that meet the brief",
                 self._search,
             )
         )[0]
         self.trials = [self._trial_button(i) for i in range(_MOST_TRIALS)]
 
     def _trial_button(self, index: int) -> QPushButton:
-        button = QPushButton("Trial")
-        button.setToolTip("A change after which the brief can be met")
+        button = QPushButton("Suggestion")
+        button.setToolTip("A change that meets the brief")
         button.setStyleSheet("text-align: left; padding: 4px 6px; font-size: 12px;")
         button.clicked.connect(lambda _on=False: self._try(index))
         button.hide()
@@ -287,7 +337,7 @@ class BriefPage(ShotCard):
         for ended in (job.done, job.failed, job.cancelled):
             ended.connect(self._end_search)
         self.ask.setEnabled(False)
-        self.ask.setText("Looking …")
+        self.ask.setText("Looking…")
         job.start()
 
     def _end_search(self) -> None:
@@ -295,7 +345,7 @@ class BriefPage(ShotCard):
             self._job.deleteLater()
             self._job = None
         self.ask.setEnabled(True)
-        self.ask.setText("What would do it?")
+        self.ask.setText("Suggest fixes")
 
     def _key_of_trials(self) -> tuple[object, ...]:
         span = self._span()
@@ -305,13 +355,13 @@ class BriefPage(ShotCard):
         assert isinstance(found, list)
         self._tried, self._trials = key, found
         if not found:
-            self.session.say("Nothing within reach of a lens, sensor or place would do; let a wish go.")
+            self.session.say("No lens, sensor or camera position meets it. Delete a requirement.")
         self.refresh()
 
     def _try(self, index: int) -> None:
         trial = self._trials[index]
         self.session.edit_shot(f"Try: {trial.text}", lambda _s: trial.shot)
-        self.session.say(f"{trial.text}. Undo takes it back.")
+        self.session.say(f"{trial.text}. Ctrl+Z restores what was there.")
 
     # Showing
 
@@ -348,7 +398,7 @@ class BriefPage(ShotCard):
         stops = ((here.least, here.greatest),) if here else found.stops if found and span else ()
         self.stops.setText(_ranges(stops) if found else "–")
         focus = session.length(1 / here.x if here.x > 1e-9 else float("inf")) if here else ""
-        self.focus.setText(focus or ("moves as slowly as it can" if possible and span else "–"))
+        self.focus.setText(focus or ("slowest possible pull" if possible and span else "–"))
         failing = briefing.clash(found) if found is not None and not possible else None
         if judged is None or found is None:
             said = _why_nothing(now)
@@ -357,9 +407,9 @@ class BriefPage(ShotCard):
         elif span is not None:
             said = _whole_text(found)
         elif here is not None:
-            said = f"{_ranges(stops, ' to f/')} meets it, focused at {focus}."
+            said = f"{_ranges(stops, ' to f/')} at focus {focus} meets the brief."
         else:
-            said = "No wish at this frame."
+            said = "No requirement at this frame."
         self.says.setText(said)
         give_role(self.says, "wrong" if failing is not None else "")
         self.take.setEnabled(possible and (span is not None or here is not None))
@@ -373,18 +423,18 @@ class BriefPage(ShotCard):
             button.setVisible(fresh and trial is not None and not possible)
             if trial is not None:
                 button.setText(_in_lines(trial.text, button.fontMetrics(), 262))
-                button.setToolTip(plain(f"{trial.text}. A click tries it; undo takes it back."))
+                button.setToolTip(plain(f"{trial.text}. A click tries it; undo restores what was there."))
 
 
 def _why_nothing(now: Now) -> str:
     if now.camera.projection == "orthographic":
-        return "An orthographic view has no stop: the brief needs a lens."
-    return "No wishes yet. What shall be sharp, and what soft?"
+        return "Not available for orthographic cameras."
+    return "No requirements yet. What must be sharp, what soft?"
 
 
 def _wishable(now: Now) -> list[tuple[str, object]]:
     subjects = [(f"{s.number} {s.name}", s.number) for s in now.plan.subjects]
-    return [*subjects, ("Far background", BACKGROUND)]
+    return [*subjects, ("Background", BACKGROUND)]
 
 
 def _in_lines(text: str, metrics: QFontMetrics, wide: int) -> str:
@@ -408,7 +458,7 @@ def _ranges(stops: Sequence[tuple[float, float]], to: str = " – ") -> str:
 def _whole_text(answer: briefs.Answer) -> str:
     """The stops over the shot, in a sentence."""
     if not answer.possible.all():
-        return "Not all frames can be met."
+        return "Some frames cannot be met."
     if not answer.stops:
-        return "No one stop meets all frames: key the stop."
+        return "No single stop works for all frames: key the stop."
     return f"{_ranges(answer.stops, ' to f/')} meets all frames."

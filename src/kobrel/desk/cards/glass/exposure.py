@@ -13,8 +13,7 @@ from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
 
 _NOTES = {
-    True: "The picture keeps its brightness: something else makes up for the stop. "
-    "The difference is what that has to be.",
+    True: "Brightness is held; the difference below must come from ISO, shutter or ND.",
     False: "The picture darkens and brightens with the stop, as a real camera does.",
 }
 _NO_EV = 0.005
@@ -23,7 +22,8 @@ _NO_EV = 0.005
 class ExposurePage(ShotCard):
     """See the module."""
 
-    name = "Light"
+    name = "Exposure"
+    purpose = "ISO, shutter, ND, and what compensates for the stop"
     is_page = True
     depends = AT_FRAME
 
@@ -31,8 +31,8 @@ class ExposurePage(ShotCard):
         super().__init__(session, parent)
         self.kept = choice(
             "Exposure",
-            [("kept", True), ("coupled to the stop", False)],
-            "Whether the picture keeps its brightness when the stop changes, for this shot",
+            [("Constant", True), ("Follows the stop", False)],
+            "Hold brightness when the stop changes (this shot)",
             width=160,
         )
         self.bind(
@@ -42,44 +42,53 @@ class ExposurePage(ShotCard):
         self.meaning = self.bind(self.note(), lambda now: _NOTES[now.shot.exposure.kept])
         self.line()
         self.off = self.reading(
-            "Against metered", 26, "focus",
-            "How much brighter (+) or darker (−) the camera records than was metered, in EV (stops).",
+            "Over/under", 26, "focus",
+            "Over (+) or under (−) the metered exposure, in stops",
             lambda now: ev_text(float(now.camera.off_ev)),
         )  # fmt: skip
         self.records = self.reading(
-            "Recorded at", hint="T-stop at this frame, close focus included.",
+            "T-stop", hint="T-stop at this frame, close focus included.",
             read=lambda now: f"T{float(now.camera.t_stop):.3g}, f/{float(now.camera.f_number):.3g}",
         )  # fmt: skip
         self.line()
-        self.iso = number_field("Sensitivity", "ISO", 100.0, 1.0, 1e6, digits=6)
+        self.iso = number_field("ISO", "ISO", 100.0, 1.0, 1e6, digits=6, about="Sensitivity of the camera")
         self.bind(self.iso, lambda now: now.shot.exposure.iso, lambda v: self._change(f"ISO {v:.0f}", iso=v))
-        self.row("Sensitivity", self.iso)
-        self.shutter = number_field("Shutter angle", "°", 5.0, 0.1, 360.0)
+        self.row("ISO", self.iso)
+        self.shutter = number_field(
+            "Shutter angle",
+            "°",
+            5.0,
+            0.1,
+            360.0,
+            about="Part of each frame's time for which the shutter is open",
+        )
         self.bind(
             self.shutter, lambda now: now.shot.exposure.shutter_deg,
             lambda v: self._change(f"Shutter {v:.4g}°", shutter_deg=v),
         )  # fmt: skip
         self.row("Shutter angle", self.shutter)
-        self.density = number_field("Neutral density", "stops", 0.3, 0.0, 20.0)
+        self.density = number_field(
+            "ND", "stops", 0.3, 0.0, 20.0, about="Neutral density filters in front of the lens"
+        )
         self.bind(
             self.density, lambda now: now.shot.exposure.nd_stops,
             lambda v: self._change(f"ND {v:.3g} stops", nd_stops=v),
         )  # fmt: skip
-        self.row("Neutral density", self.density)
+        self.row("ND", self.density)
         self.line()
         self.makes_up = self.bind(
             self.note(),
-            lambda now: "What makes it up, a click each:" if _differs(now) else "Nothing has to be made up.",
+            lambda now: "Compensate with:" if _differs(now) else "No compensation needed.",
         )
         self.by_iso, self.by_shutter, self.by_density = self.buttons(
-            ("ISO", "Take back the difference by the sensitivity", lambda: _make_up(session, "iso")),
-            ("Shutter", "Take back the difference by the shutter", lambda: _make_up(session, "shutter_deg")),
-            ("ND", "Take back the difference by neutral density", lambda: _make_up(session, "nd_stops")),
+            ("ISO", "Compensate with ISO", lambda: _make_up(session, "iso")),
+            ("Shutter", "Compensate with the shutter", lambda: _make_up(session, "shutter_deg")),
+            ("ND", "Compensate with ND filters", lambda: _make_up(session, "nd_stops")),
         )
         self.cannot = self.bind(self.note(), _cannot)
         self.show_if(self.cannot, lambda now: bool(_cannot(now)), row=False)
         self.meter = self.buttons(
-            ("Meter here", "Call right what is recorded now, at this frame", lambda: _meter(session)),
+            ("Meter here", "Set current exposure as correct", lambda: _meter(session)),
         )[0]
         self.enable_if(self.meter, _differs)
         self.column.addStretch(1)
@@ -114,9 +123,9 @@ def _cannot(now: Now) -> str:
     wants = []
     if _differs(now) and _made_up(now, "shutter_deg") is None:
         degrees = now.shot.exposure.shutter_deg * 2 ** -float(now.camera.off_ev)
-        wants.append(f"The shutter would have to be open {degrees:.0f}°, more than 360°.")
+        wants.append(f"Needs a {degrees:.0f}° shutter; the maximum is 360°.")
     if _differs(now) and _made_up(now, "nd_stops") is None:
-        wants.append("There is not so much neutral density to take away.")
+        wants.append("Not enough ND to remove.")
     return " ".join(wants)
 
 
@@ -124,7 +133,7 @@ def _cannot(now: Now) -> str:
 def _make_up(session: Session, now: Now, by: MakeUp) -> None:
     made = _made_up(now, by)
     if made is not None:
-        session.edit_shot("Exposure made up", lambda s: s.but(exposure=made))
+        session.edit_shot("Compensate exposure", lambda s: s.but(exposure=made))
 
 
 @needs_now

@@ -30,6 +30,7 @@ class LensPage(ShotCard):
     """See the module."""
 
     name = "Lens"
+    purpose = "Sensor, lens, stop and focus distance"
     is_page = True
     depends = (*AT_FRAME, Document.dragging, View.stop_steps, Selection.subject)
 
@@ -50,14 +51,24 @@ class LensPage(ShotCard):
         session = self.session
         self.format = choice(
             "Sensor format",
-            [(f"{f.name}  {f.width_mm:g} × {f.height_mm:g}", f) for f in FORMATS] + [("Own size", _OWN)],
-            "Sensor formats of the trade, width × height in mm",
+            [(f"{f.name}  {f.width_mm:g} × {f.height_mm:g}", f) for f in FORMATS] + [("Custom", _OWN)],
+            "Standard sensor formats, width × height in mm",
             width=186,
         )
         self.bind(self.format, _format, self._take_format)
         self.row("Sensor", self.format)
-        self.sensor_width = number_field("Sensor width", "mm", 0.1, 1.0, 400.0, digits=5)
-        self.sensor_height = number_field("Sensor height", "mm", 0.1, 1.0, 400.0, digits=5)
+        self.sensor_width = number_field(
+            "Sensor width",
+            "mm",
+            0.1,
+            1.0,
+            400.0,
+            digits=5,
+            about="Width of the sensor; sets the angle of view and the blur",
+        )
+        self.sensor_height = number_field(
+            "Sensor height", "mm", 0.1, 1.0, 400.0, digits=5, about="Height of the sensor"
+        )
         self.bind(self.sensor_width, lambda now: now.glass.sensor.width_mm, self._take_sensor)
         self.bind(self.sensor_height, lambda now: now.glass.sensor.height_mm, self._take_sensor)
         for field in (self.sensor_width, self.sensor_height):
@@ -65,52 +76,73 @@ class LensPage(ShotCard):
         self.row("Size", self.sensor_width, self.sensor_height)
         self.keeps = choice(
             "When the sensor changes",
-            [("the lens stays", False), ("the framing stays", True)],
-            "What stays when the sensor changes: the focal length, or what is seen across the picture",
-            width=148,
+            [("Focal length", False), ("Framing", True)],
+            "Hold focal length or framing when the sensor changes",
+            width=126,
         )
         self.bind(
             self.keeps, lambda now: lens_choice.keeps_framing(session),
             lambda keeps: lens_choice.set_keeps_framing(session, keeps),
         )  # fmt: skip
-        self.row("When it changes", self.keeps)
+        self.row("On sensor change, hold", self.keeps)
 
     def _build_delivery(self) -> None:
         session = self.session
         self.aspect = choice(
             "Delivered frame",
-            [("whole sensor", 0.0), *((f"{a:.2f} : 1", a) for a in _ASPECTS), ("own", _OWN_ASPECT)],
-            "Width over height of what is delivered; the rest of the sensor is darkened in Picture",
+            [
+                ("Open gate", 0.0),
+                *((f"{a:.2f} : 1", a) for a in _ASPECTS),
+                ("own", _OWN_ASPECT),
+            ],
+            "Delivered aspect ratio; the rest of the sensor is dimmed in Picture",
             width=124,
         )
-        self.own_aspect = narrow(number_field("Delivered frame, width over height", "", 0.01, 0.0, 20.0))
+        self.own_aspect = narrow(
+            number_field(
+                "Delivered frame, width over height",
+                "ratio",
+                0.01,
+                0.0,
+                20.0,
+                about="Aspect ratio of the delivered frame, width ÷ height; 0 is open gate",
+            )
+        )
         self.bind(self.own_aspect, lambda now: now.glass.delivery.aspect, lambda a: self._deliver(aspect=a))
         self.show_if(self.own_aspect, lambda now: _known_aspect(now) == _OWN_ASPECT, row=False)
         self.bind(self.aspect, _known_aspect)
         self.aspect.activated.connect(self._take_aspect)
-        self.row("Frame, w ÷ h", self.own_aspect, self.aspect)
+        self.row("Aspect ratio", self.own_aspect, self.aspect)
         self.fit = choice(
             "How the frame fits",
-            [("inside the sensor", "inside"), ("as wide", "width"), ("as high", "height")],
-            "How the delivered frame lies on the sensor",
+            [("Inside", "inside"), ("Fit width", "width"), ("Fit height", "height")],
+            "How the frame fits the sensor",
             width=148,
         )
         self.bind(self.fit, lambda now: now.glass.delivery.fit, lambda fit: self._deliver(fit=fit))
-        self.row("It lies", self.fit)
+        self.row("Fit", self.fit)
         self.show_if(self.fit, lambda now: now.glass.delivery.aspect > 0)
-        self.delivery = number_field("Delivery width", "px", 64, 16, 32768, digits=6)
+        self.delivery = number_field(
+            "Delivery width",
+            "px",
+            64,
+            16,
+            32768,
+            digits=6,
+            about="Width of the delivered image; blur in pixels is counted at it",
+        )
         self.bind(
             self.delivery, lambda now: now.shot.width_px,
             lambda w: session.edit_shot(f"Delivery {w:.0f} px", lambda s: s.but(width_px=round(w))),
         )  # fmt: skip
-        self.row("Delivery", self.delivery)
+        self.row("Delivery width", self.delivery)
 
     def _build_lens(self) -> None:
         session = self.session
-        self.kit = choice("Kit of lenses", [], "Kits of lenses; add your own as JSON or CSV", width=186)
+        self.kit = choice("Lens set", [], "Lens sets; add your own as JSON or CSV", width=186)
         self.kit.activated.connect(self._take_kit)
-        self.row("Kit", self.kit)
-        self.lens = choice("Lens", [], "A lens of the kit: its closest focus and stops", width=186)
+        self.row("Lens set", self.kit)
+        self.lens = choice("Lens", [], "Lens of the set: its closest focus and stops", width=186)
         self.bind(
             self.lens, lambda now: now.glass.lens, lambda lens: lens_choice.set_lens(session, lens),
             self._lenses,
@@ -120,10 +152,10 @@ class LensPage(ShotCard):
         self.doubt = self.note()
         give_role(self.doubt, "wrong")
         self.able, self.widest = self.buttons(
-            ("Take another", "Take the nearest lens of the kit that can", self._take_able),
-            ("Stop it can", "Take the nearest stop that the lens has", self._take_widest),
+            ("Nearest lens that can", "Switch to the nearest lens in the set that can", self._take_able),
+            ("Nearest stop", "Set the nearest stop that the lens has", self._take_widest),
         )
-        self.focal = number_field("Focal length", "mm", 1.0, 1.0, 2000.0)
+        self.focal = number_field("Focal length", "mm", 1.0, 1.0, 2000.0, about="Focal length of the lens")
         self.bind(
             self.focal, lambda now: float(now.camera.focal_mm),
             lambda mm: session.set_keyed(f"Focal length {mm:.4g} mm", "focal_mm", mm),
@@ -131,29 +163,46 @@ class LensPage(ShotCard):
         self.row("Focal length", self.focal)
         self.keeping = choice(
             "When the focal length changes",
-            [("the camera stays", ""), ("size stays, here", "frame"), ("size stays, all along", "move")],
-            "Whether the camera moves along its axis so that a subject keeps its size: "
-            "as it is at this frame, or at each frame of the move",
+            [
+                ("Camera position", ""),
+                ("Subject size (this frame)", "frame"),
+                ("Subject size (whole shot, dolly zoom)", "move"),
+            ],
+            "Dolly the camera so the subject keeps its size in frame",
             width=148,
         )
         self.bind(self.keeping, _keeping, lambda how: lens_choice.set_keeping(session, how))
-        self.row("When it changes", self.keeping)
-        self.ahead = place_field("Camera moved ahead", lambda: session.unit)
+        self.row("On zoom, hold", self.keeping)
+        self.ahead = place_field(
+            "Dolly offset",
+            lambda: session.unit,
+            about="Moves the shot's camera along its axis; negative is back",
+        )
         self.bind(
             self.ahead, lambda now: now.shot.ahead_m,
             lambda m: session.edit_shot(f"Camera {session.length(m)} ahead", lambda s: s.but(ahead_m=m)),
         )  # fmt: skip
-        self.row("Camera ahead", self.ahead)
+        self.row("Dolly offset", self.ahead)
         self.moved = self.bind(self.note(), self._moved)
         self.show_if(self.moved, lambda now: bool(self.moved.text()), row=False)
-        self.squeeze = number_field("Squeeze", "×", 0.1, 1.0, 4.0)
+        self.squeeze = number_field(
+            "Squeeze", "×", 0.1, 1.0, 4.0, about="Anamorphic squeeze of the lens; 1 is spherical"
+        )
         self.bind(
             self.squeeze, lambda now: now.glass.squeeze,
             lambda q: session.edit_glass(f"Squeeze {q:g}", squeeze=q),
         )  # fmt: skip
         self.row("Squeeze", self.squeeze)
-        self.shift_x = narrow(number_field("Lens shift across", "mm", 1.0, -500.0, 500.0))
-        self.shift_y = narrow(number_field("Lens shift up", "mm", 1.0, -500.0, 500.0))
+        self.shift_x = narrow(
+            number_field(
+                "Lens shift across", "mm", 1.0, -500.0, 500.0, about="Shifts the image sideways on the sensor"
+            )
+        )
+        self.shift_y = narrow(
+            number_field(
+                "Lens shift up", "mm", 1.0, -500.0, 500.0, about="Shifts the image upward on the sensor"
+            )
+        )
         self.bind(
             self.shift_x, lambda now: now.glass.shift_mm[0],
             lambda x: session.edit_glass("Lens shift", shift_mm=(x, self.shift_y.value)),
@@ -167,7 +216,11 @@ class LensPage(ShotCard):
 
     def _build_stop(self) -> None:
         session = self.session
-        self.stop = stop_field("Stop", lambda: session.view.stop_steps)
+        self.stop = stop_field(
+            "Stop",
+            lambda: session.view.stop_steps,
+            about="f-number of the lens; a larger one gives more depth of field",
+        )
         self.bind(
             self.stop, lambda now: float(now.camera.f_number),
             lambda n: session.set_keyed(f"Stop f/{n:.3g}", "f_number", n),
@@ -177,18 +230,31 @@ class LensPage(ShotCard):
             self.enable_if(field, lambda now: now.camera.projection != "orthographic")
         self.steps = choice(
             "Stops go by",
-            [("full", "full"), ("half", "half"), ("third", "third"), ("free", "free")],
-            "What stops are taken when you step or drag: full, half or third stops, or any",
+            [("Full", "full"), ("Half", "half"), ("Third", "third"), ("Any", "free")],
+            "Step size of the stop",
             width=72,
         )
         self.bind(self.steps, lambda now: session.view.stop_steps, session.setter(View.stop_steps))
-        self.row("Stop, steps", self.stop, self.steps)
-        self.focus = length_field("Focus distance", lambda: session.unit, NEAREST_M, float("inf"))
+        self.row("Stop · step", self.stop, self.steps)
+        self.focus = length_field(
+            "Focus distance",
+            lambda: session.unit,
+            NEAREST_M,
+            float("inf"),
+            about="Focus distance on axis, at this frame",
+        )
         self.bind(
             self.focus, lambda now: float(now.camera.focus_m), lambda m: focusing.focus_at_m(session, m)
         )
         self.row("Focus", self.focus)
-        self.transmission = number_field("Transmission of the lens", "%", 1.0, 1.0, 100.0)
+        self.transmission = number_field(
+            "Transmission of the lens",
+            "%",
+            1.0,
+            1.0,
+            100.0,
+            about="Light that the lens lets through; T-stop = f-number ÷ √transmission",
+        )
         self.bind(
             self.transmission, lambda now: now.glass.transmission * 100,
             lambda p: session.edit_glass(f"Transmission {p:g} %", transmission=p / 100),
@@ -198,11 +264,11 @@ class LensPage(ShotCard):
     def _build_readings(self) -> None:
         length = self.session.length
         self.t_stop = self.reading(
-            "T-stop", hint="The stop as the light counts it: f-number ÷ √transmission.",
+            "T-stop", hint="Effective stop for exposure: f-number ÷ √transmission",
             read=lambda now: f"T{float(now.camera.t_stop):.3g}",
         )  # fmt: skip
         self.pupil = self.reading(
-            "Pupil", hint="Diameter of the entrance pupil, focal length ÷ f-number: it makes the blur.",
+            "Entrance pupil", hint="Entrance pupil diameter (focal length ÷ f-number); it sets the blur.",
             read=lambda now: f"{float(now.camera.pupil_mm):.2f} mm",
         )  # fmt: skip
         self.radius = self.reading(
@@ -211,11 +277,11 @@ class LensPage(ShotCard):
             read=_radius,
         )
         self.sharp_depth = self.reading(
-            "Sharp depth", 21, "sharp", "From the near limit to the far limit of what is sharp.",
+            "Depth of field", 21, "sharp", "From the near limit to the far limit of what is sharp.",
             lambda now: length(now.camera.sharp_depth_m),
         )  # fmt: skip
         self.between = self.reading(
-            "Sharp", hint="Near and far limit, and up to which blur that counts.",
+            "In focus", hint="Near and far limit at the sharpness limit in px",
             read=lambda now: f"{' – '.join(self.session.lengths(now.camera.limits_m))}, "
             f"up to {now.camera.coc_px:.3g} px",
         )  # fmt: skip
@@ -257,7 +323,7 @@ class LensPage(ShotCard):
     def ask_kit(self) -> None:
         """Ask for a file of lenses."""
         pattern = " ".join(f"*{suffix}" for suffix in SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(self, "Add a kit of lenses", "", f"Kits of lenses ({pattern})")
+        name, _ = QFileDialog.getOpenFileName(self, "Add a lens set", "", f"Lens sets ({pattern})")
         if name:
             self.add_kit(Path(name))
 
@@ -297,11 +363,11 @@ class LensPage(ShotCard):
         able = lens_choice.able_lens(session, kit) if found and kit is not None else None
         self.able.setVisible(able is not None)
         if able is not None:
-            self.able.setText(f"Take {able.name}")
+            self.able.setText(f"Use {able.name}")
         stop = lens_choice.able_stop(session)
         self.widest.setVisible(stop is not None)
         if stop is not None:
-            self.widest.setText(f"Take f/{stop:.3g}")
+            self.widest.setText(f"Use f/{stop:.3g}")
 
     def _show_kits(self, wanted: str = "") -> None:
         """Fill the list of kits the first time, and after one was added; another lens on the camera
@@ -321,7 +387,7 @@ class LensPage(ShotCard):
         self.kit.addItem("None")
         for kit in self._kits:
             self.kit.addItem(kit.kit, kit)
-        self.kit.addItem("Add a kit …", None)
+        self.kit.addItem("Add a lens set…", None)
         names = ["", *(kit.kit for kit in self._kits)]
         holding = next((kit.kit for kit in self._kits if own in kit.lenses), "")
         self.kit.setCurrentIndex(names.index(wanted or holding))
@@ -333,18 +399,18 @@ class LensPage(ShotCard):
         lenses = [*kit.lenses] if kit else []
         if own is not None and own not in lenses:
             lenses.insert(0, own)
-        return [("none in particular", None), *((_lens_text(lens), lens) for lens in lenses)]
+        return [("Generic", None), *((_lens_text(lens), lens) for lens in lenses)]
 
     def _moved(self, now: Now) -> str:
         session, keeps = self.session, now.shot.keeps
         moved = lens_choice.moved_ahead_m(now)
         text = ""
         if abs(moved) > 5e-4:
-            text = f"Camera {session.length(abs(moved))} {'nearer' if moved > 0 else 'farther back'}"
+            text = f"Camera {session.length(abs(moved))} {'forward' if moved > 0 else 'back'}"
         if keeps is not None:
             subject = session.plan.subject(keeps.subject)
             name = f"{keeps.subject} {subject.name}" if subject else "a missing subject"
-            text = f"{text or 'Camera not moved yet'}: {name} keeps its size."
+            text = f"{text or 'Camera not moved yet'} · holds the size of {name}"
         return text
 
 

@@ -5,7 +5,9 @@ import math
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
+from kobrel.desk.background.exports import Exports
 from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.glass.dof_table import DofTable
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.optics.units import METRES
@@ -22,67 +24,74 @@ from kobrel.plan.measure.limits import (
 from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
 
-_CRITERIA = {"pixels": "pixels", "millimetres": "mm on sensor", "diagonal": "diagonal ÷"}
+_CRITERIA = {"pixels": "Pixels", "millimetres": "mm on sensor (CoC)", "diagonal": "Sensor diagonal ÷"}
 _CRITERION_DEFAULTS = {"pixels": 2.0, "millimetres": 0.025, "diagonal": 1500.0}
 _MODEL_NOTES = {
-    "render": "A render camera: the angle of view stays wherever it focuses.",
+    "render": "CG camera: angle of view does not change with focus (no breathing).",
     "thin": "A real lens: it breathes, and close focus magnifies.",
 }
 _PROJECTION_NOTES = {
-    "orthographic": "An orthographic view: its cone of light (Block, Camera) sets the blur, not the stop.",
+    "orthographic": "Orthographic: blur is set by the light cone (Camera page).",
     "fisheye": "A fisheye: what counts is the straight distance from the lens.",
 }
 _SURFACE_NOTES = {
-    "plane": "What counts is the distance along the axis.",
-    "sphere": "What counts is the straight distance from the lens.",
+    "plane": "Distances are measured on axis.",
+    "sphere": "Distances are straight-line from the lens.",
 }
 _READINGS = {
     "Hyperfocal": "Focused here, everything from half this distance to infinity is sharp.",
-    "Far background": "Blur of what lies infinitely far: the largest that anything behind can have.",
-    "View angle": "Across and upward, of the delivered frame.",
-    "Field at the focus": "Width and height of what the frame takes in at the focus distance.",
-    "One pixel there": "The smallest thing at the focus distance that fills a pixel at delivery.",
+    "Blur at infinity": "Largest blur anything behind the focus can have",
+    "Angle of view": "Horizontal × vertical, delivered frame",
+    "Field of view at focus": "Width × height seen at the focus distance.",
+    "Pixel size at focus": "Size of one delivered pixel at the focus distance.",
     "Magnification": "Size on the sensor against size in the scene, at the focus distance.",
-    "Breathing": "How much the picture's width grows or shrinks over the shot's pull, as focus changes it.",
-    "Reads as": "The model scale such a blur suggests: a full-frame camera of the same angle of view at "
-    "f/8 would blur the background as much if all were so much smaller.",
+    "Breathing": "Change of field width over the shot's pull.",
+    "Reads as": "Miniature scale this depth of field suggests, compared with full frame at f/8",
 }
 
 
-class LimitsPage(ShotCard):
-    """See the module."""
+class DepthOfFieldPage(ShotCard):
+    """Limits, readings, and the table of all stops and distances."""
 
-    name = "Read"
+    name = "Depth of field"
+    purpose = "Limits, hyperfocal distance, angles, and the table of stops and distances"
     is_page = True
     depends = AT_FRAME
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         length = session.length
         self.near = self.reading(
-            "Sharp from", 21, "nearer", "Nearest distance that is sharp.",
+            "Near limit", 21, "nearer", "Nearest distance in focus.",
             lambda now: self.session.lengths(now.camera.limits_m)[0],
         )  # fmt: skip
         self.far = self.reading(
-            "Sharp to", 21, "farther", "Farthest distance that is sharp.",
+            "Far limit", 21, "farther", "Farthest distance in focus.",
             lambda now: self.session.lengths(now.camera.limits_m)[1],
         )  # fmt: skip
         self.sharp_depth = self.reading(
-            "Sharp depth", 21, "sharp", "From the near limit to the far one.",
+            "Depth of field", 21, "sharp", "From the near limit to the far limit.",
             lambda now: length(now.camera.sharp_depth_m),
         )  # fmt: skip
         self.counts = self.reading(
-            "Sharp is", hint="The largest blur that is still called sharp.",
+            "Sharpness limit", hint="Largest blur that counts as in focus: the circle of confusion.",
             read=lambda now: criterion_text(now.glass.criterion, now.camera),
         )  # fmt: skip
         self.column.addSpacing(6)
         self.small = {name: self.reading(name, hint=hint) for name, hint in _READINGS.items()}
         self.line()
         self.criterion = choice(
-            "Sharp up to, in", [(text, kind) for kind, text in _CRITERIA.items()],
-            "How the largest blur still called sharp is given", width=112,
+            "Unit of the sharpness limit", [(text, kind) for kind, text in _CRITERIA.items()],
+            "Pixels at delivery, mm on the sensor, or a part of the sensor's diagonal", width=112,
         )  # fmt: skip
-        self.criterion_value = number_field("Sharp up to", "", 0.1, 1e-6, 1e6)
+        self.criterion_value = number_field(
+            "Sharpness limit",
+            "px, mm or parts",
+            0.1,
+            1e-6,
+            1e6,
+            about="Largest blur that counts as in focus: the circle of confusion",
+        )
         self.criterion_value.setFixedWidth(70)
         self.bind(
             self.criterion, lambda now: now.glass.criterion.kind,
@@ -92,15 +101,23 @@ class LimitsPage(ShotCard):
             self.criterion_value, lambda now: now.glass.criterion.value,
             lambda value: self._take_criterion(self.criterion.currentData(), value),
         )  # fmt: skip
-        self.row("Sharp up to", self.criterion_value, self.criterion)
-        self.model = choice("Lens model", [("Render camera", "render"), ("Real lens", "thin")], "Lens model")
+        self.row("Sharpness limit", self.criterion_value, self.criterion)
+        self.model = choice(
+            "Lens model",
+            [("CG camera (no breathing)", "render"), ("Real lens (breathes)", "thin")],
+            "CG camera: angle of view does not change with focus. Real lens: it breathes",
+            190,
+        )
         self.bind(
             self.model,
             lambda now: now.glass.model,
             lambda model: session.edit_glass("Lens model", model=model),
         )
         self.row("Lens model", self.model)
-        self.surface = choice("Focus surface", [("Plane", "plane"), ("Sphere", "sphere")], "Focus surface")
+        self.surface = choice(
+            "Focus surface", [("Plane", "plane"), ("Sphere", "sphere")],
+            "Plane: distances on axis are in focus. Sphere: straight-line distances are",
+        )  # fmt: skip
         self.bind(
             self.surface, lambda now: now.glass.surface,
             lambda surface: session.edit_glass("Focus surface", surface=surface),
@@ -111,10 +128,13 @@ class LimitsPage(ShotCard):
         self.meaning = self.bind(self.note(), _meaning)
         self.differs = self.bind(self.note(), self._apart)
         self.show_if(self.differs, lambda now: bool(self._apart(now)), row=False)
+        with self.fold("Table of stops and distances", opened=False) as self.table_fold:
+            self.table = DofTable(session, exports)
+            self.column.addWidget(self.table)
         self.column.addStretch(1)
 
     def _take_criterion(self, kind: str, value: float) -> None:
-        self.session.edit_glass("Criterion", criterion=Criterion(kind=kind, value=value))
+        self.session.edit_glass("Sharpness limit", criterion=Criterion(kind=kind, value=value))
 
     def _apart(self, now: Now) -> str:
         unit = self.session.unit
@@ -134,14 +154,16 @@ class LimitsPage(ShotCard):
         scale = reads_as(camera)
         return {
             "Hyperfocal": session.length(float(camera.hyperfocal_m)),
-            "Far background": f"{background:.1f} px, {background / camera.width_px:.1%} of width"
+            "Blur at infinity": f"{background:.1f} px, {background / camera.width_px:.1%} of width"
             if math.isfinite(background)
-            else "grows without end",
-            "View angle": f"{float(across):.1f}° × {float(up):.1f}°" if across > 0 else "none, parallel rays",
-            "Field at the focus": f"{session.length(wide)} × {session.length(tall)}"
+            else "unlimited",
+            "Angle of view": f"{float(across):.1f}° × {float(up):.1f}°"
+            if across > 0
+            else "none, parallel rays",
+            "Field of view at focus": f"{session.length(wide)} × {session.length(tall)}"
             if np.isfinite(wide)
-            else "without end",
-            "One pixel there": _small(wide / camera.width_px, session.unit.symbol),
+            else "infinite",
+            "Pixel size at focus": _small(wide / camera.width_px, session.unit.symbol),
             "Magnification": _ratio(float(camera.magnification)),
             "Breathing": f"{breathes:.2%} of width" if breathes >= 5e-5 else "none",
             "Reads as": "–" if np.isnan(scale) else "life size" if scale <= 1.05 else f"1 : {scale:.1f}",

@@ -19,7 +19,7 @@ from kobrel.session.session import Session
 
 KINDS = "Pictures (*.png *.tif *.tiff *.exr *.jpg)"
 _OUTLINES: list[tuple[str, Outline]] = [
-    ("Open, only spoilt", "open"), ("Blades", "blades"), ("Star", "star"), ("Heart", "heart"),
+    ("Round, with dirt", "open"), ("Blades", "blades"), ("Star", "star"), ("Heart", "heart"),
     ("Slot", "slot"), ("Ring", "ring"), ("Polygon", "polygon"), ("Text", "text"),
 ]  # fmt: skip
 _INNER = {"star": "Inner corners", "slot": "Height", "ring": "Hole"}
@@ -32,7 +32,7 @@ _ROWS: dict[str, tuple[str, ...]] = {
 _SPOILS = (
     ("Dust", "dust", "Dark specks"), ("Hairs", "hairs", "Thin curved lines"),
     ("Scratches", "scratches", "Straight fine lines"), ("Smudges", "smudges", "Broad cloudy stains"),
-    ("Onion rings", "onion", "Fine rings, as a moulded lens has them"),
+    ("Onion rings", "onion", "Fine rings, as from moulded aspheres"),
 )  # fmt: skip
 
 
@@ -40,14 +40,15 @@ class MaskPage(ShotCard):
     """While it is seen, the mask stands large in the chart's room."""
 
     name = "Mask"
+    purpose = "An image or a drawing in the iris"
     is_page = True
     below = "mask"
     depends = AT_FRAME
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        kinds = [("No mask", ""), ("Picture …", "picture"), *_OUTLINES]
-        self.kind = choice("Mask", list(kinds), "What stands in the iris; white lets light pass", 160)
+        kinds = [("No mask", ""), ("Picture…", "picture"), *_OUTLINES]
+        self.kind = choice("Mask", list(kinds), "Mask in the iris; white passes light", 160)
         self.bind(self.kind, _kind, self._take_kind)
         self.row("Mask", self.kind)
         self.lost = self.reading(
@@ -58,44 +59,50 @@ class MaskPage(ShotCard):
             _lost,
         )
         self.made_up = self.tick(
-            "Made up by the exposure", "Do not count the loss in the T-stop",
+            "Compensate exposure", "Ignore the loss in the T-stop",
             lambda now: now.shot.iris.mask is not None and now.shot.iris.mask.made_up,
             lambda on: shaping.change_mask(session, "Made up", made_up=on),
         )  # fmt: skip
         self.show_if(self.made_up, lambda now: now.shot.iris.mask is not None, row=False)
         self.file = self.note()
-        self.choose_file = self.buttons(("Another picture …", "Choose another picture", self.ask_picture))[0]
+        self.choose_file = self.buttons(("Replace image…", "Choose another image", self.ask_picture))[0]
         for widget in (self.file, self.choose_file):
             self.show_if(widget, lambda now: isinstance(now.shot.iris.mask, MaskPicture), row=False)
-        self.count = self._number("Blades", "count", "", 1.0, 3.0, 32.0)
-        self.inner = self._number("Inner corners", "inner", "", 0.05, 0.05, 0.95)
+        self.count = self._number("Blades", "count", "count", 1.0, 3.0, 32.0, "Number of corners or points")
+        self.inner = self._number(
+            "Inner corners",
+            "inner",
+            "ratio",
+            0.05,
+            0.05,
+            0.95,
+            "Radius of the inner corners, as a part of the outer",
+        )
         self.text = QLineEdit()
         self.text.setMaxLength(3)
         self.text.setFixedWidth(112)
         self.text.setAccessibleName("Text of the mask")
-        self.text.setToolTip("One to three letters or signs")
+        self.text.setToolTip("1–3 characters")
         self.text.editingFinished.connect(self._take_text)
         self.row("Text", self.text)
         self.show_if(self.text, lambda now: "text" in _fields(now))
-        self._number("Rounded", "roundness", "", 0.05, 0.0, 1.0)
-        self._number("Size", "size", "", 0.05, 0.05, 1.0)
-        self._number("Turn", "turn_deg", "°", 1.0, -360.0, 360.0)
-        self._number("Soft edge", "soft", "", 0.05, 0.0, 1.0)
-        self._number("Bright rim", "rim", "", 0.1, 0.0, 1.0)
+        self._number(
+            "Rounded", "roundness", "ratio", 0.05, 0.0, 1.0, "Rounds the sides: 0 straight, 1 circular"
+        )
+        self._number("Size", "size", "ratio", 0.05, 0.05, 1.0, "Size of the opening, as a part of the iris")
+        self._number("Rotation", "turn_deg", "°", 1.0, -360.0, 360.0, "Rotates the mask in the iris")
+        self._number("Soft edge", "soft", "ratio", 0.05, 0.0, 1.0, "Softens the edge of the opening")
+        self._number("Bright edge", "rim", "ratio", 0.1, 0.0, 1.0, "Brightens the edge of the opening")
         self.line()
         for label, field, hint in _SPOILS:
-            self._number(label, field, "", 0.1, 0.0, 1.0, hint)
-        self._number("Random number", "seed", "", 1.0, 0.0, 999999.0, "Another number, other places")
+            self._number(label, field, "ratio", 0.1, 0.0, 1.0, hint)
+        self._number("Seed", "seed", "count", 1.0, 0.0, 999999.0, "Changes the random pattern")
         self.column.addStretch(1)
 
     def _number(
-        self, label: str, field: str, unit: str, step: float, low: float, high: float, hint: str = ""
+        self, label: str, field: str, unit: str, step: float, low: float, high: float, about: str
     ) -> Field:
-        made = number_field(label, unit, step, low, high)
-        if hint:
-            made.setToolTip(
-                plain(f"{label}: {hint}, {low:g} to {high:g}. Up and down keys or the wheel step it.")
-            )
+        made = number_field(label, unit, step, low, high, about=about)
 
         def take(value: float) -> None:
             whole = field in ("count", "seed")
@@ -116,8 +123,8 @@ class MaskPage(ShotCard):
             shaping.draw_mask(self.session, kind, f"Mask: {text}")
 
     def ask_picture(self) -> None:
-        """Choose a picture as the mask."""
-        name, _ = QFileDialog.getOpenFileName(self, "Choose a picture as the mask", str(Path.home()), KINDS)
+        """Choose an image as the mask."""
+        name, _ = QFileDialog.getOpenFileName(self, "Choose an image as the mask", str(Path.home()), KINDS)
         if name:
             shaping.put_picture(self.session, Path(name))
 

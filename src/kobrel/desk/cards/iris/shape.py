@@ -29,14 +29,20 @@ from kobrel.session.settings import allow_chosen
 from kobrel.session.view import View
 
 if TYPE_CHECKING:
-    from kobrel.desk.cards.iris.hand_on import HandOn
+    from kobrel.desk.cards.iris.export_iris import ExportIris
 
 
 _NAMES = {
-    "roundness": "Roundness", "rotation_deg": "Rotation", "turn_per_stop_deg": "Turn for each stop",
-    "rim": "Weight of the rim",
+    "roundness": "Roundness", "rotation_deg": "Rotation", "turn_per_stop_deg": "Rotation per stop",
+    "rim": "Edge brightness",
 }  # fmt: skip
-_EDITS = {**_NAMES, "rotation_deg": "Rotation of the iris", "turn_per_stop_deg": "Turn with the stop"}
+_ABOUT = {
+    "roundness": "How round the blades are: 0 a polygon, 1 a circle",
+    "rotation_deg": "Rotates the iris",
+    "turn_per_stop_deg": "Rotates the iris with each stop that it is closed",
+    "rim": "Brightness of the disc edge: +1 bright (soap-bubble bokeh), 0 even, -1 bright centre (creamy)",
+}
+_EDITS = {**_NAMES, "rotation_deg": "Rotation of the iris", "turn_per_stop_deg": "Rotation per stop"}
 
 
 @guarded
@@ -89,6 +95,7 @@ class IrisShapePage(ShotCard):
     """See the module."""
 
     name = "Shape"
+    purpose = "Blades, roundness and squeeze: the shape of the bokeh"
     is_page = True
     below = "discs"
     depends = AT_FRAME
@@ -98,29 +105,30 @@ class IrisShapePage(ShotCard):
         self._presets = Memo[list[Preset]]()
         self.shape_view = IrisShapeView(session)
         self.column.addWidget(self.shape_view, 1)
-        self.preset = choice("Preset", [], "A shape to start from, with its flaws and squeeze", 160)
+        self.preset = choice("Preset", [], "Preset shape with character and squeeze", 160)
         self.bind(
             self.preset, lambda now: next((one for one in self.presets() if one.is_of(now.shot)), None),
             lambda preset: _give(session, preset, f"Iris: {preset.name.lower()}"),
             lambda now: [(preset.name, preset) for preset in self.presets()],
         )  # fmt: skip
-        self.row("Start from", self.preset)
+        self.row("Preset", self.preset)
         self.buttons(
-            ("Keep …", "Keep this shape and its flaws as a preset of your own", self.ask_keep),
-            ("Open …", "Start from a preset in a file", self.ask_open),
-            ("Hand on …", "The iris as a picture, as an outline and as numbers", self.hand_on),
+            ("Save preset…", "Save as your own preset", self.ask_keep),
+            ("Open…", "Start from a preset in a file", self.ask_open),
+            ("Export iris…", "The iris as a picture, as an outline and as numbers", self.hand_on),
         )
-        self.blades = number_field("Blades", "", 1.0, 0.0, 64.0)
-        self.blades.setToolTip("Blades: 3 or more, 0 for a circle. Up and down keys or the wheel step it.")
+        self.blades = number_field(
+            "Blades", "count", 1.0, 0.0, 64.0, about="Number of iris blades; 0 is round"
+        )
         self.bind(self.blades, lambda now: now.shot.iris.blades, self._take_blades)
         self.row("Blades", self.blades)
-        self.roundness = self._number("Roundness", "roundness", "", 0.05, 0.0, 1.0)
-        self.roundness.setToolTip("Roundness of the blades: 0 is straight, 1 is a circle.")
+        self.roundness = self._number("Roundness", "roundness", "ratio", 0.05, 0.0, 1.0)
         self.rotation = self._number("Rotation", "rotation_deg", "°", 1.0, -360.0, 360.0)
-        self.turn = self._number("Turn a stop", "turn_per_stop_deg", "°", 1.0, -90.0, 90.0)
-        self.rim = self._number("Rim", "rim", "", 0.1, -1.0, 1.0)
-        self.rim.setToolTip("Weight of the rim: +1 discs with a bright rim, -1 with a bright centre, 0 even.")
-        self.squeeze = number_field("Squeeze", "×", 0.1, 1.0, 4.0)
+        self.turn = self._number("Rotation per stop", "turn_per_stop_deg", "°", 1.0, -90.0, 90.0)
+        self.rim = self._number("Edge brightness", "rim", "ratio", 0.1, -1.0, 1.0)
+        self.squeeze = number_field(
+            "Squeeze", "×", 0.1, 1.0, 4.0, about="Anamorphic squeeze: discs are this much taller than wide"
+        )
         self.bind(
             self.squeeze, lambda now: now.glass.squeeze,
             lambda q: session.edit_glass(f"Squeeze {q:g}", squeeze=q),
@@ -128,19 +136,16 @@ class IrisShapePage(ShotCard):
         self.row("Squeeze", self.squeeze)
         self.line()
         self.background = self.reading(
-            "Far background", 21, "farther",
+            "Background blur", 21, "farther",
             read=lambda now: f"{float(now.camera.blur_px(float('inf'))):.1f} px",
         )  # fmt: skip
-        self.largest = self.reading("Largest subject", 21, "nearer", read=_largest)
-        self.note(
-            "Height of the blur discs in pixels at delivery width. The outline keeps the area "
-            "of the round pupil, so the f-number keeps its light."
-        )
+        self.largest = self.reading("Softest subject", 21, "nearer", read=_largest)
+        self.note("Disc height in delivered px. Changing the shape keeps the light of the f-number.")
         self.column.addStretch(1)
 
     def _number(self, label: str, field: str, unit: str, step: float, low: float, high: float) -> Field:
         name = _NAMES[field]
-        made = number_field(name, unit, step, low, high)
+        made = number_field(name, unit, step, low, high, about=_ABOUT[field])
         self.bind(
             made, lambda now: getattr(now.shot.iris, field),
             lambda value: shaping.change_iris(self.session, _EDITS[field], **{field: value}),
@@ -164,7 +169,7 @@ class IrisShapePage(ShotCard):
         """Keep the shot's iris as a preset."""
         self.folder().mkdir(parents=True, exist_ok=True)
         start = self.folder() / f"My iris{SUFFIX}"
-        path = ask_target(self, "Keep as a preset", start, f"Presets (*{SUFFIX})", [SUFFIX])
+        path = ask_target(self, "Save preset", start, f"Presets (*{SUFFIX})", [SUFFIX])
         if path is not None:
             self.keep(path)
 
@@ -178,7 +183,7 @@ class IrisShapePage(ShotCard):
         except KobrelError as error:
             self.session.say(str(error))
             return
-        self.session.say(f"Kept as {path}")
+        self.session.say(f"Saved as {path}")
         self.refresh()
 
     def ask_open(self) -> None:
@@ -199,11 +204,11 @@ class IrisShapePage(ShotCard):
             return
         _give(self.session, preset, f"Iris: {preset.name}")
 
-    def hand_on(self) -> "HandOn":
+    def hand_on(self) -> "ExportIris":
         """Show the iris for others."""
-        from kobrel.desk.cards.iris.hand_on import HandOn
+        from kobrel.desk.cards.iris.export_iris import ExportIris
 
-        made = HandOn(self.session, self)
+        made = ExportIris(self.session, self)
         made.show()
         return made
 

@@ -15,10 +15,10 @@ from kobrel.session.tools import WallMode
 from kobrel.session.view import View
 
 _MODES: list[tuple[str, WallMode]] = [
-    ("All of them", "all"), ("Side by side", "side"), ("Wipe", "wipe"), ("Blink", "blink"),
-    ("Difference of light, stops", "stops"), ("Difference of blur, pixels", "blur"),
+    ("All", "all"), ("Side by side", "side"), ("Wipe", "wipe"), ("Blink", "blink"),
+    ("Exposure difference (stops)", "stops"), ("Blur difference (px)", "blur"),
 ]  # fmt: skip
-_HUNG = [("The kept ones", "wall"), ("The last ladder", "ladder")]
+_HUNG = [("Saved proofs", "wall"), ("Last bracket", "ladder")]
 
 
 @guarded
@@ -26,6 +26,7 @@ class WallPage(SessionCard):
     """See the module."""
 
     name = "Wall"
+    purpose = "Proofs side by side, to compare and restore"
     is_page = True
     depends = (Document.plan, View.wall, View.wall_mode, Selection.proofs, View.proof_order)
 
@@ -33,35 +34,33 @@ class WallPage(SessionCard):
         super().__init__(session, parent)
         self.proofing = proofing
         self.buttons(
-            ("Keep the picture", "Keep the picture in hand with all that made it (K)", proofing.keep),
-            ("Contact sheet …", "Write what hangs there as PDF or PNG", lambda: session.want("sheet")),
+            ("Add proof", "Add the current picture with its settings to the wall", proofing.keep),
+            ("Contact sheet…", "Export the proofs shown as PDF or PNG", lambda: session.want("sheet")),
         )
-        self.hung = choice(
-            "What hangs on the wall", _HUNG, "The kept proofs, or the rungs of the last ladder", 186
-        )
+        self.hung = choice("Proofs shown on the wall", _HUNG, "Saved proofs or the last bracket", 186)
         self.bind(self.hung, lambda s: s.view.wall, session.show_wall)
-        self.row("Hangs", self.hung)
+        self.row("Show", self.hung)
         orders = [(text, order) for order, text in ORDERS.items()]
-        self.order = choice("Order of the proofs", orders, "In which order the proofs hang", 186)
+        self.order = choice("Order of the proofs", orders, "Sort order of the proofs", 186)
         self.bind(self.order, lambda s: s.view.proof_order, session.setter(View.proof_order))
         self.show_if(self.order, lambda s: s.view.wall == "wall")
         self.row("Order", self.order)
         self.mode = choice(
             "How they are seen", _MODES,
-            "All on the wall, or the chosen ones against each other: two for wipe and differences", 186,
+            "Grid, or compare the selected proofs (two for wipe and differences)", 186,
         )  # fmt: skip
         self.bind(self.mode, lambda s: s.view.wall_mode, session.setter(View.wall_mode))
-        self.row("See", self.mode)
+        self.row("Compare", self.mode)
         self.line()
         self.title = QLineEdit()
         self.title.setFixedWidth(186)
         self.title.setAccessibleName("Name of the proof")
-        self.title.setToolTip("Name of the first chosen proof; Enter takes it")
+        self.title.setToolTip("Name of the first selected proof; Enter applies it")
         self.title.editingFinished.connect(self._rename)
         self.enable_if(self.title, lambda s: s.view.wall == "wall" and bool(proofing.chosen()))
         self.row("Name", self.title)
-        ratings: list[tuple[str, object]] = [("not rated", 0), *(("●" * k, k) for k in range(1, 6))]
-        self.rating = choice("Rating", ratings, "How well the proof is liked", 132)
+        ratings: list[tuple[str, object]] = [("Unrated", 0), *(("●" * k, k) for k in range(1, 6))]
+        self.rating = choice("Rating", ratings, "Rating of the proof, 0 to 5", 132)
         self.bind(self.rating, lambda _s: self._first_rating(), self._rate)
         self.enable_if(self.rating, lambda s: s.view.wall == "wall" and bool(proofing.chosen()))
         self.row("Rating", self.rating)
@@ -69,14 +68,14 @@ class WallPage(SessionCard):
         self.line()
         takes: list[tuple[str, object]] = [(text, what) for what, text in TAKES.items()]
         self.what = choice("What is taken back", takes, "Which of the proof's settings the shot takes", 186)
-        self.row("Take back", self.what)
+        self.row("Restore", self.what)
         self.take, self.alt = self.buttons(
-            ("Take", "Give the shot these settings of the first chosen proof", self._take_back),
-            ("As an Alt", "Keep the proof's settings with the shot as an Alt", self._take_as_alt),
+            ("Apply", "Give the shot these settings of the first selected proof", self._take_back),
+            ("Save as alt", "Save the proof's settings with the shot as an alt", self._take_as_alt),
         )
         self.keep, self.delete = self.buttons(
-            ("Keep the chosen", "Hang the chosen rungs on the wall for good", self._keep_rungs),
-            ("Delete", "Take the chosen proofs off the wall; their files stay (Delete)",
+            ("Save selected", "Add selected steps to the wall permanently", self._keep_rungs),
+            ("Delete", "Remove selected proofs from the wall (files stay on disk)",
              lambda: proving.remove(session)),
         )  # fmt: skip
         self.enable_if(self.keep, lambda s: s.view.wall == "ladder" and bool(proofing.chosen()))
@@ -101,7 +100,7 @@ class WallPage(SessionCard):
         self.told.setText(
             ", ".join(filter(None, facts(chosen[:1], subject.unit)[0].values()))
             if chosen
-            else "Choose a proof on the wall."
+            else "Select a proof on the wall."
         )
 
     def _first_rating(self) -> int:

@@ -21,6 +21,7 @@ class CuesPage(Card[Shot]):
     """See the module."""
 
     name = "Cues"
+    purpose = "Named frames that marks snap to"
     is_page = True
     depends = (Document.plan, Document.shot_index)
 
@@ -33,30 +34,34 @@ class CuesPage(Card[Shot]):
         self.title = QLineEdit()
         self.title.setFixedWidth(190)
         self.title.setAccessibleName("Name of the cue")
-        self.title.setToolTip("What is done or said there; Enter takes it")
+        self.title.setToolTip("What is done or said there; Enter applies it")
         self.title.editingFinished.connect(self._rename)
         self.row("Name", self.title)
-        self.first = number_field("First frame of the cue", "", 1.0, -1e6, 1e6, digits=8)
+        self.first = number_field(
+            "First frame of the cue", "frame", 1.0, -1e6, 1e6, digits=8, about="Frame at which the cue starts"
+        )
         self.first.taken.connect(lambda frame: self._reach(round(frame), None))
-        self.last = number_field("Last frame of the cue", "", 1.0, -1e6, 1e6, digits=8)
+        self.last = number_field(
+            "Last frame of the cue", "frame", 1.0, -1e6, 1e6, digits=8, about="Frame at which the cue ends"
+        )
         self.last.taken.connect(lambda frame: self._reach(None, round(frame)))
         for field in (self.first, self.last):
             field.setFixedWidth(80)
         self.row("From, to", self.first, self.last)
         self.buttons(
-            ("Add here", "A cue at the frame that is shown", self.add),
-            ("End here", "Let the chosen cue last until the frame that is shown", self.end_here),
-            ("Delete", "Forget the chosen cue", self.remove),
+            ("Add cue here", "A cue at the frame that is shown", self.add),
+            ("End here", "End the selected cue at this frame", self.end_here),
+            ("Delete", "Delete selected cue", self.remove),
         )
         self.buttons(
             (
-                "Read …",
-                "Cues from CSV (name,first,last) or OpenTimelineIO, besides these",
-                self._ask,
+                "Import…",
+                "Add cues from CSV (name,first,last) or OpenTimelineIO",
+                self.ask_import,
             ),
-            ("Write …", "The shot's cues as CSV; the list of shots has them as markers", self._ask_write),
+            ("Export…", "The shot's cues as CSV; the list of shots has them as markers", self.ask_export),
         )
-        self.note("Marks that are dragged in the chart snap to cues. Alt keeps them from it.")
+        self.note("Dragged marks snap to cues; hold alt to override.")
 
     def _select(self) -> None:
         rows, shot = self.table.selectionModel().selectedRows(), self.session.shot
@@ -100,7 +105,7 @@ class CuesPage(Card[Shot]):
     def end_here(self) -> None:
         """Let the chosen cue last until the frame that is shown."""
         if self.chosen is None:
-            self.session.say("Choose a cue in the list.")
+            self.session.say("Select a cue in the list.")
         else:
             self._reach(None, self.session.frame)
 
@@ -111,7 +116,7 @@ class CuesPage(Card[Shot]):
             self.chosen = None
             self.session.edit_shot(f"Delete cue {cue.name}", lambda shot: cues.remove_cue(shot, cue))
 
-    def _ask(self) -> None:
+    def ask_import(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Read cues", str(Path.home()), _FILES)
         if name:
             self.read(Path(name))
@@ -132,7 +137,7 @@ class CuesPage(Card[Shot]):
         self.session.edit_shot(f"Cues of {path.name}", lambda s: cues.with_cues(s, [*s.cues, *fresh]))
         self.session.say(f"{len(fresh)} cues of {path.name}.")
 
-    def _ask_write(self) -> None:
+    def ask_export(self) -> None:
         path = ask_target(self, "Write cues", Path.home() / "cues.csv", "Cues (*.csv)", [".csv"])
         if path is not None:
             self.write(path)

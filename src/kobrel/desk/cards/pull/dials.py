@@ -23,7 +23,7 @@ from kobrel.session.view import View
 
 _ROW_PX, _STEP, _FINE = 24, 0.05, 0.01
 _DEPENDS = (Document.plan, Document.frame, Document.shot_index, Selection.dial, Selection.dial_start)
-_EASES = [("Even", "even"), ("Smooth", "smooth"), ("Fast", "fast"), ("Late", "late")]
+_EASES = [("Even", "even"), ("Smooth", "smooth"), ("Fast start", "fast"), ("Late", "late")]
 
 
 @guarded
@@ -38,7 +38,7 @@ class DialView(GestureWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Dial over the shot")
-        self.setToolTip("Drag up and down, turn the wheel, or press Up and Down; with Shift finely. 0 to 1.")
+        self.setToolTip("Drag up or down, scroll, or press Up or Down (Shift: fine). 0 to 1.")
         session.watch((*_DEPENDS, View.theme), self.update)
         performer.changed.connect(self._show)
 
@@ -172,18 +172,19 @@ class DialsPage(SessionCard):
     """See the module."""
 
     name = "Dials"
+    purpose = "One value that drives several values of plates and lens"
     is_page = True
     depends = _DEPENDS
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.note(
-            "A dial drives several values at once. Set its low end, change plates and lens, set its high "
-            "end: what differs is driven."
+            "A dial drives several values at once. Set start, change plates or lens, set end; whatever "
+            "changed is driven."
         )
         self.low_end, self.high_end = self.buttons(
-            ("Set low end", "Take all values as they are now", lambda: dialling.begin(session)),
-            ("Set high end", "Make a dial of all that differs now", lambda: dialling.finish(session)),
+            ("Set 0", "Start of the dial: all values as they are now", lambda: dialling.begin(session)),
+            ("Set 1", "Make a dial of all that differs now", lambda: dialling.finish(session)),
         )
         self.enable_if(self.high_end, lambda session: session.selection.dial_start is not None)
         self.chosen = choice("Dial", [], "The dial that is shown", 190)
@@ -215,7 +216,7 @@ class _Details(Card[Dial]):
         self.performer = DialPerformer(session)
         self.title = QLineEdit()
         self.title.setAccessibleName("Name of the dial")
-        self.title.setToolTip("Name of the dial")
+        self.title.setToolTip("Renames the dial; Enter applies")
         self.title.setFixedWidth(160)
         self.title.editingFinished.connect(self._rename)
         self.row("Name", self.title)
@@ -224,28 +225,43 @@ class _Details(Card[Dial]):
         self.key, self.record, self.remove = self.buttons(
             ("Key", "Key it at this frame, or take the key away", lambda: dialling.toggle_key(session)),
             ("Record", "Play the shot once and record it", self._record),
-            ("Delete", "Delete the dial; plates stand as they do now", lambda: dialling.remove(session)),
+            ("Delete", "Delete the dial; plates keep their current values", lambda: dialling.remove(session)),
         )
-        self.ease = choice("Way on", _EASES, "From the last key on", 86)
+        self.ease = choice("Interpolation", _EASES, "From the last key on", 86)
         self.bind(self.ease, self._ease, partial(dialling.set_ease, session))
-        self.settle = narrow(number_field("Overshoot", "", 0.02, 0.0, 1.0))
-        self.settle.setToolTip("Part of the way by which it overshoots the next key before it settles")
+        self.settle = narrow(
+            number_field(
+                "Overshoot",
+                "ratio",
+                0.02,
+                0.0,
+                1.0,
+                about="Overshoot past the next key, as a part of the move",
+            )
+        )
         self.bind(self.settle, self._settle, partial(dialling.set_settle, session))
-        self.row("Way on, overshoot", self.ease, self.settle)
+        self.row("Interpolation · overshoot", self.ease, self.settle)
         self.show_if(self.ease, lambda dial: dialling.key_under_way(session, dial) is not None)
         self.table = word_table("Values that the dial drives", ("Value", "Low", "High"), _ROW_PX, {0})
         self.table.setFixedHeight(150)
         self.table.itemSelectionChanged.connect(self.refresh)
         self.column.addWidget(self.table)
-        self.low, self.high = (narrow(number_field(name, "", 0.05, -1e9, 1e9)) for name in ("Low", "High"))
+        self.low, self.high = (
+            narrow(
+                number_field(
+                    name, "of the value", 0.05, -1e9, 1e9, about=f"Value at the dial's {name.lower()} end"
+                )
+            )
+            for name in ("Low", "High")
+        )
         self.own_ease = choice("Ease of the value", _EASES, "How the value follows the dial", 86)
         self.bind(self.low, lambda dial: self._drive(dial).low, partial(self._change, "low"))
         self.bind(self.high, lambda dial: self._drive(dial).high, partial(self._change, "high"))
         self.bind(self.own_ease, lambda dial: self._drive(dial).ease, partial(self._change, "ease"))
         self.row("Range", self.low, self.high, self.own_ease)
         self.turn_round, self.drop = self.buttons(
-            ("Turn round", "Let the chosen value go the other way", self._turn_round),
-            ("Take away", "Take the chosen value from the dial", self._drop),
+            ("Reverse", "Swap low and high", self._turn_round),
+            ("Remove", "Remove selected value from the dial", self._drop),
         )
         for widget in (self.turn_round, self.drop):
             self.enable_if(widget, lambda dial: bool(dial.drives))
@@ -293,7 +309,7 @@ class _Details(Card[Dial]):
         if not self.title.hasFocus():
             self.title.setText(subject.name)
         keyed = any(key.frame == self.session.frame for key in subject.level.keys)
-        self.key.setText("Unkey" if keyed else "Key")
+        self.key.setText("Remove key" if keyed else "Key")
         self.record.setText("End" if self.performer.recording else "Record")
         plan = self.session.plan
         self.table.setRowCount(len(subject.drives))

@@ -6,6 +6,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from kobrel.desk.cards.base import ShotCard
+from kobrel.desk.cards.pull.timing import Timing
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.chart.keys import LINES, Line
 from kobrel.desk.toolkit.fields import Field, length_field, number_field, stop_field
@@ -23,89 +24,99 @@ from kobrel.session.commands import focusing, pulling
 from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.selection import Selection
 from kobrel.session.session import Session
-from kobrel.session.view import View
 
 _DISTANCE, _POINT = "distance", "point"
 
 
 class MarksPage(ShotCard):
-    """See the module."""
+    """Marks and the timing of the selected move; stop and focal length over time."""
 
     name = "Marks"
+    purpose = "Focus marks, the timing of each move, keys of stop and focal length"
     is_page = True
-    depends = (*AT_FRAME, Selection.marks, Selection.marks, View.playing)
+    depends = (*AT_FRAME, Selection.marks)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.focus = self.reading("Focus", 25, "focus", read=lambda now: session.length(now.camera.focus_m))
-        self.speed = self.reading("Speed of the pull", read=_speed)
-        self.on = self.reading("On", read=self._on)
+        self.speed = self.reading("Pull speed", read=_speed)
+        self.on = self.reading("Focus on", read=self._on)
         self._add_buttons()
-        self.table = word_table("Marks", ("Frame", "On", "Then"), 24, wide=(0, 1, 2))
+        self.table = word_table("Marks", ("Frame", "On", "Ease to next"), 24, wide=(0, 1, 2))
         self.table.itemSelectionChanged.connect(self._select)
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
-        self.table.setMinimumHeight(112)
+        self.table.setMinimumHeight(132)
         self.column.addWidget(self.table, 1)
         self._add_mark()
         self._add_point()
-        self.ease = choice(
-            "Ease", [(text, kind) for kind, text in pulling.EASES.items()], "The way to the next mark", 150
-        )
-        self.bind(
-            self.ease, lambda now: self._mark(now).ease,
-            lambda ease: pulling.set_ease_in_work(session, ease),
-        )  # fmt: skip
-        self.row("Move to next", self.ease)
-        self.line()
-        self.key_eases = {line: self._key_ease(line) for line in LINES}
-        self.stop, self.stop_key = self._keyed_row(LINES[0], stop_field("Stop"))
-        self.focal, self.focal_key = self._keyed_row(LINES[1], number_field("Focal length", "mm", 1, 1, 2000))
-        self.keys = self.bind(self.note(), _keys_text)
+        with self.fold("Timing"):
+            self.timing = Timing(session)
+            self.column.addWidget(self.timing)
+        with self.fold("Stop and focal length"):
+            self.key_eases = {line: self._key_ease(line) for line in LINES}
+            self.stop, self.stop_key = self._keyed_row(
+                LINES[0], stop_field("Stop", about="f-number at this frame")
+            )
+            self.focal, self.focal_key = self._keyed_row(
+                LINES[1], number_field("Focal length", "mm", 1, 1, 2000, about="Focal length at this frame")
+            )
+            self.keys = self.bind(self.note(), _keys_text)
 
     def _add_buttons(self) -> None:
         session = self.session
         buttons = QHBoxLayout()
-        self.play = QPushButton("Play")
-        self.play.setToolTip("Play the shot at its rate (Space)")
-        self.play.clicked.connect(lambda: session.want("play"))
         self.set_mark = QPushButton("Set mark")
         self.set_mark.setToolTip("Set a mark at this frame on what is in focus (M)")
         self.set_mark.clicked.connect(lambda: focusing.set_mark(session))
         self.delete_mark = QPushButton("Delete mark")
-        self.delete_mark.setToolTip("Delete the chosen mark (Delete)")
+        self.delete_mark.setToolTip("Delete the selected mark (Delete)")
         self.delete_mark.clicked.connect(lambda: pulling.delete_in_work(session))
         self.enable_if(self.delete_mark, lambda now: len(now.shot.marks) > 1)
-        for button in (self.play, self.set_mark, self.delete_mark):
+        for button in (self.set_mark, self.delete_mark):
             buttons.addWidget(button)
         self.column.addSpacing(4)
         self.column.addLayout(buttons)
-        hint = "Set the marks that the clipboard lists: a line each, such as 1040 Lantern or 1060 3.2 m"
+        hint = "Paste marks, one per line: 1040 Lantern or 1060 3.2 m"
         back = (
             "Pull back to where the pull came from, in as many frames: from this frame on, or when it arrives"
         )
         self.paste, self.back = self.buttons(
-            ("Paste a list", hint, self._paste), ("And back", back, lambda: pulling.pull_back(session))
+            ("Paste marks", hint, self._paste), ("And back", back, lambda: pulling.pull_back(session))
         )
         self.enable_if(self.back, lambda now: len(now.shot.marks) > 1)
 
     def _add_mark(self) -> None:
         session = self.session
-        self.frame = number_field("Frame of the mark", "", 1.0, -1e6, 1e6, digits=8)
+        self.frame = number_field(
+            "Frame of the mark", "frame", 1.0, -1e6, 1e6, digits=8, about="Moves the mark to another frame"
+        )
         self.bind(self.frame, self._first_frame, lambda frame: pulling.put_at(session, frame))
         self.row("Mark at frame", self.frame)
-        self.span = number_field("Frames that the chosen marks reach over", "", 1.0, 1.0, 1e6, digits=8)
+        self.span = number_field(
+            "Frames the selected marks span",
+            "fr",
+            1.0,
+            1.0,
+            1e6,
+            digits=8,
+            about="Stretches or shortens the selected marks to this length",
+        )
         self.bind(
             self.span, lambda now: frames[-1] - frames[0] if (frames := self._frames()) else 0.0,
             lambda frames: pulling.span_over(session, frames),
         )  # fmt: skip
-        self.row("Reach over", self.span)
+        self.row("Span (frames)", self.span)
         self.show_if(self.span, lambda now: len(self._frames()) > 1)
-        self.target = choice(
-            "What the mark is on", [], "What the mark is on: a subject, followed, or a distance"
-        )
+        self.target = choice("What the mark is on", [], "Subject to follow, or a fixed distance")
         self.bind(self.target, lambda now: _on_data(self._mark(now)), self._take_target, _targets)
         self.row("On", self.target)
-        self.metres = length_field("Distance of the mark", lambda: session.unit, NEAREST_M, float("inf"))
+        self.metres = length_field(
+            "Distance of the mark",
+            lambda: session.unit,
+            NEAREST_M,
+            float("inf"),
+            about="Focus distance of the mark",
+        )
         self.bind(
             self.metres, self._distance_of_mark,
             lambda metres: pulling.retarget(session, DistanceTarget(metres=metres)),
@@ -127,10 +138,10 @@ class MarksPage(ShotCard):
             return any(key.frame == now.frame for key in keys)
 
         self.point = self.places(
-            "Point", "Place of the mark's point", place, lambda to: pulling.place_point(session, to)
+            "Point", "Position of the mark's point", place, lambda to: pulling.place_point(session, to)
         )
         self.point_key = self.tick(
-            "A key of the point at this frame", "The point follows its keys; without any it stands still",
+            "Key point here", "The point follows its keys; without keys it does not move",
             keyed, lambda on: pulling.key_point(session, on),
         )  # fmt: skip
         self.show_if(self.point[0], lambda now: place(now) is not None)
@@ -145,16 +156,14 @@ class MarksPage(ShotCard):
         )  # fmt: skip
         button = QPushButton("Key")
         button.setCheckable(True)
-        button.setToolTip(
-            plain(f"A key of the {line.name.lower()} at this frame: press to set it, again to remove it")
-        )
+        button.setToolTip(plain(f"Set or remove a key of the {line.name.lower()} at this frame"))
         button.setAccessibleName(f"{line.name} key")
         self.bind(
             button, lambda now: any(key.frame == now.frame for key in getattr(now.glass, line.field).keys),
             lambda _on: pulling.toggle_key(session, line.name, line.field),
         )  # fmt: skip
         self.row(line.name, field, button)
-        self.row("Then, to the next key", self.key_eases[line])
+        self.row("Ease to next key", self.key_eases[line])
         self.show_if(self.key_eases[line], lambda now: _keys_about(now, line) is not None)
         return field, button
 
@@ -194,7 +203,7 @@ class MarksPage(ShotCard):
 
     def _on(self, _now: Now) -> str:
         subject = self.session.subject_in_focus()
-        return self.session.target_label(subject) if subject else "between subjects"
+        return self.session.target_label(subject) if subject else "mid-pull"
 
     def _paste(self) -> None:
         pulling.take_list(self.session, QGuiApplication.clipboard().text())
@@ -220,13 +229,12 @@ class MarksPage(ShotCard):
             pulling.retarget(self.session, point)
 
     def show_more(self, subject: Now) -> None:
-        self.play.setText("Pause" if self.session.view.playing else "Play")
         self.name_row(self.frame, "First mark at" if len(self._frames()) > 1 else "Mark at frame")
         marks, chosen = subject.shot.marks, self._mark(subject)
         self.table.blockSignals(True)
         self.table.setRowCount(len(marks))
         for row, mark in enumerate(marks):
-            then = "hold" if row == len(marks) - 1 else mark.ease
+            then = "Hold" if row == len(marks) - 1 else pulling.EASES[mark.ease]
             show_words(self.table, row, (f"{mark.frame:g}", self.session.target_label(mark.target), then))
             if mark is chosen:
                 self.table.selectRow(row)
@@ -264,7 +272,7 @@ def _speed(now: Now) -> str:
 def _keys_text(now: Now) -> str:
     glass = now.glass
     if not (glass.f_number.keys or glass.focal_mm.keys):
-        return "No keys: stop and focal length stand still."
+        return "No keys: stop and focal length are constant."
     stops = ", ".join(f"{k.frame:g}: f/{k.value:.3g}" for k in glass.f_number.keys)
     focals = ", ".join(f"{k.frame:g}: {k.value:.4g} mm" for k in glass.focal_mm.keys)
     return "Keys " + "; ".join(part for part in (stops, focals) if part)

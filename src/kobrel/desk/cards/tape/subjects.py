@@ -38,8 +38,8 @@ from kobrel.session.view import View
 _Index = QModelIndex | QPersistentModelIndex
 _ROW_PX = 42
 _KIND_NAMES: dict[AnchorKind, str] = {
-    "surface": "Point on the surface", "bounds": "Middle of its bounds", "origin": "Its origin",
-    "nearest": "Nearest to the camera", "point": "Free point", "stand-in": "Stand-in",
+    "surface": "Point on the surface", "bounds": "Bounding-box centre", "origin": "Pivot",
+    "nearest": "Nearest point", "point": "Free point", "stand-in": "Stand-in",
     "plate": "Plate",
 }  # fmt: skip
 
@@ -105,7 +105,7 @@ class SubjectsModel(QAbstractListModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             axial, straight, pixels, part, state, seen = (*self.words(row), *[""] * 5)[:6]
             return plain(
-                f"{subject.name}: {axial} along the axis, {straight}\nblur {pixels}, {part} of the width\n"
+                f"{subject.name}: {axial} on axis, {straight}\nblur {pixels}, {part} of the width\n"
                 f"{state}; in the picture: {seen}\nDouble-click to rename."
             )
         return None
@@ -172,6 +172,7 @@ class SubjectsPage(Card[Subject]):
     """See the module."""
 
     name = "Subjects"
+    purpose = "What the focus can be on, with distances and blur"
     is_page = True
     depends = (*AT_FRAME, ShotNumbers.sight, Selection.subject, View.subject_order)
     needs_subject = False
@@ -179,13 +180,16 @@ class SubjectsPage(Card[Subject]):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.distance = self.reading("Distance", 25, "sharp")
-        self.axial = self.reading("Along the axis")
-        self.straight = self.reading("Straight, as a tape gives it")
-        self.off = self.reading("From the focus")
+        self.axial = self.reading("Along axis")
+        self.straight = self.reading("Straight-line (tape)")
+        self.off = self.reading("Off focus by")
         self.blur = self.reading("Blur")
         self.line()
         self.sorting = choice(
-            "Order of the list", [("By hand", ""), ("By distance", "distance")], "Order of the list", 112
+            "Order of the list",
+            [("Manual", ""), ("By distance", "distance")],
+            "Sort subjects by number, or by distance",
+            112,
         )
         self.sorting.activated.connect(
             lambda _i: session.set(View.subject_order.to(self.sorting.currentData()))
@@ -204,12 +208,12 @@ class SubjectsPage(Card[Subject]):
         self.column.addWidget(self.list, 1)
         self.empty = self.note("No subjects yet. Click a thing in Picture to make it one.")
         self.focus_button, self.up, self.down, self.merge, self.delete_button = self.buttons(
-            ("Focus", "Put the focus on the chosen subject at this frame",
+            ("Focus", "Put the focus on the selected subject at this frame",
              lambda: subject_list.focus_on_chosen(session)),
             ("▴", "Move it up the list", lambda: subject_list.move(session, -1)),
             ("▾", "Move it down the list", lambda: subject_list.move(session, 1)),
-            ("Merge", "Put its marks and tapes onto another subject, and delete it", self._ask_merge),
-            ("Delete", "Delete it; marks on it keep its distance",
+            ("Merge", "Merge into another subject", self._ask_merge),
+            ("Delete", "Delete; its marks become fixed distances",
              lambda: subject_list.remove_chosen(session)),
         )  # fmt: skip
         for button in (self.up, self.down):
@@ -219,7 +223,7 @@ class SubjectsPage(Card[Subject]):
 
     def _add_anchor(self) -> None:
         session = self.session
-        self.kind = choice("Tied to", [], "What the subject is tied to", 168)
+        self.kind = choice("Attached to", [], "What the subject is attached to", 168)
         self.bind(
             self.kind, lambda subject: subject.anchor.kind, lambda kind: subject_list.tie(session, kind),
             lambda subject: [(_KIND_NAMES[kind], kind) for kind in subject_list.ties(subject)],
@@ -232,21 +236,24 @@ class SubjectsPage(Card[Subject]):
         self.key = self.buttons(
             (
                 "Key",
-                "Key the point's place at this frame; again takes the key away",
+                "Set or remove a key",
                 lambda: subject_list.toggle_key(session),
             )
         )[0]
         self.show_if(self.point[0], lambda subject: isinstance(subject.anchor, PointAnchor))
         self.show_if(self.key, lambda subject: isinstance(subject.anchor, PointAnchor), row=False)
-        self.half_depth = length_field("Half depth", lambda: session.unit, 0.0, 100.0)
+        self.half_depth = length_field(
+            "Depth ±",
+            lambda: session.unit,
+            0.0,
+            100.0,
+            about="This much in front of and behind the point must be in focus too: a head, not just a nose",
+        )
         self.bind(
             self.half_depth, lambda subject: subject.half_depth_m,
             lambda metres: subject_list.change(session, "Depth", half_depth_m=metres),
         )  # fmt: skip
-        self.row("Depth to each side", self.half_depth)
-        self.half_depth.setToolTip(
-            "Sharp then means from so far before the point to so far behind it: a whole head, not its nose"
-        )
+        self.row("Depth ±", self.half_depth)
 
     def subject(self) -> Subject | None:
         """See :class:`Card`."""
@@ -263,7 +270,7 @@ class SubjectsPage(Card[Subject]):
         menu = QMenu(self)
         for other in self.session.plan.subjects:
             if other is not subject:
-                action = menu.addAction(f"Into {other.number} {other.name}")
+                action = menu.addAction(f"Merge into {other.number} {other.name}")
                 action.triggered.connect(
                     lambda _on=False, into=other.number: subject_list.merge_chosen(self.session, into)
                 )
@@ -298,7 +305,7 @@ class SubjectsPage(Card[Subject]):
         self.kind.setToolTip(plain(f"Tied to {thing_name(self.session.plan, node)}" if node else "Tied to"))
         anchor = subject.anchor
         keys = anchor.keys if isinstance(anchor, PointAnchor) else ()
-        self.key.setText("Unkey" if any(key.frame == self.session.frame for key in keys) else "Key")
+        self.key.setText("Remove key" if any(key.frame == self.session.frame for key in keys) else "Key")
         now = self.session.now
         if now is not None:
             self._show_numbers(now, row)
@@ -316,9 +323,7 @@ class SubjectsPage(Card[Subject]):
         ):
             label.setText(session.length(float(metres)))
             give_role(label, "focus" if counts else "")
-            label.setToolTip(
-                "This distance counts for the focus" if counts else "Does not count for the focus"
-            )
+            label.setToolTip("Used for focus" if counts else "Not used for focus")
         self.off.setText(_off_focus(session, distance, focus))
         blur = float(numbers.sight.blur_px[row, at])
         self.blur.setText(
@@ -331,5 +336,5 @@ def _off_focus(session: Session, distance: float, focus: float) -> str:
         return "behind the camera"
     off = distance - focus
     if abs(off) < 5e-4 * distance:
-        return "in it"
+        return "in focus"
     return f"{session.length(abs(off))} {'farther' if off > 0 else 'nearer'}"

@@ -39,6 +39,7 @@ class TapesPage(Card[Tape]):
     """See the module."""
 
     name = "Tapes"
+    purpose = "Distances between two points, at every frame"
     is_page = True
     depends = (*AT_FRAME, Document.dragging, Selection.item, ShotNumbers.sight)
     needs_subject = False
@@ -46,8 +47,8 @@ class TapesPage(Card[Tape]):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.straight = self.reading("Straight", 25, "focus")
-        self.axial = self.reading("Along the axis")
-        self.across = self.reading("Across it")
+        self.axial = self.reading("On axis")
+        self.across = self.reading("Across axis")
         self.line()
         self._model = TapesModel(session)
         self.table = QTableView()
@@ -63,14 +64,16 @@ class TapesPage(Card[Tape]):
         self.new, self.focus, self.delete = self.buttons(
             ("New", "Start a tape (T)", lambda: taping.begin(session)),
             ("Focus", "Put the focus on its end (F)", lambda: taping.focus_on_end(session)),
-            ("Delete", "Delete the chosen tape", lambda: taping.remove(session)),
+            ("Delete", "Delete the selected tape", lambda: taping.remove(session)),
         )
         self.off = self.note()
         self.off.setObjectName("")
         self.off.setProperty("role", "wrong")
-        self.snap = self.buttons(("Put it there", "Move the end onto what it missed", self._put_there))[0]
+        self.snap = self.buttons(
+            ("Snap to surface", "Move the end onto the nearest surface", self._put_there)
+        )[0]
         self.start_on = self.note()
-        self.start = self._end_places("Begin", "start")
+        self.start = self._end_places("Start", "start")
         self.end_on = self.note()
         self.end = self._end_places("End", "end")
 
@@ -148,7 +151,7 @@ class TapesPage(Card[Tape]):
         ):
             label.setText("–" if metres is None else session.length(float(metres)))
         for label, word, end in (
-            (self.start_on, "Begins at", subject.start),
+            (self.start_on, "Start:", subject.start),
             (self.end_on, "Ends at", subject.end),
         ):
             label.setText(f"{word} {taping.end_name(session, end)}")
@@ -159,6 +162,6 @@ class TapesPage(Card[Tape]):
         if missed is not None:
             which, found = missed
             self.off.setText(
-                f"Its {'begin' if which == 'start' else 'end'} touches nothing: it is off the nearest "
-                f"thing by {session.length(found.gap_m)}."
+                f"The {'start' if which == 'start' else 'end'} of the tape is not on a surface (misses "
+                f"by {session.length(found.gap_m)})."
             )

@@ -18,12 +18,15 @@ def ask_allowed(window: QWidget, session: Session, files: SceneFiles) -> None:
     if not folders:
         return
     box = QMessageBox(
-        QMessageBox.Icon.NoIcon, "Kobrel", "Files in other folders are named. Read them?", parent=window
+        QMessageBox.Icon.NoIcon,
+        "Kobrel",
+        "This file refers to other folders. Allow reading them?",
+        parent=window,
     )
     box.setInformativeText(plain("\n".join(str(folder) for folder in folders)))
-    read = box.addButton("Read them", QMessageBox.ButtonRole.AcceptRole)
+    read = box.addButton("Allow", QMessageBox.ButtonRole.AcceptRole)
     read.setToolTip("These folders are remembered")
-    box.addButton("Leave them out", QMessageBox.ButtonRole.RejectRole)
+    box.addButton("Skip", QMessageBox.ButtonRole.RejectRole)
     box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     read.clicked.connect(lambda: _allow(session, files, folders))
     box.open()

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from kobrel.desk.boundary import guarded
-from kobrel.desk.cards.widgets import DoubtLabel, choice, choose
+from kobrel.desk.cards.widgets import DiagnosticLabel, choice, choose
 from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.desk.toolkit.words import Label, plain
@@ -61,8 +61,8 @@ class SizeView(QWidget):
         super().__init__(parent)
         self._session, self._name = session, name
         self.setFixedSize(_PANE)
-        self.setAccessibleName("The scene's size beside a person")
-        self.setToolTip(plain(f"The scene as the camera looks at it, beside a person of {_PERSON_M:g} m"))
+        self.setAccessibleName("Scene size compared with a person")
+        self.setToolTip(plain(f"The scene from the camera's direction, with a person of {_PERSON_M:g} m"))
         person = standing()
         corners = person.points[person.triangles][:, :, :2]
         self._person = corners / np.ptp(person.points[:, 1]) * _PERSON_M
@@ -104,7 +104,7 @@ class SizeView(QWidget):
         boxes = stage.boxes(float(self._session.frame))
         boxes = boxes[np.isfinite(boxes[:, 0, 0])][:_MOST_BOXES]
         if not len(boxes):
-            draw_text(painter, QPointF(12, 24), "Nothing is drawn.", theme().quiet, 12)
+            draw_text(painter, QPointF(12, 24), "Nothing visible.", theme().quiet, 12)
             return
         middle, height, tall = self._seen_m()
         scale = (self.height() - 2 * _MARGIN - 14) / tall
@@ -135,7 +135,7 @@ class SizeView(QWidget):
                 painter.drawRect(box.intersected(frame.adjusted(-2, -2, 2, 2)))
         self._paint_person(painter, self.width() * 0.8, place(0.0, foot).y(), scale)
         width_m, height_m, depth_m = (format_length(metres) for metres in self.size_m())
-        text = f"all of it is {width_m} wide, {height_m} high, {depth_m} deep"
+        text = f"overall {width_m} wide, {height_m} high, {depth_m} deep"
         strip = QRectF(0, self.height() - 24.0, self.width(), 24.0)
         painter.fillRect(strip, faded(theme().base, 0.85))
         draw_text(painter, QPointF(self.width() / 2, self.height() - 8), text, theme().text, 12, "centre")
@@ -147,7 +147,7 @@ class SizeView(QWidget):
         if tall < _LEAST_PX * 3:  # too small to be told as a person: a mark with a word
             edge = self.width() - _MARGIN
             painter.drawRect(QRectF(edge - _LEAST_PX, foot - max(tall, 1.0), _LEAST_PX, max(tall, 1.0)))
-            draw_text(painter, QPointF(edge, foot - 12), "a person", theme().focus, 11, "right")
+            draw_text(painter, QPointF(edge, foot - 12), "1.75 m person", theme().focus, 11, "right")
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         middle = left + 0.2 * _PERSON_M * scale
@@ -180,7 +180,7 @@ class _Pane(QWidget):
         painter.fillRect(self.rect(), theme().surround)
         image = self._picture()
         if image is None or image.isNull():
-            draw_text(painter, QPointF(12, 24), "The picture is being drawn …", theme().quiet, 12)
+            draw_text(painter, QPointF(12, 24), "The picture is being drawn…", theme().quiet, 12)
             return
         size = image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
         at = QPointF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2)
@@ -207,12 +207,12 @@ class ArrivalSheet(QDialog):
     ) -> None:
         super().__init__(parent)
         self._session, self.name, self.told = session, name, list(told)
-        self.setWindowTitle(f"First sight of {name}")
+        self.setWindowTitle(f"Scene report: {name}")
         self.setModal(False)
         self.pane, self.size_view = _Pane(picture), SizeView(session, name)
         column = QVBoxLayout(self)
         column.setSpacing(10)
-        heading = Label(f"First sight of {name}")
+        heading = Label(f"Scene report: {name}")
         heading.setObjectName("title")
         column.addWidget(heading)
         panes = QHBoxLayout()
@@ -223,16 +223,16 @@ class ArrivalSheet(QDialog):
         self._form.setVerticalSpacing(6)
         self._form.setColumnStretch(2, 1)
         column.addLayout(self._form)
-        self.doubts = DoubtLabel(session)
+        self.doubts = DiagnosticLabel(session)
         column.addWidget(self.doubts)
         self._add_fields()
         self.left_out = QPlainTextEdit("\n".join(self.told))
         self.left_out.setReadOnly(True)
-        self.left_out.setAccessibleName("Left out or assumed")
+        self.left_out.setAccessibleName("Skipped or assumed")
         self.left_out.setFixedHeight(92)
         self.left_out.setTabChangesFocus(True)
         if self.told:
-            heading = Label("Left out or assumed")
+            heading = Label("Skipped or assumed")
             heading.setObjectName("quiet")
             column.addWidget(heading)
             column.addWidget(self.left_out)
@@ -247,14 +247,14 @@ class ArrivalSheet(QDialog):
     def _buttons(self) -> QHBoxLayout:
         line = QHBoxLayout()
         self.copy_button = QPushButton("Copy the list")
-        self.copy_button.setToolTip("Copy what was left out or assumed")
+        self.copy_button.setToolTip("Copy what was skipped or assumed")
         self.copy_button.setVisible(bool(self.told))
         self.copy_button.setAutoDefault(False)
         self.copy_button.clicked.connect(lambda: QGuiApplication.clipboard().setText("\n".join(self.told)))
-        again = Label("It is there again in Block, Scenes, First sight.")
+        again = Label("It opens again from Block, Scene files, Scene report.")
         again.setObjectName("quiet")
-        self.take = QPushButton("Take it")
-        self.take.setToolTip("Work on the scene like this (Enter)")
+        self.take = QPushButton("Use this scene")
+        self.take.setToolTip("Continue with these settings (Enter)")
         self.take.setDefault(True)
         self.take.clicked.connect(self.accept)
         line.addWidget(self.copy_button)
@@ -279,23 +279,23 @@ class ArrivalSheet(QDialog):
 
     def _add_fields(self) -> None:
         units: list[tuple[str, object]] = [(UNIT_NAMES[unit], METRES[unit]) for unit in METRES]
-        self.unit = choice("Made in", units, "The unit that the file's numbers are in", 170)
+        self.unit = choice("Scene units", units, "The unit that the file's numbers are in", 170)
         self.unit.activated.connect(lambda _i: self._change("Unit", unit_m=self.unit.currentData()))
         self.unit_note = Label()
         self.unit_note.setObjectName("quiet")
-        self._row("Made in", self.unit, self.unit_note)
+        self._row("Scene units", self.unit, self.unit_note)
         self.up = choice("Up", [("Y", "Y"), ("Z", "Z")], "Which of the file's axes points up", 170)
         self.up.activated.connect(lambda _i: self._change("Up axis", up=self.up.currentData()))
         self.up_note = Label()
         self.up_note.setObjectName("quiet")
-        self._row("Up", self.up, self.up_note)
+        self._row("Up axis", self.up, self.up_note)
         self.choices: dict[str, QComboBox] = {}
         scene = self._scene
         for offered in scene.choices if scene else ():
             self._add_choice(offered)
         self.cameras: dict[str, QCheckBox] = {}
         if scene is not None and len(scene.cameras) > 1:
-            self._row("Shots of", self._camera_list(scene), wide=2)
+            self._row("Cameras", self._camera_list(scene), wide=2)
 
     def _add_choice(self, offered: Choice) -> None:
         box = choice(offered.label, [(option, option) for option in offered.options], offered.label, 170)
@@ -313,7 +313,7 @@ class ArrivalSheet(QDialog):
         lines.setSpacing(2)
         for camera in scene.cameras:
             box = QCheckBox(camera.path)
-            box.setToolTip("Whether this camera is a shot")
+            box.setToolTip("Make a shot from this camera")
             box.clicked.connect(self._take_cameras)
             lines.addWidget(box)
             self.cameras[camera.path] = box
@@ -333,8 +333,8 @@ class ArrivalSheet(QDialog):
         for note, own, says in (
             (self.unit_note, reference.unit_m, scene.says_unit), (self.up_note, reference.up, scene.says_up),
         ):  # fmt: skip
-            told = "as the file says" if says else "the file does not say it"
-            note.setText("chosen here" if own is not None else told)
+            told = "from file" if says else "not stored in file"
+            note.setText("selected here" if own is not None else told)
         choose(self.up, scene.up)
         for offered in scene.choices:
             if offered.key in self.choices:

@@ -58,23 +58,21 @@ class ContactDialog(QDialog):
         self.setWindowTitle("Contact sheet")
         column, grid = QVBoxLayout(self), QGridLayout()
         count = len(self._proofs)
-        column.addWidget(
-            Label(f"{count} pictures, as they hang on the wall." if count > 1 else "One picture of the wall.")
-        )
+        column.addWidget(Label(f"{count} images in the order of the wall." if count > 1 else "One image."))
         self.page = choice("Page", list(_PAGES), "Size of the pages", 132)
-        self.columns = number_field("Pictures in a row", "", 1.0, 1.0, 12.0)
+        self.columns = number_field("Columns", "count", 1.0, 1.0, 12.0, about="Images per row")
         for row, (label, widget) in enumerate((("Page", self.page), ("In a row", self.columns))):
             text = Label(label)
             text.setBuddy(widget)
             grid.addWidget(text, row, 0)
             grid.addWidget(widget, row, 1)
         column.addLayout(grid)
-        self.wide = QCheckBox("Pages on their side")
+        self.wide = QCheckBox("Landscape")
         self.wide.setToolTip("Wider than high")
         self.captions = QCheckBox("Captions")
         self.captions.setToolTip("Names, and what the pictures differ in")
         self.queued = QCheckBox("In the queue")
-        self.queued.setToolTip("Written after the other work that waits there")
+        self.queued.setToolTip("Added to the end of the queue")
         for box in (self.wide, self.captions, self.queued):
             column.addWidget(box)
         kept = session.settings
@@ -84,9 +82,9 @@ class ContactDialog(QDialog):
         self.captions.setChecked(kept.get(settings.SHEET_CAPTIONS))
         line = QHBoxLayout()
         line.addStretch(1)
-        cancel, write = QPushButton("Cancel"), QPushButton("Write …")
+        cancel, write = QPushButton("Cancel"), QPushButton("Write…")
         cancel.clicked.connect(self.reject)
-        write.setToolTip("Choose the file, PDF or PNG; progress and Cancel are in the bottom line")
+        write.setToolTip("Choose a file, PDF or PNG; progress and Cancel are in the status bar")
         write.clicked.connect(self._ask)
         for button in (cancel, write):
             button.setAutoDefault(False)
@@ -156,7 +154,7 @@ def ask_sheet(
 ) -> ContactDialog | None:
     """Ask for a contact sheet of proofs, and have it written by `run`; None where there are no proofs."""
     if not proofs:
-        session.say("Nothing hangs on the wall yet: K keeps the picture in hand.")
+        session.say("No proofs yet. Add proof saves the current picture.")
         return None
     dialog = ContactDialog(session, proofs, folder, queueing, window)
     dialog.job_wanted.connect(run)

@@ -90,8 +90,8 @@ class FaultSheet(QDialog):
         self.told = Label()
         self.told.setWordWrap(True)
         note = Label(
-            "Your work is kept, and you can go on. If it comes again, save, close Kobrel and open it "
-            "again; the details help whoever looks after it."
+            "Your work is safe and you can continue. If this happens again, save, restart Kobrel and "
+            "send the details to whoever maintains it."
         )
         note.setObjectName("quiet")
         note.setWordWrap(True)
@@ -99,7 +99,7 @@ class FaultSheet(QDialog):
         self.details.setReadOnly(True)
         self.details.setAccessibleName("Details")
         line = QHBoxLayout()
-        copy, go_on = QPushButton("Copy details"), QPushButton("Go on")
+        copy, go_on = QPushButton("Copy details"), QPushButton("Continue")
         copy.setToolTip("Copy the details as text")
         copy.clicked.connect(self.copy)
         go_on.setDefault(True)

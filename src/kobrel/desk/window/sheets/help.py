@@ -12,9 +12,12 @@ from kobrel.desk.cards.paged import PagedCard
 from kobrel.desk.window.sheets.guide import GuideSheet
 
 _VIEWS = {
-    "PictureView": "Picture", "PairView": "Proof: Play", "Overhead": "Overhead, Side, Front",
-    "Barrel": "Barrel", "PullChart": "Pull chart", "ShotsColumn": "Shots", "ShotsCard": "Shots",
-    "Strip": "Shots", "Maps": "Glass: Weigh", "Discs": "Iris: Shape", "MaskView": "Iris: Mask",
+    "PictureView": "Picture", "PairView": "Transport", "Overhead": "Overhead, Side, Front",
+    "Barrel": "Barrel", "PullChart": "Pull chart", "ShotsColumn": "Shots", "Strip": "Block: Shots",
+    "Maps": "Glass: Trade-offs", "Discs": "Iris: Shape", "MaskView": "Iris: Mask",
+    "Depths": "Glass: Depth of field", "WallView": "Proof: Wall", "Transport": "Transport",
+    "CachePanel": "Transport", "ComparePanel": "Transport", "ViewLook": "Transport", "Alts": "Alts",
+    "AltsButton": "Alts", "QueueDrawer": "Queue", "QueueLine": "Queue",
 }  # fmt: skip
 """Headings of views, by their classes."""
 

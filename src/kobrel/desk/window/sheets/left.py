@@ -25,8 +25,8 @@ from kobrel.errors import KobrelError
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Plan
 from kobrel.plan.staging import Library, stage_of
+from kobrel.session.journal.autosave import forget
 from kobrel.session.journal.file import Left
-from kobrel.session.journal.keeper import forget
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
 
@@ -66,12 +66,10 @@ class LeftSheet(QDialog):
         self._take = take
         self.rows: dict[str, QWidget] = {}
         self._left: dict[str, Left] = {}
-        self.setWindowTitle("Unsaved work was found")
+        self.setWindowTitle("Recover unsaved work")
         self.resize(640, 260)
         column = QVBoxLayout(self)
-        intro = Label(
-            "Kobrel ended without saving this. It is kept until you take it up and save it, or throw it away."
-        )
+        intro = Label("Kobrel closed before this was saved. Restore it, or discard it.")
         intro.setWordWrap(True)
         column.addWidget(intro)
         inner = QWidget()
@@ -84,7 +82,7 @@ class LeftSheet(QDialog):
         column.addWidget(area, 1)
         line = QHBoxLayout()
         later = QPushButton("Not now")
-        later.setToolTip("Leave it as it is; the next start offers it again")
+        later.setToolTip("Ask again next time")
         later.clicked.connect(self.reject)
         line.addStretch(1)
         line.addWidget(later)
@@ -140,13 +138,11 @@ class LeftSheet(QDialog):
     def _buttons(self, key: str, left: Left) -> QHBoxLayout:
         line = QHBoxLayout()
         buttons: list[tuple[str, str, Callable[[], object]]] = [
-            ("Take it up", "Work on it; undo goes back to what was saved", lambda: self._take_up(key)),
-            ("Throw it away", "It cannot be brought back", lambda: self._throw_away(key)),
+            ("Restore", "Work on it; undo goes back to what was saved", lambda: self._take_up(key)),
+            ("Discard", "This cannot be undone", lambda: self._throw_away(key)),
         ]
         if left.path is not None and left.path.is_file():
-            buttons.insert(
-                1, ("Look at both", "This and what is saved, side by side", lambda: self._look(key))
-            )
+            buttons.insert(1, ("Compare", "This and what is saved, side by side", lambda: self._look(key)))
         for text, hint, work in buttons:
             button = QPushButton(text)
             button.setToolTip(plain(hint))
@@ -184,7 +180,7 @@ class BothSheet(QDialog):
         self.pictures: list[QLabel] = []
         saved_at = left.path.stat().st_mtime if left.path is not None and left.path.is_file() else time.time()
         for column, title in enumerate((f"Unsaved, {when_text(left.time)}", f"Saved, {when_text(saved_at)}")):
-            label, picture = Label(title), Label("Drawing …")
+            label, picture = Label(title), Label("Drawing…")
             label.setObjectName("title")
             picture.setMinimumSize(_BESIDE_PX, _BESIDE_PX * 9 // 16)
             picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -239,7 +235,7 @@ def _picture(plan: Plan, stage: Stage, left: Left, progress: Progress) -> QImage
     name = work.shots[left.work.shot].name if left.work.shot < len(work.shots) else ""
     shot = next((shot for shot in plan.shots if shot.name == name), None)
     if shot is None:
-        return f"There is no shot {name}."
+        return f"no shot named {name}."
     frame = min(max(left.work.frame, shot.first), shot.last)
     camera = camera_at(plan, shot, frame, stage)
     size = _BESIDE_PX, max(1, round(_BESIDE_PX / camera.aspect))

@@ -31,7 +31,7 @@ _BURNS = (
     ("frame", "Frame"),
     ("focus", "Focus distance"),
     ("stop", "Lens and stop"),
-    ("states", "What is sharp"),
+    ("states", "Focus state"),
 )
 
 
@@ -50,12 +50,16 @@ class MovieDialog(QDialog):
         grid.setVerticalSpacing(8)
         shot = session.shot
         self.kind = choice("Kind", list(_KINDS), "Kind of file", 200)
-        self.width_px = self._number("Width", "px", 16, 16384, shot.width_px if shot else 1920)
-        self.passes = self._number("Passes", "", 1, 4096, 64)
-        self.first = self._number("First frame", "", -1e6, 1e6, frames[0])
-        self.last = self._number("Last frame", "", -1e6, 1e6, frames[1])
+        self.width_px = self._number(
+            "Width", "px", 16, 16384, shot.width_px if shot else 1920, "Width of the movie"
+        )
+        self.passes = self._number(
+            "Samples", "samples", 1, 4096, 64, "Rays per pixel of each frame; more gives less noise"
+        )
+        self.first = self._number("First frame", "frame", -1e6, 1e6, frames[0], "First frame of the movie")
+        self.last = self._number("Last frame", "frame", -1e6, 1e6, frames[1], "Last frame of the movie")
         for row, (label, widget) in enumerate(
-            (("Kind", self.kind), ("Width", self.width_px), ("Passes a frame", self.passes),
+            (("Kind", self.kind), ("Width", self.width_px), ("Samples per frame", self.passes),
              ("First frame", self.first), ("Last frame", self.last))
         ):  # fmt: skip
             text = Label(label)
@@ -67,20 +71,18 @@ class MovieDialog(QDialog):
         self.handles.setEnabled(bool(shot and shot.handles))
         self.handles.toggled.connect(self._take_handles)
         self.burns = {key: self._tick(f"Burn in: {text.lower()}", text) for key, text in _BURNS}
-        self.sound = self._tick(
-            "Sound of the focus motor", "Its level and pitch follow the speed of the pull"
-        )
+        self.sound = self._tick("Focus-motor sound", "Its level and pitch follow the speed of the pull")
         self.clay = self._tick("Clay", "Draw all surfaces in one grey, to judge form alone")
         for box in (self.handles, *self.burns.values(), self.sound, self.clay):
             column.addWidget(box)
         column.addWidget(self.said)
         line = QHBoxLayout()
         line.addStretch(1)
-        cancel, write = QPushButton("Cancel"), QPushButton("Write …")
+        cancel, write = QPushButton("Cancel"), QPushButton("Write…")
         cancel.setAutoDefault(False)
         cancel.clicked.connect(self.reject)
         write.setAutoDefault(False)
-        write.setToolTip("Choose the file; it is made in the queue, while you work")
+        write.setToolTip("Choose a file; renders in the queue")
         write.clicked.connect(self._ask)
         line.addWidget(cancel)
         line.addWidget(write)
@@ -89,8 +91,8 @@ class MovieDialog(QDialog):
         self.kind.currentIndexChanged.connect(self._show_kind)
         self._show_kind()
 
-    def _number(self, name: str, unit: str, low: float, high: float, value: float) -> Field:
-        field = number_field(name, unit, 1.0, low, high, digits=8)
+    def _number(self, name: str, unit: str, low: float, high: float, value: float, about: str) -> Field:
+        field = number_field(name, unit, 1.0, low, high, digits=8, about=about)
         field.show_value(value)
         field.refused.connect(self.said.setText)
         return field

@@ -19,6 +19,7 @@ from kobrel.desk.cards.widgets import choice, choose
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.theme import LOOKS
 from kobrel.desk.toolkit.words import Label, plain
+from kobrel.desk.window.sheets.shortcuts import Shortcuts, ShortcutsSheet
 from kobrel.optics.units import UNIT_NAMES
 from kobrel.session import settings
 from kobrel.session.session import Session
@@ -36,7 +37,9 @@ class PreferencesSheet(QDialog):
     memory : tells how much frames take
     """
 
-    def __init__(self, session: Session, memory: Callable[[], str], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, shortcuts: Shortcuts, memory: Callable[[], str], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._session = session
         self.setWindowTitle("Preferences")
@@ -45,27 +48,27 @@ class PreferencesSheet(QDialog):
         self.said = Label()
         self.said.setWordWrap(True)
         self.versions = self._field(
-            "Earlier versions", "", 0, MOST_VERSIONS, settings.VERSIONS_KEPT,
-            "How many earlier versions are kept beside a plan when it is saved, see File",
+            "Versions kept per plan", "count", 0, MOST_VERSIONS, settings.VERSIONS_KEPT,
+            "Previous versions kept beside a plan when it is saved (File, Previous versions)",
         )  # fmt: skip
         self.memory = self._field(
             "Memory", "%", 5, 80, settings.MEMORY_PERCENT,
-            "How much of the machine's memory frames that are played may take, percent",
+            "Share of RAM that playback may use",
         )  # fmt: skip
         self.look = self._choice(
-            "Look", [(text, look) for look, text in LOOKS.items()], session.view.theme,
+            "Appearance", [(text, look) for look, text in LOOKS.items()], session.view.theme,
             session.setter(View.theme), "Colours for a dark room, a bright one, or as the desktop has them",
         )  # fmt: skip
         self.unit = self._kept_choice(
             "Lengths", [(name, unit) for unit, name in UNIT_NAMES.items()], settings.NEW_UNIT,
-            "Unit of lengths of new plans; that of this plan is on the Tape card",
+            "Units for new plans (this plan's are on Export, Values)",
         )  # fmt: skip
         self.steps = self._choice(
-            "Stop steps", [("free", "free"), ("thirds", "third"), ("halves", "half"), ("full stops", "full")],
+            "Stop steps", [("Any", "free"), ("Thirds", "third"), ("Halves", "half"), ("Full stops", "full")],
             session.view.stop_steps, session.setter(View.stop_steps), "Steps that the stop is set in",
         )  # fmt: skip
         self.fps = self._field(
-            "Frames a second", "", 1, 1000, settings.NEW_FPS, "Rate of a new, empty plan, frames a second"
+            "Default frame rate", "fps", 1, 1000, settings.NEW_FPS, "Frame rate of new plans"
         )
         self.folder = QPushButton(session.settings.get(settings.MOVIE_FOLDER) or "Home folder")
         self.folder.setToolTip("Folder that movies are written to")
@@ -77,16 +80,19 @@ class PreferencesSheet(QDialog):
             "Address of a scheduler of workers, such as tcp://10.0.0.5:8786; empty for this machine alone"
         )
         self.scheduler.editingFinished.connect(self._take_scheduler)
-        self.forget = QPushButton("Forget")
+        self.keys = QPushButton("Change keys…")
+        self.keys.setToolTip("Show all keys, and change them")
+        self.keys.clicked.connect(lambda: ShortcutsSheet(shortcuts, self).open())
+        self.forget = QPushButton("Delete")
         self.forget.clicked.connect(self._forget_folders)
         self._show_folders()
-        for button in (self.folder, self.forget):
+        for button in (self.folder, self.forget, self.keys):
             button.setAutoDefault(False)  # Enter in a field takes the field alone
         for row, (text, field) in enumerate((
-            ("Look", self.look), ("Lengths of new plans in", self.unit), ("Frames a second, new", self.fps),
-            ("Steps of the stop", self.steps), ("Earlier versions of a plan", self.versions),
-            ("Memory for frames", self.memory), ("Movies go to", self.folder),
-            ("The queue's work goes to", self.scheduler), ("Folders that files may name", self.forget),
+            ("Appearance", self.look), ("Default units", self.unit), ("Default frame rate", self.fps),
+            ("Steps of the stop", self.steps), ("Versions kept per plan", self.versions),
+            ("Memory for frames", self.memory), ("Movie folder", self.folder),
+            ("Render scheduler", self.scheduler), ("Allowed folders", self.forget), ("Keys", self.keys),
         )):  # fmt: skip
             label = Label(text)
             label.setBuddy(field)
@@ -105,8 +111,7 @@ class PreferencesSheet(QDialog):
     def _field(
         self, name: str, unit: str, low: float, high: float, setting: settings.Setting[int], hint: str
     ) -> Field:
-        field = number_field(name, unit, 1.0, low, high, digits=3)
-        field.setToolTip(plain(hint))
+        field = number_field(name, unit, 1.0, low, high, digits=3, about=hint)
         field.show_value(self._session.settings.get(setting))
         field.refused.connect(self.said.setText)
         field.taken.connect(lambda value: self._session.settings.put(setting, round(value)))
@@ -135,14 +140,14 @@ class PreferencesSheet(QDialog):
         """Keep the address, if it is one."""
         text = self.scheduler.text().strip()
         if text and not _ADDRESS.fullmatch(text):
-            self.said.setText(f"“{text}” is no address. Write it like tcp://10.0.0.5:8786.")
+            self.said.setText(f"“{text}” is not an address. Write it like tcp://10.0.0.5:8786.")
             return
         self.said.setText("")
         self._session.settings.put(settings.SCHEDULER, text)
 
     def _choose_folder(self) -> None:
         kept = self._session.settings
-        name = QFileDialog.getExistingDirectory(self, "Movies go to", kept.get(settings.MOVIE_FOLDER))
+        name = QFileDialog.getExistingDirectory(self, "Movie folder", kept.get(settings.MOVIE_FOLDER))
         if name:
             kept.put(settings.MOVIE_FOLDER, name)
             self.folder.setText(name)
@@ -153,8 +158,6 @@ class PreferencesSheet(QDialog):
 
     def _show_folders(self) -> None:
         folders = self._session.settings.get(settings.ALLOWED)
-        self.forget.setText(f"Forget {len(folders)}" if folders else "None")
+        self.forget.setText(f"Clear {len(folders)}" if folders else "None")
         self.forget.setEnabled(bool(folders))
-        self.forget.setToolTip(
-            plain("\n".join(folders) or "Other folders are asked for when a file names one")
-        )
+        self.forget.setToolTip(plain("\n".join(folders) or "Kobrel asks before reading from other folders"))

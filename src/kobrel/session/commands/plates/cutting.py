@@ -45,11 +45,11 @@ SHAPE_NAMES = {
     "brightness": "Brightness range", "depth": "Depth range", "alpha": "Its own alpha", "mask": "Mask file",
 }  # fmt: skip
 _HINTS: dict[CutTool, str] = {
-    "points": "Click points, drag for a bend; the first one or Enter closes it, Backspace takes one back.",
-    "freehand": "Draw about it with the button held.",
+    "points": "Click to add points, drag for curves. Enter or first point: close. Backspace: undo point",
+    "freehand": "Drag around the object.",
     "rectangle": "Drag from corner to corner.",
-    "ellipse": "Drag from corner to corner of what holds it.",
-    "edge": "Click along an edge; between clicks the line seeks it. The first point or Enter closes it.",
+    "ellipse": "Drag the ellipse's bounding box.",
+    "edge": "Click along an edge; the line snaps between clicks. Enter or first point: close.",
     "colour": "Click a colour of it.",
 }
 
@@ -57,12 +57,12 @@ _HINTS: dict[CutTool, str] = {
 def begin(session: Session, tool: CutTool) -> None:
     """Take up a tool that draws a shape in Picture."""
     if chosen(session) is None:
-        session.say("Choose a plate first: click it in Picture, or in the list.")
+        session.say("Select a plate first: click it in Picture, or in the list.")
         return
     if _are_specks(session):
         return
     session.selection.tool = Tool("cut", cut=tool)
-    session.say(_HINTS[tool] + " Esc lays it down.")
+    session.say(_HINTS[tool] + " Esc: cancel tool.")
 
 
 def take_shape(session: Session, shape: CutShape) -> None:
@@ -110,7 +110,7 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
             own = other.fill or Fill(kind=before.kind)
             plan = edit.with_plate(plan, other.but(fill=own.but(of=(*own.of, made.number))))
     session.edit(f"Lift {made.name}", plan, Selection.item.to(ChosenPlates(made.number)))
-    session.say(f"{made.name} lifted from {source.name}, which is filled behind it.")
+    session.say(f"{made.name} cut out of {source.name}; hole filled.")
 
 
 @needs_chosen

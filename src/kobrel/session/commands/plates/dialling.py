@@ -31,7 +31,7 @@ def chosen(session: Session) -> Dial | None:
 
 
 needs_chosen = needs(chosen)
-"""A command on the chosen dial, which is its second argument."""
+"""A command on the selected dial, which is its second argument."""
 
 
 def _with_dial(plan: Plan, old: str, dial: Dial | None) -> Plan:
@@ -52,7 +52,7 @@ def change(session: Session, dial: Dial, what: str, /, **changes: object) -> Non
 def begin(session: Session, now: Now) -> None:
     """Take all values as they are for a dial's low end."""
     session.selection.dial_start = _end_of(now)
-    session.say("The low end is set. Now change plates and lens as they shall be at the high end.")
+    session.say("Start set. Now change plates and lens to the end state.")
 
 
 def _end_of(now: Now) -> DialEnd:
@@ -74,7 +74,7 @@ def finish(session: Session, now: Now) -> None:
     before = start.plan
     drives = driven_between(start, _end_of(now), vector(now.camera.pose[:3, 3]))
     if not drives:
-        session.say("Nothing differs from the low end: move a plate, or change the lens.")
+        session.say("Nothing has changed since Set 0.")
         return
     name = edit.unused("Dial", [dial.name for dial in before.dials])
     dial = Dial(name=name, drives=drives, shot=now.shot.name)
@@ -84,7 +84,7 @@ def finish(session: Session, now: Now) -> None:
         Selection.dial.to(name),
         Selection.dial_start.to(None),
     )
-    session.say(f"{name} drives {len(drives)} values. Turn it, key it, or record it while the shot plays.")
+    session.say(f"{name} drives {len(drives)} values. Drag, key or record it.")
 
 
 def driven_between(start: DialEnd, end: DialEnd, eye: tuple[float, float, float]) -> tuple[Drive, ...]:
@@ -186,7 +186,7 @@ def drop_drive(session: Session, dial: Dial, index: int) -> None:
     plate = session.plan.plate(drive.plate)
     if plate is not None:
         plan = edit.with_plate(plan, _as_now(session, plate, drive))
-    session.edit(f"Take a value from {dial.name}", plan)
+    session.edit(f"Remove a value from {dial.name}", plan)
 
 
 def _as_now(session: Session, plate: Plate, drive: Drive) -> Plate:
@@ -214,7 +214,7 @@ def rename(session: Session, name: str) -> None:
     if name and name not in others:
         change(session, "Name", name=name)
     elif name:
-        session.say(f"There is another dial {name}.")
+        session.say(f"A dial named {name} exists.")
 
 
 def drive_name(plan: Plan, drive: Drive) -> str:

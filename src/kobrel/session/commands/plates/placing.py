@@ -31,7 +31,7 @@ from kobrel.stage.stage import Place
 Source = tuple[str, PlatePicture]
 """A name, and the picture of it."""
 NAMES: dict[DrivenOfPlate, str] = {
-    "distance": "Distance", "scale": "Scale", "turn_deg": "Turn", "tilt_deg": "Tilt", "roll_deg": "Roll",
+    "distance": "Distance", "scale": "Scale", "turn_deg": "Yaw", "tilt_deg": "Pitch", "roll_deg": "Roll",
     "opacity": "Opacity",
 }  # fmt: skip
 _ALONE_M, _NEAR, _FAR = 5.0, 0.6, 5.0
@@ -51,7 +51,7 @@ def all_chosen(session: Session) -> list[Plate]:
 
 
 needs_chosen = needs(chosen)
-"""A command on the chosen plate, which is its second argument."""
+"""A command on the selected plate, which is its second argument."""
 
 
 def _now_and_chosen(session: Session) -> tuple[Now, Plate] | None:
@@ -60,7 +60,7 @@ def _now_and_chosen(session: Session) -> tuple[Now, Plate] | None:
 
 
 needs_both = needs(_now_and_chosen)
-"""A command on the chosen plate in the shot at its frame, together its second argument."""
+"""A command on the selected plate in the shot at its frame, together its second argument."""
 
 # Bringing in
 
@@ -187,7 +187,7 @@ def set_distance(session: Session, both: tuple[Now, Plate], metres: float) -> No
     """Put the chosen plate at a distance: with its framing where it keeps that, others with their gaps."""
     now, plate = both
     if plate.lies:
-        session.say("A ground lies where its picture was taken.")
+        session.say("A ground plate cannot be moved.")
         return
     metres = min(max(metres, _NEAREST_M), _FARTHEST_M)
     was = distance_m(session, plate)
@@ -226,7 +226,7 @@ def move_to(session: Session, both: tuple[Now, Plate], position_m: ArrayLike) ->
     if _is_driven(session, plate, "distance"):
         return
     moved = plate.set(PlaceKey(frame=now.frame, position_m=vector(position_m)))
-    session.edit(f"Place of {plate.name}", edit.with_plate(now.plan, moved))
+    session.edit(f"Position of {plate.name}", edit.with_plate(now.plan, moved))
 
 
 @needs_both
@@ -252,7 +252,7 @@ def put_on_subject(session: Session, both: tuple[Now, Plate], number: int) -> No
     metres = float(numbers.sight.axial_m[numbers.subjects.index(number), now.row])
     subject = now.plan.subject(number)
     if subject is not None and subject.anchor == PlateAnchor(number=plate.number):
-        session.say("The subject is on this plate itself.")
+        session.say("This subject is on the plate itself.")
     elif not metres > 0:
         session.say("The subject is behind the camera.")
     else:
@@ -277,7 +277,7 @@ def level_now(session: Session, plate: Plate, what: DrivenOfPlate) -> float:
 def _is_driven(session: Session, plate: Plate, what: DrivenOfPlate) -> bool:
     found = drive_of(session.plan.dials, plate.number, what)
     if found is not None:
-        session.say(f"The dial {found[0].name} drives this. Turn it in Pull, or take the value from it.")
+        session.say(f"Driven by the dial {found[0].name} (Pull, Dials).")
     return found is not None
 
 
@@ -304,7 +304,7 @@ def set_ease(session: Session, plate: Plate, what: DrivenOfPlate, ease: PullEase
     else:
         level: Level = getattr(plate, what)
         made = plate.but(**{what: level.with_ease(session.frame, ease)})
-    session.edit(f"Way of {plate.name}", edit.with_plate(session.plan, made))
+    session.edit(f"Interpolation of {plate.name}", edit.with_plate(session.plan, made))
 
 
 @needs_both
@@ -337,13 +337,13 @@ def fill_frame(session: Session, both: tuple[Now, Plate]) -> None:
     now, plate = both
     metres = distance_m(session, plate)
     if metres is None or metres <= 0:
-        session.say(f"{plate.name} stands behind the camera.")
+        session.say(f"{plate.name} is behind the camera.")
         return
     place, height = placing.filling(now.camera, metres, plate.picture.aspect)
     made = plate.but(
         position_m=place, keys=(), scale=Level(value=1.0), height_m=height, pivot=(0.5, 0.5), roll_deg=Level()
     )
-    session.edit(f"Let {plate.name} fill the frame", edit.with_plate(now.plan, made))
+    session.edit(f"Fill frame: {plate.name}", edit.with_plate(now.plan, made))
 
 
 def make_subject(session: Session) -> None:

@@ -42,7 +42,7 @@ def from_depth(
     plan = now.plan.but(plates=(*left, *named))
     chosen = ChosenPlates(named[-1].number, frozenset(plate.number for plate in named[:-1]))
     session.edit(f"Make plates of {source.name} by depth", plan, Selection.item.to(chosen))
-    session.say(f"{len(named)} plates stand in the place of {source.name}.")
+    session.say(f"{source.name} sliced into {len(named)} plates.")
 
 
 @needs_both
@@ -63,16 +63,16 @@ def make_ground(session: Session, both: tuple[Now, Plate], horizon: float, heigh
     plan = edit.with_plate(plan, backdrop)
     plan, ground = edit.add_plate(plan, ground_plate(eye, photo, horizon, max(height_m, _LEAST_M)))
     session.edit(f"Make a ground of {photo.name}", plan, Selection.item.to(ChosenPlates(photo.number)))
-    session.say(f"{ground.name} lies below. Lift what stands on it, then set its foot.")
+    session.say(f"{ground.name} made. Cut out what stands on it, then use Set on ground.")
 
 
 def begin_foot(session: Session) -> None:
     """The next click in Picture tells where the chosen plate stands on the ground."""
     if chosen(session) is None or ground_of(session) is None:
-        session.say("Make a ground first, and choose the plate that stands on it.")
+        session.say("Make a ground first, then select a plate.")
         return
     session.selection.tool = Tool("foot")
-    session.say("Click in Picture where the chosen plate meets the ground; Esc does not.")
+    session.say("Click where the plate touches the ground. Esc: cancel.")
 
 
 def ground_of(session: Session) -> float | None:

@@ -92,7 +92,7 @@ class _Reader:
             try:
                 self._add(item, parent)
             except RuntimeError:
-                self.warnings.append(f"{item.getFullName()}: left out, it is damaged.")
+                self.warnings.append(f"{item.getFullName()}: skipped, it is damaged.")
                 continue
             here = len(self._nodes) - 1
             waiting += [(item.getChild(k), here) for k in range(item.getNumChildren())][::-1]
@@ -133,7 +133,7 @@ class _Reader:
         else:
             for kind, name in _LEFT_OUT.items():
                 if kind.matches(header):
-                    self.warnings.append(f"{path}: left out, {name} are not drawn.")
+                    self.warnings.append(f"{path}: skipped, {name} are not drawn.")
         self._nodes.append(node)
 
     def _moved(self, node: Node, schema: Any) -> Node:
@@ -173,7 +173,7 @@ class _Reader:
             return
         made = _mesh(schema, seconds[0], smooth)
         if isinstance(made, str):
-            self.warnings.append(f"{node.path}: left out, {made}.")
+            self.warnings.append(f"{node.path}: skipped, {made}.")
             return
         if len(seconds) > 1:
             made = self._moving(made, node.path, seconds, frames)

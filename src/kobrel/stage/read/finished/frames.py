@@ -200,7 +200,7 @@ def _depth(
     for part in parts:
         if wanted in part.names:
             return part.pixels[..., part.names.index(wanted)], part.whole_numbers, wanted
-    what = f"no channel {channel}" if channel else "no channel of depth (such as Z or depth)"
+    what = f"no channel {channel}" if channel else "no depth channel (such as Z or depth)"
     raise SceneError(
         f"it has {what}; there are {', '.join(names[:12])}.", file=path,
         remedy="Choose its channel of depth, or a picture of depth beside it.",

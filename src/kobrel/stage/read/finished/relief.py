@@ -20,7 +20,7 @@ from kobrel.stage.pictures.colours import as_bytes
 from kobrel.stage.read.finished.depth import Source, metres
 from kobrel.stage.read.finished.frames import frames_beside, gaps, path_at, read_frame
 from kobrel.stage.read.finished.pose import poses_of
-from kobrel.stage.read.gate import let_in
+from kobrel.stage.read.sanitising import sanitise
 from kobrel.stage.scene import CameraSource, Material, Mesh, Node, Progress, Scene, Texture, no_progress
 
 CELLS = 480
@@ -116,9 +116,7 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
     triangles, uv = _triangles(*depth.shape)
     points = _points(finished, frames[0] if frames else None)
     if not np.isfinite(depth).any():
-        raise SceneError(
-            "nothing stands in it by its depth.", file=path, remedy="Say otherwise how its depth counts."
-        )
+        raise SceneError("no valid depth found.", file=path, remedy="Check the depth settings.")
     deformation = None
     if len(frames) <= 1:
         there = np.repeat(np.isfinite(depth).ravel(), 2)
@@ -145,7 +143,7 @@ def load_relief(finished: Source, progress: Progress = no_progress) -> Scene:
         path, nodes, (camera,), fps=24.0, first_frame=frames[0] if frames else None,
         last_frame=frames[-1] if frames else None, warnings=tuple(told), says_rate=False,
     )  # fmt: skip
-    return let_in(scene)
+    return sanitise(scene)
 
 
 def _carrier(finished: Source, path: Path, frames: list[int]) -> tuple[Node, ...]:

@@ -87,17 +87,17 @@ class Meshes:
     def _part(self, primitive: Primitive, name: str) -> _Part | None:
         if primitive.mode not in (_TRIANGLES, _STRIP, _FAN):
             kind = "points" if primitive.mode == 0 else "lines"
-            self._warnings.append(f"{name}: its {kind} are left out.")
+            self._warnings.append(f"{name}: its {kind} are skipped.")
             return None
         faces, values = self._attributes(primitive)
         points = values.get("POSITION")
         if points is None or points.ndim != 2 or points.shape[1] != 3:
-            self._warnings.append(f"{name}: left out, it has no points.")
+            self._warnings.append(f"{name}: skipped, it has no points.")
             return None
         points = np.ascontiguousarray(points, np.float32)
         fault = mesh_fault(points, faces)
         if fault:
-            self._warnings.append(f"{name}: left out, {fault}.")
+            self._warnings.append(f"{name}: skipped, {fault}.")
             return None
         count = len(points)
         material = self._material(primitive)

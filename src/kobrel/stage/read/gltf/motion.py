@@ -39,7 +39,7 @@ class Animations:
             target = channel.target
             if target.node is None or target.path not in (*_PARTS, "weights"):
                 what = target.path if target.node is not None else "a pointer"
-                told = f"animation {animation.name}: what moves {what} is left out."
+                told = f"animation {animation.name}: what moves {what} is skipped."
                 if told not in self._warnings:
                     self._warnings.append(told)
                 continue
@@ -67,7 +67,7 @@ class Animations:
             )  # fmt: skip
         width = values.size // (len(times) * steps)
         if path != "weights" and width != _PARTS[path]:
-            self._warnings.append(f"an animation's {path} is left out, it has {width} numbers.")
+            self._warnings.append(f"an animation's {path} is skipped, it has {width} numbers.")
             return None
         shaped = values.reshape(len(times), steps, width)
         if path == "rotation":

@@ -171,7 +171,7 @@ class _Reader:
         while waiting:
             index, parent, path = waiting.pop()
             if index in self._placed:
-                self.warnings.append(f"{path}: left out, it stands in the scene twice.")
+                self.warnings.append(f"{path}: skipped, it stands in the scene twice.")
                 continue
             part = parts[index]
             self._placed[index] = _Placed(len(self._nodes), path)
@@ -273,7 +273,7 @@ class _Reader:
         }
         counts = {len(v) for v in values.values()}
         if len(counts) != 1 or any(v.shape[1:] != (_COPY_PARTS[name],) for name, v in values.items()):
-            self.warnings.append(f"{path}: its copies are left out, their numbers do not fit each other.")
+            self.warnings.append(f"{path}: its copies are skipped, their numbers do not fit each other.")
             return None
         count = counts.pop()
 
@@ -312,7 +312,7 @@ class _Reader:
             return None
         self._lights.sort(key=lambda light: -float(light[2].sum()))
         for path, _, _ in self._lights[1:]:
-            self.warnings.append(f"{path}: left out, only the brightest distant light becomes the key light.")
+            self.warnings.append(f"{path}: skipped, only the brightest distant light becomes the key light.")
         _, node, colour = self._lights[0]
         world = Scene(self._container.path, tuple(self._nodes)).world(node, [0.0])[0]
         back = world[:3, 2] / max(float(np.linalg.norm(world[:3, 2])), _FLAT)
@@ -336,7 +336,7 @@ class _Reader:
             )  # fmt: skip
         flat = camera.orthographic
         if flat is None or flat.xmag == 0 or flat.ymag == 0:
-            self.warnings.append(f"{placed.path}: its camera has no angle of view; it is left out.")
+            self.warnings.append(f"{placed.path}: its camera has no angle of view; it is skipped.")
             return None
         aspect = abs(flat.xmag / flat.ymag)
         return CameraSource(

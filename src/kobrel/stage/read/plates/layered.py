@@ -76,9 +76,11 @@ def told_of(path: Path) -> tuple[str, ...]:
         root = _root(archive, path)
         hidden = sum(each.get("visibility") == "hidden" for each in root.iter("layer"))
         other = [layer.name for layer in _layers(root, path) if not layer.plain]
-    told = [f"{path.name}: {hidden} hidden layers are left out."] if hidden else []
+    told = [f"{path.name}: {hidden} hidden layers are skipped."] if hidden else []
     if other:
-        told.append(f"{path.name}: {', '.join(other[:4])} blend in ways of their own; they are drawn over.")
+        told.append(
+            f"{path.name}: the blend modes of {', '.join(other[:4])} are not supported; normal is used."
+        )
     return tuple(told)
 
 
@@ -164,7 +166,7 @@ def _opened(path: Path) -> zipfile.ZipFile:
         return zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
         raise SceneError(
-            "this is no OpenRaster file (it is no zip).", file=path, remedy="Save it again."
+            "not an OpenRaster file (not a zip archive).", file=path, remedy="Save it again."
         ) from None
 
 

@@ -168,7 +168,7 @@ def _opened(path: Path) -> Any:
         begins = file.read(16)
     kind = next((kind for kind, sign in _CONTAINERS.items() if sign.match(begins)), None)
     if kind is None:
-        raise SceneError("this is no movie.", file=path, remedy="Choose MP4, MOV, MKV or AVI.")
+        raise SceneError("not a movie.", file=path, remedy="Choose MP4, MOV, MKV or AVI.")
     return av.open(str(path), format=kind, options={"protocol_whitelist": "file"})
 
 

@@ -103,7 +103,7 @@ def _require_readable(path: Path) -> None:
         raise SceneError(trust.refusal(path), file=path)
     require_file(path, SceneError)
     if path.suffix.lower() not in ENDINGS:
-        raise SceneError("this is no picture that a plate can show.", file=path,
+        raise SceneError("not a picture that a plate can show.", file=path,
                          remedy=f"Choose one that ends in {', '.join(ENDINGS)}.")  # fmt: skip
 
 
@@ -159,7 +159,7 @@ def _read(source: Any, path: Path, layer: str) -> ReadPlate:
     number, spec = _found(source, path, layer)
     told: list[str] = []
     if spec.deep or spec.depth > 1:
-        raise SceneError("this is no flat picture.", file=path, remedy="Write it flat, one colour a pixel.")
+        raise SceneError("not a flat picture.", file=path, remedy="Write it flat, one colour a pixel.")
     require_size(spec.width, spec.height, path)
     require_size(spec.full_width, spec.full_height, path)
     bytes_each = spec.format == oiio.TypeDesc("uint8")

@@ -85,7 +85,7 @@ def read_camera(
     )  # fmt: skip
     if any(lens) and not _is_that(lens, render, model):
         warnings.append(
-            f"{prim.GetPath()}: its lens was changed since Kobrel wrote it; the lens beside is passed over."
+            f"{prim.GetPath()}: the lens was edited elsewhere; the lens stored by Kobrel is ignored."
         )
         lens, model = (None, None, None), "render"
     focal, stop, sharp_at = (own or written for own, written in zip(lens, render, strict=True))

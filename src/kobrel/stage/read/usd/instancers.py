@@ -10,7 +10,7 @@ from pxr import Sdf, Usd, UsdGeom
 
 from kobrel.stage.copies import Copies
 from kobrel.stage.motion import Array, Track
-from kobrel.stage.read.gate import MOST_COPIES
+from kobrel.stage.read.sanitising import MOST_COPIES
 from kobrel.stage.read.usd.meshes import as_array
 from kobrel.stage.read.usd.motion import FIRST, Clock, motion_from_root, quaternions
 
@@ -34,7 +34,7 @@ def placed_prototypes(
     targets = instancer.GetPrototypesRel().GetForwardedTargets()
     made = _all_copies(instancer, clock, len(targets))
     if made is None:
-        warnings.append(f"{prim.GetPath()}: left out, its instances' numbers do not fit each other.")
+        warnings.append(f"{prim.GetPath()}: skipped, its instances' numbers do not fit each other.")
         return
     for number, target in enumerate(targets):
         prototype = prim.GetStage().GetPrimAtPath(target)
@@ -43,16 +43,14 @@ def placed_prototypes(
             continue
         copies = replace(copies, around=around)
         if copies.count > MOST_COPIES:
-            warnings.append(f"{target}: left out, it has {copies.count} copies.")
+            warnings.append(f"{target}: skipped, it has {copies.count} copies.")
             continue
         chain = within_of | {prim.GetPath()}
         within = iter(Usd.PrimRange(prototype, Usd.TraverseInstanceProxies()))
         for each in within:
             if each.GetPath() in chain:
                 within.PruneChildren()
-                warnings.append(
-                    f"{prim.GetPath()}: {each.GetPath()} would copy itself; it is left out there."
-                )
+                warnings.append(f"{prim.GetPath()}: {each.GetPath()} would copy itself; it is skipped there.")
             elif each.IsA(UsdGeom.PointInstancer):
                 within.PruneChildren()
                 yield from placed_prototypes(

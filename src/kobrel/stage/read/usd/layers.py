@@ -135,7 +135,7 @@ class _Gate:
                 return _fresh(where)
             except Tf.ErrorException:
                 fault = "it is damaged."
-        self._refused[where] = f"{where}: left out, {fault}"
+        self._refused[where] = f"{where}: skipped, {fault}"
         return None
 
     def _fault_of(self, file: Path) -> str:
@@ -155,7 +155,7 @@ class _Gate:
         """Take out of a layer what it draws in and may not."""
         for asset, where in self._dependencies(layer):
             if not where:
-                self._refused[asset] = f"{asset}: left out, its variables have no value, or more than one."
+                self._refused[asset] = f"{asset}: skipped, its variables have no value, or more than one."
             if not where or where in self._refused:
                 layer.SetPermissionToEdit(True)
                 layer.UpdateCompositionAssetDependency(asset, "")
@@ -201,7 +201,7 @@ class _Gate:
                     spec.SetInfo(_CLIPS, kept)
                     where = f"{layer.identifier}: value clips of {spec.path}"
                     self._refused[where] = (
-                        f"{where}: left out, their rule makes more than {_MOST_LAYERS} files."
+                        f"{where}: skipped, their rule makes more than {_MOST_LAYERS} files."
                     )
 
     def _are_readable(self, layer: Sdf.Layer, told: object) -> bool:
@@ -216,7 +216,7 @@ class _Gate:
                 continue
             fault = self._clip_fault(where, file) if where else "its name is put together from variables."
             if fault:
-                self._refused[where or asset] = f"{where or asset}: left out, {fault}"
+                self._refused[where or asset] = f"{where or asset}: skipped, {fault}"
                 whole = False
         return whole
 

@@ -64,7 +64,7 @@ def scene_light(prims: list[Usd.Prim], y_up: Array, path: Path, warnings: list[s
     for lights, kind, use in kinds:
         lights.sort(key=lambda light: -sum(light[1]))
         for prim, _ in lights[1:]:
-            warnings.append(f"{prim.GetPath()}: left out, only the brightest {kind} becomes the {use}.")
+            warnings.append(f"{prim.GetPath()}: skipped, only the brightest {kind} becomes the {use}.")
     if not distant and not domes:
         return None
     toward, colour = None, (0.0, 0.0, 0.0)

@@ -72,7 +72,7 @@ class Materials:
                 if attribute.GetPrim() != shader.GetPrim() and source and source.GetInput("file"):
                     texture = self._texture(source) if attribute.GetName().endswith(channel) else None
                     if texture is None:
-                        self._warnings.append(f"{source.GetPath()}: its picture of gloss is left out.")
+                        self._warnings.append(f"{source.GetPath()}: its picture of gloss is skipped.")
                 elif isinstance(given, int | float):
                     value = float(given)
             found.append((value, texture))
@@ -82,7 +82,7 @@ class Materials:
         if of_rough is not None and metal == 0.0:
             return 1.0, 0.0, of_rough  # whatever its blue is
         if of_rough is not None or of_metal is not None:
-            self._warnings.append(f"{shader.GetPath()}: its pictures of gloss are left out.")
+            self._warnings.append(f"{shader.GetPath()}: its pictures of gloss are skipped.")
         return rough, metal, None
 
     def _cutout(self, shader: UsdShade.Shader) -> Cutout | None:
@@ -119,7 +119,7 @@ class Materials:
         value = entry.Get(FIRST) if entry else None
         bias = source.GetInput("bias")
         if bias and bias.Get(FIRST) is not None and any(list(bias.Get(FIRST))[:3]):
-            self._warnings.append(f"{source.GetPath()}: its bias is left out.")
+            self._warnings.append(f"{source.GetPath()}: its bias is skipped.")
         if source.GetInput("st") and any(
             UsdShade.Shader(attribute.GetPrim()).GetIdAttr().Get() == "UsdTransform2d"
             for attribute in _producing(source, "st")

@@ -61,7 +61,7 @@ def motion_of(prim: Usd.Prim, clock: Clock) -> tuple[Motion, bool, list[str]]:
     if not xform:
         return Motion(), False, []
     steps = [(op, _transform_op(op, clock)) for op in xform.GetOrderedXformOps()]
-    lost = [f"{prim.GetPath()}: transform step {op.GetOpName()} is left out." for op, s in steps if s is None]
+    lost = [f"{prim.GetPath()}: transform step {op.GetOpName()} is skipped." for op, s in steps if s is None]
     return Motion(tuple(s for _, s in steps if s is not None)), bool(xform.GetResetXformStack()), lost
 
 

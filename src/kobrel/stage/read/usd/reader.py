@@ -102,7 +102,7 @@ class _Reader:
             except KobrelError:
                 raise
             except Exception:  # one damaged part leaves the others whole
-                self.warnings.append(f"{prim.GetPath()}: left out, it is damaged.")
+                self.warnings.append(f"{prim.GetPath()}: skipped, it is damaged.")
         choices += self._option(
             _PURPOSE, "Drawn parts", ("render", "proxy", "guide"), bool(self._purposes - {"default"})
         )
@@ -254,7 +254,7 @@ class _Reader:
             made = read_mesh(prim, self._clock, 0, Usd.TimeCode(code))
             if isinstance(made, str):
                 if made != "it is empty":
-                    self.warnings.append(f"{prim.GetPath()}: left out at frame {frames[number]:g}, {made}.")
+                    self.warnings.append(f"{prim.GetPath()}: skipped at frame {frames[number]:g}, {made}.")
                 continue
             seen = (np.arange(len(codes)) == number).astype(float)
             turn = Track(frames, seen[:, None], held=True)
@@ -319,11 +319,11 @@ class _Reader:
             solid = solid_mesh(prim, self._clock)
             left_out = prim.IsA(UsdGeom.Gprim) or prim.HasAPI(UsdLux.LightAPI)
             if solid is None and left_out:
-                self.warnings.append(f"{prim.GetPath()}: left out, a {prim.GetTypeName()} is not drawn.")
+                self.warnings.append(f"{prim.GetPath()}: skipped, a {prim.GetTypeName()} is not drawn.")
             return solid
         made = read_mesh(prim, self._clock, self._level)
         if isinstance(made, str):
-            self.warnings.append(f"{prim.GetPath()}: left out, {made}.")
+            self.warnings.append(f"{prim.GetPath()}: skipped, {made}.")
             return None
         known = made.deformation
         in_skeleton = self._skins.knows(prim)

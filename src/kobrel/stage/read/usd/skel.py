@@ -183,7 +183,7 @@ class Skins:
                 shifts = as_array(offsets, np.float32, 3)
                 vertices = which if len(which) == len(shifts) else np.arange(len(shifts))
                 if len(shifts) and (vertices.min() < 0 or vertices.max() >= points):
-                    self._warnings.append(f"{target}: left out, it moves points that are not there.")
+                    self._warnings.append(f"{target}: skipped, it moves points that are not there.")
                     continue
                 shapes.append((vertices, shifts))
                 columns.append(skeleton.shapes.index(name))
@@ -212,7 +212,7 @@ class Skins:
             named = ", ".join(f"{weight:g}" for weight in sorted(twice))
             what = "a step" if len(twice) == 1 else f"{len(twice)} steps"
             self._warnings.append(
-                f"{shape.GetPath()}: {what} left out; what it is at {named} is said already."
+                f"{shape.GetPath()}: {what} skipped; what it is at {named} is said already."
             )
         return steps
 

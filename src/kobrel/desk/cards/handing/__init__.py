@@ -1,1 +1,0 @@
-"""The Hand over card."""

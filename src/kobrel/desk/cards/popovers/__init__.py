@@ -1,0 +1,1 @@
+"""Panels that open from a button of the window: cache, compare, the view's look, alts, the queue."""

@@ -1,0 +1,1 @@
+"""Keys of the window: single keys, and editing by the clipboard."""
