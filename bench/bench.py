@@ -56,7 +56,7 @@ ROUNDS = 9
 
 def plainly(light: Light) -> Light:
     """Light that asks for the same rays everywhere: one through the lens, and one to the key light."""
-    return light.but(surfaces="plain")
+    return light.replace(surfaces="plain")
 
 
 def once(work: Callable[[], object]) -> float:
@@ -298,8 +298,8 @@ def emitting(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
         lights=Lights(count=1000, size_m=0.01),
     )  # fmt: skip
     library = Library({(ref.path, ref.unit_m): stage.scenes[ref.name] for ref in plan.scenes})
-    more = stage_of(plan.but(stand_ins=(*plan.stand_ins, lights)), library, stage)
-    star = shot.but(iris=IrisShape(mask=Stencil(outline="star", dust=0.5)))
+    more = stage_of(plan.replace(stand_ins=(*plan.stand_ins, lights)), library, stage)
+    star = shot.replace(iris=IrisShape(mask=Stencil(outline="star", dust=0.5)))
     films = []
     for one, seen in ((stage, shot), (more, shot), (stage, star)):
         film = Film(View(one.snapshot(1020), camera_at(plan, seen, 1020, stage), plainly(plan.light), *SIZE))
@@ -327,7 +327,9 @@ def full_light(table: Table, stage: Stage, plan: Plan) -> None:
     for shot in plan.shots:
         frame = (shot.first + shot.last) // 2
         snapshot, camera = stage.snapshot(frame), camera_at(plan, shot, frame, stage)
-        views = [View(snapshot, camera, plan.light.but(surfaces=kind), *SIZE) for kind in ("full", "plain")]
+        views = [
+            View(snapshot, camera, plan.light.replace(surfaces=kind), *SIZE) for kind in ("full", "plain")
+        ]
         full, plain = paired(*(Film(view).expose for view in views), rounds=4)
         ratios.append(full / plain)
         for _ in range(2):
@@ -361,7 +363,7 @@ def surveying(table: Table, stage: Stage, plan: Plan, shot: Shot) -> None:
         if node.mesh and stage.scenes[scene].moves(i)
     ]
     nodes = (nodes * 20)[:20]
-    plan = plan.but(subjects=())
+    plan = plan.replace(subjects=())
     for path in nodes:
         plan, _ = add_subject(plan, "x", SurfaceAnchor(scene=scene, node=path, local=(0.1, 0.2, 0.3)))
     many = np.arange(1001, 2001)

@@ -24,7 +24,7 @@ def by_stop(table: Table, stage: Stage, plan: Plan) -> None:
     """How far the blur with occlusion and a plain gather are off the exact picture at stops, and how far the
     exact picture is off itself with other passes: of 255, on the average and of the worst one percent.
     """
-    light = plan.light.but(surfaces="plain")
+    light = plan.light.replace(surfaces="plain")
     off: dict[tuple[float, str], list[np.ndarray]] = {}
     for shot in plan.shots:
         frame = (shot.first + shot.last) // 2
@@ -63,7 +63,7 @@ def defocusing(table: Table, stage: Stage, plan: Plan) -> None:
     for shot, stop in ((plan.shots[1], 0.9), (plan.shots[1], 2.8), (plan.shots[2], 2.8)):
         frame = (shot.first + shot.last) // 2
         camera = replace(camera_at(plan, shot, frame, stage), f_number=np.asarray(stop))
-        view = View(stage.snapshot(frame), camera, plan.light.but(surfaces="plain"), 1920, 1080)
+        view = View(stage.snapshot(frame), camera, plan.light.replace(surfaces="plain"), 1920, 1080)
         sharp = sharp_picture(view)
         took = []
         for _ in range(ROUNDS + 1):
@@ -78,7 +78,7 @@ def defocusing(table: Table, stage: Stage, plan: Plan) -> None:
     by_stop(table, stage, plan)
     errors: dict[str, list[np.ndarray]] = {method: [] for method in METHODS}
     dice = np.random.default_rng(1)
-    light = plan.light.but(surfaces="plain")
+    light = plan.light.replace(surfaces="plain")
     for shot in plan.shots:
         frame = (shot.first + shot.last) // 2
         camera, snapshot = camera_at(plan, shot, frame, stage), stage.snapshot(frame)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from rich.table import Table
 
-from kobrel.plan.instrument import Wish
+from kobrel.plan.instrument import Requirement
 from kobrel.plan.keys import PlaceKey
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, PointAnchor, Shot, Subject
@@ -21,7 +21,7 @@ FRAMES, SUBJECTS = 500, 12
 def a_long_shot() -> tuple[Plan, Shot]:
     """Twelve subjects that move about for 500 frames, and a wish for each."""
     rng = np.random.default_rng(7)
-    subjects, wishes = [], []
+    subjects, requirements = [], []
     for number in range(1, SUBJECTS + 1):
         far = rng.uniform(3, 4) if number <= 6 else rng.uniform(9, 20)
         keys = tuple(
@@ -31,9 +31,9 @@ def a_long_shot() -> tuple[Plan, Shot]:
         anchor = PointAnchor(position_m=keys[0].position_m, keys=keys)
         subjects.append(Subject(number=number, name=f"S{number}", anchor=anchor, half_depth_m=0.05))
         soft = {"kind": "at_least", "px": 3.0} if number > 6 else {}
-        wishes.append(Wish(subject=number, **soft))
+        requirements.append(Requirement(subject=number, **soft))
     camera = MadeCamera(position_m=(0.0, 0.0, 0.0), aim_m=(0.0, 0.0, -1.0))
-    shot = Shot(name="1", first=1, last=FRAMES, camera=camera, brief=tuple(wishes))
+    shot = Shot(name="1", first=1, last=FRAMES, camera=camera, brief=tuple(requirements))
     return Plan(subjects=tuple(subjects), shots=(shot,)), shot
 
 

@@ -9,14 +9,14 @@ from rich.table import Table
 
 from kobrel.exchange.passes import write_passes
 from kobrel.exchange.sheet.write import SheetOptions, write_sheet
-from kobrel.exchange.terms import write_terms
+from kobrel.exchange.values import write_values
 from kobrel.optics.units import METRE
-from kobrel.plan.handover import PASSES
+from kobrel.plan.export import PASSES
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan
-from kobrel.plan.terms.blocks import block, blocks_for, terms
-from kobrel.plan.terms.lost import losses
-from kobrel.plan.terms.render_camera import render_camera
+from kobrel.plan.values.blocks import block, blocks_for, terms
+from kobrel.plan.values.lost import losses
+from kobrel.plan.values.render_camera import render_camera
 from kobrel.stage.scene import no_progress
 from kobrel.stage.stage import Stage
 
@@ -25,13 +25,13 @@ FRAMES, SHOTS, ROUNDS = 10_000, 20, 3
 
 def handing(table: Table, stage: Stage, plan: Plan) -> None:
     """Rows about what leaves for renderer and crew."""
-    long = plan.shots[1].but(first=1, last=FRAMES)
+    long = plan.shots[1].replace(first=1, last=FRAMES)
     numbers = survey(plan, long, stage)
     families = blocks_for("perspective")
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder)
         taking = _least(lambda: survey(plan, long, stage))
-        writing = _least(lambda: write_terms(plan, long, numbers, families, METRE, out / "frames.csv"))
+        writing = _least(lambda: write_values(plan, long, numbers, families, METRE, out / "frames.csv"))
         table.add_row(
             f"{FRAMES:,} frames in all terms as CSV", f"{writing:.2f} s",
             f"{writing / taking:.0f} × their survey ({taking * 1000:.0f} ms)", "≤ 1 s",
@@ -45,8 +45,8 @@ def handing(table: Table, stage: Stage, plan: Plan) -> None:
             "a block of terms, to be copied", f"{copying * 1000:.1f} ms",
             f"what it loses {losing * 1000:.1f} ms", "at once",
         )  # fmt: skip
-        many = plan.but(
-            shots=tuple(s.but(name=f"{s.name}{k}") for k in range(SHOTS) for s in plan.shots)[:SHOTS]
+        many = plan.replace(
+            shots=tuple(s.replace(name=f"{s.name}{k}") for k in range(SHOTS) for s in plan.shots)[:SHOTS]
         )
         sheet = _least(
             lambda: write_sheet(many, many.shots, stage, out / "s.pdf", SheetOptions(), no_progress), 1

@@ -60,7 +60,7 @@ def main() -> None:
 
 def _edit(session: "object", count: int) -> None:
     """An edit that can be told by its number: the title of the shot ends in it."""
-    session.edit_shot("Title", lambda shot: shot.but(title=f"edit {count}"))  # type: ignore[attr-defined]
+    session.edit_shot("Title", lambda shot: shot.replace(title=f"edit {count}"))  # type: ignore[attr-defined]
 
 
 if __name__ == "__main__":

@@ -156,8 +156,8 @@ def _cameras(folder: Path) -> list[Path]:
     """Cameras as Kobrel hands them over, of a short shot."""
     plan = empty_plan()
     keys = tuple(Key(frame=frame, value=value) for frame, value in ((1001, 50.0), (1004, 60.0)))
-    glass = plan.shots[0].glass.but(focal_mm=Keyed(value=50.0, keys=keys), model="thin")
-    shot = plan.shots[0].but(last=1004, glass=glass)
+    glass = plan.shots[0].glass.replace(focal_mm=Keyed(value=50.0, keys=keys), model="thin")
+    shot = plan.shots[0].replace(last=1004, glass=glass)
     paths = [folder / name for name in ("camera.gltf", "camera.abc", "camera.usda")]
     for write, path in zip((write_gltf, write_alembic, write_usd), paths, strict=True):
         write(plan, shot, Stage(), path)
@@ -248,7 +248,7 @@ def _journal(folder: Path) -> Path:
     plan = open_plan(DEMO)
     steps, old = [], plan
     for k in range(4):
-        new = old.but(name=f"Night {k}", subjects=old.subjects[: len(old.subjects) - k])
+        new = old.replace(name=f"Night {k}", subjects=old.subjects[: len(old.subjects) - k])
         steps.append(Step("Name", old, new))
         old = new
     path = folder / "work.journal"

@@ -58,21 +58,21 @@ def _take_camera(path: Path) -> None:
 
 def _take_values(path: Path) -> None:
     """Take values into a shot."""
-    from kobrel.exchange.terms import read_terms
+    from kobrel.exchange.values import read_values_file
     from kobrel.optics.units import METRE
     from kobrel.plan.start import empty_plan
-    from kobrel.plan.terms.changes import taken_values
+    from kobrel.plan.values.changes import taken_values
 
     plan = empty_plan()
-    taken_values(plan, plan.shots[0], Stage(), read_terms(path, METRE), 1001, METRE)
+    taken_values(plan, plan.shots[0], Stage(), read_values_file(path, METRE), 1001, METRE)
 
 
 def _use_terms(path: Path) -> None:
     """Tell a shot in terms of a person's own."""
     from kobrel.optics.units import METRE
     from kobrel.plan.start import empty_plan
-    from kobrel.plan.terms.own import own_values, read_own
-    from kobrel.plan.terms.render_camera import render_camera
+    from kobrel.plan.values.own import own_values, read_own
+    from kobrel.plan.values.render_camera import render_camera
 
     plan = empty_plan()
     numbers = survey(plan, plan.shots[0], Stage())
@@ -138,7 +138,7 @@ def _use_other(path: Path, suffix: str) -> None:
     elif suffix == ".ora":
         _use_plate(path)
     elif suffix == ".json" and path.name.endswith(".iris.json"):
-        from kobrel.plan.kits.irises import read_preset
+        from kobrel.plan.lens_sets.irises import read_preset
         from kobrel.plan.masks import iris_of
 
         iris_of(read_preset(path).iris)
@@ -216,10 +216,10 @@ def _use_plate(path: Path) -> None:
 
 def _use_finished(path: Path) -> None:
     """Blur a picture as a finished one with depth."""
-    from kobrel.exchange.finished.write import Choices, blurred_frame
+    from kobrel.exchange.rendered.write import Choices, blurred_frame
     from kobrel.plan.measure.camera import camera_at
-    from kobrel.plan.pictures.finished import opened
-    from kobrel.stage.read.finished.relief import load_relief
+    from kobrel.plan.pictures.rendered import opened
+    from kobrel.stage.read.rendered.relief import load_relief
 
     finished, pixels = opened(path)
     plan, stage = plan_from_scene(path, load_relief(finished), finished=finished)
@@ -233,7 +233,7 @@ def _use_table(path: Path, suffix: str) -> None:
     from kobrel.exchange.readings import read_readings
     from kobrel.files import text_of
     from kobrel.optics.units import measure
-    from kobrel.plan.kits.lenses import read_kit
+    from kobrel.plan.lens_sets.lenses import read_lens_set
     from kobrel.plan.start import empty_plan
 
     plan = empty_plan()
@@ -244,7 +244,7 @@ def _use_table(path: Path, suffix: str) -> None:
     elif "marks" in path.name:
         read_marks(text_of(path), plan, measure("m"))
     else:
-        read_kit(path)
+        read_lens_set(path)
 
 
 def _peak_mb() -> int:

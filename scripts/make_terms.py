@@ -4,8 +4,8 @@ import sys
 from collections.abc import Iterable
 from pathlib import Path
 
-from kobrel.plan.terms.blocks import BLOCKS
-from kobrel.plan.terms.quantities import QUANTITIES, SYMBOLS, Quantity
+from kobrel.plan.values.blocks import BLOCKS
+from kobrel.plan.values.quantities import QUANTITIES, SYMBOLS, Quantity
 
 TARGET = Path(__file__).parent.parent / "docs" / "terms.md"
 _FROM = "## Every value\n"

@@ -14,7 +14,7 @@ from kobrel.exchange.sheet import content
 from kobrel.plan.edit import with_shot
 from kobrel.plan.file import open_plan, save_plan
 from kobrel.plan.keys import Keyed
-from kobrel.plan.kits.lenses import shipped_kits
+from kobrel.plan.lens_sets.lenses import shipped_lens_sets
 from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 
@@ -293,7 +293,7 @@ def rack(tmp_path):
     """The demo as a plan of its own, with the rack's shot alone."""
     plan = open_plan(DEMO)
     path = tmp_path / "rack.kobrel"
-    save_plan(plan.but(shots=plan.shots[1:2]), path)
+    save_plan(plan.replace(shots=plan.shots[1:2]), path)
     return path
 
 
@@ -338,7 +338,7 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, 
         ("usd-changes", "changes.usda", []), ("gltf", "cam.gltf", []), ("alembic", "cam.abc", []),
         ("csv", "a.csv", ["--terms", "aperture", "--unit", "in", "--frames", "1010-1020"]),
         ("json", "a.json", ["--unit", "0.1"]), ("otio", "cut.otio", []), ("edl", "cut.edl", []),
-        ("tables", "depth.csv", ["--unit", "ft"]), ("tables", "kit.csv", ["--kit", shipped_kits()[0].kit]),
+        ("tables", "depth.csv", ["--unit", "ft"]), ("tables", "kit.csv", ["--kit", shipped_lens_sets()[0].kit]),
         ("passes", "p.exr", ["--frames", "1001", "--size", "32x18", "--passes", "blur,mattes"]),
         ("sheet", "sheet.pdf", ["--page", "Letter", "--ring", "70"]), ("html", "sheet.html", ["--shot", "02"]),
     ):  # fmt: skip
@@ -356,7 +356,10 @@ def test_everything_is_exported_and_a_camera_comes_back(capsys, rack, tmp_path, 
     other = tmp_path / "other.kobrel"
     plan = open_plan(rack)
     save_plan(
-        with_shot(plan, 0, plan.shots[0].but(glass=plan.shots[0].glass.but(f_number=Keyed(value=4.0)))), other
+        with_shot(
+            plan, 0, plan.shots[0].replace(glass=plan.shots[0].glass.replace(f_number=Keyed(value=4.0)))
+        ),
+        other,
     )
     status, out, _ = run(
         capsys, "import", other, tmp_path / "cam.gltf", "-o", tmp_path / "back.kobrel", "--take", "stop"

@@ -22,7 +22,7 @@ from kobrel.optics.aperture import aperture as opened_aperture
 from kobrel.optics.aperture import passes, places, transmission
 from kobrel.optics.iris import Iris, Mask, area_within, outline
 from kobrel.plan import check, glass
-from kobrel.plan.instrument import Criterion, Flaws, Wish
+from kobrel.plan.instrument import Character, Criterion, Requirement
 from kobrel.plan.iris import Stencil
 from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.masks import corners, draw
@@ -47,7 +47,7 @@ from kobrel.plan.model import (
 from kobrel.plan.sequence.cuts import cut_between, matched
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve import tradeoffs
-from kobrel.plan.solve.trials import Where, _nearest_between, solved, trials
+from kobrel.plan.solve.candidates import Where, _nearest_between, candidates, solved
 from kobrel.plan.space import moves
 from kobrel.plan.space.anchors import subject_points as anchor_points
 from kobrel.plan.space.overview import overview_camera
@@ -213,7 +213,7 @@ def demo_numbers(demo, **_given):
         yield f"pace {shot.name}", [turning, pace.pace_doubts(plan, shot, numbers), pace.breathing_percent(numbers),
                                     pace.unseen_racks(shot, numbers), limits.breathing(numbers)]  # fmt: skip
         if shot.name in ("01", "03"):
-            short = shot.but(first=shot.first, last=shot.first + 11)
+            short = shot.replace(first=shot.first, last=shot.first + 11)
             lines = sightlines(plan, short, stage)
             told = check.warnings_from(plan, short, survey(plan, short, stage), lines)
             yield (
@@ -237,7 +237,7 @@ def cameras(demo, **_given):
         ("shifted", {"shift_mm": (3.0, -1.0)}), ("mm", {"criterion": Criterion(kind="millimetres", value=0.02)}),
         ("diagonal", {"criterion": Criterion(kind="diagonal", value=1500)}),
     ):  # fmt: skip
-        seen = shot.but(glass=shot.glass.but(**changes))
+        seen = shot.replace(glass=shot.glass.replace(**changes))
         camera = camera_at(plan, seen, 1040, stage)
         yield name, [
             camera.half_widths(), camera.middle(), camera.coc_mm, camera.limits_m, camera.pupil_mm, camera.image_distance_mm,
@@ -246,7 +246,7 @@ def cameras(demo, **_given):
             camera.blur_px(np.array([1.0, 4.0, math.inf])), camera.shown_ev,
         ]  # fmt: skip
         if name != "flat":
-            match = glass.match(seen, camera, shot.glass.sensor.but(width_mm=36.0, height_mm=24.0), 1.0)
+            match = glass.match(seen, camera, shot.glass.sensor.replace(width_mm=36.0, height_mm=24.0), 1.0)
             yield (
                 f"match {name}",
                 [
@@ -256,8 +256,10 @@ def cameras(demo, **_given):
                     iris_files.outline_points(camera, 12),
                 ],
             )
-    flawed = shot.but(
-        flaws=Flaws(colour_mm=0.1, swirl_mm=0.4, spherical_mm=-0.1, front_stop=glass.front_stop(camera, 0.5))
+    flawed = shot.replace(
+        flaws=Character(
+            colour_mm=0.1, swirl_mm=0.4, spherical_mm=-0.1, front_stop=glass.front_stop(camera, 0.5)
+        )
     )
     yield (
         "flawed",
@@ -270,30 +272,30 @@ def cameras(demo, **_given):
 
 def solving(demo, **_given):
     plan, stage = demo
-    for index, wishes in (
-        (2, ()), (1, (Wish(subject=2), Wish(subject=0, kind="at_least", px=20.0))),
-        (0, (Wish(subject=1), Wish(subject=6), Wish(subject=3, kind="at_least", px=3.0))),
-        (1, (Wish(subject=1, first=1001, last=1030), Wish(subject=2, first=1060), Wish(subject=5, kind="at_most", px=9.0))),
+    for index, requirements in (
+        (2, ()), (1, (Requirement(subject=2), Requirement(subject=0, kind="at_least", px=20.0))),
+        (0, (Requirement(subject=1), Requirement(subject=6), Requirement(subject=3, kind="at_least", px=3.0))),
+        (1, (Requirement(subject=1, first=1001, last=1030), Requirement(subject=2, first=1060), Requirement(subject=5, kind="at_most", px=9.0))),
     ):  # fmt: skip
         shot = plan.shots[index]
-        shot = shot.but(brief=wishes) if wishes else shot
+        shot = shot.replace(brief=requirements) if requirements else shot
         numbers = survey(plan, shot, stage)
         terms = briefs.terms(plan, shot, numbers)
         found, judged = briefs.answer(terms), briefs.judge(plan, shot, numbers)
         rows = [0, len(numbers.frames) // 2]
         taken = solved(Where(plan, stage, None), shot)
-        yield f"brief {index} {len(wishes)}", [
+        yield f"brief {index} {len(requirements)}", [
             found.stops, found.possible, judged.verdicts, judged.unmet, [judged.stop_range(row) for row in rows],
             [clash.text if (clash := briefs.clash(terms, row)) else "" for row in rows],
-            [briefs.wish_text(plan, wish) + briefs.short_text(plan, wish) for wish in shot.brief],
+            [briefs.requirement_text(plan, requirement) + briefs.short_text(plan, requirement) for requirement in shot.brief],
             None if taken is None else [taken.marks, taken.glass.f_number],
-            [trial.text for trial in trials(Where(plan, stage, None), shot)],
+            [candidate.text for candidate in candidates(Where(plan, stage, None), shot)],
             [briefs.focus_at_stop(plan, shot, numbers, row, 2) for row in rows],
         ]  # fmt: skip
         camera = numbers.camera.frame(rows[1])
         by_focal = tradeoffs.focal_map(camera, 4.0, terms.at(rows[1]), (16, 12))
         by_focus = tradeoffs.focus_map(camera, 1.0, terms.at(rows[1]), (16, 12))
-        yield f"maps {index} {len(wishes)}", [by_focal, by_focus]
+        yield f"maps {index} {len(requirements)}", [by_focal, by_focus]
     yield (
         "halving",
         [_nearest_between(1.0, 9.0, lambda v: v >= 4.0), _nearest_between(9.0, 1.0, lambda v: v <= 4.0)],
@@ -306,8 +308,8 @@ def placing(demo, **_given):
                         keys=(CameraKey(frame=1, position_m=(1, 2, 6), aim_m=(0, 1, 0)), CameraKey(frame=11, position_m=(4, 1, 2), aim_m=(1, 1, 0), roll_deg=20)))  # fmt: skip
     frames = np.array([1.0, 4.0, 8.0, 11.0])
     yield "moves", [
-        moves.made_poses(camera, frames), moves.made_poses(camera.but(path="straight"), frames), moves.posed(camera, 5, roll_deg=1.0),
-        moves.creep(camera.but(keys=()), 1, 20), moves.orbit(camera.but(keys=()), 1, 20), moves.push_in(camera.but(keys=()), 1, 20),
+        moves.made_poses(camera, frames), moves.made_poses(camera.replace(path="straight"), frames), moves.posed(camera, 5, roll_deg=1.0),
+        moves.creep(camera.replace(keys=()), 1, 20), moves.orbit(camera.replace(keys=()), 1, 20), moves.push_in(camera.replace(keys=()), 1, 20),
         moves.turned_about((1, 2, 3), (0, 1, 0), 0.3, -0.2), camera.without_key(11), moves.key_of(camera, 6.0), overview_camera(stage),
     ]  # fmt: skip
     scene = plan.scenes[0].name
@@ -328,13 +330,13 @@ def placing(demo, **_given):
         ),
     )
     yield "keys", keyed.at(np.linspace(-2, 24, 14))
-    moved = plan.but(
+    moved = plan.replace(
         subjects=(
             *plan.subjects,
             Subject(number=9, name="x", anchor={"kind": "point", "position_m": (0, 1, 0)}),
         )
     )
-    shot = plan.shots[1].but(
+    shot = plan.shots[1].replace(
         marks=(
             Mark(frame=1001, target=SubjectTarget(number=9), until=1010),
             Mark(
@@ -430,7 +432,7 @@ def handed_on(demo, tmp_path, **_given):
     for name, shot in (
         ("plain", plan.shots[1]),
         ("keyed", plan.shots[3]),
-        ("flat", plan.shots[0].but(glass=plan.shots[0].glass.but(projection="orthographic"))),
+        ("flat", plan.shots[0].replace(glass=plan.shots[0].glass.replace(projection="orthographic"))),
     ):
         write_usd(plan, shot, stage, tmp_path / "x.usda")
         lines = [line.strip() for line in (tmp_path / "x.usda").read_text().splitlines()]

@@ -158,8 +158,8 @@ def test_saving_through_a_link_saves_the_file_that_it_leads_to(tmp_path):
 def test_nothing_a_stranger_left_beside_is_written_to(tmp_path):
     victim, path = tmp_path / "letter.txt", tmp_path / "plan.kobrel"
     victim.write_text("dear")
-    shot = empty_plan().shots[0].but(iris={"mask": {"kind": "drawn"}})
-    plan = empty_plan().but(shots=(shot,))
+    shot = empty_plan().shots[0].replace(iris={"mask": {"kind": "drawn"}})
+    plan = empty_plan().replace(shots=(shot,))
     (mask,) = masks_beside(plan, path)
     mask.symlink_to(victim)
     save_plan(plan, path)
@@ -184,10 +184,10 @@ def test_places_that_take_no_plan_are_told_with_what_to_do(tmp_path):
 
 def test_a_shot_of_a_long_name_can_be_saved(tmp_path):
     plan = empty_plan()
-    shot = plan.shots[0].but(name="n" * 300, iris={"mask": {"kind": "drawn"}})
-    save_plan(plan.but(shots=(shot,)), tmp_path / "x.kobrel")
+    shot = plan.shots[0].replace(name="n" * 300, iris={"mask": {"kind": "drawn"}})
+    save_plan(plan.replace(shots=(shot,)), tmp_path / "x.kobrel")
     assert len(list(tmp_path.glob("x.mask-*.png"))) == len(
-        masks_beside(plan.but(shots=(shot,)), tmp_path / "x.kobrel")
+        masks_beside(plan.replace(shots=(shot,)), tmp_path / "x.kobrel")
     )
 
 
@@ -266,7 +266,7 @@ def test_a_mask_is_read_from_where_it_may_be(strangers):
 
     _own, other = strangers
     Image.new("L", (8, 8), 255).save(other / "mask.png")
-    iris = Shot.model_validate(empty_plan().shots[0]).iris.but(
+    iris = Shot.model_validate(empty_plan().shots[0]).iris.replace(
         mask={"kind": "picture", "path": str(other / "mask.png")}
     )
     assert "another folder" in mask_fault(iris)

@@ -117,7 +117,7 @@ def test_a_plan_names_what_is_no_scene(tmp_path, name):
 def test_edits_cannot_leave_the_bounds_either():
     shot = empty_plan().shots[0]
     with pytest.raises(PartError):
-        shot.but(fps=float("nan"))
+        shot.replace(fps=float("nan"))
     with pytest.raises(ValidationError):
         Shot.model_validate({**dict(shot), "last": 10**7})
     with pytest.raises(ValidationError):

@@ -84,12 +84,12 @@ def test_wrong_values_are_told_in_kobrels_own_error(project):
         kobrel.Work(kind="movie", plan="a.kobrel", output="a.txt")
     work = kobrel.Work(kind="movie", plan="a.kobrel", output="a.mp4")
     with pytest.raises(kobrel.KobrelError, match="samples"):
-        work.but(samples=0)
+        work.replace(samples=0)
     shot = project.shot("02")
     with pytest.raises(kobrel.KobrelError, match="first"):
-        shot.but(first=10**9)
+        shot.replace(first=10**9)
     with pytest.raises(kobrel.KobrelError, match="squeeze"):
-        shot.but(glass=shot.glass.but(squeeze=-1))
+        shot.replace(glass=shot.glass.replace(squeeze=-1))
     for frame in (float("nan"), float("inf")):
         with pytest.raises(kobrel.KobrelError, match="is not a frame"):
             project.camera("02", frame)
@@ -108,8 +108,8 @@ def test_a_project_is_pickled_as_its_plan(project):
 
 def test_a_pickle_allows_nothing_that_may_not_be_read_here(project):
     strange = "/elsewhere/of/nobody/mask.png"
-    hidden = project.plan.shots[0].iris.but(mask=MaskPicture(path=strange))
-    shot = project.plan.shots[0].but(iris=hidden)
+    hidden = project.plan.shots[0].iris.replace(mask=MaskPicture(path=strange))
+    shot = project.plan.shots[0].replace(iris=hidden)
     made = dataclasses.replace(project, plan=with_shot(project.plan, 0, shot))
     allowed = made.__reduce__()[1][3]
     assert strange not in allowed

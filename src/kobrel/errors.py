@@ -6,8 +6,8 @@ from pathlib import Path
 class KobrelError(Exception):
     """Something a person can put right.
 
-    >>> str(KobrelError("not a number.", file="kit.csv", place="line 3", remedy="Write it like 50."))
-    'kit.csv: line 3: not a number. Write it like 50.'
+    >>> str(KobrelError("not a number.", file="lens set.csv", place="line 3", remedy="Write it like 50."))
+    'lens set.csv: line 3: not a number. Write it like 50.'
 
     Parameters
     ----------

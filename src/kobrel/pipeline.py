@@ -34,14 +34,14 @@ from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
 from kobrel.plan.edit import with_shot
+from kobrel.plan.export import ExportKind
 from kobrel.plan.file import files_of, open_plan, save_plan
-from kobrel.plan.handover import HandKind
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.measure.survey import Survey
 from kobrel.plan.measure.survey import survey as _survey
 from kobrel.plan.model import SUFFIX, Plan, Shot
 from kobrel.plan.names import shot_named
-from kobrel.plan.solve.trials import Where, solved
+from kobrel.plan.solve.candidates import Where, solved
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import load_stage
 from kobrel.plan.start import plan_from_scene
@@ -136,7 +136,7 @@ class Project:
         """
         found = self.shot(shot)
         where = Where(self.plan, self.stage, None if frame is None else _frame(found, frame))
-        if not where.terms(found).wishes:
+        if not where.terms(found).requirements:
             raise PlanError(
                 f"shot {found.label} has no brief.", remedy="Say in it what must be sharp or soft."
             )
@@ -224,7 +224,7 @@ class Project:
         return target
 
     def export(
-        self, kind: HandKind, path: Path | str, shot: str | None = None, options: Options = _AS_USUAL
+        self, kind: ExportKind, path: Path | str, shot: str | None = None, options: Options = _AS_USUAL
     ) -> Path:
         """Write a shot, or all, for others: usd, gltf, alembic, csv, json, otio, edl, sheet ...; the file.
 

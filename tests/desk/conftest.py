@@ -175,7 +175,7 @@ def opened_demo():
     """
     opened = open_file(DEMO, no_progress)
     opened.stage.prepare()
-    return replace(opened, plan=opened.plan.but(light=opened.plan.light.but(surfaces="plain")))
+    return replace(opened, plan=opened.plan.replace(light=opened.plan.light.replace(surfaces="plain")))
 
 
 @pytest.fixture

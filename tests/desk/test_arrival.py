@@ -8,7 +8,7 @@ from PySide6.QtGui import QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from kobrel.plan.instrument import Wish
+from kobrel.plan.instrument import Requirement
 from kobrel.plan.measure.survey import SHARP
 from kobrel.plan.model import BoundsAnchor, DistanceTarget, Mark
 from kobrel.plan.space.overview import overview_camera
@@ -81,7 +81,7 @@ def test_from_a_dropped_file_to_a_judged_rack(make_window, tmp_path, request, ki
     focus = window.cards[3].lens.focus
     user.type(focus, f"{float(session.camera.focus_m) * 3:.5g} m")
     assert len(session.shot.marks) >= 2
-    briefing.add(session, Wish(subject=subject.number, kind="sharp"))
+    briefing.add(session, Requirement(subject=subject.number, kind="sharp"))
     verdicts = session.judged.verdicts
     assert verdicts.shape == (1, session.shot.last - session.shot.first + 1)
     assert session.undo
@@ -185,7 +185,7 @@ def test_an_empty_picture_and_a_lost_focus_are_told_and_mended_by_a_click(make_w
     user.opened()
     user.key(Qt.Key.Key_1)
     lost = Mark(frame=float(session.shot.first), target=DistanceTarget(metres=0.05))
-    session.edit_shot("lose the focus", lambda shot: shot.but(marks=(lost,)))
+    session.edit_shot("lose the focus", lambda shot: shot.replace(marks=(lost,)))
     user.wait(lambda: session.doubts)
     assert "nothing is at the focus distance" in window.says.text()
     assert window.mend.text() == "Focus on frame centre"
@@ -195,8 +195,8 @@ def test_an_empty_picture_and_a_lost_focus_are_told_and_mended_by_a_click(make_w
     user.wait(lambda: session.sight_report is not None and not session.doubts)
     assert not window.mend.isVisible()
     assert window.cards[1].look_out.text() == "No clipping, occlusion or subjects out of frame."
-    away = overview_camera(session.stage).but(aim_m=(0.0, 500.0, 0.0))
-    session.edit_shot("look away", lambda shot: shot.but(camera=away))
+    away = overview_camera(session.stage).replace(aim_m=(0.0, 500.0, 0.0))
+    session.edit_shot("look away", lambda shot: shot.replace(camera=away))
     user.wait(lambda: session.doubts)
     assert "nothing is in frame" in session.doubts[0].text
     window.cards[1].doubts.mend()
@@ -217,7 +217,7 @@ def test_a_scene_that_was_exported_anew_keeps_its_subjects(make_window, tmp_path
     person_in_millimetres(path, "Body_new")
     window.files.reload([str(path)])
     user.wait(lambda: window.jobs.job is None and session.plan.subjects[0].anchor.node == "/Body_new")
-    assert session.plan.subjects[0].anchor == surface.but(node="/Body_new")
+    assert session.plan.subjects[0].anchor == surface.replace(node="/Body_new")
     assert session.plan.subjects[1].anchor.node == "/Body_new"
     assert any("found by its place" in line for line in told)
     assert np.isfinite(session.survey.points).all()

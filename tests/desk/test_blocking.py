@@ -92,7 +92,7 @@ def test_from_an_empty_stage_to_a_focused_shot(empty, tmp_path, monkeypatch):
     user.key(Qt.Key.Key_T)
     user.key(Qt.Key.Key_C)
     row = session.survey.subjects.index(1)
-    user.click(picture, dict(picture.peg_places())[row])
+    user.click(picture, dict(picture.tag_places())[row])
     tape = session.plan.tapes[0]
     assert (tape.start, tape.end) == (CameraEnd(), SubjectEnd(number=1))
     user.key(Qt.Key.Key_F)
@@ -137,7 +137,7 @@ def test_a_stand_in_is_moved_sized_and_turned_by_its_handles(empty):
     assert session.plan.stand_in(box.number).size_m[1] == pytest.approx(1.5, abs=0.06)
 
 
-def test_a_subjects_peg_is_in_the_way_of_its_stand_in_only_when_not_blocking(empty):
+def test_a_subjects_tag_is_in_the_way_of_its_stand_in_only_when_not_blocking(empty):
     user, session, overhead = empty, empty.window.session, empty.window.overhead
     person = blocking.place(session, "standing", (0, 0, 2))
     blocking.make_subject(session)

@@ -23,7 +23,7 @@ def user(demo_user):
     plan, _tape = edit.add_tape(session.plan, "Free", CameraEnd(), PointAnchor(position_m=(0.3, 1.0, 2.0)))
     session.edit("tape", plan)
     session.edit_keyed("Stop", "f_number", lambda k: k.with_key(Key(frame=1040, value=2.0)))
-    session.edit_shot("own", lambda s: s.but(marks=tuple(m.but(ease="own") for m in s.marks)))
+    session.edit_shot("own", lambda s: s.replace(marks=tuple(m.replace(ease="own") for m in s.marks)))
     QApplication.processEvents()
     return demo_user
 
@@ -171,7 +171,7 @@ def test_a_view_that_is_hidden_lets_go_of_its_drag(user):
     assert session.plan == before
 
 
-def test_a_peg_of_the_subject_in_focus_is_clicked_and_the_cards_follow(user):
+def test_a_tag_of_the_subject_in_focus_is_clicked_and_the_cards_follow(user):
     """As it is in focus already the plan stays the same; the card must turn to it all the same."""
     window, session = user.window, user.window.session
     page = shown(window, 2, "Subjects")
@@ -181,7 +181,7 @@ def test_a_peg_of_the_subject_in_focus_is_clicked_and_the_cards_follow(user):
     session.selection.subject = other
     assert page.subject().number == other
     row = session.survey.subjects.index(inside)
-    user.click(window.picture, dict(window.picture.peg_places())[row])
+    user.click(window.picture, dict(window.picture.tag_places())[row])
     assert session.selection.subject == inside
     assert page.model.subject(page.list.currentIndex()).number == inside
 
@@ -206,11 +206,11 @@ def test_another_plan_ends_the_gestures_that_run(demo_user):
 def test_a_subject_that_goes_while_focus_is_dragged_is_not_snapped_to(demo_user):
     window, session = demo_user.window, demo_user.window.session
     mark = Mark(frame=session.frame, target=DistanceTarget(metres=3.0))
-    session.edit_shot("One mark", lambda shot: shot.but(marks=(mark,)))
+    session.edit_shot("One mark", lambda shot: shot.replace(marks=(mark,)))
     barrel, place = barrel_index(window)
     flags, scale = barrel.flags(), barrel.scale()
     QTest.mousePress(barrel, LEFT, NONE, place.toPoint())
-    session.edit("No subjects", session.plan.but(subjects=session.plan.subjects[:1]))
+    session.edit("No subjects", session.plan.replace(subjects=session.plan.subjects[:1]))
     for flag in flags:
         QTest.mouseMove(barrel, QPointF(scale.px(flag.distance_m), place.y()).toPoint())
     QTest.mouseRelease(barrel, LEFT, NONE, place.toPoint())

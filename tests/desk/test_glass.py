@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
 from kobrel.desk.toolkit.spread import spread
 from kobrel.optics.units import METRES, Measure, measure
-from kobrel.plan.instrument import Wish
+from kobrel.plan.instrument import Requirement
 from kobrel.plan.measure.scales import DioptreScale
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.solve.brief import UNMET
@@ -21,7 +21,7 @@ LANTERN, FERRYMAN, BOOTH = 1, 2, 3
 
 @pytest.fixture
 def user(demo_user):
-    demo_user.window.session.edit_shot("No brief", lambda shot: shot.but(brief=()))
+    demo_user.window.session.edit_shot("No brief", lambda shot: shot.replace(brief=()))
     demo_user.key(Qt.Key.Key_3)
     return demo_user
 
@@ -80,17 +80,17 @@ def test_own_kits_are_added_and_broken_ones_refused(user, tmp_path, monkeypatch)
     path = tmp_path / "attic.csv"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
     path.write_text("name,focal_mm\nold,long\n")
-    lens.ask_kit()
+    lens.ask_lens_set()
     assert "line 2" in user.window.says.text()
     path.write_text("name,focal_mm,widest,close_focus_m\nOld 58,58,1.9,0.6\n")
-    lens.ask_kit()
+    lens.ask_lens_set()
     assert lens.kit.currentText() == "attic"
     pick_text(lens.lens, "Old 58")
     assert session.glass.lens.widest == 1.9
-    kits, problems = lens_choice.kits(session)
-    assert "attic" in [kit.kit for kit in kits]
+    lens_sets, problems = lens_choice.lens_sets(session)
+    assert "attic" in [kit.kit for kit in lens_sets]
     path.unlink()
-    assert "no such file" in lens_choice.kits(session)[1][0]
+    assert "no such file" in lens_choice.lens_sets(session)[1][0]
     assert problems == []
 
 
@@ -126,7 +126,7 @@ def test_the_delivered_frame_crops_the_picture(user):
     assert light(whole.left() + 20, y) < 0.6 * light(frame.left() + 20, y)
     # a click takes what is seen there, in the frame's own pixels
     number = len(session.plan.subjects)
-    place = dict(window.picture.peg_places())[0]
+    place = dict(window.picture.tag_places())[0]
     user.click(window.picture, place + QPointF(0, 14))
     assert len(session.plan.subjects) == number + 1
     picked = session.survey.sight
@@ -252,7 +252,7 @@ def test_a_brief_is_painted_over_the_lines_and_taken(user):
     QTest.mouseClick(brief.brushes["at_least"], Qt.MouseButton.LeftButton)
     top = window.chart.scale().px(np.inf)
     user.drag(window.chart, QPointF(window.chart.x_of(1001), top), QPointF(window.chart.x_of(1096) + 40, top))
-    assert session.shot.brief[-1] == Wish(subject=0, kind="at_least", px=20)
+    assert session.shot.brief[-1] == Requirement(subject=0, kind="at_least", px=20)
     user.click(window.chart, QPointF(window.chart.x_of(1050), window.chart.height() - 34))
     assert "Drag along" in window.says.text()
     user.key(Qt.Key.Key_Escape)
@@ -279,11 +279,11 @@ def test_a_brief_in_the_list_by_keys_and_fields(user):
     brief = page(user, "Brief")
     session.selection.subject = FERRYMAN
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
-    assert session.shot.brief == (Wish(subject=FERRYMAN),)
+    assert session.shot.brief == (Requirement(subject=FERRYMAN),)
     pick(brief.kind, "at_most")
-    user.type(brief.wish_px, "6")
+    user.type(brief.requirement_px, "6")
     user.type(brief.first, "1040")
-    assert session.shot.brief == (Wish(subject=FERRYMAN, kind="at_most", px=6, first=1040),)
+    assert session.shot.brief == (Requirement(subject=FERRYMAN, kind="at_most", px=6, first=1040),)
     user.type(brief.last, "1020")
     assert "must not precede" in user.window.says.text()
     assert session.shot.brief[0].last is None
@@ -291,7 +291,7 @@ def test_a_brief_in_the_list_by_keys_and_fields(user):
     assert session.shot.brief[0].subject == BOOTH
     session.selection.subject = BOOTH
     QTest.mouseClick(brief.add, Qt.MouseButton.LeftButton)
-    assert [wish.subject for wish in session.shot.brief] == [BOOTH, LANTERN]
+    assert [requirement.subject for requirement in session.shot.brief] == [BOOTH, LANTERN]
     session.undo()
     brief.list.setCurrentIndex(brief.model.index(0, 0))
     QTest.mouseClick(brief.delete, Qt.MouseButton.LeftButton)
@@ -304,8 +304,12 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(user):
     brief = page(user, "Brief")
     session.edit_shot(
         "Ask",
-        lambda shot: shot.but(
-            brief=(Wish(subject=LANTERN), Wish(subject=FERRYMAN), Wish(subject=0, kind="at_least", px=40))
+        lambda shot: shot.replace(
+            brief=(
+                Requirement(subject=LANTERN),
+                Requirement(subject=FERRYMAN),
+                Requirement(subject=0, kind="at_least", px=40),
+            )
         ),
     )
     assert brief.stops.text() == "none"
@@ -314,8 +318,8 @@ def test_what_contradicts_is_said_and_what_would_do_is_tried(user):
     assert not brief.take.isEnabled()
     assert window.barrel._reading(None).endswith("brief: not possible at this frame")
     QTest.mouseClick(brief.ask, Qt.MouseButton.LeftButton)
-    user.wait(brief.trials[0].isVisible)
-    offered = [button for button in brief.trials if button.isVisible()]
+    user.wait(brief.candidates[0].isVisible)
+    offered = [button for button in brief.candidates if button.isVisible()]
     assert any("instead of" in button.toolTip() for button in offered)
     before = session.shot
     QTest.mouseClick(offered[-1], Qt.MouseButton.LeftButton)
@@ -330,7 +334,7 @@ def test_an_answer_for_some_frames_leaves_the_others(user):
     session = user.window.session
     brief = page(user, "Brief")
     marks = session.shot.marks
-    session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN),)))
+    session.edit_shot("Ask", lambda s: s.replace(brief=(Requirement(subject=FERRYMAN),)))
     pick(brief.over, "span")
     assert brief.begin.isVisible()
     user.type(brief.begin, "1010")
@@ -344,7 +348,7 @@ def test_an_answer_for_some_frames_leaves_the_others(user):
     pick(brief.over, "here")
     session.show_frame(1015)
     assert brief.says.text().endswith(f"at focus {brief.focus.text()} meets the brief.")
-    session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN, last=1012),)))
+    session.edit_shot("Ask", lambda s: s.replace(brief=(Requirement(subject=FERRYMAN, last=1012),)))
     assert brief.says.text() == "No requirement at this frame."
     assert not brief.take.isEnabled()
 
@@ -352,11 +356,11 @@ def test_an_answer_for_some_frames_leaves_the_others(user):
 def test_one_stop_will_not_do_so_the_stop_is_keyed(user):
     session = user.window.session
     brief = page(user, "Brief")
-    wishes = (
-        Wish(subject=LANTERN, last=1040), Wish(subject=FERRYMAN, last=1040),
-        Wish(subject=FERRYMAN, first=1060), Wish(subject=0, kind="at_least", px=20, first=1060),
+    requirements = (
+        Requirement(subject=LANTERN, last=1040), Requirement(subject=FERRYMAN, last=1040),
+        Requirement(subject=FERRYMAN, first=1060), Requirement(subject=0, kind="at_least", px=20, first=1060),
     )  # fmt: skip
-    session.edit_shot("Ask", lambda s: s.but(brief=wishes))
+    session.edit_shot("Ask", lambda s: s.replace(brief=requirements))
     pick(brief.over, "whole")
     assert "key the stop" in brief.says.text()
     assert not brief.take.isEnabled()
@@ -382,7 +386,7 @@ def test_very_small_things_in_inches(user):
     session = user.window.session
     read = page(user, "Depth of field")
     millimetres = float(read.small["Pixel size at focus"].text().split()[0])
-    session.edit("feet", session.plan.but(unit="ft"))
+    session.edit("feet", session.plan.replace(unit="ft"))
     inches, unit = read.small["Pixel size at focus"].text().split()
     assert unit == "in"
     assert float(inches) * 25.4 == pytest.approx(millimetres, rel=0.01)
@@ -390,7 +394,7 @@ def test_very_small_things_in_inches(user):
 
 def test_the_barrel_shows_the_answer_and_takes_it(user):
     window, session = user.window, user.window.session
-    session.edit_shot("Ask", lambda s: s.but(brief=(Wish(subject=FERRYMAN),)))
+    session.edit_shot("Ask", lambda s: s.replace(brief=(Requirement(subject=FERRYMAN),)))
     session.show_frame(1010)
     wedge = window.barrel.answer_place()
     row = session.survey.subjects.index(FERRYMAN)
@@ -447,7 +451,10 @@ def test_maps_with_a_brief_and_without_a_lens(user):
     maps = window.body.maps
     plain = maps.grab().toImage()
     session.edit_shot(
-        "Ask", lambda s: s.but(brief=(Wish(subject=LANTERN), Wish(subject=0, kind="at_least", px=30)))
+        "Ask",
+        lambda s: s.replace(
+            brief=(Requirement(subject=LANTERN), Requirement(subject=0, kind="at_least", px=30))
+        ),
     )
     QApplication.processEvents()
     asked = maps.grab().toImage()

@@ -18,10 +18,10 @@ from kobrel.desk.background.jobs import Job
 from kobrel.desk.window.sheets.left import when_text
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.sheet import content
+from kobrel.plan.export import UpdatedFile
 from kobrel.plan.file import save_plan
-from kobrel.plan.handover import HandOut
 from kobrel.plan.model import MadeCamera, Plan, Shot, SubjectTarget
-from kobrel.plan.terms.own import SUFFIX
+from kobrel.plan.values.own import SUFFIX
 from kobrel.session import settings
 from tests.desk.conftest import pick
 from tests.exchange.test_handing import elsewhere
@@ -171,24 +171,24 @@ def test_terms_are_shown_while_the_pointer_is_on_them(demo_user):
         if not page.blocks[key].is_open:
             page.blocks[key].head.click()
     QApplication.processEvents()
-    assert set(session.settings.get(settings.TERMS_OPEN)) >= {"ramp", "iris"}
+    assert set(session.settings.get(settings.VALUES_OPEN)) >= {"ramp", "iris"}
     plain, plain_plan = window.picture.grab().toImage(), window.overhead.grab().toImage()
     seen = 0
     for block in page.blocks.values():
         for row in block.rows:
             row.pointed.emit(True)
-            assert session.view.pointed_term == row.term.quantity.key
+            assert session.view.pointed_value == row.term.quantity.key
             assert row.term.quantity.meaning in window.says.text()
             seen += window.picture.grab().toImage() != plain or window.overhead.grab().toImage() != plain_plan
             row.pointed.emit(False)
     assert seen >= 30
-    assert session.view.pointed_term == ""
+    assert session.view.pointed_value == ""
     assert any("No squeeze: discs too wide" in block.lost.text() for block in page.blocks.values())
     # By keyboard: tab to a value, Space copies it.
     row = row_of(page, "f_number", "f-number")
     QTest.keyClick(page.copy_text, Qt.Key.Key_Tab)
     row.setFocus(Qt.FocusReason.TabFocusReason)
-    assert session.view.pointed_term == "f_number"
+    assert session.view.pointed_value == "f_number"
     QTest.keyClick(row, Qt.Key.Key_Space)
     assert clipboard() == "1.4"
 
@@ -232,7 +232,7 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     assert dialog.own().terms[2].name == "value 1"
     dialog.remove_row()
     dialog.keep()
-    assert session.view.own_terms[0].title == "Old renderer"
+    assert session.view.custom_values[0].title == "Old renderer"
     files = list((session.settings.folder / "terms").glob(f"*{SUFFIX}"))
     assert [path.name for path in files] == ["old_renderer.terms.json"]
     block = page.blocks["old_renderer"]
@@ -252,10 +252,10 @@ def test_own_terms_are_made_shared_and_forgotten(demo_user, tmp_path):
     dialog.table.item(0, 0).setText("")
     assert dialog.said.text()
     dialog.keep()
-    assert session.view.own_terms[0].terms[0].name != ""
+    assert session.view.custom_values[0].terms[0].name != ""
     pick(dialog.begin, "Old renderer")
     dialog.forget()
-    assert session.view.own_terms == ()
+    assert session.view.custom_values == ()
     assert not files[0].exists()
     dialog.reject()
 
@@ -314,9 +314,9 @@ def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_p
     folder.mkdir()
     (folder / "notes.json").write_text("mine")
     outs = (
-        HandOut(kind="json", path=str(folder / "notes.json"), shots=("01",)),
-        HandOut(kind="json", path=str(folder / "new.json"), shots=("01",)),
-        HandOut(kind="json", path=str(folder / ".profile"), shots=("01",)),
+        UpdatedFile(kind="json", path=str(folder / "notes.json"), shots=("01",)),
+        UpdatedFile(kind="json", path=str(folder / "new.json"), shots=("01",)),
+        UpdatedFile(kind="json", path=str(folder / ".profile"), shots=("01",)),
     )
     camera = MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, -1))
     save_plan(Plan(shots=(Shot(name="01", camera=camera),), handed=outs), folder / "theirs.kobrel")
@@ -348,7 +348,7 @@ def test_what_a_strangers_plan_wants_to_write_is_asked_for_once(demo_user, tmp_p
 def test_passes_of_a_frame_are_written(demo_user, tmp_path, monkeypatch):
     window, session = demo_user.window, demo_user.window.session
     show(demo_user)
-    session.edit_shot("Small", lambda shot: shot.but(width_px=64))
+    session.edit_shot("Small", lambda shot: shot.replace(width_px=64))
     page = page_of(demo_user, "Files")
     saving_to(monkeypatch, tmp_path / "rack.exr")
     for key, box in page.passes.items():
@@ -386,7 +386,9 @@ def test_the_sheet_is_written_and_looked_at(demo_user, tmp_path, monkeypatch):
     page.keeps.setChecked(True)
     page.write_to(tmp_path / "sheet.html")
     demo_user.wait(lambda: window.jobs.job is None and (tmp_path / "sheet.html").exists())
-    assert session.plan.handed == (HandOut(kind="html", path=str(tmp_path / "sheet.html"), shots=("02",)),)
+    assert session.plan.handed == (
+        UpdatedFile(kind="html", path=str(tmp_path / "sheet.html"), shots=("02",)),
+    )
 
 
 def test_tables_and_their_map(demo_user, tmp_path, monkeypatch):

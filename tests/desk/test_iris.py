@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from kobrel.desk.cards.iris.character import CharacterPage
 from kobrel.desk.cards.iris.shape import IrisShapePage
 from kobrel.plan.iris import MaskPicture, Stencil
-from kobrel.plan.kits.irises import OWN
+from kobrel.plan.lens_sets.irises import OWN
 from kobrel.session.commands import shaping
 from tests.desk.conftest import by_name, finished, pick, type_into
 
@@ -206,7 +206,7 @@ def test_a_picture_is_taken_as_the_mask_or_refused(user, tmp_path):
     assert "entirely black" in window.says.text()
     assert session.shot.iris.mask.path.endswith("grey.png")
     (tmp_path / "grey.png").unlink()
-    session.edit_shot("Turn", lambda shot: shot.but(iris=shot.iris.but(rotation_deg=5)))
+    session.edit_shot("Turn", lambda shot: shot.replace(iris=shot.iris.replace(rotation_deg=5)))
     assert "missing" in page.file.text()
 
 
@@ -280,25 +280,25 @@ def test_all_is_thrown_out_of_focus_and_comes_back(user):
 
     first = picture_after(lambda: user.key(Qt.Key.Key_O))
     glow.refresh()
-    assert glow.thrown.isChecked()
+    assert glow.defocus_everything.isChecked()
     assert session.view.throw_px == -80
-    sharp = picture_after(glow.thrown.click)
+    sharp = picture_after(glow.defocus_everything.click)
     assert sharp != first
     assert picture_after(lambda: user.key(Qt.Key.Key_O)) == first
     assert picture_after(lambda: user.key(Qt.Key.Key_O)) == sharp
 
 
-def test_finishing_is_marked_and_pegs_follow_it(user):
+def test_finishing_is_marked_and_tags_follow_it(user):
     window, session = user.window, user.window.session
     glow, picture = window.transport.look.content, window.picture
     glow.refresh()
     user.type(glow.shoulder, "0.5")
     assert session.plan.light.shoulder == 0.5
-    straight = dict(picture.peg_places())
+    straight = dict(picture.tag_places())
     user.type(glow.bend, "-20")
     user.type(glow.glow, "0.2")
     assert (session.plan.finish.bend_percent, session.plan.finish.glow) == (-20, 0.2)
-    bent = dict(picture.peg_places())
+    bent = dict(picture.tag_places())
     row = next(iter(bent))
     middle = picture.whole_rect().center()
     assert abs(bent[row].x() - middle.x()) > abs(straight[row].x() - middle.x()) + 1

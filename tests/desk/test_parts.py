@@ -135,7 +135,7 @@ def test_one_job_at_a_time_but_opening_gives_way_to_opening(qapp):
 
 def test_the_player_keeps_time_and_goes_round(session):
     player = Player(session, lambda: (1001, 1012))
-    session.edit_shot("short", lambda s: s.but(first=1001, last=1020, fps=100))
+    session.edit_shot("short", lambda s: s.replace(first=1001, last=1020, fps=100))
     session.show_frame(1012)
     seen = []
     session.values.changed.connect(lambda: seen.append(session.frame))
@@ -223,7 +223,7 @@ def test_a_drag_is_one_step_and_two_drags_are_two(session):
 
 
 def test_an_edit_that_changes_nothing_leaves_no_trace(session):
-    session.edit("nothing", session.plan.but())
+    session.edit("nothing", session.plan.replace())
     session.edit_glass("same", squeeze=session.glass.squeeze)
     assert len(session.history.steps) == 0
     assert session.history.is_saved
@@ -275,7 +275,7 @@ def test_deleting_a_subject_keeps_the_focus_of_alts_too(session):
 
 
 def test_undo_brings_frame_and_selection_into_range(session):
-    session.edit_shot("longer", lambda s: s.but(last=1200))
+    session.edit_shot("longer", lambda s: s.replace(last=1200))
     session.show_frame(1200)
     set_mark(session)
     session.undo()
@@ -341,7 +341,7 @@ def test_a_plan_whose_scene_is_gone_opens_with_a_word_about_it(make_window, tmp_
     user.rest(0.2)
     assert "Cameras/Wide is not in scene ferry" in user.window.says.text()
     assert user.window.session.camera is None
-    user.window.session.edit("rename", user.window.session.plan.but(name="Still mine"))
+    user.window.session.edit("rename", user.window.session.plan.replace(name="Still mine"))
     assert Path(user.window.document.path) == lost
 
 
@@ -352,7 +352,8 @@ def test_thumbnails_follow_edits(make_window):
     user.wait(lambda: len(user.window.shots.thumbnails) == 4)
     before = user.window.shots.thumbnails["01"].copy()
     user.window.session.edit(
-        "brighter", user.window.session.plan.but(light=user.window.session.plan.light.but(exposure_ev=3))
+        "brighter",
+        user.window.session.plan.replace(light=user.window.session.plan.light.replace(exposure_ev=3)),
     )
     user.wait(lambda: user.window.shots.thumbnails["01"] != before)
 

@@ -142,8 +142,8 @@ def test_a_photograph_becomes_a_set_that_is_pulled_through(shown, tmp_path):
     assert session.plan.subjects[0].anchor == PlateAnchor(number=ball.number)
     window.barrel.setFocus()
     session.show_frame(session.shot.first)
-    pegs = window.picture.peg_places()
-    user.click(window.picture, pegs[0][1])
+    tags = window.picture.tag_places()
+    user.click(window.picture, tags[0][1])
     assert float(session.camera.focus_m) == pytest.approx(3.0, rel=1e-6)
 
     # All of it is one step after the other, back to the empty stage.
@@ -400,7 +400,7 @@ def test_a_dial_is_made_turned_keyed_and_recorded(shown, tmp_path):
     assert session.plan.dials[0].name == "Swap"
 
     # Recorded while the shot plays.
-    session.edit_shot("Short", lambda shot: shot.but(last=shot.first + 12))
+    session.edit_shot("Short", lambda shot: shot.replace(last=shot.first + 12))
     click_button(user, page.details.record)
     page.details.performer.turn(0.9)
     user.wait(lambda: not page.details.performer.recording, 30)
@@ -411,7 +411,7 @@ def test_a_dial_is_made_turned_keyed_and_recorded(shown, tmp_path):
 
 def test_layers_and_numbers_are_written_from_the_card(harbour, tmp_path, monkeypatch):
     user, window, session = harbour, harbour.window, harbour.window.session
-    session.edit_shot("Small", lambda shot: shot.but(width_px=160))
+    session.edit_shot("Small", lambda shot: shot.replace(width_px=160))
     files = window.show_page(7, "Files")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "out.ora"), ""))
     pick(files.layer_kind, "OpenRaster")

@@ -59,7 +59,7 @@ def short(user, last=1016):
         Mark(frame=1001, target=SubjectTarget(number=1)),
         Mark(frame=1012, target=SubjectTarget(number=2)),
     )
-    user.window.session.edit_shot("Short", lambda shot: shot.but(last=last, marks=marks))
+    user.window.session.edit_shot("Short", lambda shot: shot.replace(last=last, marks=marks))
 
 
 def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
@@ -67,7 +67,7 @@ def test_a_pull_from_the_first_line_to_the_movie(user, tmp_path):
     hand-wheel, choose an Alt, and write the movie.
     """
     window, session, chart = user.window, user.window.session, user.window.chart
-    session.edit_shot("Short", lambda shot: shot.but(last=1048, marks=shot.marks[:1]))
+    session.edit_shot("Short", lambda shot: shot.replace(last=1048, marks=shot.marks[:1]))
     drag(chart, line_place(chart, 1, 1010), line_place(chart, 2, 1024), SHIFT)
     assert session.history.last.name == "Pull from Lantern to Ferryman"
     move = page_of(user, "Marks").timing
@@ -240,11 +240,11 @@ def test_it_is_seen_beside_itself_as_it_was(user):
 
 def test_a_subject_is_clicked_while_the_shot_plays(user):
     window, session = user.window, user.window.session
-    session.edit_shot("One", lambda shot: shot.but(marks=shot.marks[:1]))
+    session.edit_shot("One", lambda shot: shot.replace(marks=shot.marks[:1]))
     user.key(Qt.Key.Key_Space)
     user.wait(lambda: session.frame > 1003)
-    pegs = {window.session.survey.subjects[row]: place for row, place in window.picture.peg_places()}
-    user.click(window.picture, pegs[2])
+    tags = {window.session.survey.subjects[row]: place for row, place in window.picture.tag_places()}
+    user.click(window.picture, tags[2])
     user.key(Qt.Key.Key_Space)
     assert len(session.shot.marks) == 2
     assert session.shot.marks[1].target == SubjectTarget(number=2)

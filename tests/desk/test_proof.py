@@ -211,7 +211,7 @@ def test_a_proof_is_seen_in_motion_beside_the_shot(three):
     assert window.body.pair.isVisible()
     assert window.playback.image(1002, 1) != window.playback.image(1002)
     session.selection.proofs = ("Proof 1",)
-    session.edit("Delete", session.plan.but(proofs=()))
+    session.edit("Delete", session.plan.replace(proofs=()))
     three.wait(lambda: window.playback.beside == "")
 
 

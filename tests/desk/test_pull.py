@@ -139,7 +139,7 @@ def test_several_marks_are_chosen_copied_mirrored_and_deleted(user):
     marks = tuple(
         Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 2), (1016, 4), (1030, 8))
     )
-    session.edit_shot("Three", lambda shot: shot.but(marks=marks))
+    session.edit_shot("Three", lambda shot: shot.replace(marks=marks))
     user.click(chart, chart.mark_place(marks[0]))
     for mark in marks[1:]:
         QTest.mouseClick(chart, Qt.MouseButton.LeftButton, CTRL, chart.mark_place(mark).toPoint())
@@ -278,7 +278,7 @@ def test_a_pull_that_is_too_fast_is_outlined_and_told(user):
 
 def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
     window, session = user.window, user.window.session
-    session.edit_shot("Short", lambda shot: shot.but(last=1030, marks=shot.marks[:1]))
+    session.edit_shot("Short", lambda shot: shot.replace(last=1030, marks=shot.marks[:1]))
     card = window.cards[5]
     card.show_page("Live pull")
     page = card.live_pull
@@ -325,7 +325,7 @@ def test_a_pull_is_performed_by_the_wheel_while_the_shot_plays(user):
 
 def test_a_pull_is_performed_with_the_hand_wheel(user):
     window, session = user.window, user.window.session
-    session.edit_shot("Short", lambda shot: shot.but(last=1060, marks=shot.marks[:1]))
+    session.edit_shot("Short", lambda shot: shot.replace(last=1060, marks=shot.marks[:1]))
     window.cards[5].show_page("Live pull")
     page = window.cards[5].live_pull
     page.use_wheel.click()
@@ -355,7 +355,7 @@ def test_alts_are_kept_taken_and_forgotten(user):
     demo_alt = "Later, f/4"
     assert [alt.name for alt in session.shot.alts] == [demo_alt, "As planned"]
     assert session.history.last.name == "Save alt As planned"
-    session.edit_shot("Other", lambda shot: shot.but(marks=shot.marks[:1]))
+    session.edit_shot("Other", lambda shot: shot.replace(marks=shot.marks[:1]))
     session.set_keyed("Stop", "f_number", 8.0)
     page.keep()
     assert [alt.name for alt in session.shot.alts] == [demo_alt, "As planned", "Alt 1"]
@@ -379,8 +379,13 @@ def test_a_mark_that_goes_while_it_is_dragged_is_let_go(user):
     QApplication.processEvents()
     key = chart.keys.places(LINES[0])[0][1]
     for place, take_away in (
-        (chart.mark_place(session.shot.marks[1]), lambda shot: shot.but(marks=shot.marks[:1])),
-        (key, lambda shot: shot.but(glass=shot.glass.but(f_number=shot.glass.f_number.but(keys=())))),
+        (chart.mark_place(session.shot.marks[1]), lambda shot: shot.replace(marks=shot.marks[:1])),
+        (
+            key,
+            lambda shot: shot.replace(
+                glass=shot.glass.replace(f_number=shot.glass.f_number.replace(keys=()))
+            ),
+        ),
     ):
         QTest.mousePress(chart, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place.toPoint())
         session.edit_shot("Away", take_away)

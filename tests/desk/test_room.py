@@ -167,7 +167,7 @@ def test_it_holds_from_small_to_large(user):
             assert window.says.geometry().bottom() <= window.height()
 
 
-def test_flags_cover_neither_one_another_nor_pegs(user):
+def test_flags_cover_neither_one_another_nor_tags(user):
     session, picture = user.window.session, user.window.picture
     session.show_shot(0)
     for way in ("short", "whole", "none"):
@@ -179,10 +179,10 @@ def test_flags_cover_neither_one_another_nor_pegs(user):
             assert not one.intersects(other)
         for box in boxes:
             assert picture.frame_rect().contains(box)
-            assert not any(box.contains(at) for _row, at in picture.peg_places())
+            assert not any(box.contains(at) for _row, at in picture.tag_places())
         user.key(Qt.Key.Key_N)
     assert picture.flags.way == "short"
-    _row, at = picture.peg_places()[0]
+    _row, at = picture.tag_places()[0]
     QTest.mouseMove(picture, at.toPoint())
     user.rest()
     picture.grab()
@@ -190,17 +190,17 @@ def test_flags_cover_neither_one_another_nor_pegs(user):
     assert widths[-1] > widths[0]  # the one under the pointer is whole
 
 
-def test_pegs_in_overhead_and_side_never_cover_each_other(user):
+def test_tags_in_overhead_and_side_never_cover_each_other(user):
     window = user.window
     window.session.show_shot(0)
     window.session.view.card = 1
     user.rest()
     for view in (window.overhead, window.second):
-        places = [at for _row, at, _point in view.pegs()]
+        places = [at for _row, at, _point in view.tags()]
         assert len(places) == 6
         for one, other in itertools.combinations(places, 2):
             assert max(abs(one.x() - other.x()), abs(one.y() - other.y())) >= 15.9
-        row, at, _point = view.pegs()[5]
+        row, at, _point = view.tags()[5]
         number = window.session.survey.subjects[row]
         user.click(view, at)
         assert [mark.target for mark in window.session.shot.marks] == [SubjectTarget(number=number)]
@@ -211,19 +211,19 @@ def test_labels_never_cover_each_other_whatever_is_asked():
     random = np.random.default_rng(5)
     for _ in range(60):
         labels = Labels(QRectF(0, 0, 400, 240))
-        pegs = [QPointF(*random.uniform(0, (400, 240))) for _ in range(12)]
-        labels.take_points(pegs, 5)
-        put = [labels.put(at, random.uniform(20, 120), random.uniform(12, 40)) for at in pegs]
+        tags = [QPointF(*random.uniform(0, (400, 240))) for _ in range(12)]
+        labels.take_points(tags, 5)
+        put = [labels.put(at, random.uniform(20, 120), random.uniform(12, 40)) for at in tags]
         boxes = [box for box in put if box is not None]
         assert boxes
         for one, other in itertools.combinations(boxes, 2):
             assert not one.adjusted(0.01, 0.01, -0.01, -0.01).intersects(other)
         for box in boxes:
             assert QRectF(0, 0, 400, 240).contains(box)
-            assert not any(box.contains(at) for at in pegs)
+            assert not any(box.contains(at) for at in tags)
 
 
-def test_pegs_stand_on_their_points_beside_them_or_in_a_crowd_where_they_are():
+def test_tags_stand_on_their_points_beside_them_or_in_a_crowd_where_they_are():
     labels, at = Labels(QRectF(0, 0, 400, 240)), QPointF(200, 120)
     assert labels.put_on(QPointF(60, 60), 8) == QPointF(60, 60)
     places = [labels.put_on(at, 8) for _ in range(100)]
@@ -370,7 +370,7 @@ def test_a_cropped_camera_sees_the_same_pixels(user):
     offset = 0.3 * camera.width_px - 20, 0.7 * camera.height_px - 20
     np.testing.assert_allclose(part.x_px[there], whole.x_px[there] - offset[0], atol=1e-6 * camera.width_px)
     np.testing.assert_allclose(part.blur_px[there], whole.blur_px[there], rtol=1e-9)
-    light = session.plan.light.but(surfaces="plain")
+    light = session.plan.light.replace(surfaces="plain")
     snapshot = stage.snapshot(session.frame)
     one = exposed(View(snapshot, small, light, 40, 40), 24).mean(axis=(0, 1))
     large = exposed(View(snapshot, camera, light, 480, 270), 24)

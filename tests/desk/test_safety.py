@@ -165,7 +165,7 @@ def test_edits_are_told_by_their_names():
 
 def test_a_plan_that_somebody_else_saved_is_told_and_not_written_over_unasked(user, plan_file, monkeypatch):
     window, asked = user.window, []
-    theirs = open_plan(plan_file).but(name="Theirs")
+    theirs = open_plan(plan_file).replace(name="Theirs")
     save_plan(theirs, plan_file, versions=0)
     user.wait(window.changed.isVisible)
     assert "changed on disk by somebody else" in window.says.text()
@@ -218,7 +218,7 @@ def test_a_plan_that_cannot_be_saved_is_told_and_kept(user, plan_file, monkeypat
 def test_earlier_versions_are_opened_and_undone(user, plan_file):
     window = user.window
     for name in ("one", "two"):
-        window.session.edit("Name", window.session.plan.but(name=name))
+        window.session.edit("Name", window.session.plan.replace(name=name))
         assert window.document.save()
     versions = window.document.versions()
     assert [path.name for path, _when in versions] == ["ferry.kobrel~", "ferry.kobrel~2"]

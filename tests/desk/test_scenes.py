@@ -196,7 +196,7 @@ def test_edits_go_on_while_a_scene_is_read(opened, tmp_path):
     user, window, session = opened, opened.window, opened.window.session
     window.files.add(triangle(tmp_path / "prop.usda"))
     assert window.jobs.job is not None
-    session.edit_glass("stop", f_number=session.glass.f_number.but(value=5.6))
+    session.edit_glass("stop", f_number=session.glass.f_number.replace(value=5.6))
     assert "Something is still" not in window.says.text()
     user.wait(lambda: window.jobs.job is None and "prop" in session.stage.scenes)
     assert session.glass.f_number.value == 5.6

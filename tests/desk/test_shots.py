@@ -136,7 +136,7 @@ def test_the_strip_shows_all_shots_and_goes_where_one_clicks(user):
     QApplication.processEvents()
     assert strip.grab().toImage() != before
     many = session.plan.shots * 4
-    plan = session.plan.but(shots=tuple(s.but(name=f"s{k}") for k, s in enumerate(many)))
+    plan = session.plan.replace(shots=tuple(s.replace(name=f"s{k}") for k, s in enumerate(many)))
     session.edit("Many", plan)
     assert strip.boxes()[-1].right() > strip.width()
     user.wheel(strip, QPointF(100, 100), -100)
@@ -148,7 +148,7 @@ def test_the_strip_shows_all_shots_and_goes_where_one_clicks(user):
 def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     window, session = user.window, user.window.session
     plan = session.plan
-    write_list(plan.but(shots=plan.shots[::-1]), session.stage, tmp_path / "edit.otio")
+    write_list(plan.replace(shots=plan.shots[::-1]), session.stage, tmp_path / "edit.otio")
     window.exports.read_list(tmp_path / "edit.otio")
     user.wait(lambda: session.plan is not plan)
     assert names(session) == ["04", "03", "02", "01"]
@@ -162,7 +162,7 @@ def test_shots_come_from_cameras_and_from_a_list(user, tmp_path, monkeypatch):
     user.wait(lambda: boxes)
     assert "bad.edl" in boxes[0]
     assert names(session) == ["04", "03", "02", "01"]
-    session.edit("One", plan.but(shots=plan.shots[:1]))
+    session.edit("One", plan.replace(shots=plan.shots[:1]))
     from kobrel.session.commands import shot_list
 
     shot_list.add_from_cameras(session)
@@ -215,7 +215,7 @@ def test_cues_are_made_named_stretched_read_and_written(user, tmp_path):
 def test_a_dragged_mark_snaps_to_cues_and_to_other_marks_unless_alt_is_held(user):
     session, chart = user.window.session, user.window.chart
     marks = tuple(Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 3.1), (1060, 5.2)))
-    session.edit_shot("Two", lambda shot: shot.but(marks=marks))
+    session.edit_shot("Two", lambda shot: shot.replace(marks=marks))
     session.show_frame(1090)
     start = chart.mark_place(marks[1])
     high = chart.mark_place(marks[0]).y()
@@ -236,7 +236,7 @@ def test_several_marks_are_drawn_apart_and_changed_by_numbers(user):
     marks = tuple(
         Mark(frame=f, target=DistanceTarget(metres=d)) for f, d in ((1010, 2), (1020, 4), (1030, 8))
     )
-    session.edit_shot("Three", lambda shot: shot.but(marks=marks))
+    session.edit_shot("Three", lambda shot: shot.replace(marks=marks))
     page = page_of(user, "Marks")
     session.selection.marks = (1010,)
     for frame in (1020, 1030):
@@ -264,7 +264,7 @@ def test_several_marks_are_drawn_apart_and_changed_by_numbers(user):
 def test_a_mark_on_a_free_point_with_a_path_of_its_own(user):
     window, session = user.window, user.window.session
     page = page_of(user, "Marks")
-    session.edit_shot("One", lambda shot: shot.but(marks=shot.marks[:1]))
+    session.edit_shot("One", lambda shot: shot.replace(marks=shot.marks[:1]))
     session.selection.marks = (1001.0,)
     before = float(session.survey.camera.focus_m[0])
     page.target.setCurrentIndex(page.target.findData("point"))
@@ -302,7 +302,7 @@ def test_a_mark_on_a_free_point_with_a_path_of_its_own(user):
 def test_the_lane_tells_speed_and_jerks_are_struck_through(user):
     window, session, chart = user.window, user.window.session, user.window.chart
     before = chart.grab().toImage()
-    session.edit_shot("Tame", lambda shot: shot.but(ring=shot.ring.but(most_deg_s2=50.0)))
+    session.edit_shot("Tame", lambda shot: shot.replace(ring=shot.ring.replace(most_deg_s2=50.0)))
     QApplication.processEvents()
     assert pace(session.shot, session.survey).too_jerky.any()
     assert chart.grab().toImage() != before
@@ -374,7 +374,7 @@ def test_marks_go_to_a_table_and_come_back_as_a_list(user):
 
 def test_only_the_frames_that_an_edit_changed_are_painted_anew_and_look_as_if_all_were(user, monkeypatch):
     session, chart = user.window.session, user.window.chart
-    session.edit_shot("Brief", lambda shot: shot.but(brief=()))
+    session.edit_shot("Brief", lambda shot: shot.replace(brief=()))
     chart.grab()
     again = []
     paint = layers.paint_lines
@@ -391,7 +391,7 @@ def test_only_the_frames_that_an_edit_changed_are_painted_anew_and_look_as_if_al
         mended.pixel(x, y) != fresh.pixel(x, y) for x in range(mended.width()) for y in range(mended.height())
     )
     assert differing < 60  # where lines join, an edge may be smoothed otherwise
-    session.edit_shot("Ring", lambda shot: shot.but(ring=shot.ring.but(most_deg_s=5.0)))
+    session.edit_shot("Ring", lambda shot: shot.replace(ring=shot.ring.replace(most_deg_s=5.0)))
     assert chart.grab().toImage() != fresh
 
 
@@ -402,7 +402,7 @@ def test_several_marks_are_lifted_together_and_those_on_subjects_stay(user):
         Mark(frame=1030, target=DistanceTarget(metres=5.0)),
         session.shot.marks[2],
     )
-    session.edit_shot("Three", lambda shot: shot.but(marks=marks))
+    session.edit_shot("Three", lambda shot: shot.replace(marks=marks))
     session.selection.marks = (1010.0,)
     for frame in (1030.0, 1061.0):
         session.selection.toggle_mark(frame)

@@ -91,7 +91,7 @@ def test_walking_changes_only_what_is_seen(session):
 
 
 def test_a_walk_is_taken_by_a_key_where_there_are_keys(session):
-    session.edit_shot("orbit", lambda shot: shot.but(camera=_orbit(shot)))
+    session.edit_shot("orbit", lambda shot: shot.replace(camera=_orbit(shot)))
     session.show_frame(1050)
     walking.pan(session, 0.2, 0)
     walked = session.walk

@@ -9,8 +9,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from kobrel.exchange.cameras.back import read_camera
+from kobrel.plan.export import UpdatedFile
 from kobrel.plan.file import open_plan
-from kobrel.plan.handover import HandOut
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, SubjectTarget
 from kobrel.session.commands import walking
@@ -43,9 +43,9 @@ def picture_point(window, world):
     return QPointF(box.left() + float(sight.x_px) * scale, box.top() + float(sight.y_px) * scale)
 
 
-def peg(window, number):
+def tag(window, number):
     row = window.session.survey.subjects.index(number)
-    return dict(window.picture.peg_places())[row]
+    return dict(window.picture.tag_places())[row]
 
 
 def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
@@ -68,15 +68,15 @@ def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
     assert "Ferryman" in ferryman.name
     rows = [session.survey.subjects.index(s.number) for s in (lantern, ferryman)]
     for places in (
-        window.picture.peg_places(),
+        window.picture.tag_places(),
         window.overhead.subject_places(),
-        window.barrel.peg_places(),
+        window.barrel.tag_places(),
     ):
         assert set(rows) <= {place[0] for place in places}
     assert float(session.survey.sight.axial_m[rows[0], 0]) == pytest.approx(2.66, abs=0.05)
 
     # A click on a peg focuses.
-    user.click(window.picture, peg(window, lantern.number))
+    user.click(window.picture, tag(window, lantern.number))
     assert session.shot.marks[0].target == SubjectTarget(number=lantern.number)
     assert float(session.survey.sight.blur_px[rows[0], 0]) == pytest.approx(0, abs=1e-9)
 
@@ -102,7 +102,7 @@ def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
     session.show_frame(1060)
     user.key(Qt.Key.Key_M, widget=window.barrel)
     assert [m.target.number for m in session.shot.marks] == [lantern.number] * 2
-    user.click(window.picture, peg(window, ferryman.number))
+    user.click(window.picture, tag(window, ferryman.number))
     assert [(m.frame, m.target.number) for m in session.shot.marks] == [
         (1001, lantern.number), (1060, ferryman.number),
     ]  # fmt: skip
@@ -140,7 +140,7 @@ def test_from_a_scene_to_values_for_a_renderer(user, tmp_path, monkeypatch):
     np.testing.assert_allclose(back.f_number, 2.0)
     np.testing.assert_allclose(back.pose, expected.pose, atol=1e-9)
     table = tmp_path / "rack.csv"
-    window.exports.write(HandOut(kind="csv", path=str(table), shots=(session.shot.name,)))
+    window.exports.write(UpdatedFile(kind="csv", path=str(table), shots=(session.shot.name,)))
     user.wait(lambda: window.jobs.job is None and table.exists())
     assert table.read_text().startswith("frame,focus_m")
 
@@ -185,7 +185,7 @@ def test_dragging_the_barrels_index_refocuses_and_is_one_step_to_undo(user):
 @pytest.mark.parametrize("end", [0, 1])
 def test_dragging_an_end_of_the_band_changes_the_stop(user, end):
     _window, session, barrel = user.window, user.window.session, user.window.barrel
-    session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
+    session.edit_glass("stop", f_number=session.glass.f_number.replace(value=1.0))
     user.rest()
     limit = float(session.camera.limits_m[end])
     focus = float(session.camera.focus_m)
@@ -429,7 +429,7 @@ def test_opening_can_be_cancelled(user):
 
 def test_a_frame_is_rendered_to_a_file_beside_the_window(user, tmp_path):
     window, session = user.window, user.window.session
-    session.edit_shot("small", lambda shot: shot.but(width_px=64))
+    session.edit_shot("small", lambda shot: shot.replace(width_px=64))
     window.exports.render(tmp_path / "frame.exr", samples=2)
     assert not window.jobs.isHidden()
     user.wait(lambda: window.jobs.job is None)

@@ -216,7 +216,7 @@ def test_subjects_are_ordered_merged_tied_and_given_depth(blocked):
     assert not page.up.isEnabled()
 
     # Depth makes sharp mean all of it.
-    session.edit_glass("stop", f_number=session.glass.f_number.but(value=1.0))
+    session.edit_glass("stop", f_number=session.glass.f_number.replace(value=1.0))
     focus_on(session, SubjectTarget(number=1))
     session.selection.subject = 1
     user.type(page.half_depth, "0")

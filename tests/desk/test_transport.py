@@ -248,7 +248,7 @@ def test_esc_in_a_name_restores_it_and_a_cell_of_a_table_keeps_its_own_ways(user
 
 def test_a_photo_is_left_alone_where_unsaved_work_is_kept(user, tmp_path, monkeypatch):
     window, session = user.window, user.window.session
-    session.edit_shot("Title", lambda shot: shot.but(title="Mine"))
+    session.edit_shot("Title", lambda shot: shot.replace(title="Mine"))
     monkeypatch.setattr(window.document, "may_leave", lambda: False)
     monkeypatch.setattr(bringing, "asked", lambda *_a: "Make a plate of it")
     bringing.open_files(window, [photograph(tmp_path / "photo.png")], window)

@@ -76,12 +76,12 @@ def test_text_stands_out_in_both_looks(look):
     assert contrast(look.on_focus, look.focus) >= 4.5
 
 
-def test_a_click_on_a_peg_focuses_in_barrel_and_overhead(user):
+def test_a_click_on_a_tag_focuses_in_barrel_and_overhead(user):
     window, session = user.window, user.window.session
     session.show_frame(1020)
     user.rest()
     for view, places in (
-        (window.barrel, window.barrel.peg_places()),
+        (window.barrel, window.barrel.tag_places()),
         (window.overhead, window.overhead.subject_places()),
     ):
         row, at = next((p[0], p[1]) for p in places if session.survey.subjects[p[0]] == 2)
@@ -182,7 +182,7 @@ def test_the_barrel_snaps_to_a_subject(user):
 
 def test_hovering_tells_what_is_there(user):
     window = user.window
-    place = dict(window.picture.peg_places())[0] + QPointF(0, 12)
+    place = dict(window.picture.tag_places())[0] + QPointF(0, 12)
     QTest.mouseMove(window.picture, place.toPoint())
     user.rest(0.1)
     QTest.mouseMove(window.picture, (place + QPointF(1, 1)).toPoint())
@@ -316,7 +316,7 @@ def test_a_shot_whose_camera_is_missing_says_so_and_stays_editable(user):
     window, session = user.window, user.window.session
     from kobrel.plan.model import FileCamera
 
-    session.edit_shot("lost", lambda shot: shot.but(camera=FileCamera(scene="ferry", path="/Nowhere")))
+    session.edit_shot("lost", lambda shot: shot.replace(camera=FileCamera(scene="ferry", path="/Nowhere")))
     user.rest()
     assert "/Nowhere" in window.says.text()
     assert session.camera is None
@@ -332,7 +332,7 @@ def test_a_shot_without_its_camera_does_not_keep_the_others_from_their_ribbons(u
     from kobrel.plan.edit import with_shot
     from kobrel.plan.model import FileCamera
 
-    lost = session.plan.shots[0].but(camera=FileCamera(scene="ferry", path="/Nowhere"))
+    lost = session.plan.shots[0].replace(camera=FileCamera(scene="ferry", path="/Nowhere"))
     session.edit("lost", with_shot(session.plan, 0, lost))
     sharp = DARK.sharp.name()
     user.wait(lambda: sharp in {c.name() for c in window.shots.ribbon(session.plan.shots[1])})
@@ -409,7 +409,7 @@ def test_the_picture_is_copied_with_and_without_tags_and_at_delivery_size(user):
     box = view.frame_rect()
     assert plain.width() / plain.height() == pytest.approx(user.window.session.camera.aspect, rel=0.01)
     assert tagged.size().toTuple() == box.toRect().size().toTuple()
-    _row, place = view.peg_places()[0]
+    _row, place = view.tag_places()[0]
     at = (place - box.topLeft()).toPoint()
     assert tagged.pixelColor(at) != plain.pixelColor(at * (plain.width() / box.width())), "a tag stands there"
     user.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -418,7 +418,7 @@ def test_the_picture_is_copied_with_and_without_tags_and_at_delivery_size(user):
     assert QGuiApplication.clipboard().image().size() == plain.size()
     texts = [action.text() for action in view.menu_at(box.center()).actions()]
     assert texts[-2:] == ["Copy picture", "Copy picture with tags"]
-    user.window.session.edit_shot("Small", lambda shot: shot.but(width_px=64))
+    user.window.session.edit_shot("Small", lambda shot: shot.replace(width_px=64))
     window.exports.copy_frame(samples=1)
     user.wait(lambda: QGuiApplication.clipboard().image().width() == 64)
     assert QGuiApplication.clipboard().image().height() == 36

@@ -24,9 +24,9 @@ from kobrel.stage.read.load import load_scene
 def variants(shot):
     keyed = Keyed(value=2, keys=(Key(frame=shot.first, value=2), Key(frame=shot.last, value=5.6)))
     yield shot
-    yield shot.but(glass=shot.glass.but(f_number=keyed))
-    yield shot.but(
-        glass=shot.glass.but(model="thin", squeeze=1.8, surface="sphere"),
+    yield shot.replace(glass=shot.glass.replace(f_number=keyed))
+    yield shot.replace(
+        glass=shot.glass.replace(model="thin", squeeze=1.8, surface="sphere"),
         iris=IrisShape(blades=5, roundness=0.3, rotation_deg=7),
     )
 
@@ -74,7 +74,7 @@ def test_any_reader_of_usd_sees_a_render_camera_that_makes_the_same_picture(demo
 
 def test_laid_over_its_scene_it_replaces_the_camera_and_nothing_else(moving_scene, tmp_path):
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
-    shot = plan.shots[0].but(glass=plan.shots[0].glass.but(focal_mm=Keyed(value=85)))
+    shot = plan.shots[0].replace(glass=plan.shots[0].glass.replace(focal_mm=Keyed(value=85)))
     write_usd(plan, shot, stage, tmp_path / "over.usda")
     top = Usd.Stage.Open(str(tmp_path / "over.usda"))
     top.GetRootLayer().subLayerPaths = [moving_scene.name]
@@ -113,7 +113,7 @@ def test_a_camera_made_here_gets_a_prim_of_its_own(looking_at, tmp_path):
 
 def test_a_focus_at_infinity_is_far_for_others_and_exact_for_kobrel(looking_at, tmp_path):
     plan, shot, stage = looking_at()
-    shot = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=np.inf)),))
+    shot = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=np.inf)),))
     write_usd(plan, shot, stage, tmp_path / "cam.usda")
     _, _, plain = usd_camera(tmp_path / "cam.usda", 5)
     assert plain.focusDistance == 1e6
@@ -183,7 +183,7 @@ def test_png_and_places_that_cannot_be_written(tmp_path):
 def test_an_orthographic_view_survives_usd(moving_scene, tmp_path):
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
     shot = plan.shots[0]
-    shot = shot.but(glass=shot.glass.but(projection="orthographic", field_m=3.2, cone_deg=1.5))
+    shot = shot.replace(glass=shot.glass.replace(projection="orthographic", field_m=3.2, cone_deg=1.5))
     write_usd(plan, shot, stage, tmp_path / "o.usda")
     written = Usd.Stage.Open(str(tmp_path / "o.usda"))
     camera = UsdGeom.Camera(written.GetPrimAtPath("/Camera"))
@@ -199,7 +199,7 @@ def test_an_orthographic_view_survives_usd(moving_scene, tmp_path):
 
 def test_a_fisheye_is_refused_by_usd_with_a_way_out(moving_scene, tmp_path):
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
-    shot = plan.shots[0].but(glass=plan.shots[0].glass.but(projection="fisheye"))
+    shot = plan.shots[0].replace(glass=plan.shots[0].glass.replace(projection="fisheye"))
     with pytest.raises(ExchangeError, match="Export its numbers as CSV"):
         write_usd(plan, shot, stage, tmp_path / "f.usda")
 

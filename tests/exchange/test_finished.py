@@ -6,8 +6,9 @@ import pytest
 
 from kobrel.cli import run_command
 from kobrel.errors import KobrelError
-from kobrel.exchange.finished.compare import compared
-from kobrel.exchange.finished.write import (
+from kobrel.exchange.images import write_picture
+from kobrel.exchange.rendered.compare import compared
+from kobrel.exchange.rendered.write import (
     CHANNELS,
     Choices,
     blurred_frame,
@@ -16,20 +17,19 @@ from kobrel.exchange.finished.write import (
     write_frame,
     write_range,
 )
-from kobrel.exchange.images import write_picture
 from kobrel.plan.file import save_plan
 from kobrel.plan.instrument import Glass
 from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import CameraKey, DistanceTarget, MadeCamera, Mark, Plan, SceneRef, Shot
-from kobrel.plan.pictures.finished import DepthRule, Finished, calibrated, guessed, opened
+from kobrel.plan.pictures.rendered import DepthRule, RenderedImage, calibrated, guessed, opened
 from kobrel.plan.staging import Library, source_of, stage_of, staged_alike
 from kobrel.plan.start import plan_from_scene
 from kobrel.session.open_file import open_file
 from kobrel.stage.pictures.pixels import read_pixels
-from kobrel.stage.read.finished.depth import metres
-from kobrel.stage.read.finished.frames import frames_beside, gaps, layers, path_at, read_frame
-from kobrel.stage.read.finished.relief import PICTURE, load_relief
+from kobrel.stage.read.rendered.depth import metres
+from kobrel.stage.read.rendered.frames import frames_beside, gaps, layers, path_at, read_frame
+from kobrel.stage.read.rendered.relief import PICTURE, load_relief
 from kobrel.stage.scene import no_progress
 from tests.conftest import box_at
 
@@ -92,11 +92,11 @@ def test_layers_are_chosen(tmp_path):
     )
     path = write(tmp_path / "a.exr", names, pixels)
     assert layers(path) == (["fill", "key"], ["Z", "other.Z"])
-    read = read_frame(Finished(path=str(path), layer="fill", depth_channel="other.Z"))
+    read = read_frame(RenderedImage(path=str(path), layer="fill", depth_channel="other.Z"))
     assert read.colour[30, 40, 0] == pytest.approx(1.4)
     assert read.depth[30, 40] == pytest.approx(300.0)
     with pytest.raises(KobrelError, match="no layer rim"):
-        read_frame(Finished(path=str(path), layer="rim"))
+        read_frame(RenderedImage(path=str(path), layer="rim"))
 
 
 def test_parts_of_a_file_are_read(tmp_path):
@@ -123,7 +123,7 @@ def test_a_data_window_is_put_in_its_place(tmp_path):
     spec.channelnames = ("R", "G", "B", "Z")
     spec.x, spec.y, spec.full_x, spec.full_y, spec.full_width, spec.full_height = 10, 5, 0, 0, 60, 30
     write_picture(path, spec, np.full((20, 40, 4), 2.0, np.float32))
-    read = read_frame(Finished(path=str(path)))
+    read = read_frame(RenderedImage(path=str(path)))
     assert read.colour.shape == (30, 60, 3)
     assert read.colour[5, 10, 0] == 2.0
     assert read.colour[4, 10, 0] == 0.0
@@ -138,7 +138,7 @@ def test_picture_and_depth_may_lie_apart_in_8_and_16_bits(tmp_path):
     assert pixels.colour[30, 40, 0] == pytest.approx(((0.7 + 0.055) / 1.055) ** 2.4, abs=0.01)  # sRGB in
     assert finished.rule.kind == "even"
     assert finished.rule.flipped
-    rule = finished.rule.but(near_m=0.0001, far_m=10.0)
+    rule = finished.rule.replace(near_m=0.0001, far_m=10.0)
     assert metres(pixels.depth, rule, FLAT)[30, 40] == pytest.approx(3.0, abs=0.01)
     write(tmp_path / "d8.png", ("Y",), near_white, oiio.UINT8)
     assert "steps only" in " ".join(opened(tmp_path / "p.png", tmp_path / "d8.png")[1].told)
@@ -291,7 +291,7 @@ def test_opened_as_a_file_it_is_a_plan_ready_to_work_on(sequence):
 def test_a_finished_picture_is_not_on_the_stage_of_a_scene(sequence, looking_at, demo):
     finished, _pixels = opened(sequence)
     plan, _stage = plan_from_scene(sequence, load_relief(finished), finished=finished)
-    both = demo[0].but(scenes=(*demo[0].scenes, plan.scenes[0]))
+    both = demo[0].replace(scenes=(*demo[0].scenes, plan.scenes[0]))
     library = Library()
     library.read(both)
     assert list(stage_of(both, library).scenes)[:1] == [demo[0].scenes[0].name]
@@ -302,7 +302,7 @@ def planned(sequence):
     finished, _pixels = opened(sequence)
     plan, stage = plan_from_scene(sequence, load_relief(finished), finished=finished)
     marks = (Mark(frame=10, target=DistanceTarget(metres=3.0)),)
-    return plan.but(shots=(plan.shots[0].but(marks=marks),)), stage, finished
+    return plan.replace(shots=(plan.shots[0].replace(marks=marks),)), stage, finished
 
 
 def seen_through(plan, shot, frame, stage, right, down):
@@ -336,7 +336,7 @@ def test_each_shot_has_its_own_picture_before_its_own_camera(tmp_path, glass):
         depth = scene_depth()
         depth[depth == 8.0] = wall
         path = frame_file(tmp_path / f"p{number}.exr", depth)
-        reference = SceneRef(name=f"p{number}", path=str(path), finished=Finished(path=str(path)))
+        reference = SceneRef(name=f"p{number}", path=str(path), finished=RenderedImage(path=str(path)))
         lens = Glass(focal_mm=zoom if number == 2 else Keyed(value=50), **glass)
         scenes.append(reference)
         shots.append(
@@ -359,15 +359,15 @@ def test_each_shot_has_its_own_picture_before_its_own_camera(tmp_path, glass):
     for shot in shots:
         assert again.of_shot(shot.name) is not again
         assert again.of_shot(shot.name).built  # nothing is built anew for the same plan
-    moved = plan.but(shots=(shots[0].but(camera=cameras[2]), *shots[1:]))
+    moved = plan.replace(shots=(shots[0].replace(camera=cameras[2]), *shots[1:]))
     assert not staged_alike(plan, moved)
-    assert staged_alike(plan, plan.but(shots=(shots[0].but(title="x"), *shots[1:])))
+    assert staged_alike(plan, plan.replace(shots=(shots[0].replace(title="x"), *shots[1:])))
 
 
 def test_a_plan_opened_on_a_picture_keeps_its_camera_when_the_picture_is_let_go(sequence):
     plan = open_file(sequence, no_progress).plan
-    shot = plan.shots[0].but(finished="")
-    bare = plan.but(shots=(shot,))
+    shot = plan.shots[0].replace(finished="")
+    bare = plan.replace(shots=(shot,))
     library = Library({source_of(each): load_relief(each.finished) for each in plan.scenes})
     stage = stage_of(bare, library)
     assert camera_at(bare, shot, shot.first, stage) is not None
@@ -402,7 +402,7 @@ def test_frames_are_written_and_whole_ones_are_kept(sequence, tmp_path):
     with pytest.raises(KobrelError, match="no frame from 40 to 50"):
         write_range(plan, shot, stage, 40, 50, tmp_path / "r.exr", no_progress)
     with pytest.raises(KobrelError, match="no rendered image"):
-        write_frame(plan, shot.but(finished=""), 10, stage, tmp_path / "f.exr")
+        write_frame(plan, shot.replace(finished=""), 10, stage, tmp_path / "f.exr")
 
 
 def test_numbers_without_zeros_before_are_a_sequence_too(tmp_path):

@@ -19,7 +19,7 @@ from kobrel.exchange.sheet.tables import write_tables
 from kobrel.exchange.sound import write_sound
 from kobrel.exchange.writing.checks import require_whole
 from kobrel.optics.units import METRE
-from kobrel.plan.handover import PASSES
+from kobrel.plan.export import PASSES
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.depth_table import depth_table
 from kobrel.plan.measure.survey import survey

@@ -22,13 +22,13 @@ from kobrel.exchange.cameras.gltf import _turns, write_gltf
 from kobrel.exchange.cameras.usd import write_usd
 from kobrel.exchange.export import KINDS, Options, export
 from kobrel.exchange.passes import matte_channel, write_passes
-from kobrel.exchange.terms import read_terms, write_terms
 from kobrel.exchange.timeline import read_list, write_list
 from kobrel.exchange.upkeep import Allowance, Asked, Upkept, asked, fault_of, keep_up, state_of
+from kobrel.exchange.values import read_values_file, write_values
 from kobrel.optics.units import METRE, measure
 from kobrel.plan.edit import with_shot
+from kobrel.plan.export import PASSES, UpdatedFile
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.handover import PASSES, HandOut
 from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.occlusion import own_rows
@@ -44,11 +44,11 @@ from kobrel.plan.model import (
     Shot,
     Subject,
 )
-from kobrel.plan.terms.back import taken
-from kobrel.plan.terms.blocks import BLOCKS, block
-from kobrel.plan.terms.changes import taken_values
-from kobrel.plan.terms.own import OwnTerm, OwnTerms
-from kobrel.plan.terms.render_camera import render_camera
+from kobrel.plan.values.back import taken
+from kobrel.plan.values.blocks import BLOCKS, block
+from kobrel.plan.values.changes import taken_values
+from kobrel.plan.values.own import CustomValue, CustomValues
+from kobrel.plan.values.render_camera import render_camera
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, no_progress
 from kobrel.stage.stage import Stage
@@ -67,13 +67,13 @@ def breathing(plan):
     """The rack with a thin lens and a zoom, seen a little beside the axis."""
     glass = plan.shots[1].glass
     keys = (Key(frame=1001, value=50.0), Key(frame=1096, value=65.0))
-    glass = glass.but(model="thin", focal_mm=Keyed(value=50.0, keys=keys), shift_mm=(1.0, -0.5))
-    return plan.shots[1].but(glass=glass)
+    glass = glass.replace(model="thin", focal_mm=Keyed(value=50.0, keys=keys), shift_mm=(1.0, -0.5))
+    return plan.shots[1].replace(glass=glass)
 
 
 def squeezed(plan):
     """The departure through a lens with a squeeze of 2, a little off its axis."""
-    return plan.shots[3].but(glass=plan.shots[3].glass.but(squeeze=2.0, shift_mm=(1.0, 0.5)))
+    return plan.shots[3].replace(glass=plan.shots[3].glass.replace(squeeze=2.0, shift_mm=(1.0, 0.5)))
 
 
 def test_a_reader_that_knows_no_squeeze_sees_the_angle_of_an_archives_camera(demo, tmp_path):
@@ -165,10 +165,10 @@ def test_a_camera_made_elsewhere_is_taken_with_its_place(demo, tmp_path):
         CameraKey(frame=1001, position_m=(0.0, 1.6, 1.0), aim_m=(0.2, 1.2, -4.0), ease="even"),
         CameraKey(frame=1096, position_m=(0.6, 1.9, 0.4), aim_m=(0.4, 1.1, -4.0), roll_deg=4.0, ease="even"),
     )
-    other = shot.but(
+    other = shot.replace(
         camera=MadeCamera(position_m=(0, 1, 0), aim_m=(0, 1, -1), keys=keys), handles=0,
-        glass=shot.glass.but(focal_mm=Keyed(value=35.0), squeeze=1.0, lens=None,
-                             sensor=shot.glass.sensor.but(width_mm=30.0, height_mm=18.0)),
+        glass=shot.glass.replace(focal_mm=Keyed(value=35.0), squeeze=1.0, lens=None,
+                             sensor=shot.glass.sensor.replace(width_mm=30.0, height_mm=18.0)),
     )  # fmt: skip
     path = tmp_path / "made.glb"
     write_gltf(plan, other, stage, path)
@@ -184,7 +184,7 @@ def test_a_camera_made_elsewhere_is_taken_with_its_place(demo, tmp_path):
 
 def test_frames_that_are_counted_from_elsewhere_are_matched_by_length(demo, tmp_path):
     plan, stage = demo
-    shot = plan.shots[1].but(handles=0)
+    shot = plan.shots[1].replace(handles=0)
     path = tmp_path / "camera.gltf"
     write_gltf(plan, shot, stage, path)
     content = json.loads(path.read_text())
@@ -197,7 +197,7 @@ def test_frames_that_are_counted_from_elsewhere_are_matched_by_length(demo, tmp_
     path.write_text(json.dumps(content))
     with pytest.raises(ExchangeError, match="are none of shot 03"):
         compare(plan, plan.shots[2], stage, read_camera(path), METRE)
-    short = plan.shots[1].but(first=1050, last=1200)
+    short = plan.shots[1].replace(first=1050, last=1200)
     content["asset"]["extras"]["kobrel"] = {"fps": 24, "first": 1001}
     path.write_text(json.dumps(content))
     assert "55 of the shot's 151 frames" in compare(plan, short, stage, read_camera(path), METRE).told[0]
@@ -208,7 +208,7 @@ def test_a_camera_that_stands_still_has_no_frames_to_match(tmp_path, ending):
     plan = Plan(shots=(Shot(name="1", camera=MadeCamera(position_m=(0, 1, 3), aim_m=(0, 1, 0))),))
     path = tmp_path / f"still{ending}"
     WRITERS[ending](plan, plan.shots[0], Stage(), path)
-    other = plan.shots[0].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
+    other = plan.shots[0].replace(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
     found = compare(plan, other, Stage(), read_camera(path), METRE)
     assert [each.part for each in found.differences] == ["focus"]
     assert found.taken(["focus"]).marks == plan.shots[0].marks
@@ -244,11 +244,11 @@ def test_a_camera_that_is_not_there_is_told(demo, tmp_path, moving_scene):
         read_camera(tmp_path / "none.obj")
     with pytest.raises(SceneError, match="no such file"):
         read_camera(tmp_path / "gone.usda")
-    round_view = plan.shots[1].but(glass=plan.shots[1].glass.but(projection="fisheye"))
+    round_view = plan.shots[1].replace(glass=plan.shots[1].glass.replace(projection="fisheye"))
     for ending, write in WRITERS.items():
         with pytest.raises(ExchangeError, match="fisheye"):
             write(plan, round_view, stage, tmp_path / f"x{ending}")
-    flat = plan.shots[1].but(glass=plan.shots[1].glass.but(projection="orthographic"))
+    flat = plan.shots[1].replace(glass=plan.shots[1].glass.replace(projection="orthographic"))
     write_gltf(plan, flat, stage, tmp_path / "flat.gltf")
     source = load_scene(tmp_path / "flat.gltf").cameras[0]
     assert (source.projection, source.field_m, source.cone_deg) == ("orthographic", 4.0, 1.0)
@@ -271,7 +271,7 @@ def test_only_what_changed_lies_over_the_scene(demo, tmp_path):
     assert "focusDistance" in authored
     assert not authored & {"focalLength", "xformOp:transform", "horizontalAperture", "projection"}
     path = tmp_path / "nearer.usda"
-    nearer = shot.but(ahead_m=0.3, glass=shot.glass.but(focal_mm=Keyed(value=60.0)))
+    nearer = shot.replace(ahead_m=0.3, glass=shot.glass.replace(focal_mm=Keyed(value=60.0)))
     write_usd(plan, nearer, stage, path, only_changes=True)
     layer = Usd.Stage.Open(str(path))
     authored = set(layer.GetPrimAtPath("/NightFerry/Cameras/Rack").GetAuthoredPropertyNames())
@@ -285,7 +285,7 @@ def test_only_what_changed_lies_over_the_scene(demo, tmp_path):
     assert camera.horizontalAperture == pytest.approx(
         numbers.sensor_width_mm * numbers.squeeze / 100, rel=1e-5
     )
-    fixed = shot.but(camera=MadeCamera(position_m=(0, 1, 0), aim_m=(0, 1, -1)))
+    fixed = shot.replace(camera=MadeCamera(position_m=(0, 1, 0), aim_m=(0, 1, -1)))
     with pytest.raises(ExchangeError, match="of no scene file"):
         write_usd(plan, fixed, stage, path, only_changes=True)
 
@@ -295,25 +295,25 @@ def test_frames_in_terms_go_out_and_come_back(demo, tmp_path, ending):
     plan, stage = demo
     shot = breathing(plan)
     numbers, path = survey(plan, shot, stage), tmp_path / f"frames{ending}"
-    own = OwnTerms(
-        title="Mine", terms=(OwnTerm(name="ap", quantity="aperture_radius", scale=10.0, unit="in"),)
+    own = CustomValues(
+        title="Mine", terms=(CustomValue(name="ap", quantity="aperture_radius", scale=10.0, unit="in"),)
     )
-    write_terms(plan, shot, numbers, [own, *BLOCKS[:9]], measure("cm"), path)
-    back = read_terms(path, METRE, [own])
+    write_values(plan, shot, numbers, [own, *BLOCKS[:9]], measure("cm"), path)
+    back = read_values_file(path, METRE, [own])
     assert back.frames.tolist() == numbers.frames.tolist()
     assert back.unknown == ()
     camera = render_camera(shot, numbers)
     made = taken(camera, back.given)
     np.testing.assert_allclose(made.blur_px(3.0), camera.blur_px(3.0), atol=1e-4)
-    other = shot.but(glass=shot.glass.but(f_number=Keyed(value=8.0)))
+    other = shot.replace(glass=shot.glass.replace(f_number=Keyed(value=8.0)))
     found = taken_values(plan, other, stage, back, 1001, METRE)
     after = survey(plan, found.shot, stage)
     np.testing.assert_allclose(after.sight.blur_px, numbers.sight.blur_px, atol=0.01)
     with pytest.raises(ExchangeError, match=r"written as \.csv or \.json"):
-        write_terms(plan, shot, numbers, BLOCKS, METRE, tmp_path / "x.xml")
+        write_values(plan, shot, numbers, BLOCKS, METRE, tmp_path / "x.xml")
     path.write_text("Radius,f-number\n1,2\n2,3")
     with pytest.raises(ExchangeError, match=re.escape(str(path))):
-        read_terms(path, METRE)
+        read_values_file(path, METRE)
 
 
 def test_lists_tell_marks_and_lens(demo, tmp_path):
@@ -334,10 +334,10 @@ def test_lists_tell_marks_and_lens(demo, tmp_path):
     write_list(plan, stage, tmp_path / "cut.edl")
     assert [entry.name for entry in read_list(tmp_path / "cut.edl")] == [shot.name for shot in plan.shots]
     assert "FOCUS: LANTERN" in (tmp_path / "cut.edl").read_text()
-    mixed = with_shot(plan, 0, plan.shots[0].but(fps=25))
+    mixed = with_shot(plan, 0, plan.shots[0].replace(fps=25))
     with pytest.raises(ExchangeError, match="has one frame rate"):
         write_list(mixed, stage, tmp_path / "mixed.edl")
-    bare = plan.but(scenes=())
+    bare = plan.replace(scenes=())
     write_list(bare, Stage(), tmp_path / "bare.otio")  # a camera that is missing is no reason
 
 
@@ -443,11 +443,11 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     plan, stage = demo
     trust.allow([tmp_path])
     outs = tuple(
-        HandOut(kind=kind, path=str(tmp_path / f"{kind}{KINDS[kind].endings[0]}"), shots=("02",),
+        UpdatedFile(kind=kind, path=str(tmp_path / f"{kind}{KINDS[kind].endings[0]}"), shots=("02",),
                 terms=("aperture",) if kind == "json" else ())
         for kind in ("usd", "gltf", "csv", "json")
     )  # fmt: skip
-    plan = plan.but(handed=(*outs, HandOut(kind="otio", path=str(tmp_path / "cut.otio"))))
+    plan = plan.replace(handed=(*outs, UpdatedFile(kind="otio", path=str(tmp_path / "cut.otio"))))
     save_plan(plan, tmp_path / "ferry.kobrel")
     text = (tmp_path / "ferry.kobrel").read_text()
     assert '"path": "cut.otio"' in text
@@ -460,7 +460,7 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     assert keep_up(plan, stage, may) == Upkept((), ())
     stamps = {path: path.stat().st_mtime_ns for path in done.written}
     changed = with_shot(
-        plan, 1, plan.shots[1].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
+        plan, 1, plan.shots[1].replace(marks=(Mark(frame=1001, target=DistanceTarget(metres=2.0)),))
     )
     assert set(keep_up(changed, stage, may).written) == set(done.written)
     assert all(path.stat().st_mtime_ns != stamp for path, stamp in stamps.items())
@@ -468,14 +468,14 @@ def test_files_are_kept_up_to_date_only_where_they_change(demo, tmp_path):
     assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]
     # What cannot be written is told, and the others are.
     odd = (
-        HandOut(kind="usd", path=str(tmp_path / "a.usda"), shots=("99",)),
-        HandOut(kind="csv", path=str(tmp_path / "gone" / "a.csv"), shots=("02",)),
-        HandOut(kind="json", path=str(tmp_path / "b.json"), shots=("02",), terms=("nothing",)),
-        HandOut(kind="csv", path="/etc/kobrel_never.csv", shots=("02",)),
-        HandOut(kind="otio", path=str(tmp_path / "fresh.otio")),
+        UpdatedFile(kind="usd", path=str(tmp_path / "a.usda"), shots=("99",)),
+        UpdatedFile(kind="csv", path=str(tmp_path / "gone" / "a.csv"), shots=("02",)),
+        UpdatedFile(kind="json", path=str(tmp_path / "b.json"), shots=("02",), terms=("nothing",)),
+        UpdatedFile(kind="csv", path="/etc/kobrel_never.csv", shots=("02",)),
+        UpdatedFile(kind="otio", path=str(tmp_path / "fresh.otio")),
     )
     may = Allowance(frozenset({tmp_path, tmp_path / "gone"}))
-    done = keep_up(plan.but(handed=odd), stage, may)
+    done = keep_up(plan.replace(handed=odd), stage, may)
     assert [path.name for path in done.written] == ["fresh.otio"]
     for line, why in zip(
         done.told, ("not in the plan any more", "no such folder", "no values", "of the system"), strict=True
@@ -497,7 +497,7 @@ def test_a_plan_writes_only_what_was_allowed(demo, tmp_path, monkeypatch):
     (home / "shots" / "linked.csv").symlink_to(home / ".bashrc")
 
     def out(path, kind="csv"):
-        return HandOut(kind=kind, path=str(path), shots=("02",))
+        return UpdatedFile(kind=kind, path=str(path), shots=("02",))
 
     never = {
         out(home / ".bashrc"): "must end in .csv",
@@ -513,7 +513,7 @@ def test_a_plan_writes_only_what_was_allowed(demo, tmp_path, monkeypatch):
     for each, why in never.items():
         assert why in fault_of(each)
     fresh = out(home / "shots" / "new.csv")
-    theirs = plan.but(handed=(*never, fresh, out(mine)))
+    theirs = plan.replace(handed=(*never, fresh, out(mine)))
     wanted = asked(theirs, Allowance())
     assert (wanted.new, wanted.replaced) == ((home / "shots" / "new.csv",), (mine,))
     assert wanted.folders == {home / "shots", home / "own"}
@@ -529,7 +529,7 @@ def test_a_plan_writes_only_what_was_allowed(demo, tmp_path, monkeypatch):
     assert (home / ".bashrc").read_text() == "mine"
     # Names that are too long are told as anything that cannot be written.
     for long in (home / "own" / ("a" * 300 + ".csv"), home / ("a" * 300) / "x.csv"):
-        odd = plan.but(handed=(out(long),))
+        odd = plan.replace(handed=(out(long),))
         assert asked(odd, Allowance()).new == (long,)
         assert "cannot be written" in keep_up(odd, stage, Allowance(frozenset({long.parent}))).told[0]
     # Changed by somebody else meanwhile, it is asked for again.
@@ -549,9 +549,9 @@ def test_a_hand_over_is_stopped_within_a_file(demo, tmp_path):
         if len(seen) > 3:
             raise Cancelled("Stopped.")
 
-    out = HandOut(kind="sheet", path=str(tmp_path / "sheet.pdf"), shots=("03",))
+    out = UpdatedFile(kind="sheet", path=str(tmp_path / "sheet.pdf"), shots=("03",))
     with pytest.raises(Cancelled):
-        keep_up(plan.but(handed=(out,)), stage, Allowance(frozenset({tmp_path})), progress=stop)
+        keep_up(plan.replace(handed=(out,)), stage, Allowance(frozenset({tmp_path})), progress=stop)
     assert list(tmp_path.iterdir()) == []
     assert set(seen) == {"Handing over sheet.pdf"}
 
@@ -599,11 +599,13 @@ def test_a_camera_that_comes_back_with_one_thing_wrong_is_refused(fault):
 
 def test_what_one_of_two_cameras_sees_is_compared(looking_at):
     plan, shot, stage = looking_at()
-    plan = plan.but(subjects=(Subject(number=1, name="a", anchor=PointAnchor(position_m=(0.0, 0.0, -3.0))),))
+    plan = plan.replace(
+        subjects=(Subject(number=1, name="a", anchor=PointAnchor(position_m=(0.0, 0.0, -3.0))),)
+    )
     turned = Rotation.from_euler("y", 40, degrees=True).as_matrix()
     pose = np.eye(4)
     pose[:3, :3] = turned
-    away = shot.but(camera=FixedCamera(pose=tuple(pose.ravel().tolist())))
+    away = shot.replace(camera=FixedCamera(pose=tuple(pose.ravel().tolist())))
     one, other = (survey(plan, each, stage, np.array([1.0])) for each in (shot, away))
     assert (one.sight.in_frame.tolist(), other.sight.in_frame.tolist()) == ([[True]], [[False]])
     wanted = abs(float(one.sight.blur_px[0, 0] - other.sight.blur_px[0, 0]))

@@ -19,7 +19,7 @@ from kobrel.plan.measure.camera import camera_at
 def camera(looking_at):
     def make(squeeze=1.0, stop=2.0, **iris):
         plan, shot, stage = looking_at(glass={"squeeze": squeeze, "f_number": Keyed(value=stop)})
-        return camera_at(plan, shot.but(iris=IrisShape(**iris)), 1, stage)
+        return camera_at(plan, shot.replace(iris=IrisShape(**iris)), 1, stage)
 
     return make
 

@@ -24,8 +24,8 @@ SMALL = {"width": 96, "height": 54, "passes": 2}
 @pytest.fixture
 def scene(looking_at):
     plan, shot, stage = looking_at(box_at((0, 0, -5)))
-    shot = shot.but(first=1, last=12, fps=24.0, handles=3)
-    return plan.but(shots=(shot,)), shot, stage
+    shot = shot.replace(first=1, last=12, fps=24.0, handles=3)
+    return plan.replace(shots=(shot,)), shot, stage
 
 
 def read(path):
@@ -53,7 +53,7 @@ def read(path):
 def test_a_movie_has_the_trades_rate_its_timecode_and_its_colours(scene, tmp_path, fps, exact, ending):
     plan, shot, stage = scene
     path = tmp_path / f"x{ending}"
-    shot = shot.but(fps=fps, first=1798, last=1805)
+    shot = shot.replace(fps=fps, first=1798, last=1805)
     write_shot(plan, shot, stage, Movie(first=1800, last=1801, **SMALL), path, no_progress)
     with av.open(str(path)) as container:
         video = container.streams.video[0]
@@ -91,7 +91,7 @@ def test_handles_are_written_unless_frames_are_named_and_odd_sizes_made_even(sce
 
 def test_the_motor_is_heard_in_time_with_the_pull(demo, tmp_path):
     plan, stage = demo
-    rack, path = plan.shots[1].but(first=1025, last=1048), tmp_path / "x.mov"
+    rack, path = plan.shots[1].replace(first=1025, last=1048), tmp_path / "x.mov"
     movie = Movie(sound=True, first=1025, last=1048, width=32, height=18, passes=1)
     write_shot(plan, rack, stage, movie, path, no_progress)
     frames, _, sound = read(path)

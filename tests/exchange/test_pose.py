@@ -5,13 +5,13 @@ import OpenImageIO as oiio
 import pytest
 
 from kobrel.plan.model import CameraKey, FileCamera, MadeCamera
-from kobrel.plan.pictures.finished import opened
+from kobrel.plan.pictures.rendered import opened
 from kobrel.plan.start import empty_plan
-from kobrel.session.commands import finishing
+from kobrel.session.commands import rendered_image
 from kobrel.session.open_file import open_file
 from kobrel.session.session import Session
-from kobrel.stage.read.finished.pose import taken_from
-from kobrel.stage.read.finished.relief import CAMERA
+from kobrel.stage.read.rendered.pose import taken_from
+from kobrel.stage.read.rendered.relief import CAMERA
 from kobrel.stage.scene import no_progress
 from tests.exchange.test_finished import TALL, WIDE, colours, scene_depth, write
 from tests.kinds.plans import staged
@@ -94,7 +94,7 @@ def test_what_is_no_camera_is_passed_over(tmp_path, matrix):
 def put(path, plan=None):
     session = Session()
     session.show_plan(*staged(plan or empty_plan()))
-    told = finishing.put(session, path)
+    told = rendered_image.put(session, path)
     session.show_plan(*staged(session.plan))
     return session, told
 
@@ -153,7 +153,7 @@ def test_a_camera_with_keys_stays_and_the_picture_stands_before_it(tmp_path):
         for frame, x in ((1001, 0), (1010, 1))
     )
     kept = MadeCamera(position_m=(0.0, 1.0, 0.0), aim_m=(0.0, 1.0, -5.0), keys=keys)
-    plan = plan.but(shots=(shot.but(camera=kept),))
+    plan = plan.replace(shots=(shot.replace(camera=kept),))
     session, told = put(a_file(tmp_path / "a.exr", headers(a_pose())), plan)
     assert session.shot.camera == kept
     assert told == []

@@ -25,9 +25,9 @@ from kobrel.exchange.sheet.tables import tables_csv
 from kobrel.exchange.sheet.write import SheetOptions, write_sheet
 from kobrel.optics import lens
 from kobrel.optics.units import METRE, measure
-from kobrel.plan.kits.lenses import shipped_kits
+from kobrel.plan.lens_sets.lenses import shipped_lens_sets
 from kobrel.plan.measure.camera import camera_at
-from kobrel.plan.measure.depth_table import kit_tables, round_distances_m, shot_table
+from kobrel.plan.measure.depth_table import lens_set_tables, round_distances_m, shot_table
 from kobrel.plan.measure.pace import pace
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import DistanceTarget, Mark
@@ -220,7 +220,7 @@ class Page(HTMLParser):
 
 def test_the_page_for_a_phone_needs_nothing_else(demo, tmp_path):
     plan, stage = demo
-    odd = plan.but(name="<b>Night & Day</b>")
+    odd = plan.replace(name="<b>Night & Day</b>")
     path = tmp_path / "sheet.html"
     write_sheet(odd, plan.shots[1:3], stage, path, SheetOptions(METRE), no_progress)
     text = path.read_text()
@@ -242,14 +242,14 @@ def test_odd_shots_have_sheets_too(demo, tmp_path):
     base = plan.shots[1]
     many = tuple(Mark(frame=1001 + k, target=DistanceTarget(metres=2.0 + 0.1 * (k % 7))) for k in range(60))
     shots = (
-        base.but(name="a", glass=base.glass.but(projection="orthographic"), brief=()),
-        base.but(name="b", glass=base.glass.but(projection="fisheye")),
-        base.but(
+        base.replace(name="a", glass=base.glass.replace(projection="orthographic"), brief=()),
+        base.replace(name="b", glass=base.glass.replace(projection="fisheye")),
+        base.replace(
             name="c", marks=many, title="A title that goes on and on, longer than any page is wide, and more"
         ),
-        base.but(name="d", marks=(Mark(frame=1, target=DistanceTarget(metres=math.inf)),), handles=0),
+        base.replace(name="d", marks=(Mark(frame=1, target=DistanceTarget(metres=math.inf)),), handles=0),
     )
-    bare = plan.but(subjects=(), shots=shots)
+    bare = plan.replace(subjects=(), shots=shots)
     for ending in (".pdf", ".html"):
         write_sheet(bare, shots, stage, tmp_path / f"odd{ending}", SheetOptions(METRE), no_progress)
     _pdf, pages = pages_of(tmp_path / "odd.pdf")
@@ -315,10 +315,10 @@ def test_tables_are_the_formulas(demo):
     lines = tables_csv([table], measure("cm")).splitlines()
     assert lines[0] == "lens,f_number,distance [cm],near [cm],far [cm],depth [cm],hyperfocal [cm]"
     assert len(lines) == 1 + table.near_m.size
-    kit = next(kit for kit in shipped_kits() if any(each.is_zoom for each in kit.lenses) or kit.lenses)
-    tables = kit_tables(kit.lenses, camera, METRE)
+    kit = next(kit for kit in shipped_lens_sets() if any(each.is_zoom for each in kit.lenses) or kit.lenses)
+    tables = lens_set_tables(kit.lenses, camera, METRE)
     assert len(tables) == sum(len(dict.fromkeys(each.focal_mm)) for each in kit.lenses)
-    flat = shot.but(glass=shot.glass.but(projection="orthographic"))
+    flat = shot.replace(glass=shot.glass.replace(projection="orthographic"))
     assert shot_table(flat, camera_at(plan, flat, 1001, stage), METRE) is None
     assert round_distances_m(0.3, 50, "thin", measure("ft"))[0] >= 0.29
 

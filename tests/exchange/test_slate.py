@@ -53,7 +53,7 @@ def seen_at(matrix, point):
 def rendered(demo, tmp_path_factory):
     """A small frame of the rack at an NTSC rate, through a shifted lens."""
     plan, stage = demo
-    shot = plan.shots[1].but(fps=29.97, glass=plan.shots[1].glass.but(shift_mm=(2.0, -1.0)))
+    shot = plan.shots[1].replace(fps=29.97, glass=plan.shots[1].glass.replace(shift_mm=(2.0, -1.0)))
     path = tmp_path_factory.mktemp("slate") / "rack.exr"
     render_frame(plan, shot, 1800, stage, (64, 36), 1, path, no_progress)
     return header(path), camera_at(plan, shot, 1800, stage)

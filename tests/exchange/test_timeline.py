@@ -115,10 +115,10 @@ def test_an_edit_list_says_the_very_frames_at_every_rate(demo, tmp_path, rate):
     """Written by Kobrel, read by the format's own library; and by Kobrel, with the rate as people type it."""
     plan, stage = demo
     shots = [
-        shot.but(fps=rate, first=first, last=first + length - 1, marks=shot.marks[:1])
+        shot.replace(fps=rate, first=first, last=first + length - 1, marks=shot.marks[:1])
         for shot, first, length in zip(plan.shots, (1001, 1799, 17981), (48, 200, 97), strict=False)
     ]
-    write_list(plan.but(shots=tuple(shots)), stage, tmp_path / "cut.edl")
+    write_list(plan.replace(shots=tuple(shots)), stage, tmp_path / "cut.edl")
     exact = otio.opentime.RationalTime.nearest_valid_timecode_rate(rate)
     track = otio.adapters.read_from_file(str(tmp_path / "cut.edl"), rate=exact).video_tracks()[0]
     ranges = [(clip.source_range.start_time.value, clip.source_range.duration.value) for clip in track]

@@ -29,7 +29,7 @@ from kobrel.farm.versions import versions
 from kobrel.farm.work import Work, read_works, work_of
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import SceneRef
-from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.rendered import RenderedImage
 from kobrel.plan.staging import load_stage
 from kobrel.plan.variants.bracket import ends_of_shots
 from kobrel.stage.scene import Cancelled
@@ -137,9 +137,11 @@ def test_frames_that_others_made_of_the_same_plan_count_as_made(farm, tmp_path):
     """Another person, another machine, another range: each keeps a record of its own beside the frames."""
     first = small_job(tmp_path)
     work, plan = first.made_of
-    Run(packed(work.but(last=1004), plan)[0], lambda: farm, folder=tmp_path / "mine").run()
+    Run(packed(work.replace(last=1004), plan)[0], lambda: farm, folder=tmp_path / "mine").run()
     before = digests(tmp_path / "out")
-    theirs = Run(packed(work.but(first=1003, last=1006), plan)[0], lambda: farm, folder=tmp_path / "theirs")
+    theirs = Run(
+        packed(work.replace(first=1003, last=1006), plan)[0], lambda: farm, folder=tmp_path / "theirs"
+    )
     report = theirs.run()
     assert (report.found, report.made) == (2, 4)
     assert {name: digests(tmp_path / "out")[name] for name in before} == before
@@ -173,7 +175,7 @@ def test_a_frame_is_known_wherever_its_files_lie(tmp_path):
         found.append(packed(work)[0])
     assert found[0].key != found[1].key
     assert found[0].of_frames == found[1].of_frames
-    ranged = packed(found[0].made_of[0].but(first=1002, last=1003))[0]
+    ranged = packed(found[0].made_of[0].replace(first=1002, last=1003))[0]
     assert ranged.of_frames == found[0].of_frames
 
 
@@ -402,10 +404,10 @@ def test_frames_of_a_finished_sequence_are_blurred_and_only_these_travel(farm, t
         write_exr(folder / f"shot.{frame}.exr", np.ones((36, 64, 3), np.float32), depth, depth)
     small_plan(tmp_path)
     plan = open_plan(tmp_path / "small.kobrel")
-    finished = Finished(path=str(folder / "shot.1001.exr"), depth_channel="Z", sequence=True)
+    finished = RenderedImage(path=str(folder / "shot.1001.exr"), depth_channel="Z", sequence=True)
     scene = SceneRef(name="finished", path=finished.path, finished=finished)
-    shot = plan.shots[0].but(finished="finished", first=1002, last=1004)
-    plan = plan.but(scenes=(scene,), shots=(shot,))
+    shot = plan.shots[0].replace(finished="finished", first=1002, last=1004)
+    plan = plan.replace(scenes=(scene,), shots=(shot,))
     work = work_of(kind="pictures", plan="p", output=str(tmp_path / "out" / "blur.exr"), shot="01")
     job = packed(work, plan)[0]
     assert [Path(file.path).name for file in job.files if "1005" in file.path] == []
@@ -415,7 +417,7 @@ def test_frames_of_a_finished_sequence_are_blurred_and_only_these_travel(farm, t
         f"blur.{n}.exr" for n in (1002, 1003, 1004)
     ]
     before = digests(tmp_path / "out")
-    ranged = packed(work.but(first=1003, last=1005), plan)[0]
+    ranged = packed(work.replace(first=1003, last=1005), plan)[0]
     assert ranged.of_frames == job.of_frames
     report = Run(ranged, lambda: farm, folder=tmp_path / "other range").run()
     assert (report.found, report.made) == (2, 3)
@@ -491,7 +493,7 @@ def test_what_a_worker_does_not_give_away_is_made_elsewhere(tmp_path):
 def test_pictures_have_handles_and_passes_have_not(tmp_path, kind, frames):
     path = small_plan(tmp_path, 1004)
     plan = open_plan(path)
-    plan = plan.but(shots=(plan.shots[0].but(handles=4),))
+    plan = plan.replace(shots=(plan.shots[0].replace(handles=4),))
     work = work_of(kind=kind, plan=str(path), output=str(tmp_path / "a.exr"), **SMALL)
     keys = [item.number for item in items_of(work, plan)]
     assert (min(keys), max(keys)) == (1001 - (frames - 1004), frames)

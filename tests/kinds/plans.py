@@ -94,8 +94,8 @@ def with_drawn(plan: Plan) -> Plan:
 
 
 def changed_glass(plan: Plan, **glass) -> Plan:
-    shots = tuple(shot.but(glass=shot.glass.but(**glass)) for shot in plan.shots)
-    return plan.but(shots=shots)
+    shots = tuple(shot.replace(glass=shot.glass.replace(**glass)) for shot in plan.shots)
+    return plan.replace(shots=shots)
 
 
 def standings(folder: Path) -> dict[str, Callable[[], tuple[Plan, Stage, Library]]]:
@@ -113,9 +113,9 @@ def standings(folder: Path) -> dict[str, Callable[[], tuple[Plan, Stage, Library
         "rendered image": lambda: of_scene(frame_file(folder / "r.1001.exr")),
         "orthographic": lambda: staged(changed_glass(with_stand_in(empty_plan()), projection="orthographic")),
         "fisheye": lambda: staged(changed_glass(with_stand_in(empty_plan()), projection="fisheye")),
-        "without shots": lambda: staged(with_stand_in(empty_plan()).but(shots=())),
+        "without shots": lambda: staged(with_stand_in(empty_plan()).replace(shots=())),
         "a scene that is gone": lambda: staged(
-            empty_plan().but(scenes=(SceneRef(name="gone", path=str(folder / "gone.usda")),))
+            empty_plan().replace(scenes=(SceneRef(name="gone", path=str(folder / "gone.usda")),))
         ),
     }
 
@@ -148,11 +148,11 @@ def tied(folder: Path) -> dict[str, Callable[[], tuple[Plan, Stage, Library]]]:
     def on(kind: AnchorKind) -> tuple[Plan, Stage, Library]:
         plan, stage, library = staged(whole())
         subject = Subject(number=1, name="It", anchor=anchors(plan, stage)[kind])
-        return plan.but(subjects=(subject,)), stage, library
+        return plan.replace(subjects=(subject,)), stage, library
 
     def on_nothing(kind: AnchorKind) -> tuple[Plan, Stage, Library]:
         plan = on(kind)[0]
-        return staged(plan.but(scenes=(), stand_ins=(), plates=()))
+        return staged(plan.replace(scenes=(), stand_ins=(), plates=()))
 
     kinds: tuple[AnchorKind, ...] = get_args(AnchorKind)
     return {f"on {kind}": lambda kind=kind: on(kind) for kind in kinds} | {

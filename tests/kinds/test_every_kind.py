@@ -12,8 +12,8 @@ from kobrel.errors import KobrelError
 from kobrel.exchange.export import KINDS, export
 from kobrel.exchange.passes import write_passes
 from kobrel.plan.check import findings
+from kobrel.plan.export import PASSES
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.handover import PASSES
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Anchor
 from kobrel.session.commands import focusing, shot_list, subject_list
@@ -119,7 +119,7 @@ def test_it_is_checked_saved_opened_exported_and_answered_for(made, tmp_path, ca
     path = tmp_path / "plan.kobrel"
     save_plan(plan, path)
     again = open_plan(path)
-    assert again.but(scenes=()) == plan.but(scenes=())
+    assert again.replace(scenes=()) == plan.replace(scenes=())
     assert [scene.name for scene in again.scenes] == [scene.name for scene in plan.scenes]
     for shot in plan.shots[:1]:
         try:
@@ -128,8 +128,8 @@ def test_it_is_checked_saved_opened_exported_and_answered_for(made, tmp_path, ca
             numbers = None
         if numbers is not None:
             assert len(numbers.subjects) == len(plan.subjects)
-        small = shot.but(last=shot.first + 1, width_px=32)
-        short = plan.but(shots=(small,))
+        small = shot.replace(last=shot.first + 1, width_px=32)
+        short = plan.replace(shots=(small,))
         for kind in KINDS.values():
             if kind.key not in ("sheet", "html"):
                 only_sentences(export, short, small, stage, kind.key, tmp_path / f"x{kind.endings[0]}")

@@ -22,12 +22,12 @@ def a_brief(rng, model):
     sharp = rng.random(count) < 0.5
     px = np.where(sharp, rng.uniform(1, 8, count), rng.uniform(2, 40, count))
     focal = rng.uniform(18, 135)
-    wishes = reach.wishes_of(
+    requirements = reach.requirements_of(
         1 / (distance - half)[None], 1 / (distance + half)[None], px, sharp, np.ones((1, count), bool),
         [focal], np.full((1, count), PX_PER_MM), model,
     )  # fmt: skip
     span = reach.Range(1.0, 32.0, reach.coordinate([1 / CLOSEST_M], focal, model))
-    return (distance, half, sharp, px, focal), wishes, span
+    return (distance, half, sharp, px, focal), requirements, span
 
 
 def granted_on_grid(brief, model):
@@ -59,11 +59,11 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
     rng = np.random.default_rng(11)
     possible = 0
     for _ in range(150):
-        brief, wishes, span = a_brief(rng, model)
+        brief, requirements, span = a_brief(rng, model)
         granted = granted_on_grid(brief, model)
-        least, greatest = reach.stop_ranges(wishes, span)
+        least, greatest = reach.stop_ranges(requirements, span)
         ranges = reach.stops_for_all(least, greatest)
-        found = reach.widest_range(wishes, span)
+        found = reach.widest_range(requirements, span)
         assert bool(ranges) == (found is not None)
         if granted.any():
             possible += 1
@@ -71,7 +71,8 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
         elif found is not None:
             # a grid can miss a region, but only one thinner than its step
             assert all(
-                greatest < least * STEP or thin(wishes, span, least, greatest) for least, greatest in ranges
+                greatest < least * STEP or thin(requirements, span, least, greatest)
+                for least, greatest in ranges
             )
         stops_found = np.zeros(len(STOPS), bool)
         for low, high in ranges:
@@ -79,22 +80,22 @@ def test_the_solver_finds_what_a_fine_grid_finds(model):
         on_grid = granted.any(axis=0)
         assert not (on_grid & ~stops_found).any()
         extra = np.flatnonzero(stops_found & ~on_grid)
-        assert all(narrow(wishes, span, STOPS[i]) for i in extra)
+        assert all(narrow(requirements, span, STOPS[i]) for i in extra)
         if found is not None and granted.any():
             widths = [STOPS[row].max() / STOPS[row].min() for row in granted if row.any()]
             assert found.greatest / found.least >= max(widths) * (1 - 1e-9)
     assert 20 < possible < 140
 
 
-def narrow(wishes, span, stop):
+def narrow(requirements, span, stop):
     """Whether all bands of focus at a stop are narrower than two steps of the grid."""
-    low, high = reach.focus_bands(wishes, span, stop)
+    low, high = reach.focus_bands(requirements, span, stop)
     return np.all(high - low < 2.5 * (DIOPTRES[1] - DIOPTRES[0]))
 
 
-def thin(wishes, span, least, greatest):
+def thin(requirements, span, least, greatest):
     """Whether the region between two stops is nowhere wider than the grid's step."""
-    return all(narrow(wishes, span, stop) for stop in np.geomspace(least, greatest, 9))
+    return all(narrow(requirements, span, stop) for stop in np.geomspace(least, greatest, 9))
 
 
 @pytest.mark.parametrize("model", ["render", "thin"])
@@ -102,8 +103,8 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
     rng = np.random.default_rng(5)
     seen = 0
     for _ in range(120):
-        (distance, half, sharp, px, focal), wishes, span = a_brief(rng, model)
-        found = reach.widest_range(wishes, span)
+        (distance, half, sharp, px, focal), requirements, span = a_brief(rng, model)
+        found = reach.widest_range(requirements, span)
         if found is None or found.x == 0:
             continue
         seen += 1
@@ -118,7 +119,7 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
 
         for stop in (found.least, found.greatest, np.sqrt(found.least * found.greatest)):
             assert holds(stop, 1 + 1e-6)
-            assert reach.granted(wishes, [found.x], [stop]).all()
+            assert reach.granted(requirements, [found.x], [stop]).all()
         if found.least > span.widest:
             assert not holds(found.least * 0.999, 1)
         if found.greatest < span.narrowest:
@@ -127,11 +128,11 @@ def test_what_is_found_grants_and_what_lies_beyond_does_not(model):
 
 
 def test_two_points_are_best_held_at_the_mean_of_their_dioptres():
-    wishes = reach.wishes_of(
+    requirements = reach.requirements_of(
         [[1 / 2, 1 / 4]], [[1 / 2, 1 / 4]], [2.0, 2.0], [True, True], np.ones((1, 2), bool), [50],
         np.full((1, 2), PX_PER_MM),
     )  # fmt: skip
-    found = reach.widest_range(wishes, reach.Range(0.5, 128, np.array([1000.0])))
+    found = reach.widest_range(requirements, reach.Range(0.5, 128, np.array([1000.0])))
     assert found.x == pytest.approx((1 / 2 + 1 / 4) / 2)
     half = (1 / 2 - 1 / 4) / 2
     assert found.least == pytest.approx(50 * 50 * half / 1000 / (2 / PX_PER_MM))
@@ -139,8 +140,8 @@ def test_two_points_are_best_held_at_the_mean_of_their_dioptres():
 
 
 def test_one_thing_alone_is_focused_on():
-    wishes = reach.wishes_of([[1 / 3]], [[1 / 3]], [2.0], [True], [[True]], [50], [[PX_PER_MM]])
-    assert reach.widest_range(wishes, reach.Range(1.4, 22, np.array([2.0]))).x == pytest.approx(1 / 3)
+    requirements = reach.requirements_of([[1 / 3]], [[1 / 3]], [2.0], [True], [[True]], [50], [[PX_PER_MM]])
+    assert reach.widest_range(requirements, reach.Range(1.4, 22, np.array([2.0]))).x == pytest.approx(1 / 3)
 
 
 def test_a_thin_lens_has_its_own_coordinate_and_way_back():
@@ -151,34 +152,34 @@ def test_a_thin_lens_has_its_own_coordinate_and_way_back():
     assert reach.coordinate(1000.0, 85, "thin") > 1e6
 
 
-def test_wishes_that_do_not_count_change_nothing():
+def test_requirements_that_do_not_count_change_nothing():
     rng = np.random.default_rng(3)
-    _numbers, wishes, span = a_brief(rng, "render")
-    count = wishes.near_x.shape[1]
-    dead = reach.Wishes(
+    _numbers, requirements, span = a_brief(rng, "render")
+    count = requirements.near_x.shape[1]
+    dead = reach.Requirements(
         *(np.concatenate([part, part * 0 + 1.0], axis=1) for part in
-          (wishes.near_x, wishes.far_x, wishes.near_r, wishes.far_r)),
-        np.concatenate([wishes.sharp, ~wishes.sharp]),
-        np.concatenate([wishes.live, ~wishes.live], axis=1),
+          (requirements.near_x, requirements.far_x, requirements.near_r, requirements.far_r)),
+        np.concatenate([requirements.sharp, ~requirements.sharp]),
+        np.concatenate([requirements.live, ~requirements.live], axis=1),
     )  # fmt: skip
     assert reach.stops_for_all(*reach.stop_ranges(dead, span)) == reach.stops_for_all(
-        *reach.stop_ranges(wishes, span)
+        *reach.stop_ranges(requirements, span)
     )
-    assert reach.widest_range(dead, span) == reach.widest_range(wishes, span)
-    assert dead.only(range(count)).near_x.tolist() == wishes.near_x.tolist()
+    assert reach.widest_range(dead, span) == reach.widest_range(requirements, span)
+    assert dead.only(range(count)).near_x.tolist() == requirements.near_x.tolist()
 
 
 def test_what_binds_is_named():
     # sharp at 2 m and 8 m want a small stop, 30 m very soft a wide one
-    wishes = reach.wishes_of(
+    requirements = reach.requirements_of(
         [[1 / 2, 1 / 8, 1 / 30]], [[1 / 2, 1 / 8, 1 / 30]], [2.0, 2.0, 20.0], [True, True, False],
         np.ones((1, 3), bool), [50], np.full((1, 3), PX_PER_MM),
     )  # fmt: skip
-    bind = reach.binding(wishes, reach.Range(1.0, 22.0, np.array([100.0])))
+    bind = reach.binding(requirements, reach.Range(1.0, 22.0, np.array([100.0])))
     assert bind.least_by == (0, 1)
     assert 2 in bind.greatest_by
     assert bind.least > bind.greatest
-    alone = reach.binding(wishes.only([0, 1]), reach.Range(1.0, 2.0, np.array([100.0])))
+    alone = reach.binding(requirements.only([0, 1]), reach.Range(1.0, 2.0, np.array([100.0])))
     assert (alone.least_by, alone.greatest_by, alone.greatest) == ((0, 1), (), 2.0)
 
 

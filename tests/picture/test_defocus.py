@@ -16,7 +16,7 @@ from kobrel.picture.judging.compare import blur_apart, in_colours, resized, stop
 from kobrel.picture.judging.measure import measured
 from kobrel.picture.tracer import exposed, sharp_picture, signed_blur
 from kobrel.picture.view import View
-from kobrel.plan.instrument import Flaws, FrontStop, Glass
+from kobrel.plan.instrument import Character, FrontStop, Glass
 from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
@@ -90,7 +90,7 @@ def test_before_the_focus_the_iris_is_turned_over():
 
 
 def test_a_front_stop_cuts_the_discs_towards_the_corners():
-    stopped = camera_with(0.9, flaws=Flaws(front_stop=FrontStop(distance_mm=60.0, diameter_mm=60.0)))
+    stopped = camera_with(0.9, flaws=Character(front_stop=FrontStop(distance_mm=60.0, diameter_mm=60.0)))
     colour = np.full((SIZE[1], SIZE[0], 3), 0.1, np.float32)
     colour[SIZE[1] // 2, SIZE[0] // 2] = colour[30, 30] = 500.0
     light = defocused(view_of(stopped), colour, even(np.inf))[..., 0] - 0.1
@@ -324,7 +324,7 @@ def test_a_shifted_lens_cuts_discs_away_from_its_axis(place):
     size, front = SIZE, FrontStop(distance_mm=60.0, diameter_mm=38.0)
     widths = []
     for stop in (None, front):
-        camera = camera_with(1.4, 1.0, flaws=Flaws(front_stop=stop))
+        camera = camera_with(1.4, 1.0, flaws=Character(front_stop=stop))
         mm = float(camera.sensor_width_mm) / 4, float(camera.sensor_height_mm) / 4
         camera = replace(camera, shift_mm=mm)
         colour = np.zeros((size[1], size[0], 3), np.float32)

@@ -8,7 +8,7 @@ import pytest
 from kobrel.picture.emitters import SMALL_PX, SmallLights
 from kobrel.picture.tracer import Film
 from kobrel.picture.view import View
-from kobrel.plan.instrument import Flaws, FrontStop
+from kobrel.plan.instrument import Character, FrontStop
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import camera_at
@@ -25,7 +25,7 @@ GLOW = (80.0, 60.0, 40.0)
 
 def view_of(looking_at, nodes, focus, size=(240, 160), light=DARK, stop=1.0, **changes):
     plan, shot, stage = looking_at(*nodes, glass={"f_number": Keyed(value=stop)})
-    shot = focused(shot, focus).but(**changes)
+    shot = focused(shot, focus).replace(**changes)
     return View(stage.snapshot(1), camera_at(plan, shot, 1, stage), light, *size)
 
 
@@ -65,9 +65,9 @@ def test_discs_are_smooth_after_few_passes(looking_at):
 @pytest.mark.parametrize(
     ("iris", "flaws"),
     [
-        (IrisShape(blades=5, rotation_deg=20, rim=0.6), Flaws()),
-        (IrisShape(), Flaws(swirl_mm=1.5, spherical_mm=0.3)),
-        (IrisShape(), Flaws(colour_mm=0.3, front_stop=FrontStop(distance_mm=60, diameter_mm=48))),
+        (IrisShape(blades=5, rotation_deg=20, rim=0.6), Character()),
+        (IrisShape(), Character(swirl_mm=1.5, spherical_mm=0.3)),
+        (IrisShape(), Character(colour_mm=0.3, front_stop=FrontStop(distance_mm=60, diameter_mm=48))),
     ],
 )
 def test_a_disc_is_the_same_from_either_side(looking_at, focus, distance, iris, flaws):

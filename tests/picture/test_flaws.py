@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from kobrel.optics.flaws import shift_dpt
+from kobrel.optics.character import shift_dpt
 from kobrel.picture.discs import corner_loss_stops, disc
 from kobrel.picture.view import View
 from kobrel.plan.glass import cat_eye_amount, front_stop
-from kobrel.plan.instrument import Flaws, FrontStop
+from kobrel.plan.instrument import Character, FrontStop
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.keys import Keyed
 from kobrel.plan.look import Light
@@ -23,7 +23,7 @@ def view_with(looking_at, place, focus, flaws=None, iris=None, focal=50.0, stop=
     node = ball_at(place, size * abs(place[2]), emission=(60.0,) * 3)
     glass = {"focal_mm": Keyed(value=focal), "f_number": Keyed(value=stop)}
     plan, shot, stage = looking_at(node, glass=glass)
-    shot = focused(shot, focus).but(flaws=flaws or Flaws(), iris=iris or IrisShape())
+    shot = focused(shot, focus).replace(flaws=flaws or Character(), iris=iris or IrisShape())
     return View(stage.snapshot(1), camera_at(plan, shot, 1, stage), DARK, *SIZE)
 
 
@@ -69,7 +69,7 @@ def test_discs_are_cut_towards_the_corners(looking_at, amount):
     focus, far = 4.0, 400.0
     half_x, half_y = 0.36, 0.24
     middle = view_with(looking_at, (0, 0, -far), focus)
-    flaws = Flaws(front_stop=corner_stop(middle, amount))
+    flaws = Character(front_stop=corner_stop(middle, amount))
     on_axis = exposed(view_with(looking_at, (0, 0, -far), focus, flaws), PASSES).sum()
     assert on_axis == pytest.approx(exposed(middle, PASSES).sum(), rel=0.03)
     place = (0.8 * half_x * far, 0.8 * half_y * far, -far)
@@ -93,7 +93,7 @@ def test_discs_are_cut_towards_the_corners(looking_at, amount):
 
 @pytest.mark.parametrize(("focus", "distance", "larger"), [(1.0, 4.0, "green"), (4.0, 1.0, "purple")])
 def test_fringes_change_colour_across_the_focus(looking_at, focus, distance, larger):
-    flaws = Flaws(colour_mm=0.2)
+    flaws = Character(colour_mm=0.2)
     view = view_with(looking_at, (0, 0, -distance), focus, flaws)
     picture = exposed(view, PASSES)
     plain = exposed(view_with(looking_at, (0, 0, -distance), focus), PASSES)
@@ -110,7 +110,7 @@ def test_swirl_stretches_discs_around_the_middle(looking_at):
     far, focus = 400.0, 0.8
     place = (0.2 * far, 0, -far)
     plain = spread(exposed(view_with(looking_at, place, focus, size=0.012), 192).sum(axis=2))
-    view = view_with(looking_at, place, focus, Flaws(swirl_mm=2.0), size=0.012)
+    view = view_with(looking_at, place, focus, Character(swirl_mm=2.0), size=0.012)
     swirled = spread(exposed(view, 192).sum(axis=2))
     assert plain[2] == pytest.approx(plain[3], rel=0.05)
     part = 0.2**2 / (0.36**2 + 0.24**2)
@@ -118,7 +118,9 @@ def test_swirl_stretches_discs_around_the_middle(looking_at):
     expected = ((1.25 - half) / (1.25 + half)) ** 2
     assert swirled[2] / swirled[3] == pytest.approx(expected * plain[2] / plain[3], rel=0.05)
     centre = spread(
-        exposed(view_with(looking_at, (0, 0, -far), focus, Flaws(swirl_mm=2.0), size=0.012), 192).sum(axis=2)
+        exposed(view_with(looking_at, (0, 0, -far), focus, Character(swirl_mm=2.0), size=0.012), 192).sum(
+            axis=2
+        )
     )
     assert centre[2] == pytest.approx(centre[3], rel=0.05)
 
@@ -126,7 +128,7 @@ def test_swirl_stretches_discs_around_the_middle(looking_at):
 def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):
     means = {}
     for name, focus, distance in (("behind", 2.0, 8.0), ("before", 2.0, 1.14)):
-        flaws = Flaws(spherical_mm=0.3)
+        flaws = Character(spherical_mm=0.3)
         plain = spread(exposed(view_with(looking_at, (0, 0, -distance), focus), PASSES).sum(axis=2))
         view = view_with(looking_at, (0, 0, -distance), focus, flaws)
         shift = float(shift_dpt(0.3, view.camera.image_distance_mm))
@@ -153,7 +155,7 @@ def test_spherical_aberration_gives_other_rims_before_and_behind(looking_at):
 def test_a_disc_by_itself_is_the_one_in_the_picture(looking_at, distance, flaws, iris):
     across, up = 0.55, 0.45
     place = (across * 0.36 * distance, up * 0.24 * distance, -distance)
-    view = view_with(looking_at, place, 2.5, Flaws(**flaws), iris, size=0.006)
+    view = view_with(looking_at, place, 2.5, Character(**flaws), iris, size=0.006)
     picture = exposed(view, PASSES)
     made = disc(view.camera, distance, across, up)
     scale = view.width / view.camera.width_px
@@ -177,7 +179,7 @@ def test_corners_are_lifted_by_what_the_front_stop_takes(looking_at):
     for made_up in (False, True):
         plan, shot, stage = looking_at(*nodes, glass={"f_number": Keyed(value=1.0)})
         front = FrontStop(distance_mm=60, diameter_mm=50, made_up=made_up)
-        shot = focused(shot, 5.0).but(flaws=Flaws(front_stop=front))
+        shot = focused(shot, 5.0).replace(flaws=Character(front_stop=front))
         view = View(stage.snapshot(1), camera_at(plan, shot, 1, stage), even, 96, 64)
         picture = exposed(view, 256).mean(axis=2)
         corner = picture[:6, :6].mean()
@@ -191,7 +193,7 @@ def test_no_front_stop_loses_nothing(looking_at):
     camera = view_with(looking_at, (0, 0, -3), 1.0).camera
     assert corner_loss_stops(camera, 1.0, 1.0) == 0
     stop = front_stop(camera, 0.4)
-    cut = view_with(looking_at, (0, 0, -3), 1.0, Flaws(front_stop=stop)).camera
+    cut = view_with(looking_at, (0, 0, -3), 1.0, Character(front_stop=stop)).camera
     assert cat_eye_amount(cut) == pytest.approx(0.4)
     assert cat_eye_amount(camera) == 0
     far = disc(cut, np.inf, 1.0, 1.0)
@@ -220,7 +222,7 @@ def test_the_loss_is_that_of_the_lenss_own_discs(looking_at, squeeze, rim, blade
     """Whatever outline, rim and squeeze: what a disc at the focus keeps of its light."""
     plan, shot, stage = looking_at(ball_at((0, 0, -3)), glass={"squeeze": squeeze})
     stop = FrontStop(distance_mm=14.0, diameter_mm=19.0)
-    shot = shot.but(iris=IrisShape(blades=blades, rim=rim), flaws=Flaws(front_stop=stop))
+    shot = shot.replace(iris=IrisShape(blades=blades, rim=rim), flaws=Character(front_stop=stop))
     camera = camera_at(plan, shot, 1, stage)
     grid = corner_loss_stops(camera, np.linspace(-1, 1, 41)[None], np.linspace(-1, 1, 31)[:, None])
     for row, column in ((0, 0), (15, 20), (30, 3), (7, 37)):

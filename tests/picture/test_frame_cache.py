@@ -61,10 +61,10 @@ def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(r
     marks = [mark.frame for mark in shot.marks]
     assert marks == [1001, 1037, 1061, 1096]
     late = pulls.move_mark(shot, 1061, 1070)
-    thrown = cache.want(wanted(plan, late, stage))
+    defocus_everything = cache.want(wanted(plan, late, stage))
     assert fill(cache) == list(range(1038, 1070))
-    assert thrown == 1069 - 1037
-    assert cache.made == 96 + thrown
+    assert defocus_everything == 1069 - 1037
+    assert cache.made == 96 + defocus_everything
     # a mark on something else: all between its neighbours
     elsewhere = pulls.set_mark(late, 1037, DistanceTarget(metres=9.0))
     assert cache.want(wanted(plan, elsewhere, stage)) == 1069 - 1001
@@ -82,7 +82,7 @@ def test_a_change_of_all_frames_throws_all_away_and_leaving_it_loses_nothing(rac
     fill(cache)
     assert cache.want(wanted(plan, shot, stage, few)) == 0
     for change in (
-        {"light": plan.light.but(exposure_ev=1.0)},
+        {"light": plan.light.replace(exposure_ev=1.0)},
         {"width": 64},
         {"passes": 2},
         {"finish": Finish(glow=0.5)},
@@ -90,7 +90,7 @@ def test_a_change_of_all_frames_throws_all_away_and_leaving_it_loses_nothing(rac
         assert cache.want(wanted(plan, shot, stage, few, **change)) == 4
         assert cache.want(wanted(plan, shot, stage, few)) == 0
         fill(cache)
-    open_iris = shot.but(iris=shot.iris.but(blades=5))
+    open_iris = shot.replace(iris=shot.iris.replace(blades=5))
     assert cache.want(wanted(plan, open_iris, stage, few)) == 4
     fill(cache)
     assert cache.want(wanted(plan, open_iris, stage, range(1022, 1026))) == 2
@@ -132,7 +132,7 @@ def test_it_holds_no_more_than_it_may(rack):
 
 def test_the_service_fills_it_in_spare_time_and_gives_way_to_what_is_wanted_now(looking_at):
     plan, shot, stage = looking_at(box_at((0, 0, -5)))
-    shot = shot.but(first=1, last=6)
+    shot = shot.replace(first=1, last=6)
     told, drawn = threading.Event(), []
     cache = FrameCache(lambda: told.set() if cache.count == 6 else None)
     cache.want(wanted(plan, shot, stage, passes=40))
@@ -155,6 +155,6 @@ def test_a_picture_in_the_making_is_left_when_another_is_wanted(looking_at):
     from kobrel.stage.scene import Cancelled
 
     plan, shot, stage = looking_at(box_at((0, 0, -5)))
-    want = wanted(plan, shot.but(first=1, last=2), stage, light=Light())
+    want = wanted(plan, shot.replace(first=1, last=2), stage, light=Light())
     with pytest.raises(Cancelled):
         finished(want.request(0), lambda: True)

@@ -33,7 +33,7 @@ def view_of(*nodes, light=FURNACE, at=(0, 0, 4), toward=(0, 0, 0), size=(64, 36)
         name="1", camera=FixedCamera(pose=tuple(pose.ravel().tolist())),
         marks=(Mark(frame=1001, target=DistanceTarget(metres=4.0)),),
     )  # fmt: skip
-    shot = shot.but(glass=shot.glass.but(f_number=Keyed(value=stop)))
+    shot = shot.replace(glass=shot.glass.replace(f_number=Keyed(value=stop)))
     return View(stage.snapshot(1001), camera_at(Plan(), shot, 1001, stage), light, *size)
 
 
@@ -130,7 +130,7 @@ def test_a_smooth_metal_mirrors_what_stands_beside_it():
 @pytest.mark.parametrize("rough", [0.25, 0.4])
 def test_the_disc_of_a_glint_has_the_energy_of_the_glint(rough):
     """The sun in a metal ball, sharp and as a disc of blur: the same light in all."""
-    light = DARK.but(key_strength=1.0, key_colour=WHITE, key_elevation_deg=30.0, key_azimuth_deg=20.0)
+    light = DARK.replace(key_strength=1.0, key_colour=WHITE, key_elevation_deg=30.0, key_azimuth_deg=20.0)
     sums = []
     for focus in (4.0, 2.0):
         view = view_of(ball(0.6, base=WHITE, rough=rough, metal=1.0), light=light, size=(96, 54), stop=2.0)
@@ -143,7 +143,7 @@ def test_the_same_view_has_the_same_picture_and_plain_is_as_it_was():
     view = view_of(ball(base=(0.3, 0.4, 0.5)), ball_at((1, 2, 1), 0.1, "/lamp", (3.0, 3.0, 3.0)))
     one, other = exposed(view, 4), exposed(view, 4)
     assert np.array_equal(one, other)
-    plain = replace(view, light=view.light.but(surfaces="plain"))
+    plain = replace(view, light=view.light.replace(surfaces="plain"))
     seen = exposed(plain, 4)[17:20, 30:34]
     np.testing.assert_allclose(seen, np.broadcast_to((0.3, 0.4, 0.5), seen.shape), rtol=1e-5)
 
@@ -221,4 +221,4 @@ def test_the_picture_without_blur_settles_with_its_samples():
     np.testing.assert_allclose(more.colour, twelve.colour, rtol=1e-4, atol=1e-5)
     off_one, off_twelve = (np.abs(each.colour - true.colour).mean() for each in (one, twelve))
     assert off_twelve < 0.5 * off_one
-    assert sharp_picture(replace(view, light=view.light.but(surfaces="plain")), samples=9).samples == 1
+    assert sharp_picture(replace(view, light=view.light.replace(surfaces="plain")), samples=9).samples == 1

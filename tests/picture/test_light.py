@@ -44,7 +44,7 @@ def test_the_picture_all_about_stands_where_it_should(place, toward):
 
 
 def test_it_turns_and_is_exposed():
-    turned = NO_KEY.but(surround=Surround(path="sky.exr", rotation_deg=90, exposure_ev=1))
+    turned = NO_KEY.replace(surround=Surround(path="sky.exr", rotation_deg=90, exposure_ev=1))
     # What was ahead is, turned by a quarter seen from above, at the left.
     np.testing.assert_allclose(drawn(marked(32, 64), turned, (-1, 0, 0))[9, 16], (2, 4, 6), rtol=1e-5)
     assert drawn(marked(32, 64), turned)[9, 16].max() == 0
@@ -79,7 +79,7 @@ def test_clay_makes_surfaces_grey_and_leaves_lights():
     view = View(stage.snapshot(1), camera_at(Plan(), shot, 1001, stage), light, 64, 36)
     colour = sharp_picture(view).colour
     grey, green = colour[18, 14], colour[18, 50]
-    plain = sharp_picture(View(view.snapshot, view.camera, light.but(surfaces="plain"), 64, 36)).colour[
+    plain = sharp_picture(View(view.snapshot, view.camera, light.replace(surfaces="plain"), 64, 36)).colour[
         18, 14
     ]
     assert plain[1] == plain[2] == 0

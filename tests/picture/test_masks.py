@@ -5,15 +5,15 @@ import pytest
 
 from kobrel.optics.aperture import transmission
 from kobrel.optics.bend import bent, unbent
+from kobrel.picture.defocus_everything import defocus_everything
 from kobrel.picture.develop import developed
 from kobrel.picture.discs import disc
 from kobrel.picture.emitters import SmallLights
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import blurred
-from kobrel.picture.thrown import thrown
 from kobrel.picture.tracer import Film, sharp_picture
 from kobrel.picture.view import View
-from kobrel.plan.instrument import Flaws, FrontStop
+from kobrel.plan.instrument import Character, FrontStop
 from kobrel.plan.iris import IrisShape, Stencil
 from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.camera import camera_at
@@ -34,7 +34,7 @@ MASKS = {
 def view_of(looking_at, node, focus, iris, squeeze=1.0, size=(240, 160), light=DARK, stop=1.0, **changes):
     glass = {"f_number": Keyed(value=stop), "squeeze": squeeze}
     plan, shot, stage = looking_at(*node, glass=glass)
-    shot = focused(shot, focus).but(iris=iris, **changes)
+    shot = focused(shot, focus).replace(iris=iris, **changes)
     return View(stage.snapshot(1), camera_at(plan, shot, 1, stage), light, *size)
 
 
@@ -111,7 +111,7 @@ def test_masks_work_in_other_projections(looking_at, projection):
     plan, shot, stage = looking_at(node, glass=glass)
     skew = []
     for focus in (1.5, 6.0):
-        shown = focused(shot, focus).but(iris=IrisShape(mask=Stencil(outline="slot", inner=0.15)))
+        shown = focused(shot, focus).replace(iris=IrisShape(mask=Stencil(outline="slot", inner=0.15)))
         view = View(stage.snapshot(1), camera_at(plan, shown, 1, stage), DARK, 160, 107)
         _, _, xx, yy = spread(exposed(view, 96).sum(axis=2))
         skew.append(xx / yy)
@@ -146,9 +146,9 @@ def test_the_chart_of_discs_has_the_masks_light(looking_at):
 def test_thrown_out_every_distance_has_the_same_disc(looking_at, px, distance, model):
     node = ball_at((0, 0, -distance), 0.0006 * distance, emission=(90000.0,) * 3)
     plan, shot, stage = looking_at(node, glass={"f_number": Keyed(value=2.0), "model": model})
-    shot = focused(shot, 3.0).but(iris=IrisShape(blades=3, rotation_deg=90))
+    shot = focused(shot, 3.0).replace(iris=IrisShape(blades=3, rotation_deg=90))
     camera = camera_at(plan, shot, 1, stage)
-    seen = thrown(camera, px * camera.width_px / 240)
+    seen = defocus_everything(camera, px * camera.width_px / 240)
     np.testing.assert_allclose(seen.half_widths(), camera.half_widths(), rtol=1e-6)
     view = View(stage.snapshot(1), seen, DARK, 240, 160)
     picture = exposed(view, 24).sum(axis=2)
@@ -161,11 +161,11 @@ def test_thrown_out_every_distance_has_the_same_disc(looking_at, px, distance, m
 
 
 def test_thrown_out_flaws_count_as_against_a_blur_of_that_size(looking_at):
-    flaws = Flaws(swirl_mm=0.4, spherical_mm=0.2, front_stop=FrontStop(distance_mm=40, diameter_mm=50))
+    flaws = Character(swirl_mm=0.4, spherical_mm=0.2, front_stop=FrontStop(distance_mm=40, diameter_mm=50))
     view = view_of(looking_at, [], 2.0, IrisShape(), flaws=flaws)
     at = view.camera
     blur = float(at.blur_px(np.inf))
-    real, shown = disc(at, np.inf, -1.0, 1.0), disc(thrown(at, blur), np.inf, -1.0, 1.0)
+    real, shown = disc(at, np.inf, -1.0, 1.0), disc(defocus_everything(at, blur), np.inf, -1.0, 1.0)
     assert shown.size_px == pytest.approx(real.size_px, rel=0.01)
     assert shown.light == pytest.approx(real.light, abs=0.01)
 

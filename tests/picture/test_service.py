@@ -70,7 +70,7 @@ def test_brightness_alone_starts_nothing_anew(listener, request_for):
     before = len(listener.drawn)
     brighter = replace(
         first,
-        light=first.light.but(exposure_ev=1.0),
+        light=first.light.replace(exposure_ev=1.0),
         camera=replace(first.camera, coc_mm=first.camera.coc_mm * 100),
     )
     listener.service.ask(brighter)

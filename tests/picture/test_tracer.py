@@ -23,14 +23,14 @@ DARK = Light(key_strength=0, sky_strength=0)
 
 
 def focused(shot, metres):
-    return shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=metres)),))
+    return shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=metres)),))
 
 
 def view_of(looking_at, nodes, focus, size=(192, 128), light=DARK, glass=None, iris=None):
     plan, shot, stage = looking_at(*nodes, glass=glass or {})
     shot = focused(shot, focus)
     if iris:
-        shot = shot.but(iris=iris)
+        shot = shot.replace(iris=iris)
     return View(stage.snapshot(1), camera_at(plan, shot, 1, stage), light, *size)
 
 

@@ -15,7 +15,7 @@ def test_an_alt_brings_back_everything_it_keeps(looking_at):
     _plan, shot, _stage = looking_at()
     first = alts.kept(shot, "Wide open")
     assert alts.is_now(first, first.alts[0])
-    other = first.but(glass=first.glass.but(f_number=Keyed(value=11)), iris=IrisShape(blades=5))
+    other = first.replace(glass=first.glass.replace(f_number=Keyed(value=11)), iris=IrisShape(blades=5))
     other = pulls.set_mark(other, 5, DistanceTarget(metres=7))
     assert not alts.is_now(other, other.alts[0])
     both = alts.kept(other, " Deep ")
@@ -42,8 +42,8 @@ def test_names_are_told_apart(looking_at):
 
 def test_alts_are_written_with_relative_paths(looking_at, tmp_path):
     plan, shot, _stage = looking_at()
-    masked = shot.but(iris=IrisShape(mask=MaskPicture(path=str(tmp_path / "m.png"))))
-    plan = plan.but(shots=(alts.kept(masked, "Masked").but(iris=IrisShape()),))
+    masked = shot.replace(iris=IrisShape(mask=MaskPicture(path=str(tmp_path / "m.png"))))
+    plan = plan.replace(shots=(alts.kept(masked, "Masked").replace(iris=IrisShape()),))
     save_plan(plan, tmp_path / "p.kobrel")
     assert str(tmp_path) not in (tmp_path / "p.kobrel").read_text()
     assert open_plan(tmp_path / "p.kobrel") == plan

@@ -119,8 +119,8 @@ def test_nothing_in_the_picture_is_told_and_mended(looking_at):
 
 def test_a_focus_where_nothing_is_is_told_and_mended(looking_at):
     plan, shot, stage = looking_at(ball_at((0, 0, -50.0), 1.0))
-    shot = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=2.0)),))
-    plan = plan.but(shots=(shot,))
+    shot = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=2.0)),))
+    plan = plan.replace(shots=(shot,))
     doubt = shot_doubts(plan, shot, stage)[0]
     assert (doubt.mend, "2.00 m" in doubt.text) == ("focus", True)
     better = mended(plan, stage, shot, doubt)
@@ -136,9 +136,9 @@ def test_what_was_made_for_a_scene_follows_its_unit_and_axis():
     scene = Scene(Path("s.obj"), (box_at((3, 0, 0), (100, 300, 200)), ball_at((50, 0, 0), 20.0)))
     before = in_unit(scene, 1.0)
     plan, _ = plan_from_scene(Path("s.obj"), scene)
-    plan = plan.but(scenes=(SceneRef(name="s", path="s.obj"),))
+    plan = plan.replace(scenes=(SceneRef(name="s", path="s.obj"),))
     free = Subject(number=9, name="free", anchor=PointAnchor(position_m=(10.0, 20.0, 30.0)))
-    plan = plan.but(subjects=(*plan.subjects, free))
+    plan = plan.replace(subjects=(*plan.subjects, free))
     for unit, up in ((0.01, "Y"), (0.01, "Z"), (1.0, "Z")):
         after = in_unit(scene, unit, up)
         moved = followed(plan, before, after, "s")
@@ -155,9 +155,9 @@ def test_a_camera_that_somebody_moved_stays_and_one_of_the_file_scales_its_dista
     scene = load_scene(a_file(tmp_path / "s.glb"))
     plan, stage = plan_from_scene(tmp_path / "s.glb", scene)
     name = plan.scenes[0].name
-    shot = plan.shots[0].but(marks=(Mark(frame=0, target=DistanceTarget(metres=2.0)),), ahead_m=1.0)
-    moved = overview_camera(stage).but(position_m=(1.0, 2.0, 3.0))
-    plan = plan.but(shots=(shot, plan.shots[0].but(name="02", camera=moved)))
+    shot = plan.shots[0].replace(marks=(Mark(frame=0, target=DistanceTarget(metres=2.0)),), ahead_m=1.0)
+    moved = overview_camera(stage).replace(position_m=(1.0, 2.0, 3.0))
+    plan = plan.replace(shots=(shot, plan.shots[0].replace(name="02", camera=moved)))
     after = Stage([Setting(name, scene.read_as(0.1, "Y"))])
     changed = followed(plan, Stage([Setting(name, scene)]), after, name)
     assert changed.shots[0].marks[0].target.metres == pytest.approx(0.2)
@@ -168,8 +168,8 @@ def test_a_camera_that_somebody_moved_stays_and_one_of_the_file_scales_its_dista
 @pytest.mark.parametrize("strength", [1e-4, 1.0, 5e4])
 def test_a_first_picture_is_neither_white_nor_black(looking_at, strength):
     plan, shot, stage = looking_at(box_at((0, 0, -6), (30, 1, 1)), ball_at((0, 0.6, -4), 0.6))
-    light = plan.light.but(key_strength=3 * strength, sky_strength=strength)
-    plan = metered(plan.but(light=light), shot, stage)
+    light = plan.light.replace(key_strength=3 * strength, sky_strength=strength)
+    plan = metered(plan.replace(light=light), shot, stage)
     view = View(stage.snapshot(1), camera_at(plan, shot, 1, stage), plan.light, 192, 128)
     white, black = swallowed(sharp_picture(view).colour, plan.light.exposure_ev)
     assert white <= 0.04
@@ -208,7 +208,7 @@ def test_a_plan_on_nameless_and_doubled_nodes_reopens_with_everything_in_place(t
     name = plan.scenes[0].name
     for k, node in enumerate(("/#1", "/eye#1", "/eye#2"), start=10):
         anchor = SurfaceAnchor(scene=name, node=node, local=(0.5, 0.5, 0.0))
-        plan = plan.but(subjects=(*plan.subjects, Subject(number=k, name=node, anchor=anchor)))
+        plan = plan.replace(subjects=(*plan.subjects, Subject(number=k, name=node, anchor=anchor)))
     before = [survey(plan, shot, stage).points for shot in plan.shots]
     save_plan(plan, tmp_path / "n.kobrel")
     again = open_plan(tmp_path / "n.kobrel")
@@ -284,7 +284,7 @@ def test_a_speck_of_a_file_that_tells_its_unit_is_no_doubt():
 def test_a_scene_that_counts_other_frames_than_the_shot_is_told(moving_scene):
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
     assert not any("fps" in text for text in findings(plan, stage))
-    slow = plan.but(shots=(plan.shots[0].but(fps=50.0),))
+    slow = plan.replace(shots=(plan.shots[0].replace(fps=50.0),))
     assert any("25 fps: motion will be faster" in text for text in findings(slow, stage))
 
 

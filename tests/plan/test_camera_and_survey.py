@@ -50,8 +50,8 @@ def test_a_mark_with_a_field_that_is_not_known_yet_is_still_on_its_subject(demo)
     plan, stage = demo
     shot = plan.shots[1]
     marks = shot.marks
-    later = marks[0].but(target=SubjectTarget(number=1, note="from a later version"))
-    changed = shot.but(marks=(later, *marks[1:]))
+    later = marks[0].replace(target=SubjectTarget(number=1, note="from a later version"))
+    changed = shot.replace(marks=(later, *marks[1:]))
     followed, known = (survey(plan, s, stage).camera.focus_m for s in (changed, shot))
     np.testing.assert_allclose(followed, known, rtol=1e-12)
 
@@ -106,7 +106,7 @@ def test_what_is_behind_or_beside_is_gone(looking_at):
     plan, shot, stage = looking_at()
     for name, position in (("a", (0, 0, -3)), ("b", (0, 0, 3)), ("c", (5, 0, -3)), ("d", (0, 0, -9))):
         plan, _ = edit.add_subject(plan, name, PointAnchor(position_m=position))
-    numbers = survey(plan, shot.but(marks=(at(1, 3.0),)), stage, [1])
+    numbers = survey(plan, shot.replace(marks=(at(1, 3.0),)), stage, [1])
     assert numbers.state[:, 0].tolist() == [SHARP, GONE, GONE, SOFT]
     assert np.isnan(numbers.sight.blur_px[1, 0])
     assert numbers.nearer[:, 0].tolist() == [False, True, False, False]
@@ -118,7 +118,7 @@ def test_a_subject_at_a_limit_is_just_sharp(looking_at, model, squeeze):
     plan, shot, stage = looking_at(
         glass={"model": model, "squeeze": squeeze, "criterion": Criterion(value=3)}
     )
-    shot = shot.but(marks=(at(1, 4.0),))
+    shot = shot.replace(marks=(at(1, 4.0),))
     camera = camera_at(plan, shot, 1, stage)
     near, far = camera.limits_m
     for distance in (near, far):
@@ -129,11 +129,13 @@ def test_a_subject_at_a_limit_is_just_sharp(looking_at, model, squeeze):
 
 def test_on_a_sphere_the_straight_distance_is_in_focus(looking_at):
     plan, shot, stage = looking_at(glass={"surface": "sphere"})
-    camera = camera_at(plan, shot.but(marks=(at(1, 5.0),)), 1, stage)
+    camera = camera_at(plan, shot.replace(marks=(at(1, 5.0),)), 1, stage)
     aside = 5.0 * np.array([np.sin(0.3), 0, -np.cos(0.3)])
     assert float(camera.see(aside).blur_px) == pytest.approx(0, abs=1e-9)
     assert float(camera.see([0, 0, -5]).blur_px) == pytest.approx(0, abs=1e-9)
-    flat = camera_at(plan, shot.but(marks=(at(1, 5.0),), glass=shot.glass.but(surface="plane")), 1, stage)
+    flat = camera_at(
+        plan, shot.replace(marks=(at(1, 5.0),), glass=shot.glass.replace(surface="plane")), 1, stage
+    )
     assert float(flat.see(aside).blur_px) > 0.4
 
 
@@ -159,16 +161,22 @@ def _numbers_of(one):
 _KEYS = Keyed(value=2.8, keys=(Key(frame=1080, value=2.8), Key(frame=1090, value=8.0)))
 CHANGES = {
     "mark": lambda p, s: (p, pulls.move_mark(s, 1061, 1058)),
-    "stop keyed": lambda p, s: (p, s.but(glass=s.glass.but(f_number=_KEYS))),
-    "focal length": lambda p, s: (p, s.but(glass=s.glass.but(focal_mm=Keyed(value=40.0)))),
-    "sensor": lambda p, s: (p, s.but(glass=s.glass.but(sensor=s.glass.sensor.but(width_mm=24.0)))),
-    "criterion": lambda p, s: (p, s.but(glass=s.glass.but(criterion=Criterion(kind="pixels", value=9)))),
-    "frames": lambda p, s: (p, s.but(last=s.last + 3)),
-    "iris": lambda p, s: (p, s.but(iris=s.iris.but(blades=5))),
+    "stop keyed": lambda p, s: (p, s.replace(glass=s.glass.replace(f_number=_KEYS))),
+    "focal length": lambda p, s: (p, s.replace(glass=s.glass.replace(focal_mm=Keyed(value=40.0)))),
+    "sensor": lambda p, s: (
+        p,
+        s.replace(glass=s.glass.replace(sensor=s.glass.sensor.replace(width_mm=24.0))),
+    ),
+    "criterion": lambda p, s: (
+        p,
+        s.replace(glass=s.glass.replace(criterion=Criterion(kind="pixels", value=9))),
+    ),
+    "frames": lambda p, s: (p, s.replace(last=s.last + 3)),
+    "iris": lambda p, s: (p, s.replace(iris=s.iris.replace(blades=5))),
     "subject moved": lambda p, s: (edit.with_subject(p, 3, anchor=PointAnchor(position_m=(0, 1, -4))), s),
     "subject deeper": lambda p, s: (edit.with_subject(p, 1, half_depth_m=0.6), s),
-    "subject gone": lambda p, s: (p.but(subjects=p.subjects[:-1]), s),
-    "camera moved": lambda p, s: (p, s.but(ahead_m=0.2)),
+    "subject gone": lambda p, s: (p.replace(subjects=p.subjects[:-1]), s),
+    "camera moved": lambda p, s: (p, s.replace(ahead_m=0.2)),
     "another scene": lambda p, s: (
         edit.with_subject(p, 2, anchor=BoundsAnchor(scene="nowhere", node="/none")),
         s,
@@ -250,13 +258,13 @@ def test_a_lens_in_words(demo):
     glass = demo[0].shots[1].glass
     assert lens_words(glass) == "50 mm  f/1.4"
     keys = tuple(Key(frame=frame, value=value) for frame, value in ((1, 8.0), (9, 2.8), (20, 8.0)))
-    assert lens_words(glass.but(f_number=Keyed(value=2, keys=keys))) == "50 mm  f/2.8–8"
-    assert lens_words(glass.but(projection="orthographic", cone_deg=1.5)) == "orthographic, cone 1.5°"
+    assert lens_words(glass.replace(f_number=Keyed(value=2, keys=keys))) == "50 mm  f/2.8–8"
+    assert lens_words(glass.replace(projection="orthographic", cone_deg=1.5)) == "orthographic, cone 1.5°"
 
 
 def test_a_thin_lens_never_focuses_within_its_focal_length(looking_at):
     plan, shot, stage = looking_at(glass={"model": "thin", "focal_mm": Keyed(value=200)})
-    camera = camera_at(plan, shot.but(marks=(at(1, 0.05),)), 1, stage)
+    camera = camera_at(plan, shot.replace(marks=(at(1, 0.05),)), 1, stage)
     assert float(camera.focus_m) == pytest.approx(0.202)
     assert np.isfinite(float(camera.limits_m[0]))
 
@@ -324,7 +332,7 @@ def test_the_fewest_samples_still_pass_all_others(values):
 
 def test_a_camera_that_is_missing_is_named(demo):
     plan, stage = demo
-    lost = plan.shots[0].but(camera=FileCamera(scene="ferry", path="/Nowhere"))
+    lost = plan.shots[0].replace(camera=FileCamera(scene="ferry", path="/Nowhere"))
     with pytest.raises(PlanError, match=r"Shot 01.*/Nowhere"):
         survey(plan, lost, stage)
 
@@ -332,8 +340,11 @@ def test_a_camera_that_is_missing_is_named(demo):
 def test_findings_name_what_cannot_be(demo):
     plan, stage = demo
     assert findings(plan, stage) == []
-    lost = plan.but(
-        subjects=(plan.subjects[0].but(anchor=BoundsAnchor(scene="ferry", node="/Gone")), *plan.subjects[1:])
+    lost = plan.replace(
+        subjects=(
+            plan.subjects[0].replace(anchor=BoundsAnchor(scene="ferry", node="/Gone")),
+            *plan.subjects[1:],
+        )
     )
     assert any("Lantern" in line and "/Gone" in line for line in findings(lost, stage))
     bad = edit.with_shot(plan, 2, pulls.set_mark(plan.shots[2], 1020, SubjectTarget(number=6)))
@@ -345,7 +356,7 @@ def test_findings_name_what_cannot_be(demo):
 def test_a_scene_that_is_missing_is_a_problem_not_a_crash(demo, tmp_path):
     plan, _ = demo
     gone = str(tmp_path / "scene.usd")
-    broken = plan.but(scenes=(plan.scenes[0].but(path=gone),))
+    broken = plan.replace(scenes=(plan.scenes[0].replace(path=gone),))
     stage, problems = load_stage(broken)
     assert f"{gone}: no such file." in problems[0]
     assert "ferry" not in stage.scenes
@@ -362,7 +373,7 @@ def test_the_summary_reads_like_a_note(demo):
 
 def test_exposure_of_a_thin_lens_at_close_focus(looking_at):
     plan, shot, stage = looking_at(ball_at((0, 0, -5)), box_at((0, 0, -9)), glass={"model": "thin"})
-    camera = camera_at(plan, shot.but(marks=(at(1, 0.1),)), 1, stage)
+    camera = camera_at(plan, shot.replace(marks=(at(1, 0.1),)), 1, stage)
     assert (
         float(camera.magnification)
         == pytest.approx(float(lens.magnification(50, 0.1, "thin")))

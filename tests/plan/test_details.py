@@ -12,8 +12,8 @@ from kobrel.plan.instrument import KeepSize
 from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import NearestAnchor, Plan
-from kobrel.plan.pull.perform import performed
-from kobrel.plan.solve.trials import _nearest_between
+from kobrel.plan.pull.live_pull import performed
+from kobrel.plan.solve.candidates import _nearest_between
 from kobrel.plan.space.anchors import subject_points
 from kobrel.plan.space.moves import _turned
 from kobrel.plan.start import DEFAULT_FRAMES, frames_of
@@ -75,8 +75,8 @@ def test_a_hand_that_holds_still_leaves_one_mark_and_one_that_moves_leaves_two()
 
 def test_a_camera_keeps_the_size_of_a_subject_that_is_there(demo):
     plan, stage = demo
-    shot = plan.shots[1].but(keeps=KeepSize(subject=2, focal_mm=40.0))
-    still = plan.shots[1].but(keeps=KeepSize(subject=99, focal_mm=40.0))
+    shot = plan.shots[1].replace(keeps=KeepSize(subject=2, focal_mm=40.0))
+    still = plan.shots[1].replace(keeps=KeepSize(subject=99, focal_mm=40.0))
     plain = camera_at(plan, plan.shots[1], 1010, stage).pose
     assert not np.allclose(camera_at(plan, shot, 1010, stage).pose, plain)
     np.testing.assert_allclose(camera_at(plan, still, 1010, stage).pose, plain)

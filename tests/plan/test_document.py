@@ -39,14 +39,14 @@ def plan_with(*marks, **changes):
 def test_save_and_open_give_the_same_plan(tmp_path):
     plan = plan_with(mark(1001), mark(1010, float("inf"), "even"))
     plan, _ = edit.add_subject(plan, "Head", PointAnchor(position_m=(1, 2, -3)))
-    plan = plan.but(scenes=(SceneRef(name="s", path=str(tmp_path / "sets" / "s.usd")),), unit="ft")
+    plan = plan.replace(scenes=(SceneRef(name="s", path=str(tmp_path / "sets" / "s.usd")),), unit="ft")
     save_plan(plan, tmp_path / "a.kobrel")
     assert open_plan(tmp_path / "a.kobrel") == plan
 
 
 def test_scene_paths_are_relative_and_move_with_the_plan(tmp_path):
     (tmp_path / "one").mkdir()
-    plan = plan_with().but(scenes=(SceneRef(name="s", path=str(tmp_path / "one" / "sets" / "s.usd")),))
+    plan = plan_with().replace(scenes=(SceneRef(name="s", path=str(tmp_path / "one" / "sets" / "s.usd")),))
     save_plan(plan, tmp_path / "one" / "a.kobrel")
     stored = json.loads((tmp_path / "one" / "a.kobrel").read_text())
     assert stored["scenes"][0]["path"] == "sets/s.usd"
@@ -73,7 +73,7 @@ def test_unknown_fields_survive_a_round_trip(tmp_path):
 def test_saving_keeps_the_last_version(tmp_path):
     path = tmp_path / "a.kobrel"
     save_plan(plan_with(), path)
-    save_plan(plan_with().but(name="Second"), path)
+    save_plan(plan_with().replace(name="Second"), path)
     assert open_plan(path).name == "Second"
     assert json.loads((tmp_path / "a.kobrel~").read_text())["name"] == "Test"
     assert sorted(p.name for p in tmp_path.iterdir()) == ["a.kobrel", "a.kobrel~"]
@@ -89,7 +89,7 @@ def test_a_failed_save_leaves_the_old_file(tmp_path, monkeypatch):
 
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(PlanError, match=r"a\.kobrel.*No space left"):
-        save_plan(plan_with().but(name="Second"), path)
+        save_plan(plan_with().replace(name="Second"), path)
     assert path.read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["a.kobrel"]
 
@@ -149,7 +149,7 @@ def test_a_missing_plan_and_one_that_is_no_text(tmp_path):
         lambda: plan_with(mark(7), mark(5)),
         lambda: plan_with(first=10, last=9),
         lambda: plan_with(mark(1, -3)),
-        lambda: plan_with().but(shots=(plan_with().shots[0],) * 2),
+        lambda: plan_with().replace(shots=(plan_with().shots[0],) * 2),
         lambda: Keyed(value=0),
         lambda: Keyed(value=2, keys=(Key(frame=2, value=1), Key(frame=1, value=1))),
         lambda: Glass(squeeze=0.5),
@@ -212,9 +212,9 @@ def test_subjects_get_free_numbers_and_names():
 
 def test_what_an_edit_leaves_alone_stays_the_very_same(demo):
     plan = demo[0]
-    shot = plan.shots[1].but(last=1200)
+    shot = plan.shots[1].replace(last=1200)
     assert shot.marks is plan.shots[1].marks
-    edited = plan.but(shots=(shot, *plan.shots[2:]))
+    edited = plan.replace(shots=(shot, *plan.shots[2:]))
     for name in type(plan).model_fields:
         assert (getattr(edited, name) is getattr(plan, name)) == (name != "shots"), name
     assert edited.shots[1] is plan.shots[2]
@@ -260,7 +260,7 @@ def test_lifted_marks_come_nearer_and_stop_at_infinity():
 
 def test_a_plan_tells_the_files_that_it_names():
     shot = plan_with().shots[0]
-    masked = shot.but(iris=shot.iris.but(mask={"kind": "picture", "path": "/m.png"}))
+    masked = shot.replace(iris=shot.iris.replace(mask={"kind": "picture", "path": "/m.png"}))
     plan = Plan(
         scenes=[{"name": "a", "path": "/a.usd"}, {"name": "b", "path": "/a.usd"}],
         shots=(masked,),

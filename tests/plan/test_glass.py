@@ -11,9 +11,9 @@ from kobrel.optics.units import measure
 from kobrel.plan import glass as glasses
 from kobrel.plan.check import findings
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Sensor, Wish
+from kobrel.plan.instrument import Criterion, Delivery, Exposure, KeepSize, Lens, Requirement, Sensor
 from kobrel.plan.keys import Key, Keyed, PlaceKey
-from kobrel.plan.kits.lenses import nearest_lens, read_kit, shipped_kits
+from kobrel.plan.lens_sets.lenses import nearest_lens, read_lens_set, shipped_lens_sets
 from kobrel.plan.measure import limits
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.measure.survey import survey
@@ -39,14 +39,14 @@ def ahead(looking_at):
             Subject(number=1, name="Near", anchor=coming),
             Subject(number=2, name="Far", anchor=PointAnchor(position_m=(0, 0, -9))),
         )
-        shot = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=4.0)),))
+        shot = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=4.0)),))
         return Plan(shots=(shot,), subjects=subjects), shot, stage
 
     return make
 
 
 def glass_with(shot, **changes):
-    return shot.but(glass=shot.glass.but(**changes))
+    return shot.replace(glass=shot.glass.replace(**changes))
 
 
 # Sensor and frame
@@ -57,10 +57,10 @@ def test_a_sensor_keeps_the_lens_or_the_framing(ahead, delivery):
     plan, shot, stage = ahead(delivery=delivery, focal_mm=Keyed(value=50, keys=(Key(frame=1, value=50),)))
     before = camera_at(plan, shot, 1, stage)
     small = Sensor(width_mm=12.52, height_mm=7.41)
-    same_lens = shot.but(glass=glasses.with_sensor(shot.glass, small, keep_framing=False))
+    same_lens = shot.replace(glass=glasses.with_sensor(shot.glass, small, keep_framing=False))
     assert same_lens.glass.focal_mm == shot.glass.focal_mm
     assert camera_at(plan, same_lens, 1, stage).view_angles_deg[0] < before.view_angles_deg[0]
-    same_view = shot.but(glass=glasses.with_sensor(shot.glass, small, keep_framing=True))
+    same_view = shot.replace(glass=glasses.with_sensor(shot.glass, small, keep_framing=True))
     after = camera_at(plan, same_view, 1, stage)
     assert after.view_angles_deg[0] == pytest.approx(before.view_angles_deg[0])
     assert after.focal_mm < before.focal_mm
@@ -131,18 +131,18 @@ def test_an_older_plan_keeps_its_frame_and_is_metered_at_its_stop(tmp_path, ahea
 
 
 def test_the_shipped_kits_make_sense():
-    kits = shipped_kits()
-    assert len(kits) >= 4
-    assert {lens.is_zoom for kit in kits for lens in kit.lenses} == {True, False}
-    assert any(lens.squeeze > 1 for kit in kits for lens in kit.lenses)
-    for kit in kits:
+    lens_sets = shipped_lens_sets()
+    assert len(lens_sets) >= 4
+    assert {lens.is_zoom for kit in lens_sets for lens in kit.lenses} == {True, False}
+    assert any(lens.squeeze > 1 for kit in lens_sets for lens in kit.lenses)
+    for kit in lens_sets:
         assert len({lens.name for lens in kit.lenses}) == len(kit.lenses)
 
 
 def test_a_kit_from_csv_and_json(tmp_path):
     table = tmp_path / "mine.csv"
     table.write_text("name;focal_mm;longest_mm;widest;close_focus_m\n40;40;;1,8;0,4\nzoom;20;60;2,8;\n")
-    kit = read_kit(table)
+    kit = read_lens_set(table)
     assert kit.kit == "mine"
     assert kit.lenses[0] == Lens(name="40", focal_mm=(40, 40), widest=1.8, close_focus_m=0.4)
     assert kit.lenses[1].focal_mm == (20, 60)
@@ -150,10 +150,10 @@ def test_a_kit_from_csv_and_json(tmp_path):
     whole.write_text(
         '{"lens set": "Mine", "lenses": [{"name": "A", "focal_mm": 40}, {"name": "B", "focal_mm": [20, 60]}]}'
     )
-    assert [lens.is_zoom for lens in read_kit(whole).lenses] == [False, True]
+    assert [lens.is_zoom for lens in read_lens_set(whole).lenses] == [False, True]
     commas = tmp_path / "plain.csv"
     commas.write_text("name,focal_mm,widest\n40 mm,40,1.8\n")
-    assert read_kit(commas).lenses[0].widest == 1.8
+    assert read_lens_set(commas).lenses[0].widest == 1.8
 
 
 @pytest.mark.parametrize(
@@ -177,11 +177,11 @@ def test_a_broken_kit_says_where(tmp_path, name, text, message):
     path = tmp_path / name
     path.write_text(text)
     with pytest.raises(PlanError) as error:
-        read_kit(path)
+        read_lens_set(path)
     assert str(error.value).startswith(str(path))
     assert message in str(error.value)
     with pytest.raises(PlanError, match="no such file"):
-        read_kit(tmp_path / "none.json")
+        read_lens_set(tmp_path / "none.json")
 
 
 PRIME = Lens(
@@ -204,7 +204,7 @@ def test_a_lens_brings_its_focal_length_squeeze_and_light(ahead):
 
 def test_what_a_lens_cannot_do_is_said(ahead):
     plan, shot, stage = ahead(lens=PRIME, f_number=Keyed(value=1.4))
-    near = shot.but(
+    near = shot.replace(
         marks=(
             Mark(frame=1, target=DistanceTarget(metres=2.0), ease="even"),
             Mark(frame=10, target=DistanceTarget(metres=0.4), ease="even"),
@@ -219,7 +219,7 @@ def test_what_a_lens_cannot_do_is_said(ahead):
 
 
 def test_the_nearest_lens_that_can():
-    kit = next(kit for kit in shipped_kits() if kit.kit == "Cine primes")
+    kit = next(kit for kit in shipped_lens_sets() if kit.kit == "Cine primes")
     assert nearest_lens(kit, 60, 1.4, 1.0).name == "65 mm"
     assert nearest_lens(kit, 85, 1.4, 0.5).name == "50 mm"
     assert nearest_lens(kit, 85, 0.9, 0.5) is None
@@ -237,7 +237,7 @@ def size_px(camera, anchor_depth_m):
 @pytest.mark.parametrize("frame", [None, 4.0])
 def test_a_subject_keeps_its_size_while_the_focal_length_changes(ahead, model, frame):
     plan, shot, stage = ahead(model=model)
-    on_it = shot.but(marks=(Mark(frame=1, target={"kind": "subject", "number": 1}),))
+    on_it = shot.replace(marks=(Mark(frame=1, target={"kind": "subject", "number": 1}),))
     before = survey(plan, on_it, stage)
     kept = glasses.keep_size(on_it, 1, 50.0, frame)
     np.testing.assert_allclose(survey(plan, kept, stage).points, before.points)
@@ -262,8 +262,8 @@ def test_a_subject_keeps_its_size_while_the_focal_length_changes(ahead, model, f
 
 def test_a_camera_may_simply_stand_ahead(ahead):
     plan, shot, stage = ahead()
-    assert survey(plan, shot.but(ahead_m=1.5), stage).sight.axial_m[1, 0] == pytest.approx(7.5)
-    lost = shot.but(keeps=KeepSize(subject=7, focal_mm=50))
+    assert survey(plan, shot.replace(ahead_m=1.5), stage).sight.axial_m[1, 0] == pytest.approx(7.5)
+    lost = shot.replace(keeps=KeepSize(subject=7, focal_mm=50))
     assert survey(plan, lost, stage).sight.axial_m[1, 0] == pytest.approx(9)
 
 
@@ -272,13 +272,13 @@ def test_a_camera_may_simply_stand_ahead(ahead):
 
 def test_exposure_is_kept_or_follows_the_stop(ahead):
     plan, shot, stage = ahead()
-    shot = shot.but(exposure=Exposure.right_at(2.8))
+    shot = shot.replace(exposure=Exposure.right_at(2.8))
     assert float(camera_at(plan, shot, 1, stage).off_ev) == pytest.approx(0)
     closed = glass_with(shot, f_number=Keyed(value=5.6))
     camera = camera_at(plan, closed, 1, stage)
     assert float(camera.off_ev) == pytest.approx(-2)
     assert float(camera.shown_ev) == 0
-    coupled = closed.but(exposure=closed.exposure.but(kept=False))
+    coupled = closed.replace(exposure=closed.exposure.replace(kept=False))
     assert float(camera_at(plan, coupled, 1, stage).shown_ev) == pytest.approx(-2)
     dim = glass_with(coupled, transmission=0.5)
     assert float(camera_at(plan, dim, 1, stage).shown_ev) == pytest.approx(-3)
@@ -287,10 +287,10 @@ def test_exposure_is_kept_or_follows_the_stop(ahead):
 @pytest.mark.parametrize("by", ["iso", "shutter_deg", "nd_stops"])
 def test_what_makes_up_for_a_stop(ahead, by):
     plan, shot, stage = ahead(f_number=Keyed(value=2.0))
-    shot = shot.but(exposure=Exposure.right_at(2.8))
+    shot = shot.replace(exposure=Exposure.right_at(2.8))
     off = float(camera_at(plan, shot, 1, stage).off_ev)
     made = glasses.made_up(shot.exposure, off, by)
-    assert float(camera_at(plan, shot.but(exposure=made), 1, stage).off_ev) == pytest.approx(0, abs=1e-9)
+    assert float(camera_at(plan, shot.replace(exposure=made), 1, stage).off_ev) == pytest.approx(0, abs=1e-9)
     assert glasses.metered(shot.exposure, off).metered == pytest.approx(shot.exposure.metered + off)
 
 
@@ -306,7 +306,7 @@ def test_what_cannot_make_up():
 @pytest.mark.parametrize("model", ["render", "thin"])
 def test_a_match_gives_the_same_framing_blur_and_light(ahead, model):
     plan, shot, stage = ahead(model=model)
-    shot = shot.but(exposure=Exposure.right_at(2.8))
+    shot = shot.replace(exposure=Exposure.right_at(2.8))
     before = camera_at(plan, shot, 1, stage)
     for size in FORMATS:
         sensor = Sensor(width_mm=size.width_mm, height_mm=size.height_mm)
@@ -350,15 +350,15 @@ def test_readings_in_words(ahead):
     assert said.startswith("A real lens:")
     assert "narrower" in said
     assert "nearer" in limits.surfaces_differ(camera, measure("m"))
-    close = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=0.04)),))
+    close = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=0.04)),))
     assert "cannot focus this close" in limits.models_differ(camera_at(plan, close, 1, stage), measure("m"))
 
 
 def test_focused_at_infinity_neither_model_blurs_the_background(looking_at):
     plan, shot, stage = looking_at()
-    far = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
+    far = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
     for model in ("render", "thin"):
-        camera = camera_at(plan, far.but(glass=far.glass.but(model=model)), 1, stage)
+        camera = camera_at(plan, far.replace(glass=far.glass.replace(model=model)), 1, stage)
         said = limits.models_differ(camera, measure("m"))
         assert "the background is as sharp" in said
         assert "nan" not in said
@@ -366,7 +366,7 @@ def test_focused_at_infinity_neither_model_blurs_the_background(looking_at):
 
 def test_breathing_over_a_pull(ahead):
     plan, shot, stage = ahead(model="thin")
-    pull = shot.but(
+    pull = shot.replace(
         marks=(
             Mark(frame=1, target=DistanceTarget(metres=1.0)),
             Mark(frame=10, target=DistanceTarget(metres=np.inf)),
@@ -384,8 +384,8 @@ def allows(one, column, stop):
 @pytest.mark.parametrize("model", ["render", "thin"])
 def test_maps_tell_what_happens_when_a_point_is_taken(ahead, model):
     plan, shot, stage = ahead(model=model)
-    shot = shot.but(
-        brief=(Wish(subject=1), Wish(subject=2, kind="at_least", px=6)),
+    shot = shot.replace(
+        brief=(Requirement(subject=1), Requirement(subject=2, kind="at_least", px=6)),
         marks=(Mark(frame=1, target={"kind": "subject", "number": 1}),),
     )
     numbers = survey(plan, shot, stage, [1])
@@ -412,7 +412,7 @@ def test_maps_tell_what_happens_when_a_point_is_taken(ahead, model):
     assert met
     for cells, expected in ((met[::7], True), (unmet[::31], False)):
         for column, stop in cells:
-            there = glass_with(shot, f_number=Keyed(value=stop)).but(
+            there = glass_with(shot, f_number=Keyed(value=stop)).replace(
                 marks=(Mark(frame=1, target=DistanceTarget(metres=by_focus.across[column])),)
             )
             after = survey(plan, there, stage, [1])
@@ -422,7 +422,7 @@ def test_maps_tell_what_happens_when_a_point_is_taken(ahead, model):
 
 def test_what_a_brief_and_a_kept_size_miss_is_found(ahead):
     plan, shot, stage = ahead()
-    lost = shot.but(brief=(Wish(subject=8),), keeps=KeepSize(subject=9, focal_mm=50))
-    said = " ".join(findings(plan.but(shots=(lost,)), stage))
+    lost = shot.replace(brief=(Requirement(subject=8),), keeps=KeepSize(subject=9, focal_mm=50))
+    said = " ".join(findings(plan.replace(shots=(lost,)), stage))
     assert "names subject 8, which does not exist" in said
     assert "size of subject 9, which does not exist" in said

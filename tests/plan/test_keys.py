@@ -114,7 +114,7 @@ def test_a_key_that_is_moved_past_another_comes_after_it(case):
 def test_what_a_key_has_besides_its_value_stays():
     swing = LevelKey(frame=10, value=1.0, ease="own", handles=(0.1, 0.0, 0.2, 1.0), settle=Settle(part=0.4))
     level = Level(keys=(swing,)).set(LevelKey(frame=10, value=3.0))
-    assert level.keys == (swing.but(value=3.0),)
+    assert level.keys == (swing.replace(value=3.0),)
 
 
 def test_each_value_is_changed_and_reached():

@@ -11,9 +11,17 @@ from kobrel.errors import KobrelError, OpticsError, PlanError
 from kobrel.optics.aperture import passes
 from kobrel.plan.check import findings, shot_warnings
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.instrument import Flaws
+from kobrel.plan.instrument import Character
 from kobrel.plan.iris import IrisShape, MaskPicture, Stencil
-from kobrel.plan.kits.irises import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
+from kobrel.plan.lens_sets.irises import (
+    OWN,
+    SUFFIX,
+    Preset,
+    preset_from,
+    presets_in,
+    read_preset,
+    write_preset,
+)
 from kobrel.plan.masks import draw, iris_of, mask_fault, mask_of, masks_beside, read_mask
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import Shot
@@ -94,8 +102,8 @@ def test_faults_of_a_mask_are_told_and_the_iris_stays(tmp_path):
 
 def test_a_missing_mask_is_a_finding(looking_at, tmp_path):
     plan, shot, stage = looking_at()
-    shot = shot.but(iris=IrisShape(mask=MaskPicture(path=str(tmp_path / "gone.png"))))
-    plan = plan.but(shots=(shot,))
+    shot = shot.replace(iris=IrisShape(mask=MaskPicture(path=str(tmp_path / "gone.png"))))
+    plan = plan.replace(shots=(shot,))
     assert any("gone.png: the mask is missing" in line for line in findings(plan, stage))
 
 
@@ -112,7 +120,7 @@ def test_the_light_lost_counts_in_the_t_stop_unless_it_is_made_up(looking_at):
     bare = camera_at(plan, shot, 1, stage)
     for made_up in (False, True):
         mask = Stencil(outline="ring", inner=0.5, made_up=made_up)
-        masked = camera_at(plan, shot.but(iris=IrisShape(mask=mask)), 1, stage)
+        masked = camera_at(plan, shot.replace(iris=IrisShape(mask=mask)), 1, stage)
         lost = 2 * np.log2(float(masked.t_stop) / float(bare.t_stop))
         assert lost == pytest.approx(0.0 if made_up else -np.log2(0.75), abs=5e-3)
         assert float(masked.f_number) == float(bare.f_number)
@@ -156,9 +164,9 @@ def test_stencils_that_cannot_be_are_refused(wrong):
 def test_masks_are_kept_with_the_plan(looking_at, tmp_path):
     plan, shot, _stage = looking_at()
     picture = write(tmp_path / "own.png", np.ones((16, 16, 1)), ("Y",))
-    drawn = shot.but(iris=IrisShape(mask=Stencil(outline="heart", dust=0.5)))
-    read = shot.but(name="a/b 2", iris=IrisShape(mask=MaskPicture(path=str(picture))))
-    plan = plan.but(shots=(drawn, read, drawn.but(name="x y/z")))
+    drawn = shot.replace(iris=IrisShape(mask=Stencil(outline="heart", dust=0.5)))
+    read = shot.replace(name="a/b 2", iris=IrisShape(mask=MaskPicture(path=str(picture))))
+    plan = plan.replace(shots=(drawn, read, drawn.replace(name="x y/z")))
     folder = tmp_path / "plans"
     folder.mkdir()
     save_plan(plan, folder / "night.kobrel")
@@ -174,14 +182,16 @@ def test_discs_that_a_renderer_cuts_are_told(looking_at):
     from tests.conftest import ball_at
 
     plan, shot, stage = looking_at(ball_at((0, 0, -1.5), 0.3))
-    shot = shot.but(most_px=10.0)
-    plan = plan.but(shots=(shot,))
+    shot = shot.replace(most_px=10.0)
+    plan = plan.replace(shots=(shot,))
     told = [line for line in shot_warnings(plan, shot, stage) if "maximum is 10 px" in line]
     largest = float(camera_at(plan, shot, 1, stage).blur_px(1.2))
     assert len(told) == 1
     assert int(told[0].split(" px")[0].split()[-1]) == pytest.approx(largest, rel=0.02)
-    roomy = shot.but(most_px=1e4)
-    assert not any("Blur reaches" in line for line in shot_warnings(plan.but(shots=(roomy,)), roomy, stage))
+    roomy = shot.replace(most_px=1e4)
+    assert not any(
+        "Blur reaches" in line for line in shot_warnings(plan.replace(shots=(roomy,)), roomy, stage)
+    )
 
 
 # Presets
@@ -207,7 +217,7 @@ def test_a_presets_picture_travels_with_it(tmp_path):
     picture = write(tmp_path / "mask.png", np.full((16, 16, 1), 0.5), ("Y",))
     shot = Shot(
         name="1", camera={"kind": "fixed", "pose": tuple(np.eye(4).ravel())},
-        iris=IrisShape(mask=MaskPicture(path=str(picture))), flaws=Flaws(swirl_mm=0.2),
+        iris=IrisShape(mask=MaskPicture(path=str(picture))), flaws=Character(swirl_mm=0.2),
     )  # fmt: skip
     share = tmp_path / "share"
     share.mkdir()

@@ -48,8 +48,8 @@ CAMERA = MadeCamera(position_m=(0, 1.6, 6), aim_m=(0, 1, 0))
 
 
 def test_an_orbit_keeps_distance_and_height_and_turns_evenly_in_time():
-    camera = moves.orbit(CAMERA, 1001, 1011, 60).but(path="arc")
-    camera = camera.but(keys=tuple(key.but(ease="even") for key in camera.keys))
+    camera = moves.orbit(CAMERA, 1001, 1011, 60).replace(path="arc")
+    camera = camera.replace(keys=tuple(key.replace(ease="even") for key in camera.keys))
     place, aim, _ = moves.made_at(camera, np.linspace(1001, 1011, 41))
     away = place - aim
     np.testing.assert_allclose(np.linalg.norm(away, axis=1), np.linalg.norm(away[0]), rtol=1e-9)
@@ -75,7 +75,7 @@ def test_keys_are_set_replaced_and_taken_away():
     keyed = CAMERA.with_key(moves.key_of(CAMERA, 10))
     keyed = moves.posed(keyed, 20, position_m=(1.0, 1.6, 6.0))
     assert [key.frame for key in keyed.keys] == [10, 20]
-    keyed = keyed.with_key(keyed.keys[1].but(ease="even", position_m=(2.0, 1.6, 6.0)))
+    keyed = keyed.with_key(keyed.keys[1].replace(ease="even", position_m=(2.0, 1.6, 6.0)))
     assert keyed.keys[1].ease == "smooth"  # an exchanged key keeps its way on
     assert keyed.without_key(10).keys == (keyed.keys[1],)
     last = keyed.without_key(10).without_key(20)
@@ -86,19 +86,19 @@ def test_keys_are_set_replaced_and_taken_away():
 def test_what_has_no_keys_changes_for_all_frames():
     keyed = CAMERA.with_key(moves.key_of(CAMERA, 10))
     clipped = moves.posed(keyed, 20, near_clip_m=0.3)
-    assert clipped == keyed.but(near_clip_m=0.3)
+    assert clipped == keyed.replace(near_clip_m=0.3)
     both = moves.posed(keyed, 20, near_clip_m=0.3, roll_deg=4.0)
     assert (both.near_clip_m, [key.roll_deg for key in both.keys]) == (0.3, [0.0, 4.0])
-    assert moves.posed(CAMERA, 20, near_clip_m=0.3) == CAMERA.but(near_clip_m=0.3)
+    assert moves.posed(CAMERA, 20, near_clip_m=0.3) == CAMERA.replace(near_clip_m=0.3)
 
 
 def test_keys_must_be_in_order_and_aims_elsewhere():
     with pytest.raises(ValueError, match="not in order"):
-        CAMERA.but(keys=(CameraKey(frame=2, position_m=(0, 0, 0), aim_m=(1, 0, 0)),) * 2)
+        CAMERA.replace(keys=(CameraKey(frame=2, position_m=(0, 0, 0), aim_m=(1, 0, 0)),) * 2)
     with pytest.raises(ValueError, match="the aim must differ"):
         MadeCamera(position_m=(0, 0, 0), aim_m=(0, 0, 0))
     with pytest.raises(ValueError, match="the aim must differ"):
-        CAMERA.but(keys=(CameraKey(frame=2, position_m=(1, 0, 0), aim_m=(1, 0, 0)),))
+        CAMERA.replace(keys=(CameraKey(frame=2, position_m=(1, 0, 0), aim_m=(1, 0, 0)),))
 
 
 def test_a_camera_keeps_looking_at_a_moving_subject():
@@ -108,7 +108,7 @@ def test_a_camera_keeps_looking_at_a_moving_subject():
     )
     subject = Subject(number=4, name="Bird", anchor=PointAnchor(position_m=(0, 0, 0), keys=path))
     shot = Shot(
-        name="1", first=1, last=11, camera=CAMERA.but(aims_at=4),
+        name="1", first=1, last=11, camera=CAMERA.replace(aims_at=4),
         marks=(Mark(frame=1, target=DistanceTarget(metres=3)),),
     )  # fmt: skip
     plan = Plan(subjects=(subject,), shots=(shot,))
@@ -119,7 +119,7 @@ def test_a_camera_keeps_looking_at_a_moving_subject():
     np.testing.assert_allclose(sight.x_px, shot.width_px / 2, atol=1e-6)
     np.testing.assert_allclose(sight.axial_m, np.linalg.norm(points - CAMERA.position_m, axis=1))
     # A subject that is gone leaves it its own aim.
-    alone = camera_at(plan.but(subjects=()), shot, 5, Stage())
+    alone = camera_at(plan.replace(subjects=()), shot, 5, Stage())
     np.testing.assert_allclose(alone.pose, moves.made_poses(CAMERA, [5])[0])
 
 

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from kobrel.errors import PlanError
 from kobrel.plan.pull.interpolation import focus_dpt
-from kobrel.plan.pull.perform import performed
+from kobrel.plan.pull.live_pull import performed
 
 
 @given(st.integers(0, 10**6), st.sampled_from([0.005, 0.02, 0.1]))

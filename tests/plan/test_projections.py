@@ -58,7 +58,7 @@ def test_what_is_seen_is_where_the_rays_of_the_picture_go(looking_at, kind):
 
 def test_an_orthographic_view_focused_at_infinity_still_has_its_frame(looking_at):
     plan, shot, stage = looking_at(glass={"projection": "orthographic", "field_m": 4.0})
-    far = shot.but(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
+    far = shot.replace(marks=(Mark(frame=1, target=DistanceTarget(metres=float("inf"))),))
     camera = camera_at(plan, far, 1, stage)
     assert [float(half) for half in camera.half_widths()] == pytest.approx([2.0, 4 / 3])
     assert [float(angle) for angle in camera.view_angles_deg] == [0.0, 0.0]

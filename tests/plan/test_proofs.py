@@ -21,7 +21,7 @@ from kobrel.exchange.proof.files import (
 )
 from kobrel.exchange.proof.sheet import Sheet, laid_out, write_sheet
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.instrument import Flaws
+from kobrel.plan.instrument import Character
 from kobrel.plan.measure.camera import camera_at
 from kobrel.plan.model import DistanceTarget, Plan
 from kobrel.plan.variants import proofs
@@ -45,7 +45,7 @@ def proof(shot, **changes):
     from kobrel.stage.stage import Stage
 
     made = proofs.proof_of(shot, camera(plan, shot, 1, Stage()), 1.0, (32, 18), 8, name="Proof 1")
-    return made.but(**changes)
+    return made.replace(**changes)
 
 
 @pytest.fixture
@@ -61,7 +61,7 @@ def pixels(value=0.5):
 
 
 def closed(shot, stop):
-    return shot.but(glass=shot.glass.but(f_number=shot.glass.f_number.but(value=stop)))
+    return shot.replace(glass=shot.glass.replace(f_number=shot.glass.f_number.replace(value=stop)))
 
 
 # What they differ in, and what is taken back
@@ -70,20 +70,20 @@ def closed(shot, stop):
 def test_captions_tell_only_what_differs(shot):
     several = [proof(closed(shot, stop), name=f"P{stop}") for stop in (1.4, 2.8, 5.6)]
     assert proofs.differences(several) == ["f/1.4", "f/2.8", "f/5.6"]
-    flawed = shot.but(flaws=Flaws(colour_mm=0.2))
+    flawed = shot.replace(flaws=Character(colour_mm=0.2))
     told = proofs.differences([several[0], proof(flawed, name="x", frame=9.0)])
     assert told == ["frame 1   f/1.4   no character", "frame 9   f/2.8   fringes"]
     assert proofs.differences([several[0]]) == ["50 mm   f/1.4   focus 3.00 m"]
-    assert proofs.differences([several[0].but(name="at f/1.4"), several[1]]) == ["", "f/2.8"]
+    assert proofs.differences([several[0].replace(name="at f/1.4"), several[1]]) == ["", "f/2.8"]
     assert proofs.differences([]) == []
 
 
 @pytest.mark.parametrize("what", proofs.TAKES)
 def test_settings_are_taken_back_whole_or_in_part(shot, what):
-    other = closed(shot, 8.0).but(
-        flaws=Flaws(colour_mm=0.3), iris=shot.iris.but(blades=6), exposure=shot.exposure.but(iso=100.0),
-        marks=(shot.marks[0].but(target=DistanceTarget(metres=7.0)),), ahead_m=0.5,
-        glass=closed(shot, 8.0).glass.but(focal_mm=shot.glass.focal_mm.but(value=85.0)),
+    other = closed(shot, 8.0).replace(
+        flaws=Character(colour_mm=0.3), iris=shot.iris.replace(blades=6), exposure=shot.exposure.replace(iso=100.0),
+        marks=(shot.marks[0].replace(target=DistanceTarget(metres=7.0)),), ahead_m=0.5,
+        glass=closed(shot, 8.0).glass.replace(focal_mm=shot.glass.focal_mm.replace(value=85.0)),
     )  # fmt: skip
     made = proofs.taken(Plan(shots=(shot,)), 0, proof(other), what).shots[0]
     taken = {
@@ -125,7 +125,7 @@ def test_each_kind_of_ladder_has_first_values_that_make_shots(looking_at, kind):
     plan, shot, stage = looking_at()
 
     def camera(way):
-        return camera_at(plan.but(shots=(way,)), way, 1, stage)
+        return camera_at(plan.replace(shots=(way,)), way, 1, stage)
 
     values = first_values(kind, camera(shot))
     rungs = ladder(shot, 1, camera, [(kind, values)])
@@ -144,7 +144,7 @@ def test_framing_is_kept_at_the_focus(looking_at):
     plan, shot, stage = looking_at()
     before = camera_at(plan, shot, 1, stage)
     longer = with_value(shot, 1, before, "focal", 100.0)
-    after = camera_at(plan.but(shots=(longer,)), longer, 1, stage)
+    after = camera_at(plan.replace(shots=(longer,)), longer, 1, stage)
     size = [float(c.focal_mm / c.focus_m) for c in (before, after)]
     assert size[0] == pytest.approx(size[1])
     ahead = before.pose[:3, 3] - after.pose[:3, 3]
@@ -176,7 +176,7 @@ def test_ends_of_shots_and_frames_of_a_pull(looking_at):
     with pytest.raises(PlanError, match="1 or more"):
         every_nth(shot, 0)
     with pytest.raises(PlanError, match=f"1 to {MOST_RUNGS}"):
-        every_nth(shot.but(last=900), 1)
+        every_nth(shot.replace(last=900), 1)
 
 
 # Files
@@ -208,7 +208,9 @@ def test_proofs_go_with_the_plan(shot, tmp_path):
     placed = brought(plan, tmp_path / "a.proofs")
     assert Path(placed.proofs[0].path).parent == tmp_path / "a.proofs"
     assert placed.proofs[1] == gone
-    assert brought(placed.but(proofs=placed.proofs[:1]), tmp_path / "a.proofs").proofs == placed.proofs[:1]
+    assert (
+        brought(placed.replace(proofs=placed.proofs[:1]), tmp_path / "a.proofs").proofs == placed.proofs[:1]
+    )
     save_plan(placed, tmp_path / "a.kobrel")
     assert '"a.proofs/' in (tmp_path / "a.kobrel").read_text()
     assert open_plan(tmp_path / "a.kobrel").proofs == placed.proofs
@@ -216,7 +218,7 @@ def test_proofs_go_with_the_plan(shot, tmp_path):
 
 def test_a_plan_cannot_have_other_folders_read_or_copied(shot, tmp_path, monkeypatch):
     from kobrel import trust
-    from kobrel.stage.read.finished.frames import layers
+    from kobrel.stage.read.rendered.frames import layers
 
     made = write_proof(tmp_path / "far", proof(shot), pixels())
     monkeypatch.setattr(trust, "_ALLOWED", set())
@@ -296,7 +298,7 @@ def test_a_sheet_is_laid_out_within_its_pages(hung):
     with pytest.raises(KobrelError, match="1 to"):
         laid_out([], Sheet("T"))
     with pytest.raises(KobrelError, match="not a single row"):
-        laid_out([p.but(width_px=10, height_px=60) for p in hung], Sheet("T", columns=1))
+        laid_out([p.replace(width_px=10, height_px=60) for p in hung], Sheet("T", columns=1))
 
 
 def test_a_pdf_has_its_words_as_type_and_its_pictures(hung, tmp_path):

@@ -42,7 +42,7 @@ def shot_of(*marks, camera=STILL, last=1100):
 
 
 def focus(shot, plan=None, frames=None):
-    plan = (plan or Plan()).but(shots=(shot,))
+    plan = (plan or Plan()).replace(shots=(shot,))
     frames = np.arange(shot.first, shot.last + 1.0) if frames is None else frames
     return 1 / cameras_at(plan, shot, frames, Stage()).focus_m
 
@@ -80,11 +80,11 @@ def test_a_pull_is_even_in_dioptres_or_in_metres():
     marks = (Mark(frame=1011, target=at_m(2), ease="even"), Mark(frame=1031, target=at_m(8)))
     by_dioptres = focus(shot_of(*marks))
     assert by_dioptres[20] == pytest.approx((1 / 2 + 1 / 8) / 2)
-    by_metres = focus(shot_of(marks[0].but(by="metres"), marks[1]))
+    by_metres = focus(shot_of(marks[0].replace(by="metres"), marks[1]))
     assert 1 / by_metres[20] == pytest.approx(5.0)
     for path in (by_dioptres, by_metres):
         assert (path[0], path[-1]) == pytest.approx((0.5, 0.125))
-    infinite = (marks[0].but(by="metres"), Mark(frame=1031, target=at_m(float("inf"))))
+    infinite = (marks[0].replace(by="metres"), Mark(frame=1031, target=at_m(float("inf"))))
     assert focus(shot_of(*infinite))[20] == pytest.approx(0.25)
 
 
@@ -100,7 +100,7 @@ def test_a_hold_keeps_to_its_subject_until_its_frame():
     shot = shot_of(
         Mark(frame=1010, target=SubjectTarget(number=1), until=1050), Mark(frame=1070, target=at_m(9))
     )
-    numbers = survey(plan.but(shots=(shot,)), shot, Stage())
+    numbers = survey(plan.replace(shots=(shot,)), shot, Stage())
     on = 1 / numbers.sight.axial_m[0]
     path = focus(shot, plan)
     np.testing.assert_allclose(path[:50], on[:50])
@@ -113,14 +113,14 @@ def test_a_hold_keeps_to_its_subject_until_its_frame():
 def test_a_search_overshoots_after_it_arrives_and_comes_to_rest(ends, unit):
     search = Search(amount=0.2, unit=unit, swings=2, decay=2, frames=30)
     marks = (Mark(frame=1010, target=at_m(ends[0]), search=search), Mark(frame=1020, target=at_m(ends[1])))
-    path, plain = focus(shot_of(*marks)), focus(shot_of(marks[0].but(search=None), marks[1]))
+    path, plain = focus(shot_of(*marks)), focus(shot_of(marks[0].replace(search=None), marks[1]))
     off = path - plain
     assert np.all(off[:20] == 0)
     assert np.all(off[50:] == 0)
     way = 1 / ends[1] - 1 / ends[0]
     size = 0.2 * (abs(way) if unit == "part" else 1.0)
     fine = focus(shot_of(*marks), frames=np.arange(1001, 1100, 0.05)) - focus(
-        shot_of(marks[0].but(search=None), marks[1]), frames=np.arange(1001, 1100, 0.05)
+        shot_of(marks[0].replace(search=None), marks[1]), frames=np.arange(1001, 1100, 0.05)
     )
     beyond = fine * np.sign(way)
     clamped = size > 1 / max(ends) and way < 0  # infinity is as far as a focus goes
@@ -135,7 +135,7 @@ def test_a_search_ends_where_the_next_pull_arrives():
         Mark(frame=1060, target=at_m(3)),
     )  # fmt: skip
     path = focus(shot)
-    plain = focus(shot_of(*(m.but(search=None) for m in shot.marks)))
+    plain = focus(shot_of(*(m.replace(search=None) for m in shot.marks)))
     assert np.ptp(path[20:39]) > 0.5
     assert np.abs(path[40:58] - plain[40:58]).max() > 0.01
     np.testing.assert_allclose(path[59:], plain[59:])
@@ -170,7 +170,7 @@ def test_a_pull_stays_on_subjects_that_move_before_a_camera_that_moves(seed):
         for f, e, b in zip(frames, eases, random.choice(["dioptres", "metres"], 4), strict=True)
     ]
     if seed % 2:
-        marks[0] = marks[0].but(search=Search())
+        marks[0] = marks[0].replace(search=Search())
     shot = shot_of(*marks, camera=camera)
     plan = Plan(subjects=tuple(subjects), shots=(shot,))
     numbers = survey(plan, shot, Stage())
@@ -257,7 +257,7 @@ def test_a_search_becomes_plain_marks_on_its_crests():
 
 def test_the_pace_is_the_slope_of_the_focus():
     marks = (Mark(frame=1011, target=at_m(2), ease="even"), Mark(frame=1035, target=at_m(4)))
-    shot = shot_of(*marks).but(fps=24.0, ring={"throw_deg": 300, "closest_m": 0.5, "most_deg_s": 30})
+    shot = shot_of(*marks).replace(fps=24.0, ring={"throw_deg": 300, "closest_m": 0.5, "most_deg_s": 30})
     numbers = survey(Plan(shots=(shot,)), shot, Stage())
     made = pace(shot, numbers)
     assert made.dpt_s[20] == pytest.approx(0.25)
@@ -268,7 +268,7 @@ def test_the_pace_is_the_slope_of_the_focus():
     assert len(told) == 1
     assert "38°/s at 1011–1034" in told[0]
     kit = Lens(name="50", focal_mm=(50, 50), close_focus_m=0.25)
-    assert closest_m(shot.but(glass=shot.glass.but(lens=kit))) == 0.25
+    assert closest_m(shot.replace(glass=shot.glass.replace(lens=kit))) == 0.25
 
 
 @pytest.mark.parametrize(
@@ -284,12 +284,14 @@ def test_a_rack_that_shows_nothing_is_told_with_the_stop_that_would(apart, stop,
     shot = shot_of(
         Mark(frame=1010, target=SubjectTarget(number=1)), Mark(frame=1020, target=SubjectTarget(number=2))
     )
-    numbers = survey(plan.but(shots=(shot,)), shot, Stage())
+    numbers = survey(plan.replace(shots=(shot,)), shot, Stage())
     found = [line for line in pace_doubts(plan, shot, numbers) if "barely visible" in line]
     assert bool(found) == bool(told)
     if told == "would show it":
         wanted = float(found[0].split("f/")[1].split()[0])
-        camera = camera_at(plan, shot.but(glass=shot.glass.but(f_number={"value": wanted})), 1020, Stage())
+        camera = camera_at(
+            plan, shot.replace(glass=shot.glass.replace(f_number={"value": wanted})), 1020, Stage()
+        )
         assert float(camera.blur_px(1.5)) == pytest.approx(2 * camera.coc_px, rel=0.06)
     elif told:
         assert told in found[0]
@@ -316,15 +318,15 @@ def test_a_mark_on_a_free_point_follows_its_path_before_a_camera_that_moves(seed
 
 def test_a_jerk_is_told_with_its_frames_and_a_smooth_pull_has_none():
     even = shot_of(Mark(frame=1010, target=at_m(1.0), ease="even"), Mark(frame=1020, target=at_m(10.0)))
-    ring = even.ring.but(most_deg_s=1e6, most_deg_s2=5000.0)
-    even = even.but(ring=ring)
+    ring = even.ring.replace(most_deg_s=1e6, most_deg_s2=5000.0)
+    even = even.replace(ring=ring)
     numbers = survey(Plan(shots=(even,)), even, Stage())
     made = pace(even, numbers)
     assert numbers.frames[made.too_jerky].tolist() == [1010, 1020]
     told = pace_doubts(Plan(), even, numbers)
     assert len(told) == 1
     assert "1010, 1020" in told[0]
-    smooth = even.but(marks=tuple(m.but(ease="smooth") for m in even.marks))
+    smooth = even.replace(marks=tuple(m.replace(ease="smooth") for m in even.marks))
     assert not pace(smooth, survey(Plan(shots=(smooth,)), smooth, Stage())).too_jerky.any()
 
 
@@ -334,7 +336,7 @@ def test_breathing_is_what_refocusing_does_to_the_size_of_things():
     percent = breathing_percent(numbers)
     assert percent.shape == numbers.frames.shape
     assert percent[-1] == pytest.approx(0.0, abs=1e-9)
-    thin = shot.but(glass=shot.glass.but(model="thin"))
+    thin = shot.replace(glass=shot.glass.replace(model="thin"))
     moved = breathing_percent(survey(Plan(shots=(thin,)), thin, Stage()))
     assert moved[0] == pytest.approx(100 * 0.05 / (1 - 0.05), rel=1e-9)
     angles = numbers.camera.half_widths()[0]

@@ -20,7 +20,7 @@ DARK = Light(key_strength=0, sky_strength=0, zenith=(0, 0, 0), horizon=(0, 0, 0)
 def shifted(looking_at, shift, *nodes, **glass):
     plan, shot, stage = looking_at(*nodes, glass={"shift_mm": shift, **glass})
     mark = Mark(frame=1, target=DistanceTarget(metres=5.0))
-    return plan, shot.but(marks=(mark,)), stage
+    return plan, shot.replace(marks=(mark,)), stage
 
 
 @pytest.mark.parametrize("projection", ["perspective", "orthographic", "fisheye"])
@@ -46,7 +46,7 @@ def test_what_is_in_the_picture_is_so_in_the_survey(looking_at):
     states = []
     for shift in ((0.0, 0.0), (12.0, 0.0)):
         plan, shot, stage = shifted(looking_at, shift, ball_at((0, 0, -5)))
-        states.append(survey(plan.but(subjects=(side, other)), shot, stage).state[:, 0] == GONE)
+        states.append(survey(plan.replace(subjects=(side, other)), shot, stage).state[:, 0] == GONE)
     np.testing.assert_array_equal(states, [[True, False], [False, True]])
 
 
@@ -78,8 +78,8 @@ def test_an_exported_camera_has_handles_shutter_and_the_files_own_range(moving_s
     from kobrel.plan.start import plan_from_scene
 
     plan, stage = plan_from_scene(moving_scene, load_scene(moving_scene))
-    shot = plan.shots[0].but(handles=3, first=4, last=8)
-    shot = shot.but(exposure=shot.exposure.but(shutter_deg=172.8))
+    shot = plan.shots[0].replace(handles=3, first=4, last=8)
+    shot = shot.replace(exposure=shot.exposure.replace(shutter_deg=172.8))
     write_usd(plan, shot, stage, tmp_path / "e.usda")
     opened = Usd.Stage.Open(str(tmp_path / "e.usda"))
     camera = UsdGeom.Camera(opened.GetPrimAtPath("/Camera"))

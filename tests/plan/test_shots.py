@@ -19,7 +19,7 @@ STILL = FixedCamera(pose=tuple(np.eye(4).ravel().tolist()))
 
 
 def shot(name, **changes):
-    return Shot(name=name, camera=STILL).but(**changes)
+    return Shot(name=name, camera=STILL).replace(**changes)
 
 
 def names(plan):
@@ -27,7 +27,7 @@ def names(plan):
 
 
 def glass(focal, stop):
-    return shot("x").glass.but(focal_mm=Keyed(value=focal), f_number=Keyed(value=stop))
+    return shot("x").glass.replace(focal_mm=Keyed(value=focal), f_number=Keyed(value=stop))
 
 
 @pytest.fixture
@@ -38,7 +38,7 @@ def three():
 def test_a_copy_stands_behind_its_shot_under_a_name_of_its_own(three):
     plan = shots.duplicated(three, 0)
     assert names(plan) == ["01", "01 2", "02", "03"]
-    assert plan.shots[1].but(name="01") == plan.shots[0]
+    assert plan.shots[1].replace(name="01") == plan.shots[0]
     assert names(shots.duplicated(plan, 0)) == ["01", "01 3", "01 2", "02", "03"]
 
 
@@ -73,7 +73,7 @@ def test_frames_of_a_shot_change_and_its_marks_stay():
 
 
 def test_a_lens_is_given_to_several_shots_and_marks_stay_theirs(three):
-    source = three.shots[0].but(glass=glass(85, 1.4))
+    source = three.shots[0].replace(glass=glass(85, 1.4))
     plan = shots.with_lens_of(with_shot(three, 0, source), 0, [0, 2])
     assert plan.shots[2].glass == source.glass
     assert plan.shots[1] == three.shots[1]
@@ -83,7 +83,7 @@ def test_a_lens_is_given_to_several_shots_and_marks_stay_theirs(three):
 
 def test_every_camera_of_a_scene_becomes_a_shot_once(demo):
     plan, stage = demo
-    one = plan.but(shots=plan.shots[:1])
+    one = plan.replace(shots=plan.shots[:1])
     more, count = shots.from_cameras(one, stage)
     assert count == sum(len(scene.cameras) for scene in stage.scenes.values()) - 1
     assert len(set(names(more))) == len(more.shots) == count + 1
@@ -119,7 +119,7 @@ def test_cues_are_kept_in_order_and_end_after_they_begin():
     assert [cue.name for cue in made.cues] == ["Cue 2", "Cue"]
     assert cues.cue_frames(made) == [1010, 1020, 1050]
     assert (one.end, two.end) == (1050, 1020)
-    later = cues.change_cue(made, two, two.but(first=1060, last=1070))
+    later = cues.change_cue(made, two, two.replace(first=1060, last=1070))
     assert [cue.first for cue in later.cues] == [1050, 1060]
     assert cues.remove_cue(made, one).cues == (two,)
     with pytest.raises(ValidationError, match="before its start"):
@@ -150,7 +150,7 @@ def test_a_cut_tells_what_jumps():
 @pytest.mark.parametrize("focal", [24.0, 85.0, 135.0])
 def test_a_matched_shot_has_its_neighbours_background_at_the_cut(by, focal):
     keys = (Key(frame=1001, value=2.0), Key(frame=1096, value=4.0))
-    zoomed = glass(focal, 4.0).but(f_number=Keyed(value=2.0, keys=keys))
+    zoomed = glass(focal, 4.0).replace(f_number=Keyed(value=2.0, keys=keys))
     plan = Plan(
         shots=(shot("1", glass=glass(35, 2.0)), shot("2", glass=zoomed), shot("3", glass=glass(50, 11.0)))
     )
@@ -164,7 +164,7 @@ def test_a_matched_shot_has_its_neighbours_background_at_the_cut(by, focal):
 
 
 def test_no_match_where_no_stop_can_make_it():
-    flat = shot("2", glass=glass(50, 2.0).but(projection="orthographic"))
+    flat = shot("2", glass=glass(50, 2.0).replace(projection="orthographic"))
     with pytest.raises(PlanError, match="orthographic"):
         cuts.matched(Plan(shots=(shot("1"), flat)), 0, 1, Stage())
     plan = Plan(shots=(shot("1", glass=glass(12, 8.0)), shot("2", glass=glass(300, 1.4))))
@@ -175,7 +175,7 @@ def test_no_match_where_no_stop_can_make_it():
 
 def test_no_match_of_a_background_that_is_sharp():
     """A shot that is focused so far away that nothing behind is soft: no stop can make it so."""
-    far = shot("1").but(marks=(Mark(frame=1001, target=DistanceTarget(metres=1e30)),))
+    far = shot("1").replace(marks=(Mark(frame=1001, target=DistanceTarget(metres=1e30)),))
     with pytest.raises(PlanError, match="Shot 1 would need f/"):
         cuts.matched(Plan(shots=(far, shot("2"))), 0, 1, Stage())
 

@@ -47,7 +47,7 @@ def scene_of(*stand_ins, subjects=(), near_clip_m=0.01, **glass):
     shot = Shot(
         name="1", first=1, last=11, camera=camera, marks=(Mark(frame=1, target=DistanceTarget(metres=6)),)
     )
-    shot = shot.but(glass=shot.glass.but(**glass))
+    shot = shot.replace(glass=shot.glass.replace(**glass))
     plan = Plan(stand_ins=stand_ins, subjects=subjects, shots=(shot,))
     return plan, shot, stage_of(plan, Library())
 
@@ -114,13 +114,13 @@ def test_a_subject_that_is_switched_off_is_told():
     stage = Stage([("s", Scene(Path("s"), (node,)))])
     lamp = Subject(number=1, name="Lamp", anchor=NearestAnchor(scene="s", node="/Lamp"))
     plan, shot, _stage = scene_of(subjects=(lamp,))
-    shot = shot.but(marks=(Mark(frame=5, target=SubjectTarget(number=1)),))
+    shot = shot.replace(marks=(Mark(frame=5, target=SubjectTarget(number=1)),))
     warnings = shot_warnings(plan, shot, stage)
     assert "Lamp is switched off at 4–7: nothing of it is drawn there." in warnings
-    found = findings(plan.but(shots=(shot,)), stage)
+    found = findings(plan.replace(shots=(shot,)), stage)
     assert "Shot 1, frame 5: the focus is on Lamp, which is switched off there." in found
-    later = shot.but(marks=(Mark(frame=9, target=SubjectTarget(number=1)),))
-    assert not any("switched off" in line for line in findings(plan.but(shots=(later,)), stage))
+    later = shot.replace(marks=(Mark(frame=9, target=SubjectTarget(number=1)),))
+    assert not any("switched off" in line for line in findings(plan.replace(shots=(later,)), stage))
 
 
 def test_looking_can_be_stopped():
@@ -165,7 +165,7 @@ def test_a_person_of_a_possible_height_raises_no_doubt(tmp_path):
 
 def test_what_is_tied_to_nothing_is_found():
     plan, _, stage = scene_of(subjects=(Subject(number=1, name="Ghost", anchor=StandInAnchor(number=7)),))
-    plan = plan.but(tapes=(Tape(name="t", start=CameraEnd(), end=SubjectEnd(number=9)),))
+    plan = plan.replace(tapes=(Tape(name="t", start=CameraEnd(), end=SubjectEnd(number=9)),))
     found = findings(plan, stage)
     assert any("stand-in no longer exists" in line for line in found)
     assert any("Tape t: subject 9" in line for line in found)

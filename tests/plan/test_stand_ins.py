@@ -91,8 +91,8 @@ def test_lights_repeat_by_their_number_and_stay_in_their_box(kind):
     lights = Lights(count=50, number=4)
     one = stand_in(kind, (0, 2, 0), lights=lights)
     boxes = stage_with(one).boxes()
-    np.testing.assert_array_equal(boxes, stage_with(one.but(name="again")).boxes())
-    assert not np.allclose(boxes, stage_with(one.but(lights=lights.but(number=5))).boxes())
+    np.testing.assert_array_equal(boxes, stage_with(one.replace(name="again")).boxes())
+    assert not np.allclose(boxes, stage_with(one.replace(lights=lights.replace(number=5))).boxes())
     middles = boxes.mean(axis=1)
     size = np.array(one.size_m)
     assert len(middles) == 50
@@ -100,7 +100,7 @@ def test_lights_repeat_by_their_number_and_stay_in_their_box(kind):
     assert np.all((middles[:, 1] >= 2 - 1e-6) & (middles[:, 1] <= 2 + size[1] + 1e-6))
     materials = [node.materials[0] for node in stand_in_scene(one).nodes if node.mesh]
     assert all(max(m.emission) > 0 for m in materials)
-    plain = stand_in(kind, lights=lights.but(spread=0.0))
+    plain = stand_in(kind, lights=lights.replace(spread=0.0))
     colours = {node.materials[0].emission for node in stand_in_scene(plain).nodes if node.mesh}
     assert len(colours) == 1
 
@@ -148,7 +148,7 @@ def test_numbers_and_names_of_stand_ins_are_free_ones():
     assert [(s.number, s.name) for s in plan.stand_ins] == [(1, "ball"), (3, "ball 3"), (4, "ball 2")]
     assert last.number == 4
     with pytest.raises(ValueError, match="used twice"):
-        plan.but(stand_ins=(*plan.stand_ins, plan.stand_ins[0]))
+        plan.replace(stand_ins=(*plan.stand_ins, plan.stand_ins[0]))
 
 
 def a_plan():
@@ -158,7 +158,7 @@ def a_plan():
         Mark(frame=5, target=SubjectTarget(number=2)),
         Mark(frame=9, target=DistanceTarget(metres=2)),
     )
-    plan = Plan(shots=(Shot(name="1", first=1, last=10, camera=camera.but(aims_at=1), marks=marks),))
+    plan = Plan(shots=(Shot(name="1", first=1, last=10, camera=camera.replace(aims_at=1), marks=marks),))
     for name in ("A", "B", "C"):
         plan, _ = edit.add_subject(plan, name, PointAnchor(position_m=(0, 1, 0)))
     return edit.add_tape(plan, "t", SubjectEnd(number=1), SubjectEnd(number=3))[0]
@@ -174,15 +174,15 @@ def test_merging_moves_marks_tapes_and_cameras_over():
 
 def test_alts_and_targets_of_a_later_version_are_merged_too():
     plan = a_plan()
-    later = plan.shots[0].marks[0].but(target=SubjectTarget(number=1, note="kept"))
-    shot = plan.shots[0].but(marks=(later, *plan.shots[0].marks[1:]))
-    merged = edit.merge_subjects(plan.but(shots=(alts.kept(shot, "A"),)), 1, 2).shots[0]
+    later = plan.shots[0].marks[0].replace(target=SubjectTarget(number=1, note="kept"))
+    shot = plan.shots[0].replace(marks=(later, *plan.shots[0].marks[1:]))
+    merged = edit.merge_subjects(plan.replace(shots=(alts.kept(shot, "A"),)), 1, 2).shots[0]
     for marks in (merged.marks, merged.alts[0].marks):
         assert [m.target.number for m in marks[:2]] == [2, 2]
         assert marks[0].target.note == "kept"
-    freed = edit.remove_subject(plan.but(shots=(alts.kept(shot, "A"),)), 1, lambda _shot, _frame: 5.0).shots[
-        0
-    ]
+    freed = edit.remove_subject(
+        plan.replace(shots=(alts.kept(shot, "A"),)), 1, lambda _shot, _frame: 5.0
+    ).shots[0]
     assert freed.alts[0].marks[0].target == freed.marks[0].target == DistanceTarget(metres=5)
     assert freed.alts[0].name == "A"
 
@@ -216,7 +216,7 @@ def test_places_are_keyed_where_there_are_keys():
 def test_depth_makes_sharp_mean_all_of_a_subject():
     plan = a_plan()
     plan = edit.with_subject(plan, 1, anchor=PointAnchor(position_m=(0.4, 1, 0)))
-    shot = plan.shots[0].but(marks=(Mark(frame=1, target=SubjectTarget(number=1)),), camera=MadeCamera(
+    shot = plan.shots[0].replace(marks=(Mark(frame=1, target=SubjectTarget(number=1)),), camera=MadeCamera(
         position_m=(0, 1, 5), aim_m=(0, 1, 0)))  # fmt: skip
     thin = survey(plan, shot, Stage(), [1])
     deep = survey(edit.with_subject(plan, 1, half_depth_m=1.5), shot, Stage(), [1])

@@ -36,7 +36,7 @@ def moving(moving_scene):
     reference = SceneRef(
         name=plan.scenes[0].name, path=plan.scenes[0].path, position_m=(3.0, 0.5, -2.0), turn_deg=35.0, scale=1.7
     )  # fmt: skip
-    plan = plan.but(scenes=(reference,))
+    plan = plan.replace(scenes=(reference,))
     library = Library({(reference.path, ()): scene})
     return plan, stage_of(plan, library), moving_scene
 
@@ -81,7 +81,7 @@ def test_distances_agree_with_values_worked_out_independently(moving):
         4: PointAnchor(position_m=(4.0, 1.0, -6.0)),
         5: NearestAnchor(scene=name, node="/Rig/Cube"),
     }
-    plan = plan.but(subjects=tuple(Subject(number=n, name=str(n), anchor=a) for n, a in anchors.items()))
+    plan = plan.replace(subjects=tuple(Subject(number=n, name=str(n), anchor=a) for n, a in anchors.items()))
     numbers = survey(plan, plan.shots[0], stage, FRAMES)
     for column, frame in enumerate(FRAMES):
         eye, ahead = truth.camera(frame)
@@ -111,7 +111,7 @@ def test_a_tape_measures_along_across_and_straight(moving):
     person = StandIn(
         number=1, name="Eve", kind="standing", size_m=SIZES["standing"], position_m=(2.0, 0.0, -4.0)
     )
-    plan = plan.but(
+    plan = plan.replace(
         stand_ins=(person,), subjects=(Subject(number=1, name="Eve", anchor=StandInAnchor(number=1)),)
     )
     stage = stage_of(plan, Library({(plan.scenes[0].path, ()): stage.scenes[name]}))

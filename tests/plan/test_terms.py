@@ -20,13 +20,13 @@ from kobrel.plan.iris import IrisShape
 from kobrel.plan.keys import Key, Keyed
 from kobrel.plan.measure.survey import GONE, survey
 from kobrel.plan.model import DistanceTarget, Mark, SubjectTarget
-from kobrel.plan.terms.back import shot_with, taken
-from kobrel.plan.terms.blocks import BLOCKS, EXACT_PX, block, blocks_for, decimals, in_unit, settle, terms
-from kobrel.plan.terms.changes import taken_values
-from kobrel.plan.terms.lost import losses
-from kobrel.plan.terms.own import (
-    OwnTerm,
-    OwnTerms,
+from kobrel.plan.values.back import shot_with, taken
+from kobrel.plan.values.blocks import BLOCKS, EXACT_PX, block, blocks_for, decimals, in_unit, settle, terms
+from kobrel.plan.values.changes import taken_values
+from kobrel.plan.values.lost import losses
+from kobrel.plan.values.own import (
+    CustomValue,
+    CustomValues,
     as_own,
     family,
     own_text,
@@ -35,9 +35,9 @@ from kobrel.plan.terms.own import (
     read_own,
     write_own,
 )
-from kobrel.plan.terms.quantities import GROUPS, QUANTITIES
-from kobrel.plan.terms.reading import read_values
-from kobrel.plan.terms.render_camera import render_camera, worst_blur_px
+from kobrel.plan.values.quantities import GROUPS, QUANTITIES
+from kobrel.plan.values.reading import read_values
+from kobrel.plan.values.render_camera import render_camera, worst_blur_px
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
 
@@ -59,17 +59,17 @@ def random_shot(plan, rng):
     if rng.random() < 0.6:
         marks = (*marks, Mark(frame=shot.last - 3, target=SubjectTarget(number=int(rng.integers(1, 7)))))
     squeeze = float(rng.choice([1.0, 1.33, 2.0]))
-    glass = shot.glass.but(
+    glass = shot.glass.replace(
         focal_mm=Keyed(value=focal, keys=keys), f_number=Keyed(value=stop), squeeze=squeeze, lens=None,
         model=str(rng.choice(["render", "thin"])), surface=str(rng.choice(["plane", "sphere"])),
     )  # fmt: skip
-    return shot.but(glass=glass, marks=marks, width_px=int(rng.choice([1280, 1920, 4096])))
+    return shot.replace(glass=glass, marks=marks, width_px=int(rng.choice([1280, 1920, 4096])))
 
 
 def scrambled(shot):
     """The same with another stop and focus, so that coming back is no doing nothing."""
-    return shot.but(
-        glass=shot.glass.but(f_number=Keyed(value=9.3)),
+    return shot.replace(
+        glass=shot.glass.replace(f_number=Keyed(value=9.3)),
         marks=(Mark(frame=shot.first, target=DistanceTarget(metres=1.234)),),
     )
 
@@ -97,7 +97,7 @@ def test_every_block_goes_there_and_back(demo, seed):
 
 def test_the_two_thin_lenses_picture_the_same(demo):
     plan, stage = demo
-    shot = plan.shots[1].but(glass=plan.shots[1].glass.but(model="thin"))
+    shot = plan.shots[1].replace(glass=plan.shots[1].glass.replace(model="thin"))
     numbers = survey(plan, shot, stage)
     camera = render_camera(shot, numbers)
     np.testing.assert_allclose(camera.blur_px(3.3), [numbers.camera.frame(k).blur_px(3.3) for k in range(96)])
@@ -180,7 +180,9 @@ def test_a_pasted_block_is_as_it_was(demo):
 def test_a_block_of_another_shot_is_taken_as_it_was_copied(demo):
     """Its rounded values never contradict each other, and blur comes out within what rounding does."""
     plan, stage = demo
-    closed = plan.shots[0].but(glass=plan.shots[0].glass.but(f_number=Keyed(value=22.0)))  # hardly any blur
+    closed = plan.shots[0].replace(
+        glass=plan.shots[0].glass.replace(f_number=Keyed(value=22.0))
+    )  # hardly any blur
     for source in (*plan.shots, closed):
         numbers = survey(plan, source, stage)
         one = render_camera(source, numbers).at(20)
@@ -197,7 +199,7 @@ def test_a_block_of_another_shot_is_taken_as_it_was_copied(demo):
 def test_an_own_name_does_not_make_another_value_the_old_one(demo):
     plan, stage = demo
     shot = plan.shots[1]
-    own = OwnTerms(title="Mine", terms=(OwnTerm(name="ap", quantity="aperture_radius", scale=100.0),))
+    own = CustomValues(title="Mine", terms=(CustomValue(name="ap", quantity="aperture_radius", scale=100.0),))
     one = render_camera(shot, survey(plan, shot, stage)).at(0)
     (shown,) = own_values(own, one, METRE, np.zeros(0))
     same = taken_values(
@@ -301,7 +303,7 @@ def test_film_squeeze_and_turn_come_back(demo):
     assert (camera.sensor_height_mm, camera.squeeze) == pytest.approx((20.25, 1.5))
     turned = float(QUANTITIES["turn_from_top"].values(render_camera(made, after).at(9))[0])
     assert turned == pytest.approx(30.0 % (360.0 / max(shot.iris.blades, 1)))
-    framed = shot.but(glass=shot.glass.but(delivery=Delivery(aspect=1.0)))
+    framed = shot.replace(glass=shot.glass.replace(delivery=Delivery(aspect=1.0)))
     with pytest.raises(PlanError, match="does not fit the delivered frame"):
         taken_values(plan, framed, stage, read_values("Film back, height: 5 mm", METRE), 1010, METRE)
 
@@ -349,7 +351,7 @@ def lossy(plan, **changes):
     shot = plan.shots[1]
     glass = {k: v for k, v in changes.items() if k in ("model", "squeeze", "surface")}
     rest = {k: v for k, v in changes.items() if k not in glass}
-    return shot.but(glass=shot.glass.but(**{"squeeze": 1.0, **glass}), **rest)
+    return shot.replace(glass=shot.glass.replace(**{"squeeze": 1.0, **glass}), **rest)
 
 
 def lost_of(plan, stage, shot, key, row=20):
@@ -388,12 +390,12 @@ def test_what_is_lost_is_told_with_pixels(demo):
     # Cat's eye: what the front stop cuts from the corner's disc.
     eye = lossy(plan)
     pupil = float(camera.pupil_mm)
-    eye = eye.but(flaws=eye.flaws.but(front_stop=FrontStop(distance_mm=30.0, diameter_mm=pupil)))
+    eye = eye.replace(flaws=eye.flaws.replace(front_stop=FrontStop(distance_mm=30.0, diameter_mm=pupil)))
     found, numbers = lost_of(plan, stage, eye, "aperture")
     tangent = math.hypot(camera.sensor_width_mm, camera.sensor_height_mm) / 2 / f
     assert found["cat_eye"] == pytest.approx(worst_blur_px(numbers, 20) * 30.0 * tangent / pupil, rel=1e-6)
     # A rim's weight, and flaws, are told.
-    rim = lossy(plan, iris=IrisShape(rim=0.5), flaws=eye.flaws.but(front_stop=None, colour_mm=0.1))
+    rim = lossy(plan, iris=IrisShape(rim=0.5), flaws=eye.flaws.replace(front_stop=None, colour_mm=0.1))
     found, numbers = lost_of(plan, stage, rim, "aperture")
     assert found["rim"] == pytest.approx(worst_blur_px(numbers, 20))
     assert found["flaws"] == pytest.approx(0.1 / n / camera.sensor_width_mm * camera.width_px, rel=1e-6)
@@ -442,7 +444,7 @@ def test_what_a_ramp_loses_is_told_of_what_matters_alone(demo, f_number, most):
     """Where the lens is closed the ramp begins nearer and farther than all that is seen."""
     plan, stage = demo
     shot = lossy(plan, most_px=most)
-    shot = shot.but(glass=shot.glass.but(f_number=Keyed(value=f_number), focal_mm=Keyed(value=16.0)))
+    shot = shot.replace(glass=shot.glass.replace(f_number=Keyed(value=f_number), focal_mm=Keyed(value=16.0)))
     found, numbers = lost_of(plan, stage, shot, "ramp")
     one = render_camera(shot, numbers).at(20)
     s, p, c0 = float(one.focus_m[0]), float(one.px_per_dpt[0]), one.coc_px
@@ -457,7 +459,7 @@ def test_what_a_ramp_loses_is_told_of_what_matters_alone(demo, f_number, most):
 
 def test_an_orthographic_view_has_terms_of_its_own(demo):
     plan, stage = demo
-    shot = plan.shots[0].but(glass=plan.shots[0].glass.but(projection="orthographic"))
+    shot = plan.shots[0].replace(glass=plan.shots[0].glass.replace(projection="orthographic"))
     numbers = survey(plan, shot, stage)
     one = render_camera(shot, numbers).at(0)
     keys = [each.key for each in blocks_for("orthographic")]
@@ -478,12 +480,12 @@ def test_names_and_groups_are_told_apart():
 
 def test_own_terms_are_kept_as_a_file_and_shared(demo, tmp_path):
     plan, stage = demo
-    own = OwnTerms(
+    own = CustomValues(
         title="Old renderer",
         terms=(
-            OwnTerm(name="ap", quantity="aperture_radius", unit="mm", scale=0.5, decimals=2),
-            OwnTerm(name="fd", quantity="focus_distance", unit="in", sign=-1),
-            OwnTerm(name="twist", quantity="turn_from_right"),
+            CustomValue(name="ap", quantity="aperture_radius", unit="mm", scale=0.5, decimals=2),
+            CustomValue(name="fd", quantity="focus_distance", unit="in", sign=-1),
+            CustomValue(name="twist", quantity="turn_from_right"),
         ),
     )
     write_own(tmp_path / "terms", own)
@@ -518,7 +520,7 @@ def test_own_terms_are_kept_as_a_file_and_shared(demo, tmp_path):
 
 def test_a_scene_far_off_and_another_unit_have_terms_too(demo):
     plan, stage = demo
-    shot = plan.shots[1].but(marks=(Mark(frame=1001, target=DistanceTarget(metres=math.inf)),))
+    shot = plan.shots[1].replace(marks=(Mark(frame=1001, target=DistanceTarget(metres=math.inf)),))
     numbers = survey(with_shot(plan, 1, shot), shot, stage)
     one = render_camera(shot, numbers).at(0)
     for which in blocks_for("perspective"):

@@ -190,8 +190,8 @@ def test_a_lifted_plate_and_the_one_it_was_lifted_from(tmp_path):
     left, top, right, bottom = source.window
     assert (left * 120, top * 80, right * 120, bottom * 80) == pytest.approx((38, 28, 72, 52))
     assert (source.at(0).rgba[..., 3] > 0).sum() == 20 * 30
-    wider = front.but(cut=cut.but(grow_px=2.0))
-    changed = plan.but(plates=(back, wider))
+    wider = front.replace(cut=cut.replace(grow_px=2.0))
+    changed = plan.replace(plates=(back, wider))
     assert plate_key(changed, back) != plate_key(plan, back)  # the fill follows the outline
     assert shelf.source(plate_key(changed, wider)) is source  # until it is made anew
 
@@ -213,13 +213,13 @@ def test_a_mask_that_cannot_be_read_keeps_nothing_from_being_made_afterwards(tmp
     from kobrel.plan.staging import Library, stage_of
 
     plate = plate_at(picture(tmp_path / "a.png"), 4.0, 1)
-    masked = plate.but(cut=Cut(shapes=(MaskFile(path=str(tmp_path / "none.png")),)))
+    masked = plate.replace(cut=Cut(shapes=(MaskFile(path=str(tmp_path / "none.png")),)))
     plan, library = Plan(plates=(masked,)), Library()
     assert library.missing(plan)
     library.read(plan)
     assert not library.missing(plan)
     assert "none.png" in library.problems_of(plan)[0]
-    plan = plan.but(plates=(plate,))
+    plan = plan.replace(plates=(plate,))
     assert library.missing(plan)
     library.read(plan)
     assert library.problems_of(plan) == []

@@ -121,11 +121,11 @@ def test_a_flat_colour_takes_no_room_until_it_is_cut():
     library = Library()
     plan = with_drawn(Plan(shots=(a_shot(),)))
     flat = next(p for p in plan.plates if p.picture.drawn.kind == "colour")
-    library.read(plan.but(plates=(flat,)))
+    library.read(plan.replace(plates=(flat,)))
     (source,) = library.shelf.sources.values()
     assert source.at(0.0).rgba.shape == (4, 4, 4)
-    cut = flat.but(cut=Cut(shapes=(Rectangle(one=(0.0, 0.0), other=(0.5, 1.0)),), feather_px=0.0))
-    library.read(plan.but(plates=(cut,)))
+    cut = flat.replace(cut=Cut(shapes=(Rectangle(one=(0.0, 0.0), other=(0.5, 1.0)),), feather_px=0.0))
+    library.read(plan.replace(plates=(cut,)))
     source = list(library.shelf.sources.values())[-1]
     left, _top, right, _bottom = source.window
     assert left == 0.0
@@ -271,7 +271,7 @@ def test_a_title_aligned_left_grows_to_the_right(session):
 
 def test_equal_ones_are_a_set_and_others_are_not(session):
     plates = session.plan.plates
-    twin = plates[0].but(number=99)
+    twin = plates[0].replace(number=99)
     assert set_of([*plates, twin], twin) == [plates[0], twin]
 
 
@@ -361,8 +361,8 @@ def test_rays_meet_specks_where_they_are_at_each_frame():
     """A ray straight at a speck's middle, from the camera, at two frames."""
     plan = with_drawn(Plan(shots=(a_shot(),)))
     plate = next(p for p in plan.plates if isinstance(p.picture.drawn, Specks))
-    drawn = plate.picture.drawn.but(count=1, size_m=0.1, speed_m=0.02)
-    plan = plan.but(plates=(plate.but(picture=plate.picture.but(drawn=drawn)),))
+    drawn = plate.picture.drawn.replace(count=1, size_m=0.1, speed_m=0.02)
+    plan = plan.replace(plates=(plate.replace(picture=plate.picture.replace(drawn=drawn)),))
     library = Library()
     library.read(plan)
     stage, camera = stage_of(plan, library), the_camera()

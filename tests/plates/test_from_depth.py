@@ -68,9 +68,11 @@ def test_what_is_behind_has_nothing_of_what_is_before_it(made):
 
 def test_a_fill_behind_what_was_lifted_by_a_person_still_reaches_beyond_its_edge(made):
     pixels, plan = made
-    grown = plan.plates[0].but(fill=Fill(grow_px=6.0, of=plan.plates[0].fill.of))
+    grown = plan.plates[0].replace(fill=Fill(grow_px=6.0, of=plan.plates[0].fill.of))
     own, wider = (
-        (pixels_of(plan.but(plates=(each, *plan.plates[1:])), each, pixels)[..., :3] != pixels).any(axis=2)
+        (pixels_of(plan.replace(plates=(each, *plan.plates[1:])), each, pixels)[..., :3] != pixels).any(
+            axis=2
+        )
         for each in (plan.plates[0], grown)
     )
     assert wider.sum() > own.sum()

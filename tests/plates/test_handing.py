@@ -74,16 +74,16 @@ def test_several_frames_are_numbered_and_what_cannot_be_written_is_told(three, t
     with pytest.raises(ExchangeError, match=r"\.ora"):
         write_layers(plan, plan.shots[0], stage, [1001], tmp_path / "o.psx")
     with pytest.raises(ExchangeError, match="no plates"):
-        write_layers(plan.but(plates=()), plan.shots[0], stage, [1001], tmp_path / "o.ora")
+        write_layers(plan.replace(plates=()), plan.shots[0], stage, [1001], tmp_path / "o.ora")
 
 
 def test_numbers_of_plates_at_each_frame(three, tmp_path):
     plan, stage = three
-    moving = plan.plates[2].but(
+    moving = plan.plates[2].replace(
         opacity=Level(keys=(LevelKey(frame=1001, value=1.0), LevelKey(frame=1011, value=0.0))),
         fade=Fade(by="distance", whole=1.0, gone=3.0),
     )
-    plan = plan.but(plates=(*plan.plates[:2], moving))
+    plan = plan.replace(plates=(*plan.plates[:2], moving))
     rows = plate_rows(plan, plan.shots[0], stage, (1001, 1002))
     assert [row["plate"] for row in rows[:3]] == ["back", "soft", "near"]
     assert [row["order"] for row in rows[:3]] == [1, 2, 3]
@@ -117,5 +117,5 @@ def test_the_sheet_has_a_page_of_plates(three, tmp_path):
     assert "2.00 m" in page
     export(plan, plan.shots[0], stage, "html", tmp_path / "s.html")
     assert "soft.png" in (tmp_path / "s.html").read_text()
-    export(plan.but(plates=()), plan.shots[0], stage, "html", tmp_path / "none.html")
+    export(plan.replace(plates=()), plan.shots[0], stage, "html", tmp_path / "none.html")
     assert "<h3>Plates" not in (tmp_path / "none.html").read_text()

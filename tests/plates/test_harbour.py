@@ -50,6 +50,6 @@ def test_no_edge_shows_and_nothing_is_missing(shown):
     numbers = survey(plan, shot, stage)
     for plate in plan.plates:
         assert edge_report(plan, plate, stage, numbers.camera, numbers.frames).needed == 0, plate.name
-    bare = plan.plates[0].but(beyond="nothing")
+    bare = plan.plates[0].replace(beyond="nothing")
     assert edge_report(plan, bare, stage, numbers.camera, numbers.frames).needed > 0
     assert findings(plan, stage) == []

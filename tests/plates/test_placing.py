@@ -39,7 +39,7 @@ def a_plate(camera, distance_m=3.0, **changes):
 
 def aslant():
     """A camera that looks down and is rolled, far from the origin."""
-    shot = a_shot().but(
+    shot = a_shot().replace(
         camera=MadeCamera(position_m=(120.0, 30.0, -40.0), aim_m=(100.0, 22.0, -80.0), roll_deg=7)
     )
     return camera_at(Plan(shots=(shot,)), shot, 1001, Stage())
@@ -72,13 +72,13 @@ def test_without_its_framing_it_keeps_its_size():
 def test_a_plate_behind_the_camera_cannot_be_put_at_a_distance():
     camera = the_camera()
     with pytest.raises(PlanError, match="behind the camera"):
-        at_distance(a_plate(camera).but(position_m=(0, 0, 2)), (), camera, 1001, 4.0, True)
+        at_distance(a_plate(camera).replace(position_m=(0, 0, 2)), (), camera, 1001, 4.0, True)
 
 
 def keyed_like(plate):
     """The same plate, standing still by keys of its place."""
     keys = tuple(PlaceKey(frame=frame, position_m=plate.position_m) for frame in (1001, 1011))
-    return plate.but(keys=keys)
+    return plate.replace(keys=keys)
 
 
 @pytest.mark.parametrize("projection", ["perspective", "orthographic"])
@@ -106,7 +106,7 @@ def test_between_its_keys_a_plate_that_keeps_its_framing_keeps_it():
 
 
 def test_a_keyed_plate_behind_the_camera_cannot_be_put_at_a_distance():
-    plate = keyed_like(a_plate(the_camera()).but(position_m=(0, 0, 2)))
+    plate = keyed_like(a_plate(the_camera()).replace(position_m=(0, 0, 2)))
     with pytest.raises(PlanError, match="behind the camera"):
         at_distance(plate, (), the_camera(), 1001, 4.0, True)
 
@@ -203,7 +203,7 @@ def test_a_dial_drives_values_of_several_plates_and_of_the_lens():
     )
     dial = Dial(name="Swap", level=level, drives=drives, shot="1")
     camera = the_camera()
-    one, two = a_plate(camera), a_plate(camera).but(number=2, name="B")
+    one, two = a_plate(camera), a_plate(camera).replace(number=2, name="B")
     at = [1001, 1006, 1011]
     assert value_at(one, (dial,), "scale", at) == pytest.approx([1, 1.5, 2])
     assert value_at(two, (dial,), "opacity", at) == pytest.approx([1, 0.875, 0])
@@ -213,7 +213,7 @@ def test_a_dial_drives_values_of_several_plates_and_of_the_lens():
     found = cameras_at(plan, shot, at, Stage())
     assert found.focus_m == pytest.approx([2, 3.2, 8])
     assert found.f_number == pytest.approx([2, 4, 8])
-    other = shot.but(name="2")
+    other = shot.replace(name="2")
     assert cameras_at(plan, other, at, Stage()).focus_m == pytest.approx([3, 3, 3])
 
 

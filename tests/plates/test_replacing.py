@@ -58,7 +58,7 @@ def test_all_but_the_picture_stays(prepared, tmp_path):
     fresh = picture_of(picture(tmp_path, "two.png", (800, 400)))
     made = replaced(person, fresh, stretch=False)
     assert made.picture == fresh
-    assert made.but(picture=person.picture, cut=person.cut) == person
+    assert made.replace(picture=person.picture, cut=person.cut) == person
     assert made.cut.shapes == person.cut.shapes, "a picture of the same shape has the same cut"
     assert (made.cut.grow_px, made.cut.feather_px) == (4.0, 8.0), "edges are as wide on the finer picture"
 
@@ -98,7 +98,7 @@ def test_of_a_layered_picture_the_layer_of_that_name_is_taken(prepared, tmp_path
     from kobrel.stage.read.plates.stills import layers_of
 
     names = layers_of(tmp_path / "pages.tif")
-    plate = prepared.plates[0].but(picture=prepared.plates[0].picture.but(layer=names[1]))
+    plate = prepared.plates[0].replace(picture=prepared.plates[0].picture.replace(layer=names[1]))
     assert picture_for(plate, tmp_path / "pages.tif").layer == names[1]
     assert picture_for(prepared.plates[0], tmp_path / "pages.tif").layer == names[0]
 

@@ -32,7 +32,7 @@ def seen(plan, stage, passes=0, frame=1001, width=WIDE):
 def test_a_plate_shows_its_own_colours_and_nothing_lights_it(tmp_path):
     plan, stage = staged(plate_at(picture(tmp_path / "a.png", (255, 128, 0)), 4.0))
     for surfaces in ("plain", "clay", "full"):
-        lit = plan.but(light=plan.light.but(surfaces=surfaces))
+        lit = plan.replace(light=plan.light.replace(surfaces=surfaces))
         middle = seen(lit, stage, 4)[40:50, 70:90]
         assert middle[..., 0] == pytest.approx(1.0, abs=1e-4)
         assert middle[..., 1] == pytest.approx(((128 / 255 + 0.055) / 1.055) ** 2.4, abs=1e-4)
@@ -78,8 +78,9 @@ def test_the_blur_of_an_edge_is_that_of_the_lens(tmp_path):
     sharp = picture(tmp_path / "half.png", (255, 255, 255), (0, 0, 1000, 1000), (2000, 1000))
     black = plate_at(picture(tmp_path / "black.png", (0, 0, 0)), 60.0, 1, height_m=200.0)
     shot = a_shot(4.0)
-    shot = shot.but(
-        glass=shot.glass.but(f_number=shot.glass.f_number.but(value=1.4)), iris=shot.iris.but(blades=0)
+    shot = shot.replace(
+        glass=shot.glass.replace(f_number=shot.glass.f_number.replace(value=1.4)),
+        iris=shot.iris.replace(blades=0),
     )
     plate = plate_at(sharp, 2.0, 2, shot)
     plan, stage = staged(black, plate, shot=shot)
@@ -97,7 +98,9 @@ def test_half_a_plate_lets_half_the_light_through(tmp_path):
     plate = plate_at(picture(tmp_path / "black.png", (0, 0, 0)), 3.0, 2, opacity=Level(value=0.25))
     plan, stage = staged(back, plate)
     assert seen(plan, stage, 32)[20:-20, 20:-20].mean() == pytest.approx(0.75, abs=0.005)
-    keyed = plate.but(opacity=Level(keys=(LevelKey(frame=1001, value=0.0), LevelKey(frame=1011, value=1.0))))
+    keyed = plate.replace(
+        opacity=Level(keys=(LevelKey(frame=1001, value=0.0), LevelKey(frame=1011, value=1.0)))
+    )
     plan, stage = staged(back, keyed)
     assert seen(plan, stage, 8, 1001)[20:-20, 20:-20].mean() == pytest.approx(1.0, abs=1e-3)
     assert seen(plan, stage, 32, 1006)[20:-20, 20:-20].mean() == pytest.approx(0.5, abs=0.01)
@@ -117,18 +120,18 @@ def test_a_plate_that_fades_by_blur_is_gone_when_the_focus_leaves_it(tmp_path):
     plate = plate_at(picture(tmp_path / "black.png", (0, 0, 0)), 2.0, 2, fade=Fade(whole=2.0, gone=8.0))
     plan, stage = staged(back, plate, shot=a_shot(2.0))
     assert seen(plan, stage, 2)[20:-20, 20:-20].max() < 0.01
-    plan = plan.but(shots=(a_shot(20.0),))
+    plan = plan.replace(shots=(a_shot(20.0),))
     assert seen(plan, stage, 2)[20:-20, 20:-20].min() > 0.99
 
 
 def test_a_plate_that_faces_the_camera_is_parallel_to_its_sensor(tmp_path):
     plate = plate_at(picture(tmp_path / "a.png"), 4.0)
     aside = MadeCamera(position_m=(3.0, 1.5, 0.0), aim_m=plate.position_m)
-    plan, stage = staged(plate, shot=a_shot().but(camera=aside))
+    plan, stage = staged(plate, shot=a_shot().replace(camera=aside))
     depth = seen(plan, stage).depth
     there = depth[np.isfinite(depth)]
     assert np.ptp(there) < 1e-4
-    standing, stage = staged(plate.but(faces=False), shot=plan.shots[0])
+    standing, stage = staged(plate.replace(faces=False), shot=plan.shots[0])
     there = seen(standing, stage).depth
     assert np.ptp(there[np.isfinite(there)]) > 0.5
 
@@ -141,7 +144,7 @@ def test_a_subject_on_a_plate_is_at_its_pivot_and_moves_with_it(tmp_path):
         PlaceKey(frame=1001, position_m=(0, 0, -4), ease="even"),
         PlaceKey(frame=1011, position_m=(1, 0, -6)),
     )
-    _plan, stage = staged(plate.but(keys=keys))
+    _plan, stage = staged(plate.replace(keys=keys))
     assert subject_points(PlateAnchor(number=1), [1001, 1006], stage)[1] == pytest.approx([0.5, 0, -5])
 
 
@@ -152,7 +155,7 @@ def test_a_sequence_plays_and_is_held_looped_or_turned(tmp_path):
 
     def reds(after):
         playing = Playing(at=1001, first=1, last=3, after=after)
-        plan, stage = staged(plate.but(picture=plate.picture.but(playing=playing)))
+        plan, stage = staged(plate.replace(picture=plate.picture.replace(playing=playing)))
         light = [seen(plan, stage, 0, frame).colour[45, 80, 0] for frame in range(1000, 1007)]
         return [round(255 * (1.055 * v ** (1 / 2.4) - 0.055)) // 80 for v in light]
 
@@ -168,7 +171,7 @@ def test_beyond_its_edges_a_plate_is_mirrored_stretched_or_repeated(tmp_path):
     small = plate_at(tmp_path / "ramp.png", 4.0, height_m=0.7)
     found = {}
     for beyond in ("nothing", "stretched", "mirrored", "repeated"):
-        plan, stage = staged(small.but(beyond=beyond, beyond_part=0.5))
+        plan, stage = staged(small.replace(beyond=beyond, beyond_part=0.5))
         sharp = seen(plan, stage)
         row = sharp.colour[45, :, 0]
         there = np.isfinite(sharp.depth[45])
@@ -187,7 +190,7 @@ def test_a_ground_lies_where_its_picture_has_it(tmp_path):
     lines[300:304, :, :3] = 0
     Image.fromarray(lines).save(tmp_path / "ground.png")
     plate = plate_at(tmp_path / "ground.png", 1.0)
-    plate = plate.but(lies=True, horizon=0.5, position_m=(0, 0, 0), scale=Level(value=1.6))
+    plate = plate.replace(lies=True, horizon=0.5, position_m=(0, 0, 0), scale=Level(value=1.6))
     plan, stage = staged(plate)
     sharp = seen(plan, stage, width=600)
     rows = np.flatnonzero(sharp.colour[:, 300, 0] < 0.5)
@@ -227,8 +230,8 @@ def test_a_small_light_behind_a_plate_is_hidden_by_its_alpha(tmp_path):
     for alpha in (0.0, 0.5, 1.0):
         plate = plate_at(black, 6.0, opacity=Level(value=alpha))
         plan, stage = staged(plate, stand_ins=(lamp,))
-        dark = plan.light.but(key_strength=0.0, sky_strength=0.0)
-        light[alpha] = seen(plan.but(light=dark), stage, 64)[20:70, 40:120].sum().item()
+        dark = plan.light.replace(key_strength=0.0, sky_strength=0.0)
+        light[alpha] = seen(plan.replace(light=dark), stage, 64)[20:70, 40:120].sum().item()
     assert light[0.0] > 1
     assert light[0.5] == pytest.approx(light[0.0] / 2, rel=0.1)
     assert light[1.0] == pytest.approx(0.0, abs=1e-3 * light[0.0])
@@ -242,7 +245,7 @@ def test_a_gap_in_a_sequence_is_told_and_held_over(tmp_path):
     for number in (1, 2, 5):
         picture(tmp_path / f"s.{number:04d}.png", (50 * number, 0, 0))
     plate = plate_at(tmp_path / "s.0001.png", 4.0)
-    plate = plate.but(picture=plate.picture.but(playing=Playing(at=1001, first=1, last=5)))
+    plate = plate.replace(picture=plate.picture.replace(playing=Playing(at=1001, first=1, last=5)))
     plan, _stage = staged(plate)
     shelf = PixelCache()
     shelf.make(plate_key(plan, plate))
@@ -263,7 +266,7 @@ def test_what_a_dial_or_a_moving_camera_would_spoil_is_told(tmp_path):
         "Dial D drives the lens of shot gone, which does not exist.",
     ]
     assert any(text.startswith("a: Edge visible") for text in shot_warnings(plan, plan.shots[0], stage))
-    wide = plan.but(plates=(plate.but(beyond="mirrored", beyond_part=0.5),))
+    wide = plan.replace(plates=(plate.replace(beyond="mirrored", beyond_part=0.5),))
     assert not any("Edge visible" in text for text in shot_warnings(wide, plan.shots[0], stage))
 
 

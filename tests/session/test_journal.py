@@ -94,7 +94,7 @@ def test_whatever_was_done_comes_back(acts, tmp_path_factory):
         if act == "stop":
             stop(session, float(number))
         elif act == "title":
-            session.edit_shot("Title", lambda shot, n=number: shot.but(title=f"t{n}"))
+            session.edit_shot("Title", lambda shot, n=number: shot.replace(title=f"t{n}"))
         elif act == "subject":
             taken = [s.number for s in plan.subjects]
             fresh = Subject(
@@ -102,11 +102,13 @@ def test_whatever_was_done_comes_back(acts, tmp_path_factory):
                 name="x",
                 anchor={"kind": "point", "position_m": (number, 0, 0)},
             )
-            session.edit("Subject", plan.but(subjects=(*plan.subjects, fresh)))
+            session.edit("Subject", plan.replace(subjects=(*plan.subjects, fresh)))
         elif act == "drop":
-            session.edit("Drop", plan.but(subjects=plan.subjects[1:]))
+            session.edit("Drop", plan.replace(subjects=plan.subjects[1:]))
         elif act == "shot" and len(plan.shots) < 5:
-            session.edit("Shot", plan.but(shots=(plan.shots[0].but(name=f"n{len(plan.shots)}"), *plan.shots)))
+            session.edit(
+                "Shot", plan.replace(shots=(plan.shots[0].replace(name=f"n{len(plan.shots)}"), *plan.shots))
+            )
         elif act == "drag":
             session.begin_drag()
             for k in range(number):
@@ -184,7 +186,7 @@ def test_saving_compacts_and_leaves_nothing_to_offer(kept, tmp_path):
 def test_no_more_steps_are_kept_than_can_be_undone(tmp_path):
     plan, steps = empty_plan(), []
     for k in range(MOST_STEPS + 30):
-        steps.append(Step(f"{k}", plan, plan := plan.but(name=f"{k}")))
+        steps.append(Step(f"{k}", plan, plan := plan.replace(name=f"{k}")))
     journal = Journal(tmp_path / "x.journal")
     journal.begin(Work(plan, History(tuple(steps), len(steps), 10)), None, "")
     journal.close(keep=True)
@@ -292,7 +294,7 @@ def test_what_was_left_is_found_and_what_was_saved_is_not(kept, tmp_path):
     assert [line.split(": ")[1].split(" It stays as")[0] for line in told] == [NOTHING_WHOLE]
     assert not (folder / "b.journal").exists()  # it is renamed, and stays
     assert [path.read_bytes() for path in folder.glob("b.journal.unread-*")] == [b"nothing of the kind\n"]
-    assert find_left(folder, [other], but=other)[0][0].journal == folder / "a.journal"
+    assert find_left(folder, [other], leaving_out=other)[0][0].journal == folder / "a.journal"
     save_plan(kept.session.plan, other)
     shutil.copy(journal_beside(path), journal_beside(other))
     left = read_journal(journal_beside(other))
@@ -315,7 +317,7 @@ def test_a_plan_that_was_saved_just_before_the_end_keeps_its_undo(kept, tmp_path
     write_whole(journal_beside(path), crashed)
     opened = open_file(path, no_progress, kept.folder)
     assert (opened.left, opened.history.is_saved, len(opened.history.steps)) == (None, True, 2)
-    (tmp_path / "plan.kobrel").write_text(empty_plan().but(name="somebody else's").model_dump_json())
+    (tmp_path / "plan.kobrel").write_text(empty_plan().replace(name="somebody else's").model_dump_json())
     opened = open_file(path, no_progress, kept.folder)
     assert opened.left.unsaved == ["Stop 2", "Stop 4"]
     taken = open_left(opened.left, no_progress)
@@ -483,7 +485,7 @@ def test_long_names_have_journals_and_break_nobody_elses(kept, tmp_path):
         path = folder / ("x" * length + ".kobrel")
         if length < 249:
             save_plan(empty_plan(), path)
-            save_plan(empty_plan().but(name="again"), path)
+            save_plan(empty_plan().replace(name="again"), path)
             opened = open_file(path, no_progress, kept.folder)
             assert (opened.plan.name, opened.warnings) == ("again", [])
         kept.keeper.begin(path, str(path))
@@ -502,7 +504,7 @@ def test_a_journal_of_another_format_is_refused_by_name(tmp_path, monkeypatch):
     journal = Journal(tmp_path / "x.journal")
     monkeypatch.setattr(journals, "FORMAT", FORMAT + 1)
     plan = empty_plan()
-    journal.begin(Work(plan, History((Step("a", plan, plan.but(name="b")),), 1, 0)), None, "")
+    journal.begin(Work(plan, History((Step("a", plan, plan.replace(name="b")),), 1, 0)), None, "")
     journal.close(keep=True)
     monkeypatch.undo()
     with pytest.raises(PlanError, match=r"x\.journal.*format"):
@@ -514,15 +516,15 @@ def test_changes_lead_from_a_plan_to_the_next(demo):
     plan, _ = demo
     shot = plan.shots[1]
     others = [
-        plan.but(subjects=plan.subjects[::-1]),
-        plan.but(shots=(*plan.shots[:1], shot.but(marks=shot.marks[:1]), *plan.shots[2:])),
-        plan.but(shots=plan.shots[2:], unit="ft"),
-        plan.but(light=plan.light.but(surround={"path": "x.hdr"})),
-        plan.but(shots=(shot.but(camera={"kind": "fixed", "pose": list(range(16))}),)),
-        plan.but(later={"a": 1}),  # a field of a later version
+        plan.replace(subjects=plan.subjects[::-1]),
+        plan.replace(shots=(*plan.shots[:1], shot.replace(marks=shot.marks[:1]), *plan.shots[2:])),
+        plan.replace(shots=plan.shots[2:], unit="ft"),
+        plan.replace(light=plan.light.replace(surround={"path": "x.hdr"})),
+        plan.replace(shots=(shot.replace(camera={"kind": "fixed", "pose": list(range(16))}),)),
+        plan.replace(later={"a": 1}),  # a field of a later version
     ]
     for other in others:
         assert with_changes(plan, changes_between(plan, other)) == other
     assert changes_between(plan, plan) == []
-    small = plan.but(shots=(*plan.shots[:1], shot.but(title="x"), *plan.shots[2:]))
+    small = plan.replace(shots=(*plan.shots[:1], shot.replace(title="x"), *plan.shots[2:]))
     assert changes_between(plan, small) == [[["shots", 1, "title"], "x"]]

@@ -143,7 +143,7 @@ def test_a_mark_is_set_and_told_once_with_the_mark_chosen(session):
 
 def test_an_edit_that_changes_nothing_leaves_no_step(session):
     told = Told(session)
-    session.edit("Nothing", session.plan.but(name=session.plan.name))
+    session.edit("Nothing", session.plan.replace(name=session.plan.name))
     assert session.history.steps == ()
     assert told == []
 
@@ -193,8 +193,8 @@ def test_a_drag_is_one_step_and_leaves_none_where_it_comes_back(session):
     assert session.plan == start
     session.redo()
     session.begin_drag()
-    session.edit("There", session.plan.but(name="x"))
-    session.edit("And back", session.plan.but(name=start.name))
+    session.edit("There", session.plan.replace(name="x"))
+    session.edit("And back", session.plan.replace(name=start.name))
     session.end_drag()
     assert len(session.history.steps) == 1
 
@@ -305,8 +305,8 @@ def test_what_is_said_is_heard_after_the_changes_before_it(session):
 def test_a_plan_that_names_files_that_are_missing_asks_for_them(session):
     wanted = []
     session.wanted.connect(wanted.append)
-    lost = session.plan.scenes[0].but(path="/nowhere/set.usda")
-    session.edit("Lost", session.plan.but(scenes=(lost,)))
+    lost = session.plan.scenes[0].replace(path="/nowhere/set.usda")
+    session.edit("Lost", session.plan.replace(scenes=(lost,)))
     assert wanted == ["files"]
 
 
@@ -322,14 +322,14 @@ def test_another_plan_forgets_the_way_back_and_what_was_chosen(session, demo):
 
 def test_a_shot_stays_in_work_when_others_move(session):
     name = session.shot.name
-    session.edit("Turn about", session.plan.but(shots=session.plan.shots[::-1]))
+    session.edit("Turn about", session.plan.replace(shots=session.plan.shots[::-1]))
     assert session.shot.name == name
     assert session.shot_index == 2
 
 
 def test_a_mark_on_the_chosen_subject_follows_its_merge(session):
     session.edit_shot(
-        "One", lambda s: s.but(marks=(Mark(frame=1001, target=SubjectTarget(number=FERRYMAN)),))
+        "One", lambda s: s.replace(marks=(Mark(frame=1001, target=SubjectTarget(number=FERRYMAN)),))
     )
     subject_list.merge_subjects(session, FERRYMAN, LANTERN)
     assert session.selection.subject == LANTERN

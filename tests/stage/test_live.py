@@ -43,8 +43,8 @@ def test_a_pull_to_the_eye_of_a_walking_person_stays_sharp(walker):
     pick = stage.pick(0, first.pose[:3, 3], toward)
     anchor = on_surface(pick)
     assert anchor.vertices is not None
-    plan = plan.but(subjects=(plan.subjects[0].but(anchor=anchor),))
-    shot = shot.but(marks=(Mark(frame=0, target=SubjectTarget(number=plan.subjects[0].number)),))
+    plan = plan.replace(subjects=(plan.subjects[0].replace(anchor=anchor),))
+    shot = shot.replace(marks=(Mark(frame=0, target=SubjectTarget(number=plan.subjects[0].number)),))
     numbers = survey(plan, shot, stage)
     weights = made.weights[list(anchor.vertices), :3]
     corners = made.points[list(anchor.vertices)]
@@ -178,7 +178,7 @@ def test_shadows_have_the_same_holes(looking_at):
     holes = Cutout(texture=Texture("t", pixels=CHECKS), cutoff=0.5)
     made = looking_at(card(-3, holes, 2.0), card(-8, None, 20.0, "/wall"))
     plan, shot, stage = made
-    light = plan.light.but(key_azimuth_deg=0.0, key_elevation_deg=0.0, sky_strength=0.0)
+    light = plan.light.replace(key_azimuth_deg=0.0, key_elevation_deg=0.0, sky_strength=0.0)
     from kobrel.picture.tracer import sharp_picture
     from kobrel.picture.view import View
 

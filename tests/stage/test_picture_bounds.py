@@ -136,7 +136,7 @@ def test_a_picture_read_smaller_is_the_mean_of_its_squares(tmp_path, ending):
 
 
 def test_parts_of_a_file_count_together(tmp_path, monkeypatch):
-    from kobrel.stage.read.finished import frames
+    from kobrel.stage.read.rendered import frames
 
     path = tmp_path / "parts.exr"
     specs = [oiio.ImageSpec(64, 64, 3, oiio.FLOAT) for _ in range(8)]

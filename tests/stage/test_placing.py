@@ -130,7 +130,7 @@ def test_a_library_reads_once_and_again_when_told(moving_scene, tmp_path):
     assert set(stage_of(plan, library).scenes) == {"a"}
     library.forget(str(moving_scene))
     assert library.missing(plan)
-    assert Library().missing(plan.but(scenes=(plan.scenes[0].but(unit_m=1.0),)))
+    assert Library().missing(plan.replace(scenes=(plan.scenes[0].replace(unit_m=1.0),)))
 
 
 def brute(mesh, world, goal, samples=60):

@@ -17,13 +17,13 @@ from typer.exceptions import Exit, TyperException
 from kobrel import __version__, notices
 from kobrel.cli import (
     desktop,
+    export,
     farm,
     files,
-    finished,
-    handing,
     manual,
     numbers,
     pictures,
+    rendered,
     reply,
     shots,
     streams,
@@ -38,13 +38,13 @@ _MOST_SAID = 2000
 _NOT_WRITTEN = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO)
 __all__ = [
     "desktop",
+    "export",
     "farm",
     "files",
-    "finished",
-    "handing",
     "main",
     "numbers",
     "pictures",
+    "rendered",
     "run_command",
     "shots",
 ]

@@ -174,14 +174,14 @@ def solve(
     from kobrel.plan.edit import with_shot
     from kobrel.plan.file import save_plan
     from kobrel.plan.solve import brief as briefs
-    from kobrel.plan.solve.trials import Where, solved, trials
+    from kobrel.plan.solve.candidates import Where, candidates, solved
 
     if output is not None:
         free_output(output, force)
     document, chosen, stage = open_shot(plan, shot)
     where = Where(document, stage, frame)
     brief = where.terms(chosen)
-    if not brief.wishes:
+    if not brief.requirements:
         raise PlanError(
             f"{plan}: shot {chosen.label} has no brief.", remedy="Say in it what must be sharp or soft."
         )
@@ -193,7 +193,7 @@ def solve(
             typer.echo(f"Frame {clash.frame:g}: {clash.text}" if clash else "It cannot be met.")
         if found.possible.all():
             typer.echo("Each frame can be met, but not all with one stop.")
-        would_do = [trial.text for trial in trials(where, chosen)]
+        would_do = [candidate.text for candidate in candidates(where, chosen)]
         reply.add(would_do=would_do)
         for text in would_do:
             typer.echo(f"Suggestion: {text}")

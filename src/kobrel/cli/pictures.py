@@ -41,7 +41,7 @@ def render(
     told_outside(chosen, at, at)
     pixels = (round(wanted.width), round(wanted.height)) if wanted else None
     if document.finished_of(chosen) is not None:
-        from kobrel.exchange.finished.write import write_frame
+        from kobrel.exchange.rendered.write import write_frame
 
         warn(write_frame(document, chosen, at, stage, output))
         return
@@ -83,7 +83,7 @@ def movie(
     for there in written_over(chosen, made, output):
         free_output(there, force)
     if document.finished_of(chosen) is not None:
-        from kobrel.exchange.finished.write import write_range
+        from kobrel.exchange.rendered.write import write_range
 
         low, high = first if first is not None else chosen.first, last if last is not None else chosen.last
         with progress_bar() as progress:

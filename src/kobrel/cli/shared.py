@@ -95,9 +95,9 @@ def unit_named(name: str | None) -> Any:
     return scene_measure(metres)
 
 
-def own_terms() -> list[Any]:
-    """The own terms of this person; what is wrong with others is told."""
-    from kobrel.plan.terms.own import read_folder
+def custom_values() -> list[Any]:
+    """The custom values of this person; what is wrong with others is told."""
+    from kobrel.plan.values.own import read_folder
 
     found, told = read_folder(kept_settings().folder / "terms")
     warn(told)

@@ -220,16 +220,16 @@ def merged(layers: list[tuple[str, Rgba]]) -> Rgba:
 
 
 def the_plan(picture: Path) -> Plan:
-    """The plan: five plates, a push-in, and a dial that hands over from the lantern to the ferry."""
+    """The plan: five plates, a push-in, and a dial that exports from the lantern to the ferry."""
     start = CameraKey(frame=FIRST, position_m=(0.0, 1.5, 0.0), aim_m=(0.0, 1.5, -12.0), ease="smooth")
     camera = MadeCamera(
         position_m=start.position_m, aim_m=start.aim_m,
-        keys=(start, start.but(frame=LAST, position_m=(0.16, 1.5, -0.55), aim_m=(0.1, 1.5, -12.0))),
+        keys=(start, start.replace(frame=LAST, position_m=(0.16, 1.5, -0.55), aim_m=(0.1, 1.5, -12.0))),
     )  # fmt: skip
     lens = Shot(name="1", camera=camera).glass
     shot = Shot(
         name="PH010", title="Lantern to ferry", first=FIRST, last=LAST, camera=camera,
-        glass=lens.but(focal_mm=Keyed(value=40.0), f_number=Keyed(value=STOP)),
+        glass=lens.replace(focal_mm=Keyed(value=40.0), f_number=Keyed(value=STOP)),
         exposure=Exposure(metered=float(light_value(STOP, 800, 180, 0))),
         marks=(Mark(frame=FIRST, target=DistanceTarget(metres=LAYERS[-1][1])),),
     )  # fmt: skip
@@ -258,7 +258,7 @@ def the_plan(picture: Path) -> Plan:
         Drive(plate=numbers["Ferry"], what="scale", low=1.0, high=1.06, ease="smooth"),
     )
     dial = Dial(name="Lantern to ferry", level=turn, drives=drives, shot=shot.name)
-    return plan.but(dials=(dial,))
+    return plan.replace(dials=(dial,))
 
 
 def main() -> None:

@@ -6,10 +6,10 @@ from kobrel.optics.exposure import t_stop
 from kobrel.plan.edit import add_subject, add_tape
 from kobrel.plan.file import save_plan
 from kobrel.plan.glass import with_lens
-from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Sensor, Wish
+from kobrel.plan.instrument import BACKGROUND, Criterion, Exposure, Glass, Requirement, Sensor
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.keys import Key, Keyed
-from kobrel.plan.kits.lenses import shipped_kits
+from kobrel.plan.lens_sets.lenses import shipped_lens_sets
 from kobrel.plan.look import Light
 from kobrel.plan.model import (
     BoundsAnchor,
@@ -64,7 +64,7 @@ def _on(frame: int, subject: int) -> Mark:
 
 
 def _shot(
-    name: str, title: str, camera: str, last: int, glass: Glass, iris: IrisShape, brief: tuple[Wish, ...],
+    name: str, title: str, camera: str, last: int, glass: Glass, iris: IrisShape, brief: tuple[Requirement, ...],
     *marks: Mark,
 ) -> Shot:  # fmt: skip
     stop = float(t_stop(glass.f_number.value, glass.transmission))
@@ -87,8 +87,8 @@ def _rehearsed(shot: Shot) -> Shot:
     cues = Cue(name="He turns", first=1037, last=1052), Cue(name="First word", first=1066)
     slow = _glass(50, Keyed(value=4.0), squeeze=2.0)
     late = _on(1001, LANTERN), _on(1052, LANTERN), _on(1072, FERRYMAN), _on(1096, FERRYMAN)
-    other = kept(shot.but(glass=slow, marks=late), "Later, f/4")
-    return shot.but(cues=cues, handles=8, alts=other.alts)
+    other = kept(shot.replace(glass=slow, marks=late), "Later, f/4")
+    return shot.replace(cues=cues, handles=8, alts=other.alts)
 
 
 def night_ferry(scene: Path) -> Plan:
@@ -101,25 +101,25 @@ def night_ferry(scene: Path) -> Plan:
         plan, _ = add_subject(plan, title, _node(path))
     plan, _ = add_tape(plan, "Lens to lantern", CameraEnd(), SubjectEnd(number=LANTERN))
     plan, _ = add_tape(plan, "Lantern to ferryman", SubjectEnd(number=LANTERN), SubjectEnd(number=FERRYMAN))
-    prime = next(lens for kit in shipped_kits() for lens in kit.lenses if lens.focal_mm == (65, 65))
+    prime = next(lens for kit in shipped_lens_sets() for lens in kit.lenses if lens.focal_mm == (65, 65))
     blades, round_iris = IrisShape(blades=7, roundness=0.45, rotation_deg=12), IrisShape()
-    return plan.but(
+    return plan.replace(
         stand_ins=STAND_INS,
         shots=(
             _shot("01", "Quay wide", "Wide", 1072, _glass(24, Keyed(value=2.8)), blades,
-                (Wish(subject=BOOTH), Wish(subject=FERRYMAN, kind="at_most", px=4)), _on(1001, BOOTH),
+                (Requirement(subject=BOOTH), Requirement(subject=FERRYMAN, kind="at_most", px=4)), _on(1001, BOOTH),
             ),
             _rehearsed(_shot(
                 "02", "Lantern to ferryman", "Rack", 1096, _glass(50, Keyed(value=1.4), squeeze=2.0), round_iris,
                 (
-                    Wish(subject=LANTERN, last=1037), Wish(subject=FERRYMAN, first=1061),
-                    Wish(subject=BACKGROUND, kind="at_least", px=16),
+                    Requirement(subject=LANTERN, last=1037), Requirement(subject=FERRYMAN, first=1061),
+                    Requirement(subject=BACKGROUND, kind="at_least", px=16),
                 ),
                 _on(1001, LANTERN), _on(1037, LANTERN), _on(1061, FERRYMAN), _on(1096, FERRYMAN),
             )),
             _shot(
                 "03", "Brass compass", "Compass", 1060, _glass(85, Keyed(value=5.6)), blades,
-                (Wish(subject=COMPASS, last=1024), Wish(subject=BACKGROUND, kind="at_least", px=60)),
+                (Requirement(subject=COMPASS, last=1024), Requirement(subject=BACKGROUND, kind="at_least", px=60)),
                 _on(1001, COMPASS), Mark(frame=1060, target=DistanceTarget(metres=0.47)),
             ),
             _shot(
@@ -127,7 +127,7 @@ def night_ferry(scene: Path) -> Plan:
                 with_lens(
                     _glass(65, Keyed(value=2.0, keys=(Key(frame=1060, value=2.0), Key(frame=1112, value=4.0)))), prime,
                 ),
-                blades, (Wish(subject=PASSENGER, last=1080), Wish(subject=FERRY, first=1110)),
+                blades, (Requirement(subject=PASSENGER, last=1080), Requirement(subject=FERRY, first=1110)),
                 _on(1001, PASSENGER), _on(1080, PASSENGER), _on(1108, FERRY),
             ),
         )

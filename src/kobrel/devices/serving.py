@@ -21,7 +21,7 @@ HELLO_S, IDLE_S = 5.0, 600.0
 
 
 def own_token() -> str:
-    """The token that was handed over, or a new one."""
+    """The token that was exported, or a new one."""
     return os.environ.get(TOKEN_NAME) or secrets.token_hex(8)
 
 
@@ -118,7 +118,7 @@ class LineServer(socketserver.ThreadingTCPServer):
         self.shutdown()
 
     def announce(self) -> None:
-        """Print where it listens, and the token unless it was handed over."""
+        """Print where it listens, and the token unless it was exported."""
         print(f"Listening on 127.0.0.1:{self.port}", flush=True)
         if not os.environ.get(TOKEN_NAME):
             print(f"Token {self.token}", flush=True)

@@ -1,4 +1,4 @@
-"""What a plan is handed over as: each kind of file, and one way to write any of them."""
+"""What a plan is exported as: each kind of file, and one way to write any of them."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -7,13 +7,13 @@ from typing import Literal
 
 from kobrel.errors import ExchangeError
 from kobrel.optics.units import Measure
-from kobrel.plan.handover import HandKind, HandOut
+from kobrel.plan.export import ExportKind, UpdatedFile
 from kobrel.plan.instrument import Lens
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
 from kobrel.plan.staging import unit_of
-from kobrel.plan.terms.blocks import blocks_for
-from kobrel.plan.terms.own import Family, OwnTerms, family
+from kobrel.plan.values.blocks import blocks_for
+from kobrel.plan.values.own import CustomValues, Family, family
 from kobrel.stage.scene import Progress, no_progress
 from kobrel.stage.stage import Stage
 
@@ -29,14 +29,14 @@ class Kind:
     hint : what it is good for, a sentence
     """
 
-    key: HandKind
+    key: ExportKind
     title: str
     endings: tuple[str, ...]
     of: Literal["shot", "shots"]
     hint: str
 
 
-KINDS: dict[HandKind, Kind] = {
+KINDS: dict[ExportKind, Kind] = {
     kind.key: kind
     for kind in (
         Kind("usd", "Camera, USD", (".usda", ".usdc", ".usd"), "shot",
@@ -92,7 +92,7 @@ class Options:
     sheet: SheetChoices = SheetChoices()
 
 
-_CAMERAS: tuple[HandKind, ...] = ("usd", "usd-changes", "gltf", "alembic")
+_CAMERAS: tuple[ExportKind, ...] = ("usd", "usd-changes", "gltf", "alembic")
 
 
 def require_ending(title: str, endings: Sequence[str], path: Path) -> None:
@@ -111,7 +111,7 @@ def export(
     plan: Plan,
     shot: Shot,
     stage: Stage,
-    kind: HandKind,
+    kind: ExportKind,
     path: Path,
     options: Options = Options(),
     progress: Progress = no_progress,
@@ -129,7 +129,7 @@ def export(
     require_ending(KINDS[kind].title, KINDS[kind].endings, path)
     if options.frames is not None and kind in _CAMERAS:
         first, last = options.frames
-        shot = shot.but(first=first, last=last, handles=0)
+        shot = shot.replace(first=first, last=last, handles=0)
     if kind in ("usd", "usd-changes"):
         from kobrel.exchange.cameras.usd import write_usd
 
@@ -151,7 +151,7 @@ def export(
     elif kind in ("otio", "edl"):
         from kobrel.exchange.timeline import write_list
 
-        write_list(plan.but(shots=tuple(options.shots)) if options.shots else plan, stage, path)
+        write_list(plan.replace(shots=tuple(options.shots)) if options.shots else plan, stage, path)
     else:
         from kobrel.exchange.sheet.write import SheetOptions, write_sheet
 
@@ -167,7 +167,9 @@ def export(
         write_sheet(plan, options.shots or plan.shots, stage, path, made, progress)
 
 
-def _write_frames(plan: Plan, shot: Shot, stage: Stage, kind: HandKind, path: Path, options: Options) -> None:
+def _write_frames(
+    plan: Plan, shot: Shot, stage: Stage, kind: ExportKind, path: Path, options: Options
+) -> None:
     import numpy as np
 
     first, last = options.frames or (shot.first, shot.last)
@@ -179,13 +181,13 @@ def _write_frames(plan: Plan, shot: Shot, stage: Stage, kind: HandKind, path: Pa
 
         write_csv(plan, shot, numbers, path)
         return
-    from kobrel.exchange.terms import write_terms
+    from kobrel.exchange.values import write_values
 
     terms = options.terms or blocks_for(numbers.camera.projection)
-    write_terms(plan, shot, numbers, terms, options.unit or unit_of(plan, stage), path)
+    write_values(plan, shot, numbers, terms, options.unit or unit_of(plan, stage), path)
 
 
-def shots_of(plan: Plan, out: HandOut) -> list[Shot]:
+def shots_of(plan: Plan, out: UpdatedFile) -> list[Shot]:
     """The shots that a file is of, in the plan's order.
 
     Raises
@@ -204,14 +206,18 @@ def shots_of(plan: Plan, out: HandOut) -> list[Shot]:
 
 
 def options_of(
-    plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], sheet: SheetChoices = SheetChoices()
+    plan: Plan,
+    stage: Stage,
+    out: UpdatedFile,
+    owns: Sequence[CustomValues],
+    sheet: SheetChoices = SheetChoices(),
 ) -> Options:
     """How a file of a plan is written.
 
     Raises
     ------
     PlanError
-        Its terms are not known.
+        Its values are not known.
     """
     return Options(
         unit_of(plan, stage, out.unit), [family(name, owns) for name in out.terms], shots=shots_of(plan, out),

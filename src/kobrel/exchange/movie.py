@@ -80,7 +80,7 @@ class Reel:
         """What a frame is drawn from, by its row."""
         camera = self.numbers.camera.frame(row)
         snapshot = self.stage.snapshot(float(self.numbers.frames[row]), keep=False, eye=camera.eye)
-        light = self.plan.light.but(surfaces="clay") if self.movie.clay else self.plan.light
+        light = self.plan.light.replace(surfaces="clay") if self.movie.clay else self.plan.light
         return View(snapshot, camera, light, self.width, self.height)
 
     def slate(self, row: int) -> Slate:

@@ -9,19 +9,19 @@ import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import write_picture
+from kobrel.exchange.rendered.write import target_of
 from kobrel.exchange.writing.slate import Slate
 from kobrel.exchange.writing.whole import write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.picture.tracer import in_bands, never, signed_blur
 from kobrel.picture.view import View
-from kobrel.plan.handover import Pass
+from kobrel.plan.export import Pass
 from kobrel.plan.measure.camera import Camera, camera_at, pixel_rays
 from kobrel.plan.measure.occlusion import own_rows
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import Plan, Shot
-from kobrel.plan.terms.render_camera import depth_ends_m
+from kobrel.plan.values.render_camera import depth_ends_m
 from kobrel.stage.scene import Progress
 from kobrel.stage.snapshot import Snapshot
 from kobrel.stage.stage import Stage

@@ -16,9 +16,9 @@ from kobrel.errors import ExchangeError, KobrelError
 from kobrel.exchange.export import KINDS, SheetChoices, export, options_of, shots_of
 from kobrel.exchange.writing.whole import not_written, replaced_if_changed
 from kobrel.files import real_place
-from kobrel.plan.handover import HandOut
+from kobrel.plan.export import UpdatedFile
 from kobrel.plan.model import Plan
-from kobrel.plan.terms.own import OwnTerms
+from kobrel.plan.values.own import CustomValues
 from kobrel.stage.scene import Cancelled, Progress, no_progress
 from kobrel.stage.stage import Stage
 
@@ -98,17 +98,17 @@ def state_of(path: Path) -> str:
     return f"{found.st_size} {found.st_mtime_ns}"
 
 
-def real_path(out: HandOut) -> Path:
+def real_path(out: UpdatedFile) -> Path:
     """Where a file really is written, links followed."""
     return real_place(Path(out.path))
 
 
-def fault_of(out: HandOut) -> str:
+def fault_of(out: UpdatedFile) -> str:
     """Why a file is never written, whoever asks for it; "" if it may be.
 
-    >>> fault_of(HandOut(kind="csv", path="/home/ada/.bashrc"))
+    >>> fault_of(UpdatedFile(kind="csv", path="/home/ada/.bashrc"))
     'its name must end in .csv.'
-    >>> fault_of(HandOut(kind="csv", path="/home/ada/.config/frames.csv"))
+    >>> fault_of(UpdatedFile(kind="csv", path="/home/ada/.config/frames.csv"))
     'hidden files and folders are not written in.'
     """
     path = real_path(out)
@@ -135,7 +135,7 @@ def keep_up(
     plan: Plan,
     stage: Stage,
     allowance: Allowance,
-    owns: Sequence[OwnTerms] = (),
+    owns: Sequence[CustomValues] = (),
     progress: Progress = no_progress,
     sheet: SheetChoices = _PLAIN_SHEET,
 ) -> Upkept:
@@ -144,7 +144,7 @@ def keep_up(
     Parameters
     ----------
     allowance : what it may write; all else is told and left alone
-    owns : own terms that are known here
+    owns : custom values that are known here
     sheet : what is on sheets besides the shots
 
     Raises
@@ -172,7 +172,7 @@ def keep_up(
     return Upkept(tuple(written), tuple(told))
 
 
-def _require_allowed(out: HandOut, waiting: Asked) -> None:
+def _require_allowed(out: UpdatedFile, waiting: Asked) -> None:
     """See that a file may be written.
 
     Raises
@@ -191,7 +191,12 @@ def _require_allowed(out: HandOut, waiting: Asked) -> None:
 
 
 def _written(
-    plan: Plan, stage: Stage, out: HandOut, owns: Sequence[OwnTerms], sheet: SheetChoices, progress: Progress
+    plan: Plan,
+    stage: Stage,
+    out: UpdatedFile,
+    owns: Sequence[CustomValues],
+    sheet: SheetChoices,
+    progress: Progress,
 ) -> bool:
     """Write one file if it changed, and say whether it did."""
     target = real_path(out)

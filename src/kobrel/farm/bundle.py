@@ -17,8 +17,8 @@ from kobrel.plan.model import Plan, Shot
 from kobrel.plan.names import shot_named
 from kobrel.plan.space.rebinding import rebound
 from kobrel.plan.staging import load_stage
-from kobrel.stage.read.finished.frames import frames_beside, number_in, path_at
 from kobrel.stage.read.plates.playing import is_movie
+from kobrel.stage.read.rendered.frames import frames_beside, number_in, path_at
 from kobrel.stage.scene import Progress, no_progress
 
 
@@ -63,7 +63,7 @@ class Bundle:
         a rendered sequence see :attr:`sources`.
         """
         work, plan = self.made_of
-        said = plan.but(proofs=(), handed=()).model_dump_json()
+        said = plan.replace(proofs=(), handed=()).model_dump_json()
         by_frame = {path for paths in self._rendered.values() for path in paths}
         for file in sorted(self.files, key=lambda each: -len(each.path)):
             means = Path(file.path).name if file.path in by_frame else file.digest
@@ -204,12 +204,12 @@ def packed(
 
 
 def _kept_files(plan: Plan) -> list[str]:
-    """Files that the plan names, but for proofs and for what is handed over, which pictures do not need."""
-    return files_of(plan.but(proofs=(), handed=()))
+    """Files that the plan names, but for proofs and for what is exported, which pictures do not need."""
+    return files_of(plan.replace(proofs=(), handed=()))
 
 
 def _frames_of(plan: Plan, work: Work) -> list[Path]:
-    """Frames of sequences, which are read when they are needed: of finished pictures the wanted ones."""
+    """Frames of sequences, which are read when they are needed: of rendered images the wanted ones."""
     shot = None if work.kind in ("ladder", "sheet") else shot_of(plan, work)
     found = plan.finished_of(shot) if shot is not None else None
     ends = (-math.inf, math.inf)

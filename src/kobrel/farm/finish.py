@@ -39,7 +39,7 @@ def finish_movie(work: Work, plan: Plan, items: Sequence[Item], places: Path) ->
 
 
 def _frame_path(places: Path, name: Path, item: Item) -> Path:
-    """A frame's picture; one of a single finished picture has no number."""
+    """A frame's picture; one of a single rendered image has no number."""
     numbered = places / picture_path(name, item.number)
     return numbered if numbered.is_file() else places / name
 

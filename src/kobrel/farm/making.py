@@ -81,7 +81,7 @@ class Maker:
         return shot_of(self.plan, self.work)
 
     @property
-    def _is_finished(self) -> bool:
+    def _is_rendered(self) -> bool:
         return self.plan.finished_of(self.shot) is not None
 
     @cached_property
@@ -118,8 +118,8 @@ class Maker:
             self._write_passes(item.number, folder, progress)
         elif kind == "layers":
             self._write_layers(item, folder, progress)
-        elif self._is_finished:
-            return self._write_finished(item.number, folder, progress)
+        elif self._is_rendered:
+            return self._write_rendered(item.number, folder, progress)
         else:
             reel = self._ready_reel()
             row = self._row(item)
@@ -156,8 +156,8 @@ class Maker:
 
         np.save(folder / f"{SOUND}.npy", sound_of(self.plan, self.shot, self._ready_reel().numbers))
 
-    def _write_finished(self, frame: int, folder: Path, progress: Progress) -> list[str]:
-        from kobrel.exchange.finished.write import Choices, defocus
+    def _write_rendered(self, frame: int, folder: Path, progress: Progress) -> list[str]:
+        from kobrel.exchange.rendered.write import Choices, defocus
 
         found = self.plan.finished_of(self.shot)
         assert found is not None
@@ -245,7 +245,7 @@ def _made_ready(bundle: Bundle) -> Maker:
     if root is not None:
         here = str(root)
         plan = with_paths(plan, lambda path: f"{here}{path}" if Path(path).is_absolute() else path)
-        work = work.but(proofs=tuple(proof.but(path=f"{here}{proof.path}") for proof in work.proofs))
+        work = work.replace(proofs=tuple(proof.replace(path=f"{here}{proof.path}") for proof in work.proofs))
     library, like = _libraries.pop(bundle.files, None) or (Library(), None)
     library.read(plan)
     problems = library.problems_of(plan)
@@ -286,10 +286,10 @@ def items_of(work: Work, plan: Plan) -> list[Item]:
     shot = shot_of(plan, work)
     found = plan.finished_of(shot)
     with_handles = work.kind in ("pictures", "movie") and found is None
-    first, last = frame_ends(shot if with_handles else shot.but(handles=0), Movie(work.first, work.last))
+    first, last = frame_ends(shot if with_handles else shot.replace(handles=0), Movie(work.first, work.last))
     frames = list(range(first, last + 1))
     if found is not None and work.kind in ("pictures", "movie"):
-        frames = _finished_frames(found.path, found.sequence, frames)
+        frames = _rendered_frames(found.path, found.sequence, frames)
     if not frames:
         raise KobrelError(f"no frame from {first} to {last}.", file=work.plan)
     items = [Item(str(frame), frame) for frame in frames]
@@ -298,8 +298,8 @@ def items_of(work: Work, plan: Plan) -> list[Item]:
     return [*items, Item(SOUND)] if work.kind == "movie" and work.sound and found is None else items
 
 
-def _finished_frames(path: str, sequence: bool, wanted: list[int]) -> list[int]:
-    from kobrel.stage.read.finished.frames import frames_beside
+def _rendered_frames(path: str, sequence: bool, wanted: list[int]) -> list[int]:
+    from kobrel.stage.read.rendered.frames import frames_beside
 
     if not sequence:
         return wanted[:1]

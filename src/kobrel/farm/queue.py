@@ -95,7 +95,7 @@ class Entry:
 
 
 class Queue:
-    """See the module.
+    """The queue of jobs.
 
     Parameters
     ----------
@@ -200,12 +200,12 @@ class Queue:
 
     def want(self, key: str, want: Want) -> None:
         """Say what is wanted of a job."""
-        self._wish(key, want=want)
+        self._requirement(key, want=want)
 
     def again(self, key: str) -> None:
         """Let a job that failed or was cancelled go on where it was."""
         self.note(key, state="waiting", why="", tries=0)
-        self._wish(key, want="go")
+        self._requirement(key, want="go")
 
     def move(self, key: str, by: int) -> None:
         """Put a job sooner (-1) or later (1), past the next that is not at its end."""
@@ -214,14 +214,14 @@ class Queue:
         at = next((k for k, entry in enumerate(waiting) if entry.key == key), None)
         if at is not None and 0 <= at + by < len(waiting):
             other = waiting[at + by]
-            self._wish(key, order=other.order)
-            self._wish(other.key, order=waiting[at].order)
+            self._requirement(key, order=other.order)
+            self._requirement(other.key, order=waiting[at].order)
 
     def remove(self, key: str) -> None:
         """Forget a job; what it has written stays."""
         shutil.rmtree(self.folder / "jobs" / key, ignore_errors=True)
 
-    def _wish(self, key: str, **changes: Any) -> None:
+    def _requirement(self, key: str, **changes: Any) -> None:
         self._change(self.place(key) / "wanted.json", changes)
 
     def _change(self, path: Path, changes: Mapping[str, Any]) -> None:

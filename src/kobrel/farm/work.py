@@ -11,7 +11,7 @@ from kobrel.exchange.render import MOST_PX, PICTURES
 from kobrel.files import json_of
 from kobrel.optics.units import PlanUnit
 from kobrel.picture.burn import BURNS
-from kobrel.plan.handover import PASSES, Pass
+from kobrel.plan.export import PASSES, Pass
 from kobrel.plan.model import Proof, Shot
 from kobrel.plan.parts import FilePath, Frame, FrameNumber, plain_reason
 from kobrel.plan.variants.bracket import MOST_RUNGS
@@ -112,7 +112,7 @@ class Work(_Frozen):
             raise ValueError("no passes are wanted")
         return self
 
-    def but(self, **changes: object) -> Self:
+    def replace(self, **changes: object) -> Self:
         """The same with some fields changed, checked again.
 
         Raises
@@ -175,5 +175,5 @@ def read_works(path: Path) -> list[Work]:
             raise ExchangeError(error.what, file=path, place=f"job {number}") from None
         except ValidationError as error:
             raise ExchangeError(plain_reason(error), file=path, place=f"job {number}") from None
-        works.append(work.but(plan=str(folder / work.plan), output=str(folder / work.output)))
+        works.append(work.replace(plan=str(folder / work.plan), output=str(folder / work.output)))
     return works

@@ -3,7 +3,7 @@
 In the coordinate ``x = 1/s`` of the render model, or ``x = 1/(s - f)`` of the thin one, the
 blur of a point is ``c = f^2 (1 - fD) / N * |x - X|`` (its 1 - fD is 1 in the render model),
 so both models give straight lines: a point is blurred by exactly c where
-``N = slope * |x - X|``. A wish to be sharp asks for a stop above that V, a wish to be soft
+``N = slope * |x - X|``. A requirement to be sharp asks for a stop above that V, a requirement to be soft
 for one beneath it. All answers follow from these lines by eliminating x or N (Fourier and
 Motzkin), without a search.
 """
@@ -41,7 +41,7 @@ def nearness_of(x: ArrayLike, focal_mm: ArrayLike, model: LensModel) -> Numbers:
 
 
 @dataclass(frozen=True, eq=False)
-class Wishes:
+class Requirements:
     """What W things shall be at F frames.
 
     Parameters
@@ -49,7 +49,7 @@ class Wishes:
     near_x, far_x : (F, W) coordinates of each thing's near and far end, near_x >= far_x
     near_r, far_r : (F, W) how far x may lie from that end for each f-number, ``1 / slope``
     sharp : (W,) whether the blur shall be at most, or else at least, what the slope stands for
-    live : (F, W) whether the wish counts at the frame
+    live : (F, W) whether the requirement counts at the frame
     """
 
     near_x: Numbers
@@ -59,14 +59,14 @@ class Wishes:
     sharp: NDArray[np.bool_]
     live: NDArray[np.bool_]
 
-    def only(self, columns: ArrayLike, row: int | None = None) -> "Wishes":
-        """Some of the wishes, at all frames or at one."""
+    def only(self, columns: ArrayLike, row: int | None = None) -> "Requirements":
+        """Some of the requirements, at all frames or at one."""
         at = np.asarray(columns, dtype=int)
         rows = slice(None) if row is None else slice(row, row + 1)
         near_x, far_x, near_r, far_r = (
             part[rows, at] for part in (self.near_x, self.far_x, self.near_r, self.far_r)
         )
-        return Wishes(near_x, far_x, near_r, far_r, self.sharp[at], self.live[rows, at])
+        return Requirements(near_x, far_x, near_r, far_r, self.sharp[at], self.live[rows, at])
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,7 +84,7 @@ class Range:
     closest_x: Numbers
 
 
-def wishes_of(
+def requirements_of(
     near_dpt: ArrayLike,
     far_dpt: ArrayLike,
     blur_px: ArrayLike,
@@ -93,15 +93,15 @@ def wishes_of(
     focal_mm: ArrayLike,
     px_per_mm: ArrayLike,
     model: LensModel = "render",
-) -> Wishes:
-    """Wishes in coordinates.
+) -> Requirements:
+    """Requirements in coordinates.
 
     Parameters
     ----------
     near_dpt, far_dpt : (F, W) 1/distance of each thing's near and far end
     blur_px : (W,) the most or the least blur
     sharp : (W,) whether it is the most
-    live : (F, W) whether the wish counts
+    live : (F, W) whether the requirement counts
     focal_mm : (F,)
     px_per_mm : (F, W) pixels at delivery for each millimetre on the sensor; on a spherical
         focus surface those of a point off the axis, divided by the cosine of its angle
@@ -113,17 +113,19 @@ def wishes_of(
         px_at_f1 = focal * focal / _MM_PER_M * np.asarray(px_per_mm, dtype=float) * shrink
         ends.append((coordinate(dpt, focal, model), np.asarray(blur_px, dtype=float) / px_at_f1))
     (near_x, near_r), (far_x, far_r) = ends
-    return Wishes(near_x, far_x, near_r, far_r, np.asarray(sharp, dtype=bool), np.asarray(live, dtype=bool))
+    return Requirements(
+        near_x, far_x, near_r, far_r, np.asarray(sharp, dtype=bool), np.asarray(live, dtype=bool)
+    )
 
 
 @dataclass(frozen=True, eq=False)
 class _Lines:
-    """Bounds on x at each frame, ``a + b N``; sharp wishes and the lens first, then each soft one.
+    """Bounds on x at each frame, ``a + b N``; sharp requirements and the lens first, then each soft one.
 
     low_a, low_b, high_a, high_b : (F, S + 1) that always hold
     above_a, above_b : (F, J) x is at least this if the focus lies nearer than the soft thing
     below_a, below_b : (F, J) x is at most this if it lies farther
-    order : (F, J) the soft wishes from far to near
+    order : (F, J) the soft requirements from far to near
     """
 
     low_a: Numbers
@@ -137,12 +139,12 @@ class _Lines:
     order: NDArray[np.intp]
 
 
-def _lines(wishes: Wishes, lens: Range) -> _Lines:
-    """The lines of wishes; those that do not count never bind."""
-    frames = len(wishes.near_x)
-    live, sharp = wishes.live, wishes.sharp
-    near_x, far_x = (np.where(live, x, x * 0.0) for x in (wishes.near_x, wishes.far_x))
-    near_r, far_r = (np.where(live, r, 0.0) for r in (wishes.near_r, wishes.far_r))
+def _lines(requirements: Requirements, lens: Range) -> _Lines:
+    """The lines of requirements; those that do not count never bind."""
+    frames = len(requirements.near_x)
+    live, sharp = requirements.live, requirements.sharp
+    near_x, far_x = (np.where(live, x, x * 0.0) for x in (requirements.near_x, requirements.far_x))
+    near_r, far_r = (np.where(live, r, 0.0) for r in (requirements.near_r, requirements.far_r))
     never = ~live
     zero = np.zeros((frames, 1))
     hard_low = np.where(never, -np.inf, near_x)[:, sharp]
@@ -180,8 +182,8 @@ def _pairs(low_a: Numbers, low_b: Numbers, high_a: Numbers, high_b: Numbers) -> 
     return np.where(free, 0.0, least), np.where(free, np.inf, greatest)
 
 
-def stop_ranges(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
-    """The stops at which some focus grants all wishes, frame by frame.
+def stop_ranges(requirements: Requirements, lens: Range) -> tuple[Numbers, Numbers]:
+    """The stops at which some focus grants all requirements, frame by frame.
 
     Returns
     -------
@@ -189,7 +191,7 @@ def stop_ranges(wishes: Wishes, lens: Range) -> tuple[Numbers, Numbers]:
         things that shall be soft, farther than all of them first; least above greatest
         where there is none
     """
-    lines = _lines(wishes, lens)
+    lines = _lines(requirements, lens)
     frames, count = lines.above_a.shape
     fixed_low, fixed_high = _pairs(lines.low_a, lines.low_b, lines.high_a, lines.high_b)
     least = np.full((frames, count + 1), lens.widest)
@@ -237,7 +239,7 @@ def stops_for_all(least: Numbers, greatest: Numbers) -> list[tuple[float, float]
     return result
 
 
-def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbers, Numbers]:
+def focus_bands(requirements: Requirements, lens: Range, f_number: ArrayLike) -> tuple[Numbers, Numbers]:
     """Where the focus may be at a stop, in the coordinate x.
 
     Parameters
@@ -248,8 +250,8 @@ def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbe
     -------
     low, high : (F, J + 1) as :func:`stop_ranges`; low above high where there is no such focus
     """
-    lines = _lines(wishes, lens)
-    stop = np.broadcast_to(np.asarray(f_number, dtype=float), (len(wishes.near_x),))[:, None]
+    lines = _lines(requirements, lens)
+    stop = np.broadcast_to(np.asarray(f_number, dtype=float), (len(requirements.near_x),))[:, None]
     low = (lines.low_a + lines.low_b * stop).max(axis=1, keepdims=True)
     high = (lines.high_a + lines.high_b * stop).min(axis=1, keepdims=True)
     above = lines.above_a + lines.above_b * stop
@@ -266,46 +268,46 @@ def focus_bands(wishes: Wishes, lens: Range, f_number: ArrayLike) -> tuple[Numbe
 
 @dataclass(frozen=True)
 class StopRange:
-    """A focus and the stops that grant all wishes there."""
+    """A focus and the stops that grant all requirements there."""
 
     x: float
     least: float
     greatest: float
 
 
-def stops_at(wishes: Wishes, lens: Range, x: ArrayLike) -> tuple[Numbers, Numbers]:
-    """Least and greatest stop at focus coordinates (n,), for wishes at one frame, (n,) each;
+def stops_at(requirements: Requirements, lens: Range, x: ArrayLike) -> tuple[Numbers, Numbers]:
+    """Least and greatest stop at focus coordinates (n,), for requirements at one frame, (n,) each;
     the lens's own range counts.
     """
     at = np.asarray(x, dtype=float)[:, None]
-    live = wishes.live[0]
+    live = requirements.live[0]
     least = np.full(len(at), lens.widest)
     greatest = np.full(len(at), lens.narrowest)
-    hard, soft = live & wishes.sharp, live & ~wishes.sharp
+    hard, soft = live & requirements.sharp, live & ~requirements.sharp
     with np.errstate(divide="ignore"):
         if hard.any():
             off = np.maximum(
-                (wishes.near_x[0, hard] - at) / wishes.near_r[0, hard],
-                (at - wishes.far_x[0, hard]) / wishes.far_r[0, hard],
+                (requirements.near_x[0, hard] - at) / requirements.near_r[0, hard],
+                (at - requirements.far_x[0, hard]) / requirements.far_r[0, hard],
             )
             least = np.maximum(least, off.max(axis=1))
         if soft.any():
             off = np.maximum(
-                (at - wishes.near_x[0, soft]) / wishes.near_r[0, soft],
-                (wishes.far_x[0, soft] - at) / wishes.far_r[0, soft],
+                (at - requirements.near_x[0, soft]) / requirements.near_r[0, soft],
+                (requirements.far_x[0, soft] - at) / requirements.far_r[0, soft],
             )
             greatest = np.minimum(greatest, off.min(axis=1))
     return least, greatest
 
 
-def widest_range(wishes: Wishes, lens: Range) -> StopRange | None:
+def widest_range(requirements: Requirements, lens: Range) -> StopRange | None:
     """The focus with the widest range of stops at one frame, or None.
 
     On each piece of the lines the ratio of greatest to least stop has no maximum inside, so
     the corners are enough. Among equals wins the focus from which the sharp things lie least
     far.
     """
-    lines = _lines(wishes, lens)
+    lines = _lines(requirements, lens)
     closest = float(lens.closest_x[0])
     a = np.concatenate([lines.low_a, lines.high_a, lines.above_a, lines.below_a], axis=1)[0]
     b = np.concatenate([lines.low_b, lines.high_b, lines.above_b, lines.below_b], axis=1)[0]
@@ -317,36 +319,44 @@ def widest_range(wishes: Wishes, lens: Range) -> StopRange | None:
     ends = np.concatenate([a + b * stop for stop in (lens.widest, lens.narrowest)])
     x = np.concatenate([cross.ravel(), a, ends, [0.0, closest]])
     x = np.unique(x[np.isfinite(x) & (x >= 0) & (x <= closest)])
-    least, greatest = stops_at(wishes, lens, x)
+    least, greatest = stops_at(requirements, lens, x)
     good = least <= greatest * (1 + 1e-9)
     if not good.any():
         return None
     x, least, greatest = x[good], least[good], np.maximum(greatest[good], least[good])
     ratio = greatest / least
     best = ratio >= ratio.max() * (1 - 1e-9)
-    bare, _ = stops_at(wishes, Range(0.0, np.inf, lens.closest_x), x[best])
+    bare, _ = stops_at(requirements, Range(0.0, np.inf, lens.closest_x), x[best])
     at = np.flatnonzero(best)[int(np.argmin(bare))]
     return StopRange(float(x[at]), float(least[at]), float(greatest[at]))
 
 
-def granted(wishes: Wishes, x: ArrayLike, f_number: ArrayLike) -> NDArray[np.bool_]:
-    """Whether a focus coordinate and stop, (F,) each, grant each wish, (F, W)."""
+def granted(requirements: Requirements, x: ArrayLike, f_number: ArrayLike) -> NDArray[np.bool_]:
+    """Whether a focus coordinate and stop, (F,) each, grant each requirement, (F, W)."""
     at = np.asarray(x, dtype=float)[:, None]
     stop = np.asarray(f_number, dtype=float)[:, None]
-    nearer, farther = wishes.near_x - at, at - wishes.far_x  # how far beyond its ends the focus lies
+    nearer, farther = (
+        requirements.near_x - at,
+        at - requirements.far_x,
+    )  # how far beyond its ends the focus lies
     slack = 1e-9 * stop
     with np.errstate(invalid="ignore"):
         held = (
-            np.maximum(nearer - wishes.near_r * (stop + slack), farther - wishes.far_r * (stop + slack)) <= 0
+            np.maximum(
+                nearer - requirements.near_r * (stop + slack), farther - requirements.far_r * (stop + slack)
+            )
+            <= 0
         )
-        lost = (-nearer >= wishes.near_r * (stop - slack)) | (-farther >= wishes.far_r * (stop - slack))
-    result: NDArray[np.bool_] = np.where(wishes.sharp, held, lost)
+        lost = (-nearer >= requirements.near_r * (stop - slack)) | (
+            -farther >= requirements.far_r * (stop - slack)
+        )
+    result: NDArray[np.bool_] = np.where(requirements.sharp, held, lost)
     return result
 
 
 @dataclass(frozen=True)
 class Bind:
-    """The stops that wishes ask for at least and bear at most, and which wishes do.
+    """The stops that requirements ask for at least and bear at most, and which requirements do.
 
     `least_by` and `greatest_by` are their indices; none means the lens's own range.
     """
@@ -357,12 +367,12 @@ class Bind:
     greatest_by: tuple[int, ...]
 
 
-def binding(wishes: Wishes, lens: Range) -> Bind:
+def binding(requirements: Requirements, lens: Range) -> Bind:
     """What decides the stops at one frame, for the place of the focus that comes nearest to
     granting all.
     """
-    lines = _lines(wishes, lens)
-    hard, soft = np.flatnonzero(wishes.sharp), np.flatnonzero(~wishes.sharp)[lines.order[0]]
+    lines = _lines(requirements, lens)
+    hard, soft = np.flatnonzero(requirements.sharp), np.flatnonzero(~requirements.sharp)[lines.order[0]]
     best: Bind | None = None
     for place in range(len(soft) + 1):
         low = (

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from kobrel.optics.aperture import aperture, places
-from kobrel.optics.flaws import leaning, shift_dpt, within_stop
+from kobrel.optics.character import leaning, shift_dpt, within_stop
 from kobrel.optics.iris import Iris
 from kobrel.optics.lens import Numbers
 from kobrel.plan.instrument import FrontStop
@@ -77,7 +77,7 @@ def disc(camera: Camera, distance_m: float, across: float, up: float, count: int
     """The disc of a point of light, for a camera in perspective at one frame.
 
     A ray through the pupil's point p from a point at distance d in direction t (tangents) has
-    the direction t - p/d, and the lens pictures it where :func:`kobrel.optics.flaws.leaning` says.
+    the direction t - p/d, and the lens pictures it where :func:`kobrel.optics.character.leaning` says.
 
     Parameters
     ----------

@@ -29,7 +29,7 @@ class Wanted:
     frames : (F,) in order
     width, height : of the pictures in pixels
     passes : exact passes for each
-    finished : the finished pictures that are blurred, instead of the stage
+    finished : the rendered images that are blurred, instead of the stage
     """
 
     stage: Stage

@@ -54,14 +54,14 @@ def metered(plan: Plan, shot: Shot, stage: Stage) -> Plan:
     stage = stage.of_shot(shot.name)
     camera = camera_at(plan, shot, shot.first, stage)
     height = max(8, round(_WIDTH / camera.aspect))
-    light = plan.light.but(exposure_ev=0.0)
+    light = plan.light.replace(exposure_ev=0.0)
     view = View(stage.snapshot(shot.first, eye=camera.eye), camera, light, _WIDTH, height)
     sharp = sharp_picture(view)
     things = np.isfinite(sharp.depth)
     counted = sharp.colour[things][None] if things.mean() > _ENOUGH else sharp.colour
     ev = metered_ev(counted)
-    return plan if ev == 0.0 else plan.but(light=_brightened(plan.light, ev))
+    return plan if ev == 0.0 else plan.replace(light=_brightened(plan.light, ev))
 
 
 def _brightened(light: Light, ev: float) -> Light:
-    return light.but(exposure_ev=light.exposure_ev + ev)
+    return light.replace(exposure_ev=light.exposure_ev + ev)

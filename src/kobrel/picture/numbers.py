@@ -4,9 +4,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from kobrel.optics.flaws import shift_dpt
+from kobrel.optics.character import shift_dpt
 from kobrel.optics.lens import Numbers
-from kobrel.plan.instrument import Flaws
+from kobrel.plan.instrument import Character
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import Camera
 
@@ -28,7 +28,7 @@ class ViewNumbers(NamedTuple):
     sphere : whether it focuses on a sphere
     projection : :data:`PERSPECTIVE`, :data:`ORTHOGRAPHIC` or :data:`FISHEYE`
     rim : weight of the iris's rim
-    flawed : whether the lens has flaws; without them those below are 0
+    flawed : whether the lens has lens errors; without them those below are 0
     stop_distance, stop_radius : of the front stop, metres; 0 for none
     colour, spherical : shift of red and blue, and at the rim of the pupil, dioptres
     swirl : astigmatism, dioptres at a tangent of 1
@@ -129,9 +129,9 @@ def view_numbers(camera: Camera, origin: Numbers, height_over_width: float) -> V
 
 
 def _flaw_numbers(camera: Camera) -> dict[str, Any]:
-    """The fields of :class:`ViewNumbers` that a lens with flaws has."""
+    """The fields of :class:`ViewNumbers` that a lens with lens errors has."""
     flaws, front = camera.flaws, camera.flaws.front_stop
-    if camera.projection != "perspective" or flaws == Flaws():
+    if camera.projection != "perspective" or flaws == Character():
         return {}
     shifts = (flaws.colour_mm, flaws.swirl_mm, flaws.spherical_mm)
     colour, swirl, spherical = (float(shift_dpt(mm, camera.image_distance_mm)) for mm in shifts)

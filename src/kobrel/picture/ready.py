@@ -25,7 +25,7 @@ from kobrel.stage.engine import rays
 from kobrel.stage.joints import Joints
 from kobrel.stage.motion import Motion, matrix_motion
 from kobrel.stage.pictures.fill import diffused, patched
-from kobrel.stage.read.finished.relief import relief_points
+from kobrel.stage.read.rendered.relief import relief_points
 from kobrel.stage.scene import Cutout, Material, Node, Scene
 from kobrel.stage.shapes import box, sphere
 from kobrel.stage.stage import Place, Stage
@@ -60,8 +60,8 @@ def warmed_up() -> bool:
 
 
 def prepare_rare() -> None:
-    """Compile, to be kept on disk, what only finished pictures, fills, skins and cut-outs need."""
-    _prepare_finished()
+    """Compile, to be kept on disk, what only rendered images, fills, skins and cut-outs need."""
+    _prepare_rendered()
     _prepare_fills()
     mesh = sphere(1.0, 8)
     count = len(mesh.points)
@@ -84,7 +84,7 @@ def _prepare_fills() -> None:
         fill(np.ones((64, 64, 3), np.float32), hole)
 
 
-def _prepare_finished() -> None:
+def _prepare_rendered() -> None:
     shot = Shot(name="1", camera=FixedCamera(pose=tuple(np.eye(4).ravel().tolist())))
     view = View(Stage().snapshot(0), camera_at(Plan(), shot, 1001, Stage()), Light(), 32, 18)
     depth = np.full((18, 32), 5.0, np.float32)

@@ -55,7 +55,7 @@ class Request:
     preview : something is dragged or plays: one smooth frame, as soon as possible
     passes : exact passes to gather otherwise
     finish : what is done to the picture on the screen
-    finished : the finished picture that the shot is blurred on, instead of its stage
+    finished : the rendered image that the shot is blurred on, instead of its stage
     """
 
     stage: Stage

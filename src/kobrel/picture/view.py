@@ -45,7 +45,7 @@ class View:
     def light_numbers(self) -> LightNumbers:
         """See :func:`light_numbers`."""
         lit = self.snapshot.environment is not None
-        return light_numbers(self.light if lit else self.light.but(surround=None))
+        return light_numbers(self.light if lit else self.light.replace(surround=None))
 
     @cached_property
     def harmonics(self) -> NDArray[np.float32]:

@@ -104,9 +104,9 @@ def mask_faults(plan: Plan) -> list[str]:
 
 def _of_shot(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
     found = [
-        f"Shot {shot.label}: its brief names subject {wish.subject}, which does not exist."
-        for wish in shot.brief
-        if wish.subject != BACKGROUND and plan.subject(wish.subject) is None
+        f"Shot {shot.label}: its brief names subject {requirement.subject}, which does not exist."
+        for requirement in shot.brief
+        if requirement.subject != BACKGROUND and plan.subject(requirement.subject) is None
     ]
     if shot.keeps is not None and plan.subject(shot.keeps.subject) is None:
         found.append(
@@ -195,7 +195,7 @@ def _edges(plan: Plan, numbers: Survey) -> list[str]:
 
 
 def _unmet(plan: Plan, shot: Shot, numbers: Survey) -> list[str]:
-    """Wishes of the brief that are not met."""
+    """Requirements of the brief that are not met."""
     judged = judge(plan, shot, numbers)
     if judged is None:
         return []

@@ -157,13 +157,13 @@ def with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
     """The plan with the paths of all files that it names changed."""
     light, surround = plan.light, plan.light.surround
     if surround is not None:
-        light = light.but(surround=surround.but(path=change(surround.path)))
-    return plan.but(
+        light = light.replace(surround=surround.replace(path=change(surround.path)))
+    return plan.replace(
         scenes=tuple(_with_scene_path(scene, change) for scene in plan.scenes),
         plates=tuple(_with_plate_paths(plate, change) for plate in plan.plates),
         shots=tuple(_with_mask_path(shot, change) for shot in plan.shots),
         proofs=tuple(_with_proof_path(proof, change) for proof in plan.proofs),
-        handed=tuple(out.but(path=change(out.path)) for out in plan.handed),
+        handed=tuple(out.replace(path=change(out.path)) for out in plan.handed),
         light=light,
     )
 
@@ -171,10 +171,10 @@ def with_paths(plan: Plan, change: Callable[[str], str]) -> Plan:
 def _with_scene_path(scene: SceneRef, change: Callable[[str], str]) -> SceneRef:
     finished = scene.finished
     if finished is None:
-        return scene.but(path=change(scene.path))
+        return scene.replace(path=change(scene.path))
     apart = finished.depth_path
-    placed = finished.but(path=change(finished.path), depth_path=None if apart is None else change(apart))
-    return scene.but(path=placed.path, finished=placed)
+    placed = finished.replace(path=change(finished.path), depth_path=None if apart is None else change(apart))
+    return scene.replace(path=placed.path, finished=placed)
 
 
 def _with_plate_paths(plate: Plate, change: Callable[[str], str]) -> Plate:
@@ -182,22 +182,22 @@ def _with_plate_paths(plate: Plate, change: Callable[[str], str]) -> Plate:
     cut = plate.cut
     if cut is not None:
         shapes = tuple(
-            shape.but(path=change(shape.path)) if isinstance(shape, MaskFile | DepthRange) else shape
+            shape.replace(path=change(shape.path)) if isinstance(shape, MaskFile | DepthRange) else shape
             for shape in cut.shapes
         )
-        cut = cut.but(shapes=shapes)
+        cut = cut.replace(shapes=shapes)
     picture = plate.picture
     if picture.drawn is None:
-        picture = picture.but(path=change(picture.path))
-    return plate.but(picture=picture, cut=cut)
+        picture = picture.replace(path=change(picture.path))
+    return plate.replace(picture=picture, cut=cut)
 
 
 def _with_proof_path(proof: Proof, change: Callable[[str], str]) -> Proof:
     """The proof with its paths changed: that of its picture, and of the mask that it was made with."""
     mask, kept = proof.kept.iris.mask, proof.kept
     if isinstance(mask, MaskPicture):
-        kept = kept.but(iris=kept.iris.but(mask=mask.but(path=change(mask.path))))
-    return proof.but(path=change(proof.path), kept=kept)
+        kept = kept.replace(iris=kept.iris.replace(mask=mask.replace(path=change(mask.path))))
+    return proof.replace(path=change(proof.path), kept=kept)
 
 
 def _with_mask_path(shot: Shot, change: Callable[[str], str]) -> Shot:
@@ -205,9 +205,11 @@ def _with_mask_path(shot: Shot, change: Callable[[str], str]) -> Shot:
 
     def changed(iris: IrisShape) -> IrisShape:
         mask = iris.mask
-        return iris.but(mask=mask.but(path=change(mask.path))) if isinstance(mask, MaskPicture) else iris
+        return (
+            iris.replace(mask=mask.replace(path=change(mask.path))) if isinstance(mask, MaskPicture) else iris
+        )
 
     if not isinstance(shot.iris.mask, MaskPicture) and not shot.alts:
         return shot
-    alts = tuple(alt.but(iris=changed(alt.iris)) for alt in shot.alts)
-    return shot.but(iris=changed(shot.iris), alts=alts)
+    alts = tuple(alt.replace(iris=changed(alt.iris)) for alt in shot.alts)
+    return shot.replace(iris=changed(shot.iris), alts=alts)

@@ -27,7 +27,7 @@ def frame_width_mm(glass: Glass) -> float:
 
 def with_sensor(glass: Glass, sensor: Sensor, keep_framing: bool) -> Glass:
     """The glass with another sensor: the lens stays, or the framing across does."""
-    changed = glass.but(sensor=sensor)
+    changed = glass.replace(sensor=sensor)
     if not keep_framing:
         return changed
     by = frame_width_mm(changed) / frame_width_mm(glass)
@@ -35,33 +35,33 @@ def with_sensor(glass: Glass, sensor: Sensor, keep_framing: bool) -> Glass:
 
 
 def with_focal(glass: Glass, focal_mm: Keyed) -> Glass:
-    """The glass with other focal lengths; a lens out of a kit that has none such is put down."""
+    """The glass with other focal lengths; a lens out of a lens set that has none such is put down."""
     lens, values = glass.lens, focal_mm.reached()
     fits = lens is not None and all(
         lens.focal_mm[0] * (1 - _SLACK) <= value <= lens.focal_mm[1] * (1 + _SLACK) for value in values
     )
-    return glass.but(focal_mm=focal_mm, lens=lens if fits else None)
+    return glass.replace(focal_mm=focal_mm, lens=lens if fits else None)
 
 
 def with_lens(glass: Glass, lens: Lens | None) -> Glass:
-    """The glass with a lens out of a kit: its squeeze and transmission, and the focal length it
+    """The glass with a lens out of a lens set: its squeeze and transmission, and the focal length it
     has; None keeps the numbers as those of no lens in particular.
     """
     if lens is None:
-        return glass.but(lens=None)
+        return glass.replace(lens=None)
     low, high = lens.focal_mm
     kept = glass.focal_mm if lens.is_zoom else Keyed(value=glass.focal_mm.value)
     focal = kept.each(lambda value: min(max(value, low), high))
-    return glass.but(lens=lens, focal_mm=focal, squeeze=lens.squeeze, transmission=lens.transmission)
+    return glass.replace(lens=lens, focal_mm=focal, squeeze=lens.squeeze, transmission=lens.transmission)
 
 
 def keep_size(shot: Shot, subject: int, focal_mm: float, frame: float | None) -> Shot:
     """The shot whose camera moves so that a subject keeps its size from this focal length on."""
-    return shot.but(keeps=KeepSize(subject=subject, focal_mm=focal_mm, frame=frame))
+    return shot.replace(keeps=KeepSize(subject=subject, focal_mm=focal_mm, frame=frame))
 
 
 def lens_doubts(shot: Shot, numbers: Survey) -> list[str]:
-    """What the lens out of the kit cannot do in a shot, in sentences."""
+    """What the lens out of the lens set cannot do in a shot, in sentences."""
     lens, camera = shot.glass.lens, numbers.camera
     if lens is None:
         return []
@@ -85,17 +85,17 @@ MakeUp = Literal["iso", "shutter_deg", "nd_stops"]
 def made_up(exposure: Exposure, off_ev: float, by: MakeUp) -> Exposure | None:
     """The exposure whose ISO, shutter angle or ND takes back a difference; None if it cannot."""
     if by == "iso":
-        return exposure.but(iso=exposure.iso * 2.0**-off_ev)
+        return exposure.replace(iso=exposure.iso * 2.0**-off_ev)
     if by == "shutter_deg":
         angle = exposure.shutter_deg * 2.0**-off_ev
-        return exposure.but(shutter_deg=angle) if angle <= 360 * (1 + 1e-9) else None
+        return exposure.replace(shutter_deg=angle) if angle <= 360 * (1 + 1e-9) else None
     density = exposure.nd_stops + off_ev
-    return exposure.but(nd_stops=max(density, 0.0)) if -1e-9 <= density <= 20 else None
+    return exposure.replace(nd_stops=max(density, 0.0)) if -1e-9 <= density <= 20 else None
 
 
 def metered(exposure: Exposure, off_ev: float) -> Exposure:
     """The exposure that calls right what is recorded now."""
-    return exposure.but(metered=exposure.metered + off_ev)
+    return exposure.replace(metered=exposure.metered + off_ev)
 
 
 @dataclass(frozen=True)
@@ -121,7 +121,7 @@ def match(shot: Shot, camera: Camera, sensor: Sensor, squeeze: float) -> Match:
     blur in the picture then needs the same pupil: N' = f' / A. The ISO makes up the stop.
     """
     glass = shot.glass
-    other = glass.but(sensor=sensor, squeeze=squeeze)
+    other = glass.replace(sensor=sensor, squeeze=squeeze)
     by = frame_width_mm(other) / frame_width_mm(glass)
     image = float(camera.image_distance_mm) * by
     nearness = 1.0 / (1000.0 * float(camera.focus_m)) if glass.model == "thin" else 0.0
@@ -155,9 +155,10 @@ def matched(shot: Shot, found: Match, squeeze: float, frame: float) -> Shot:
     glass = shot.glass
     focal_by = found.focal_mm / float(glass.focal_mm.at(frame)[0])
     stop_by = found.f_number / float(glass.f_number.at(frame)[0])
-    changed = with_focal(glass.but(sensor=found.sensor, squeeze=squeeze), glass.focal_mm.times(focal_by))
-    return shot.but(
-        glass=changed.but(f_number=glass.f_number.times(stop_by)), exposure=shot.exposure.but(iso=found.iso)
+    changed = with_focal(glass.replace(sensor=found.sensor, squeeze=squeeze), glass.focal_mm.times(focal_by))
+    return shot.replace(
+        glass=changed.replace(f_number=glass.f_number.times(stop_by)),
+        exposure=shot.exposure.replace(iso=found.iso),
     )
 
 

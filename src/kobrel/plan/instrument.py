@@ -27,7 +27,7 @@ class Criterion(Part):
 
 
 class Lens(Part):
-    """A lens as a kit has it: what it can do."""
+    """A lens as a lens set has it: what it can do."""
 
     name: str = Field(min_length=1)
     focal_mm: tuple[PositiveFinite, PositiveFinite] = Field(
@@ -89,7 +89,7 @@ class FrontStop(Part):
     made_up: bool = Field(False, description="Whether the corners are lifted by the light that it takes.")
 
 
-class Flaws(Part):
+class Character(Part):
     """What a real lens does besides; all off by default. Amounts are shifts of the image, mm."""
 
     front_stop: FrontStop | None = None
@@ -109,16 +109,16 @@ class Ring(Part):
     )
 
 
-WishKind = Literal["sharp", "at_least", "at_most"]
+RequirementKind = Literal["sharp", "at_least", "at_most"]
 BACKGROUND = 0
 """The subject's number in a requirement that is about the background."""
 
 
-class Wish(Part):
+class Requirement(Part):
     """What a subject shall be over some frames: sharp, or blurred at least or at most so much."""
 
     subject: int = Field(ge=0, description="Number of a subject; 0 is the background.")
-    kind: WishKind = "sharp"
+    kind: RequirementKind = "sharp"
     px: PositiveFinite = Field(8.0, description="Blur in pixels at delivery, of at_least and at_most.")
     first: Frame | None = Field(None, description="First frame; the shot's if none.")
     last: Frame | None = Field(None, description="Last frame; the shot's if none.")

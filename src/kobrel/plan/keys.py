@@ -59,7 +59,7 @@ def in_order(keys: Iterable[K]) -> tuple[K, ...]:
 
 def changed_at(keys: Iterable[K], frame: float, /, **changes: Any) -> tuple[K, ...]:
     """Keys with the one at a frame changed in some fields, which may be its frame."""
-    return in_order(key.but(**changes) if key.frame == frame else key for key in keys)
+    return in_order(key.replace(**changes) if key.frame == frame else key for key in keys)
 
 
 def without_key(keys: Iterable[K], frame: float) -> tuple[K, ...]:
@@ -102,25 +102,25 @@ class Track(Part, Generic[K]):
 
     def set(self, key: K) -> Self:
         """With the values of a key: by that key where there are keys, or else altogether."""
-        return self.with_key(key) if self.keys else self.but(**self._of(key))
+        return self.with_key(key) if self.keys else self.replace(**self._of(key))
 
     def with_key(self, key: K) -> Self:
         """With a key; one that is at its frame takes the values, and goes on as it did."""
         old = self.key_at(key.frame)
         if old is not None:
             return self.with_key_changed(key.frame, **self._of(key))
-        return self.but(keys=in_order([*self.keys, key]))
+        return self.replace(keys=in_order([*self.keys, key]))
 
     def with_key_changed(self, frame: float, /, **changes: Any) -> Self:
         """With the key at a frame changed in some fields, which may be its frame."""
-        return self.but(keys=changed_at(self.keys, frame, **changes))
+        return self.replace(keys=changed_at(self.keys, frame, **changes))
 
     def without_key(self, frame: float) -> Self:
         """Without the key at a frame; the last key leaves its values behind."""
         gone, left = self.key_at(frame), without_key(self.keys, frame)
         if gone is None or left:
-            return self.but(keys=left)
-        return self.but(keys=(), **self._of(gone))
+            return self.replace(keys=left)
+        return self.replace(keys=(), **self._of(gone))
 
     def toggled(self, key: K) -> Self:
         """With a key, or without the one that is at its frame."""
@@ -134,8 +134,8 @@ class Track(Part, Generic[K]):
     def each(self, change: Callable[[Any], Any]) -> Self:
         """With its value changed, and that of each key; of a track of one value."""
         (name,) = self.over_time
-        keys = tuple(key.but(**{name: change(getattr(key, name))}) for key in self.keys)
-        return self.but(keys=keys, **{name: change(getattr(self, name))})
+        keys = tuple(key.replace(**{name: change(getattr(key, name))}) for key in self.keys)
+        return self.replace(keys=keys, **{name: change(getattr(self, name))})
 
     def times(self, by: float) -> Self:
         """With its value and that of each key times a number; of a track of one number."""

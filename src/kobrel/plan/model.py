@@ -11,8 +11,8 @@ from pydantic import Field, model_validator
 
 from kobrel.optics.ease import PLAIN
 from kobrel.optics.units import PlanUnit
-from kobrel.plan.handover import HandOut
-from kobrel.plan.instrument import Exposure, Flaws, Glass, KeepSize, Ring, Wish
+from kobrel.plan.export import UpdatedFile
+from kobrel.plan.instrument import Character, Exposure, Glass, KeepSize, Requirement, Ring
 from kobrel.plan.iris import IrisShape
 from kobrel.plan.keys import AtFrame, Level, Placed, Track
 from kobrel.plan.look import Finish, Guides, Light
@@ -36,8 +36,8 @@ from kobrel.plan.parts import (
     require_rising,
     require_unique,
 )
-from kobrel.plan.pictures.finished import Finished
 from kobrel.plan.pictures.plates import MOST_PLATES, Dial, Plate, PlateAnchor
+from kobrel.plan.pictures.rendered import RenderedImage
 
 FORMAT, SUFFIX = 10, ".kobrel"
 MOST_SHOTS, MOST_NUMBER = 2000, 1_000_000
@@ -68,7 +68,7 @@ class SceneRef(Part):
     turn_deg: Finite = Field(0.0, description="About the vertical, counter-clockwise from above.")
     scale: PositiveFinite = 1.0
     hidden: tuple[str, ...] = Field((), description="Paths of nodes that are not drawn.")
-    finished: Finished | None = Field(
+    finished: RenderedImage | None = Field(
         None, description="Of a rendered image with depth: its files, and how the depth counts."
     )
 
@@ -349,7 +349,7 @@ class Alt(Part):
     name: str = Field(min_length=1)
     glass: Glass
     iris: IrisShape
-    flaws: Flaws
+    flaws: Character
     exposure: Exposure
     ahead_m: Finite = 0.0
     keeps: KeepSize | None = None
@@ -370,12 +370,12 @@ class Shot(Part):
     iris: IrisShape = Field(default_factory=IrisShape)
     most_px: PositiveFinite | None = Field(None, description="The largest disc that the renderer draws.")
     finished: str = Field("", description="Scene that is a rendered image, blurred in Picture; or none.")
-    flaws: Flaws = Field(default_factory=Flaws)
+    flaws: Character = Field(default_factory=Character)
     width_px: int = Field(1920, ge=16, le=32768, description="Delivery width in pixels.")
     exposure: Exposure = Field(default_factory=Exposure)
     ahead_m: Finite = Field(0.0, description="How far the camera is moved ahead along its axis.")
     keeps: KeepSize | None = None
-    brief: tuple[Wish, ...] = ()
+    brief: tuple[Requirement, ...] = ()
     ring: Ring = Field(default_factory=Ring)
     alts: tuple[Alt, ...] = ()
     cues: tuple[Cue, ...] = ()
@@ -446,7 +446,7 @@ class Plan(Part):
     tapes: tuple[Tape, ...] = Field((), max_length=2000)
     readings: tuple[Reading, ...] = Field((), max_length=100_000)
     proofs: tuple[Proof, ...] = Field((), max_length=5000)
-    handed: tuple[HandOut, ...] = Field((), max_length=100, description="Files that are kept up to date.")
+    handed: tuple[UpdatedFile, ...] = Field((), max_length=100, description="Files that are kept up to date.")
     light: Light = Field(default_factory=Light)
     guides: Guides = Field(default_factory=Guides)
     finish: Finish = Field(default_factory=Finish)
@@ -480,8 +480,8 @@ class Plan(Part):
             case _:
                 assert_never(target)
 
-    def finished_of(self, shot: Shot) -> Finished | None:
-        """The finished picture that a shot is blurred on, if any."""
+    def finished_of(self, shot: Shot) -> RenderedImage | None:
+        """The rendered image that a shot is blurred on, if any."""
         return next((s.finished for s in self.scenes if s.name == shot.finished and s.finished), None)
 
     def proof(self, name: str) -> Proof | None:

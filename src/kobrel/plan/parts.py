@@ -86,7 +86,7 @@ class Part(BaseModel):
     # Each part is compiled when first used: a start needs few of them.
     model_config = ConfigDict(frozen=True, extra="allow", ser_json_inf_nan="strings", defer_build=True)
 
-    def but(self, **changes: Any) -> Self:
+    def replace(self, **changes: Any) -> Self:
         """The same with some fields changed, checked anew. The others keep the very same values, so that
         what depends on them can be kept.
 
@@ -133,7 +133,7 @@ def with_value_at(part: P, path: str, value: object) -> P:
         The value breaks a rule; says which.
     """
     name, _, rest = path.partition(".")
-    return part.but(**{name: with_value_at(getattr(part, name), rest, value) if rest else value})
+    return part.replace(**{name: with_value_at(getattr(part, name), rest, value) if rest else value})
 
 
 def described(kind: type[Part], path: str) -> Described:

@@ -9,7 +9,7 @@ from kobrel.optics.units import Measure, PlanUnit, measure, scene_measure
 from kobrel.plan.measure.reliefs import aside_of, placement, relief_before, reliefs_alike
 from kobrel.plan.model import Plan, SceneRef
 from kobrel.plan.names import is_of_a_file
-from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.rendered import RenderedImage
 from kobrel.plan.plates.pixels import PixelCache, PlateKey, plate_key
 from kobrel.plan.space.plates import dials_of, plate_scene
 from kobrel.plan.space.plates import scene_of as plate_scene_of
@@ -19,7 +19,7 @@ from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import Cancelled, Choices, Progress, Scene, UpAxis, no_progress
 from kobrel.stage.stage import Setting, Stage
 
-Source = tuple[str, Choices, Finished | None]
+Source = tuple[str, Choices, RenderedImage | None]
 """A scene file and what of it is selected; or how a rendered image counts."""
 
 
@@ -135,7 +135,7 @@ class Library:
 def _read(reference: SceneRef, progress: Progress) -> Scene:
     if reference.finished is None:
         return load_scene(Path(reference.path), progress, reference.choices)
-    from kobrel.stage.read.finished.relief import load_relief
+    from kobrel.stage.read.rendered.relief import load_relief
 
     for path in filter(None, (reference.finished.path, reference.finished.depth_path)):
         _require_allowed(path)
@@ -150,7 +150,7 @@ def _require_allowed(path: str) -> None:
 def stage_of(plan: Plan, library: Library, like: Stage | None = None) -> Stage:
     """The stage of a plan, from what was read; what is the same as in another is kept.
 
-    Where nothing but finished pictures is there, each shot has a form of it in which its own picture stands
+    Where nothing but rendered images is there, each shot has a form of it in which its own picture stands
     as a relief before its own camera, see :meth:`Stage.of_shot`.
     """
     before = None if like is None else like.whole

@@ -28,7 +28,7 @@ from kobrel.plan.model import (
 )
 from kobrel.plan.names import scene_name, thing_name
 from kobrel.plan.parts import plain_reason
-from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.rendered import RenderedImage
 from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.overview import overview_camera, overview_distance_m
@@ -53,7 +53,7 @@ def plan_from_scene(
     up: UpAxis | None = None,
     told: list[str] | None = None,
     progress: Progress = no_progress,
-    finished: Finished | None = None,
+    finished: RenderedImage | None = None,
 ) -> tuple[Plan, Stage]:
     """A plan of the shots of a scene, and its stage.
 
@@ -64,7 +64,7 @@ def plan_from_scene(
     unit_m, up : the unit that the scene was read in, and its up axis, if they were given by hand
     told : where it is said what was chosen
     progress : told how far the making of what rays need is
-    finished : where the scene is the relief of a finished picture
+    finished : where the scene is the relief of a rendered image
 
     Raises
     ------
@@ -84,7 +84,7 @@ def plan_from_scene(
     try:
         plan = _with_shots(plan, stage, sources[:MOST_SHOTS], told)
         shown = name if finished is not None else ""
-        return plan.but(shots=tuple(shot.but(finished=shown) for shot in plan.shots)), stage
+        return plan.replace(shots=tuple(shot.replace(finished=shown) for shot in plan.shots)), stage
     except ValidationError as error:
         raise PlanError(
             f"its content cannot be used ({plain_reason(error).rstrip('.')}).", file=path
@@ -118,7 +118,7 @@ def with_shot_of(
     """
     scene = stage.scenes[scene_ref]
     shot = shot_from_camera(name, scene_ref, scene, source, *frames_of(scene))
-    plan = plan.but(shots=(*plan.shots, shot))
+    plan = plan.replace(shots=(*plan.shots, shot))
     if source.focus_m is not None:
         told += [doubt.text for doubt in shot_doubts(plan, shot, stage) if doubt.mend == "focus"]
         return _with_focus_subject(plan, shot, stage) if len(plan.shots) == 1 else plan
@@ -130,7 +130,7 @@ def with_shot_of(
     if len(plan.shots) == 1:
         return focused_on_middle(plan, shot, stage)
     mark = Mark(frame=shot.first, target=DistanceTarget(metres=pick.along))
-    return plan.but(shots=(*plan.shots[:-1], shot.but(marks=(mark,))))
+    return plan.replace(shots=(*plan.shots[:-1], shot.replace(marks=(mark,))))
 
 
 def _with_overview(plan: Plan, stage: Stage, title: str) -> Plan:
@@ -140,7 +140,7 @@ def _with_overview(plan: Plan, stage: Stage, title: str) -> Plan:
     mark = Mark(frame=first, target=DistanceTarget(metres=overview_distance_m(stage)))
     camera = overview_camera(stage)
     shot = Shot(name="01", title=title, first=first, last=last, fps=scene.fps, camera=camera, marks=(mark,))
-    plan = plan.but(shots=(shot,))
+    plan = plan.replace(shots=(shot,))
     return focused_on_middle(plan, shot, stage) if stage.triangle_count else plan
 
 

@@ -151,7 +151,7 @@ class Document(Room):
 
     def edit_glass(self, name: str, **changes: object) -> None:
         """Change some fields of the shot's glass."""
-        self.edit_shot(name, lambda shot: shot.but(glass=shot.glass.but(**changes)))
+        self.edit_shot(name, lambda shot: shot.replace(glass=shot.glass.replace(**changes)))
 
     def edit_keyed(self, name: str, field: str, change: Callable[[Keyed], Keyed]) -> None:
         """Change a keyed value of the glass, ``f_number`` or ``focal_mm``."""
@@ -159,8 +159,10 @@ class Document(Room):
         def changed(shot: Shot) -> Shot:
             keyed = change(getattr(shot.glass, field))
             glass = shot.glass
-            made = glasses.with_focal(glass, keyed) if field == "focal_mm" else glass.but(**{field: keyed})
-            return shot.but(glass=made)
+            made = (
+                glasses.with_focal(glass, keyed) if field == "focal_mm" else glass.replace(**{field: keyed})
+            )
+            return shot.replace(glass=made)
 
         self.edit_shot(name, changed)
 

@@ -108,8 +108,8 @@ def _new_plan(path: Path, progress: Progress) -> Opened:
     """A plan on a scene, as bright as it is metered."""
     from kobrel.picture.metering import metered
     from kobrel.plan.start import plan_from_scene
-    from kobrel.stage.read.finished.frames import ENDINGS
     from kobrel.stage.read.load import load_scene
+    from kobrel.stage.read.rendered.frames import ENDINGS
 
     if path.suffix.lower() in ENDINGS:
         return _on_picture(path, progress)
@@ -125,10 +125,10 @@ def _new_plan(path: Path, progress: Progress) -> Opened:
 
 
 def _on_picture(path: Path, progress: Progress) -> Opened:
-    """A plan on a finished picture with depth, or on a sequence of them; it is shown as bright as it is."""
-    from kobrel.plan.pictures.finished import opened
+    """A plan on a rendered image with depth, or on a sequence of them; it is shown as bright as it is."""
+    from kobrel.plan.pictures.rendered import opened
     from kobrel.plan.start import plan_from_scene
-    from kobrel.stage.read.finished.relief import load_relief
+    from kobrel.stage.read.rendered.relief import load_relief
 
     finished, _pixels = opened(path.absolute())
     scene = load_relief(finished, progress)

@@ -137,16 +137,16 @@ class Session(ShotNumbers):
     def throw(self, on: bool, px: float | None = None) -> None:
         """Show everything out of focus by as many pixels (below 0 as before the focus), or as it is."""
         throw_px = self.view.throw_px if px is None else px
-        self.values.set(View.thrown.to(on), View.throw_px.to(throw_px))
-        if on and self.thrown_px == 0.0:
+        self.values.set(View.defocus_everything.to(on), View.throw_px.to(throw_px))
+        if on and self.defocus_everything_px == 0.0:
             self.say("Not available for orthographic cameras.")
 
     @property
-    def thrown_px(self) -> float:
+    def defocus_everything_px(self) -> float:
         """By how much everything is shown out of focus; 0 where it is shown as it is."""
         camera = self.camera
         able = camera is not None and camera.projection != "orthographic"
-        return self.view.throw_px if self.view.thrown and able else 0.0
+        return self.view.throw_px if self.view.defocus_everything and able else 0.0
 
     # Rays
 

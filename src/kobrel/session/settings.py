@@ -143,12 +143,12 @@ LADDER_QUEUED = Setting("ladder/queued", False)
 SHEET_PAGE, SHEET_COLUMNS = Setting("sheet/page", "A4"), Setting("sheet/columns", 3)
 SHEET_WIDE, SHEET_CAPTIONS = Setting("sheet/wide", True), Setting("sheet/captions", True)
 
-TERMS_UNIT = Setting("terms/unit", "")
-TERMS_OPEN = Setting[list[str]]("terms/open", ["f_number", "aperture"])
+VALUES_UNIT = Setting("terms/unit", "")
+VALUES_OPEN = Setting[list[str]]("terms/open", ["f_number", "aperture"])
 """Unit of values ("" is the plan's), and the blocks that are open."""
-HAND_KIND, HAND_TERMS = Setting("hand/kind", "usd"), Setting[list[str]]("hand/terms", [])
+HAND_KIND, EXPORT_VALUES = Setting("hand/kind", "usd"), Setting[list[str]]("hand/terms", [])
 PASSES_CHOSEN = Setting[list[str]]("hand/passes", ["depth", "blur", "focus", "mattes"])
-CREW_PAGE, CREW_RING, CREW_KIT, CREW_HAS = (
+CREW_PAGE, CREW_RING, CREW_LENS_SET, CREW_HAS = (
     Setting("crew/page", "A4"), Setting("crew/ring", 80.0), Setting("crew/kit", ""),
     Setting[list[str]]("crew/has", ["strips", "tables"]),
 )  # fmt: skip
@@ -180,7 +180,7 @@ NEW_UNIT, NEW_FPS = Setting("new/unit", "m"), Setting("new/fps", 24)
 # Work
 STOP_STEPS = Setting("stop_steps", "free")
 KEEPS_FRAMING = Setting("sensor/keeps_framing", False)
-KITS = Setting[list[str]]("kits", [])
+LENS_SETS = Setting[list[str]]("kits", [])
 THROW_PX = Setting("throw_px", 60.0)
 SUBJECT_ORDER = Setting("subjects/sorted", "")
 TOLERANCE_DPT = Setting("perform/tolerance", 0.01)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
-from kobrel.plan.instrument import WishKind
+from kobrel.plan.instrument import RequirementKind
 from kobrel.plan.model import End, Plan, StandInKind
 
 Below = Literal["", "maps", "discs", "mask", "strip", "depths"]
@@ -43,14 +43,14 @@ class DialEnd(NamedTuple):
 @dataclass(frozen=True)
 class Tool:
     """What the next clicks do: place a stand-in of a kind, make a tape from its first end on, copy what
-    the probe reads, aim a meter, paint a wish (or none) over a subject's line, measure a finished picture
-    between two places, each 0 to 1 of its width and height, or draw what is cut out of a plate.
+    the probe reads, aim a meter, paint a requirement (or none) over a subject's line, measure a rendered
+    image between two places, each 0 to 1 of its width and height, or draw what is cut out of a plate.
     """
 
     does: Literal["place", "tape", "probe", "aim", "wish", "measure", "cut", "foot"]
     stand_in: StandInKind | None = None
     start: End | None = None
-    wish: WishKind | None = None
+    requirement: RequirementKind | None = None
     px: float = 8.0
     place: tuple[float, float] | None = None
     cut: CutTool | None = None

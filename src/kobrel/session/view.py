@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from kobrel.optics.exposure import StopSteps
-from kobrel.plan.terms.own import OwnTerms
+from kobrel.plan.values.own import CustomValues
 from kobrel.plan.variants.proofs import ORDERS, Order
 from kobrel.session import settings as keys
 from kobrel.session.evented import Field, Room, Values
@@ -26,9 +26,9 @@ class View(Room):
     play_speed, loops : how many times its own rate it plays, and whether it starts again at the end
     play_range : a shot's name, and the first and last of its frames that are played; None is all of any shot
     thrown, throw_px : whether all is shown out of focus, and by how many pixels (below 0 as before the focus)
-    file_as_it_is : whether a finished picture is shown without the shot's blur
-    pointed_term : key of the quantity under the pointer, which the views show
-    own_terms : a person's own terms that are known
+    file_as_it_is : whether a rendered image is shown without the shot's blur
+    pointed_value : key of the quantity under the pointer, which the views show
+    custom_values : a person's custom values that are known
     stop_steps : which stops are taken when one steps or drags
     subject_order : of the list of subjects: "" by hand, or by "distance"
     picture_scale : pixels on the screen for each at delivery
@@ -45,11 +45,11 @@ class View(Room):
     play_speed = Field(1.0)
     loops = Field(True)
     play_range: Field[tuple[str, int, int] | None] = Field(None)
-    thrown = Field(False)
+    defocus_everything = Field(False)
     throw_px = Field(60.0)
     file_as_it_is = Field(False)
-    pointed_term = Field("")
-    own_terms: Field[tuple[OwnTerms, ...]] = Field(())
+    pointed_value = Field("")
+    custom_values: Field[tuple[CustomValues, ...]] = Field(())
     stop_steps: Field[StopSteps] = Field("free")
     subject_order = Field("")
     picture_scale = Field(0.5)

@@ -30,7 +30,7 @@ _CORNERS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
 
 
 class Piece:
-    """See the module.
+    """One scene on the stage: what of it is drawn, and what rays need of that, built once.
 
     Parameters
     ----------

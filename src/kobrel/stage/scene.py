@@ -114,7 +114,7 @@ class Mesh:
     shared : (T, 3) uint32 numbers of the corners' normals, equal where smooth faces meet, for a mesh
         that deforms; None is one for each point
     rides : whether places on it are kept by its triangles, though it does not deform: its points may be
-        read otherwise, as those of a finished picture are
+        read otherwise, as those of a rendered image are
     """
 
     points: NDArray[np.float32]

@@ -29,7 +29,7 @@ _DIGITS = 16 * float(np.finfo(np.float32).eps)
 
 @dataclass(frozen=True, eq=False)
 class Snapshot:
-    """See the module.
+    """The stage at one frame, ready for rays.
 
     Parameters
     ----------

@@ -94,12 +94,12 @@ def test_a_photograph_in_layers(empty, tmp_path, monkeypatch):  # noqa: F811  th
     assert placing.distance_m(session, session.plan.plates[0]) == pytest.approx(8.0)
     click_button(user, plates.details.subject_button)
     row = session.survey.subjects.index(session.plan.subjects[0].number)
-    user.click(window.picture, dict(window.picture.peg_places())[row])
+    user.click(window.picture, dict(window.picture.tag_places())[row])
     assert float(session.camera.focus_m) == pytest.approx(2.5, rel=1e-6)
     assert float(session.camera.blur_px(8.0)) > 1.0
     user.wait(lambda: "exact" in window.picture.status)
 
-    session.edit_shot("Small", lambda shot: shot.but(width_px=160))
+    session.edit_shot("Small", lambda shot: shot.replace(width_px=160))
     files = window.show_page(7, "Files")
     out = tmp_path / "layers.ora"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
@@ -153,7 +153,7 @@ def test_one_dial(empty, tmp_path, monkeypatch):  # noqa: F811  the fixture
     (dial,) = session.plan.dials
     assert {"distance", "opacity", "f_number"} <= {drive.what for drive in dial.drives}
 
-    session.edit_shot("Short", lambda shot: shot.but(last=shot.first + 9, width_px=160))
+    session.edit_shot("Short", lambda shot: shot.replace(last=shot.first + 9, width_px=160))
     click_button(user, dials.details.record)
     dials.details.performer.turn(0.9)
     user.wait(lambda: not dials.details.performer.recording)
@@ -181,7 +181,7 @@ def test_search_and_settle(make_window, tmp_path):
         user.click(window.picture, in_picture(window, place))
     sign, door = (next(s.number for s in session.plan.subjects if n in s.name) for n in ("Sign", "Door"))
     row = session.survey.subjects.index(sign)
-    user.click(window.picture, dict(window.picture.peg_places())[row])
+    user.click(window.picture, dict(window.picture.tag_places())[row])
     user.key(Qt.Key.Key_5)
     chart = window.chart
     drag(chart, line_place(chart, sign, 1006), line_place(chart, door, 1014), SHIFT)

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QImage
 
 from kobrel.desk.wall.pictures import Whole
-from kobrel.plan.handover import HandOut
-from kobrel.plan.instrument import Wish
+from kobrel.plan.export import UpdatedFile
+from kobrel.plan.instrument import Requirement
 from kobrel.plan.model import SubjectTarget
 from kobrel.plan.solve.brief import UNMET
 from tests.desk.conftest import pick
@@ -38,7 +38,7 @@ def test_two_versions(three, tmp_path):
     alts.refresh()
     for title, number in (("front sharp", near), ("back sharp", far)):
         row = session.survey.subjects.index(number)
-        user.click(window.picture, dict(window.picture.peg_places())[row])
+        user.click(window.picture, dict(window.picture.tag_places())[row])
         assert session.shot.marks[0].target == SubjectTarget(number=number)
         user.type(alts.title, title)
         keep(user)
@@ -84,9 +84,12 @@ def test_from_requirement_to_lens(three, tmp_path):
     for number in numbers:
         session.selection.subject = number
         click_button(user, brief.add)
-    wishes = tuple(Wish(subject=number) for number in numbers)
-    assert session.shot.brief == wishes
-    session.edit_shot("Wish", lambda shot: shot.but(brief=(*wishes, Wish(subject=0, kind="at_least", px=30))))
+    requirements = tuple(Requirement(subject=number) for number in numbers)
+    assert session.shot.brief == requirements
+    session.edit_shot(
+        "Wish",
+        lambda shot: shot.replace(brief=(*requirements, Requirement(subject=0, kind="at_least", px=30))),
+    )
     brief.over.setCurrentIndex(brief.over.findData("whole"))
     brief.over.activated.emit(brief.over.currentIndex())
     assert brief.stops.text() == "none"
@@ -94,8 +97,8 @@ def test_from_requirement_to_lens(three, tmp_path):
     assert not brief.take.isEnabled()
     before = session.shot
     click_button(user, brief.ask)
-    user.wait(brief.trials[0].isVisible)
-    offered = [button for button in brief.trials if button.isVisible()]
+    user.wait(brief.candidates[0].isVisible)
+    offered = [button for button in brief.candidates if button.isVisible()]
     click_button(user, offered[-1])
     assert session.shot != before
     assert (session.judged.verdicts[:, session.row] != UNMET).all()
@@ -103,11 +106,12 @@ def test_from_requirement_to_lens(three, tmp_path):
     assert session.shot == before
 
     # With a background that is less soft at its end, one stop will not do: it is keyed, the exposure kept.
-    middle = Wish(subject=numbers[1], last=1012)
-    soft = Wish(subject=0, kind="at_least", px=30, first=1016)
-    last = Wish(subject=numbers[0], first=1016)
+    middle = Requirement(subject=numbers[1], last=1012)
+    soft = Requirement(subject=0, kind="at_least", px=30, first=1016)
+    last = Requirement(subject=numbers[0], first=1016)
     session.edit_shot(
-        "Wish", lambda shot: shot.but(brief=(*(w.but(last=1008) for w in wishes), middle, soft, last))
+        "Wish",
+        lambda shot: shot.replace(brief=(*(w.replace(last=1008) for w in requirements), middle, soft, last)),
     )
     pick(window.show_page(3, "Exposure").kept, "Constant")
     window.show_page(3, "Brief")
@@ -119,7 +123,7 @@ def test_from_requirement_to_lens(three, tmp_path):
 
     sheet = window.show_page(7, "Camera sheet")
     path = tmp_path / "crew.pdf"
-    window.exports.write(HandOut(kind="sheet", path=str(path), shots=(session.shot.name,)))
+    window.exports.write(UpdatedFile(kind="sheet", path=str(path), shots=(session.shot.name,)))
     user.wait(lambda: window.jobs.job is None and path.exists())
     text = "".join(page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(str(path)))
     assert "Near" in text

@@ -55,12 +55,12 @@ def test_measure_and_focus(make_window, tmp_path, monkeypatch):
     (tape,) = session.plan.tapes
     # Its begin goes to the pawn in Overhead, its end to the knight in Side.
     numbers = taping.numbers_of(session, tape)
-    pegs = {session.survey.subjects[row]: at for row, at, _point in window.overhead.pegs()}
-    user.drag(window.overhead, window.overhead.where(numbers.start[0]), pegs[numbered["Pawn"]])
+    tags = {session.survey.subjects[row]: at for row, at, _point in window.overhead.tags()}
+    user.drag(window.overhead, window.overhead.where(numbers.start[0]), tags[numbered["Pawn"]])
     assert session.plan.tapes[0].start == SubjectEnd(number=numbered["Pawn"])
     end = taping.numbers_of(session, session.plan.tapes[0]).end[0]
-    pegs = {session.survey.subjects[row]: at for row, at, _point in window.second.pegs()}
-    user.drag(window.second, window.second.where(end), pegs[numbered["Knight"]])
+    tags = {session.survey.subjects[row]: at for row, at, _point in window.second.tags()}
+    user.drag(window.second, window.second.where(end), tags[numbered["Knight"]])
     assert session.plan.tapes[0].end == SubjectEnd(number=numbered["Knight"])
     between = float(taping.numbers_of(session, session.plan.tapes[0]).straight_m[0])
     assert between == pytest.approx(np.hypot(0.11, 0.22), abs=0.05)
@@ -68,8 +68,8 @@ def test_measure_and_focus(make_window, tmp_path, monkeypatch):
     # Another one from the camera to the knight is the focus.
     user.key(Qt.Key.Key_T)
     user.click(window.overhead, window.overhead.place(0, 0))
-    pegs = {session.survey.subjects[row]: at for row, at, _point in window.overhead.pegs()}
-    user.click(window.overhead, pegs[numbered["Knight"]])
+    tags = {session.survey.subjects[row]: at for row, at, _point in window.overhead.tags()}
+    user.click(window.overhead, tags[numbered["Knight"]])
     assert session.plan.tapes[1].start == CameraEnd()
     numbers = taping.numbers_of(session, session.plan.tapes[1])
     assert float(numbers.axial_m[0]) == pytest.approx(0.56, abs=0.05)
@@ -109,7 +109,7 @@ def test_a_point_that_moves(make_window, tmp_path, monkeypatch):
     session.show_frame(1001)
     window.barrel.setFocus()
     row = session.survey.subjects.index(on_eye.number)
-    user.click(window.picture, dict(window.picture.peg_places())[row])
+    user.click(window.picture, dict(window.picture.tag_places())[row])
     chart = window.chart
     drag(chart, line_place(chart, on_eye.number, 1014), line_place(chart, on_lamp.number, 1021), SHIFT)
     marks = session.shot.marks

@@ -51,7 +51,7 @@ def test_no_mouse(make_window, tmp_path):
         Subject(number=number, name=name, anchor=BoundsAnchor(scene=scene, node=f"/{name}"))
         for number, name in enumerate(SPREAD, 1)
     )
-    session.edit("Subjects", session.plan.but(subjects=subjects))
+    session.edit("Subjects", session.plan.replace(subjects=subjects))
     window.picture.setFocus()
     press(Qt.Key.Key_3)
     assert session.view.card == 3
@@ -67,7 +67,7 @@ def test_no_mouse(make_window, tmp_path):
     for _name in SPREAD:
         reach(told(brief.add, TEXT.Name))
         press(Qt.Key.Key_Space)
-    assert sorted(wish.subject for wish in session.shot.brief) == [1, 2, 3]
+    assert sorted(requirement.subject for requirement in session.shot.brief) == [1, 2, 3]
     choose(brief.over.accessibleName(), brief.over.itemText(brief.over.findData("whole")))
     answer = QAccessible.queryAccessibleInterface(brief.says).text(TEXT.Name)
     assert answer
@@ -76,8 +76,8 @@ def test_no_mouse(make_window, tmp_path):
     reach(told(button, TEXT.Name))
     press(Qt.Key.Key_Space)
     if button is brief.ask:
-        user.wait(brief.trials[0].isVisible)
-        reach(told(brief.trials[0], TEXT.Name))
+        user.wait(brief.candidates[0].isVisible)
+        reach(told(brief.candidates[0], TEXT.Name))
         press(Qt.Key.Key_Space)
     assert session.shot != before
     assert (session.judged.verdicts[:, session.row] != UNMET).all()

@@ -13,8 +13,8 @@ from kobrel import trust
 from kobrel.desk.cards.deck import NAMES
 from kobrel.exchange.cameras.back import read_camera
 from kobrel.exchange.movie import Movie
+from kobrel.plan.export import UpdatedFile
 from kobrel.plan.file import open_plan, save_plan
-from kobrel.plan.handover import HandOut
 from kobrel.plan.measure.survey import survey
 from kobrel.plan.model import MadeCamera, Plan, SceneRef, Shot
 from kobrel.session.journal.autosave import journal_beside
@@ -59,7 +59,7 @@ def test_everybodys_values(make_window, tmp_path):
     expected = survey(session.plan, session.shot, session.stage).camera
     for kind, ending in (("usd", "usda"), ("gltf", "glb"), ("alembic", "abc")):
         path = tmp_path / f"out.{ending}"
-        window.exports.write(HandOut(kind=kind, path=str(path), shots=(session.shot.name,)))
+        window.exports.write(UpdatedFile(kind=kind, path=str(path), shots=(session.shot.name,)))
         user.wait(lambda path=path: window.jobs.job is None and path.exists())
         found = read_camera(path)
         np.testing.assert_allclose(found.pose, expected.pose, atol=1e-5, err_msg=kind)
@@ -110,10 +110,10 @@ def test_a_show(make_window, tmp_path, monkeypatch):
     assert any("blur" in words for words in found["sh007"].jumps), "from 65 mm back to the camera's own"
     assert found["sh000"].jumps == ()
 
-    small = session.plan.but(shots=tuple(s.but(width_px=64) for s in session.plan.shots))
+    small = session.plan.replace(shots=tuple(s.replace(width_px=64) for s in session.plan.shots))
     session.edit("Small", small)
     out = tmp_path / "out.otio"
-    window.exports.write(HandOut(kind="otio", path=str(out)))
+    window.exports.write(UpdatedFile(kind="otio", path=str(out)))
     user.wait(lambda: window.jobs.job is None and out.exists())
     listed = otio.adapters.read_from_file(str(out))
     assert {clip.name for clip in listed.find_clips()} >= {f"sh{number:03d}" for number in range(40)}
@@ -135,7 +135,7 @@ def test_a_strangers_plan(make_window, tmp_path, monkeypatch):
     (folder / ".bashrc").write_text("mine")
     (private / "notes.csv").write_text("mine")
     outs = tuple(
-        HandOut(kind=kind, path=str(path), shots=("01",))
+        UpdatedFile(kind=kind, path=str(path), shots=("01",))
         for kind, path in (
             ("csv", private / "notes.csv"),
             ("csv", folder / ".bashrc"),

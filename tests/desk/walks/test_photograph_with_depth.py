@@ -84,8 +84,8 @@ def test_a_photograph_with_depth_is_measured_focused_pulled_and_written(photogra
 
     # Another place for the camera: the picture goes with it, and the distances stay.
     made = session.shot.camera
-    moved = made.but(position_m=(5.0, 3.0, -2.0), aim_m=(-20.0, 0.0, 9.0))
-    session.edit_shot("Camera", lambda shot: shot.but(camera=moved))
+    moved = made.replace(position_m=(5.0, 3.0, -2.0), aim_m=(-20.0, 0.0, 9.0))
+    session.edit_shot("Camera", lambda shot: shot.replace(camera=moved))
     assert axial_m(session, 0) == pytest.approx(2.0, rel=0.01)
     user.wait(lambda: session.stage.built and window.picture.ready)
     user.click(window.picture, place_of(user, SHOULDER))

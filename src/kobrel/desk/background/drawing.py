@@ -14,7 +14,7 @@ from kobrel.errors import PlanError
 from kobrel.memo import Changed
 from kobrel.plan.measure.camera import Camera, camera_at
 from kobrel.plan.model import Shot
-from kobrel.plan.pictures.finished import Finished
+from kobrel.plan.pictures.rendered import RenderedImage
 from kobrel.session.session import Session
 from kobrel.turns import TURNS
 
@@ -55,7 +55,7 @@ class Drawing(QObject):
         self._session = session
         self._service: DrawingService | None = None
         self._closed = False
-        self._sources: dict[tuple[Finished, bool], FrameSource] = {}
+        self._sources: dict[tuple[RenderedImage, bool], FrameSource] = {}
         self._changed = Changed()
         self._sketches: dict[str, Changed] = {}
         self._room = (0, 0)
@@ -93,17 +93,19 @@ class Drawing(QObject):
         session, camera, service = self._session, self._session.camera, self._service
         if camera is None or service is None:
             return
+        from kobrel.picture.defocus_everything import defocus_everything
         from kobrel.picture.service import Request
-        from kobrel.picture.thrown import thrown
 
-        thrown_px = session.thrown_px
+        defocus_everything_px = session.defocus_everything_px
         parts = (
-            session.parts, session.walk, session.frame, size, preview, passes, thrown_px,
+            session.parts, session.walk, session.frame, size, preview, passes, defocus_everything_px,
             session.view.file_as_it_is,
         )  # fmt: skip
         if not self._changed(parts):
             return
-        seen = thrown(camera.whole, thrown_px) if thrown_px else camera.whole
+        seen = (
+            defocus_everything(camera.whole, defocus_everything_px) if defocus_everything_px else camera.whole
+        )
         plan = session.plan
         request = Request(
             session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish,
@@ -112,7 +114,7 @@ class Drawing(QObject):
         service.ask(request)
 
     def finished_of(self, shot: Shot | None) -> "FrameSource | None":
-        """The finished picture that a shot is blurred on, if any."""
+        """The rendered image that a shot is blurred on, if any."""
         found = self._session.plan.finished_of(shot) if shot is not None else None
         if found is None:
             return None

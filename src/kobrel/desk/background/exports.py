@@ -16,9 +16,9 @@ from kobrel.desk.toolkit.words import plain
 from kobrel.errors import KobrelError
 from kobrel.exchange.export import KINDS, SheetChoices, export, options_of, shots_of
 from kobrel.exchange.upkeep import Asked, Upkept, asked, keep_up, real_path
-from kobrel.plan.handover import HandKind, HandOut, Pass
+from kobrel.plan.export import ExportKind, Pass, UpdatedFile
 from kobrel.session import settings
-from kobrel.session.commands import handing, lens_choice
+from kobrel.session.commands import exporting, lens_choice
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
@@ -70,45 +70,45 @@ class Exports(QObject):
         endings = [ending, *re.findall(r"\*(\.\w+)", kinds)]
         return ask_target(self._window, title, start, kinds, endings)
 
-    def ask_kind(self, kind: HandKind) -> Path | None:
+    def ask_kind(self, kind: ExportKind) -> Path | None:
         """Ask where to write a kind of file to."""
         about = KINDS[kind]
         kinds = f"{about.title} ({' '.join(f'*{ending}' for ending in about.endings)})"
         return self._ask_target(about.title, about.endings[0], kinds)
 
-    def ask_and_write(self, kind: HandKind) -> None:
+    def ask_and_write(self, kind: ExportKind) -> None:
         """Ask where to, and write the shot or the shots as a kind of file."""
         path, shot = self.ask_kind(kind), self._session.shot
         if path is not None and shot is not None:
             self.write(
-                HandOut(kind=kind, path=str(path), shots=(shot.name,) if KINDS[kind].of == "shot" else ())
+                UpdatedFile(kind=kind, path=str(path), shots=(shot.name,) if KINDS[kind].of == "shot" else ())
             )
 
-    def write(self, out: HandOut) -> None:
+    def write(self, out: UpdatedFile) -> None:
         """Write one file."""
         session, shot = self._session, self._session.shot
         if shot is None:
             return
         plan, stage = session.plan, session.stage
-        owns, sheet = session.view.own_terms, self._sheet_choices()
+        owns, sheet = session.view.custom_values, self._sheet_choices()
 
         def work(progress: Progress) -> None:
             options = options_of(plan, stage, out, owns, sheet)
             export(plan, shots_of(plan, out)[0], stage, out.kind, Path(out.path), options, progress)
 
-        self._run(work, Path(out.path), lambda: handing.note_written(session, [real_path(out)]))
+        self._run(work, Path(out.path), lambda: exporting.note_written(session, [real_path(out)]))
 
     def _sheet_choices(self) -> SheetChoices:
         """What is on the crew's sheets, as it was last chosen."""
         kept = self._session.settings
-        has, wanted = kept.get(settings.CREW_HAS), kept.get(settings.CREW_KIT)
-        kit = next((kit for kit in lens_choice.kits(self._session)[0] if kit.kit == wanted), None)
+        has, wanted = kept.get(settings.CREW_HAS), kept.get(settings.CREW_LENS_SET)
+        kit = next((kit for kit in lens_choice.lens_sets(self._session)[0] if kit.kit == wanted), None)
         lenses = kit.lenses if kit else ()
         return SheetChoices(kept.get(settings.CREW_RING), "strips" in has, "tables" in has, lenses)
 
-    def keep(self, out: HandOut) -> None:
+    def keep(self, out: UpdatedFile) -> None:
         """Write a file anew at each save from now on."""
-        handing.keep_handing(self._session, out, self._plan_path())
+        exporting.keep_handing(self._session, out, self._plan_path())
 
     def hand_over(self, _folder: Path | None = None) -> None:
         """Write the files anew that the plan keeps up to date; what it may not write yet is asked for."""
@@ -118,24 +118,24 @@ class Exports(QObject):
         if path is None:
             session.say("Save the plan first: linked exports are updated at each save.")
             return
-        wanted = asked(session.plan, handing.allowance(session, path))
+        wanted = asked(session.plan, exporting.allowance(session, path))
         if wanted.folders:
             ask_writing(self._window, path, wanted, lambda: self._write_asked(path, wanted), self._keep_up)
         else:
             self._keep_up()
 
     def _write_asked(self, path: Path, wanted: Asked) -> None:
-        handing.allow_writing(self._session, path, wanted)
+        exporting.allow_writing(self._session, path, wanted)
         self._keep_up()
 
     def _keep_up(self) -> None:
         session, path = self._session, self._plan_path()
         if path is None:
             return
-        if not session.view.own_terms:
-            handing.load_own_terms(session)
-        plan, stage, owns = session.plan, session.stage, session.view.own_terms
-        allowance, sheet = handing.allowance(session, path), self._sheet_choices()
+        if not session.view.custom_values:
+            exporting.load_custom_values(session)
+        plan, stage, owns = session.plan, session.stage, session.view.custom_values
+        allowance, sheet = exporting.allowance(session, path), self._sheet_choices()
 
         def work(progress: Progress) -> Upkept:
             return keep_up(plan, stage, allowance, owns, progress, sheet)
@@ -155,7 +155,7 @@ class Exports(QObject):
             self.hand_over()
 
     def _tell_handed(self, result: Upkept) -> None:
-        handing.note_written(self._session, result.written)
+        exporting.note_written(self._session, result.written)
         names = ", ".join(path.name for path in result.written)
         self._session.say(" ".join([*result.told, f"Exported: {names}" if names else "Nothing has changed"]))
 
@@ -257,7 +257,7 @@ class Exports(QObject):
 
         def work(progress: Progress) -> None:
             if plan.finished_of(shot) is not None:
-                from kobrel.exchange.finished.write import write_frame
+                from kobrel.exchange.rendered.write import write_frame
 
                 write_frame(plan, shot, frame, stage, path)
                 return

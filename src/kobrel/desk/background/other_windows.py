@@ -18,7 +18,7 @@ def _name(path: Path) -> str:
 
 
 class OtherWindows(QObject):
-    """See the module.
+    """Which plan is open in which window of this person's: each window answers for its own.
 
     Signals
     -------

@@ -233,7 +233,7 @@ class Playback(QObject):
             if first <= frame <= last and (int(frame) - first) % self.draft.every == 0
         ]  # fmt: skip
         camera = numbers.camera.rows(rows).whole
-        light = plan.light.but(surfaces="clay") if self.draft.clay else plan.light
+        light = plan.light.replace(surfaces="clay") if self.draft.clay else plan.light
         height = max(2, round(self.draft.width / camera.aspect))
         frames = numbers.frames[rows].astype(np.int64)
         return Wanted(

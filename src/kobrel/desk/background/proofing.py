@@ -25,7 +25,7 @@ _AGAIN_MS, _MOST_TRIES = 40, 50
 
 
 class Proofing(QObject):
-    """See the module.
+    """Keeping pictures as proofs, drawing ladders, and reading proofs again, all beside the window.
 
     Parameters
     ----------
@@ -89,7 +89,7 @@ class Proofing(QObject):
         session = self._session
         if session.shot is None or session.camera is None:
             session.say("No picture yet.")
-        elif session.walk is not None or session.thrown_px:
+        elif session.walk is not None or session.defocus_everything_px:
             session.say("Return to the shot camera to add a proof.")
         elif self._drawing.take():
             self._wanted = (session.plan, session.shot, float(session.frame), session.camera.whole)
@@ -202,7 +202,7 @@ class Proofing(QObject):
         folder, proof = made
         if folder == self._folder:
             name = distinct([*(rung.name for rung in self.rungs), proof.name])[-1]
-            self.rungs.append(proof.but(name=name))
+            self.rungs.append(proof.replace(name=name))
             self.changed.emit()
 
     def show_rungs(self, folder: Path, names: Sequence[str]) -> None:

@@ -22,7 +22,7 @@ _BUSY_MS, _IDLE_MS = 400, 3000
 
 
 class Queueing(QObject):
-    """See the module.
+    """The queue beside the window.
 
     Signals
     -------

@@ -36,14 +36,14 @@ class Safekeeping(QObject):
         self._pictured_at = 0.0
         session.closing.connect(self.close)
 
-    def look_for(self, plans: list[Path], but: Path | None) -> None:
+    def look_for(self, plans: list[Path], leaving_out: Path | None) -> None:
         """Look for unsaved work that was left, also beside some plans, but not that of one."""
         folder = self.folder
         if folder is None:
             return
 
         def look(_progress: Progress) -> tuple[list[Left], list[str]]:
-            return find_left(folder, plans, but)
+            return find_left(folder, plans, leaving_out)
 
         job = Job(look, self)
         job.done.connect(lambda result: self.found.emit(*result))

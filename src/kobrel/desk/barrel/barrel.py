@@ -1,7 +1,7 @@
 """The Barrel: the distance scale of a lens, laid out flat.
 
 Near at the left, infinity at the right, even in dioptres. The brass index is the focus,
-the ivory band what is sharp, numbered pegs with flags are the subjects; the grey fringe shows
+the ivory band what is sharp, numbered tags with flags are the subjects; the grey fringe shows
 how much of the picture lies at each distance. About the index the limits of every full stop
 are engraved; H is the hyperfocal distance. Where there is a brief, an ivory bar shows where the
 focus meets it at this stop, and an open wedge the focus with the widest choice of stops.
@@ -21,9 +21,9 @@ from kobrel.desk.barrel.flags import MARGIN, Flag, flags_of
 from kobrel.desk.boundary import guarded
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.paint import (
-    PEG_RADIUS,
+    TAG_RADIUS,
     draw_limit,
-    draw_peg,
+    draw_tag,
     draw_text,
     draw_wedge,
     hatch,
@@ -107,7 +107,7 @@ class _DragLimit(Drag):
 
 @guarded
 class Barrel(Panel):
-    """See the module."""
+    """The Barrel: the distance scale of a lens, laid out flat."""
 
     title = "Barrel"
     spoken_role = QAccessible.Role.Slider
@@ -127,7 +127,7 @@ class Barrel(Panel):
         return QSize(600, _SLIM_HEIGHT if self.slim else _HEIGHT)
 
     def show_slim(self, on: bool) -> None:
-        """Fold to a line with the scale, the pegs and the focus, or unfold."""
+        """Fold to a line with the scale, the tags and the focus, or unfold."""
         self.slim = on
         self.updateGeometry()
         self.update()
@@ -189,9 +189,9 @@ class Barrel(Panel):
             self._session, now, self._scale(now), (self.left, self.width() - MARGIN), row, not self.slim
         )
 
-    def peg_places(self) -> list[tuple[int, QPointF, float]]:
-        """Pegs of the subjects before the camera: (row, centre, distance)."""
-        return [(flag.row, flag.peg, flag.distance_m) for flag in self.flags()]
+    def tag_places(self) -> list[tuple[int, QPointF, float]]:
+        """Tags of the subjects before the camera: (row, centre, distance)."""
+        return [(flag.row, flag.tag, flag.distance_m) for flag in self.flags()]
 
     # Painting
 
@@ -329,17 +329,17 @@ class Barrel(Panel):
                     QPointF(scale.px(flag.distance_m + subject.half_depth_m), y - 3),
                 )
             painter.setPen(QPen(colour, 1.4))
-            painter.drawPolyline([QPointF(x, y), QPointF(x, y - self._band - 2), flag.peg])
+            painter.drawPolyline([QPointF(x, y), QPointF(x, y - self._band - 2), flag.tag])
         for flag in flags:
             colour = subject_colour(numbers, flag.row, session.row)
             if flag.text:
                 painter.setPen(QPen(colour, 1))
                 painter.setBrush(theme().base)
-                painter.drawRoundedRect(flag.box, PEG_RADIUS, PEG_RADIUS)
-                at = QPointF(flag.peg.x() + PEG_RADIUS + 4, flag.peg.y() + 4)
+                painter.drawRoundedRect(flag.box, TAG_RADIUS, TAG_RADIUS)
+                at = QPointF(flag.tag.x() + TAG_RADIUS + 4, flag.tag.y() + 4)
                 draw_text(painter, at, flag.text, colour, 11)
             gone = bool(numbers.state[flag.row, session.row] == GONE)
-            draw_peg(painter, flag.peg, numbers.subjects[flag.row], colour, gone)
+            draw_tag(painter, flag.tag, numbers.subjects[flag.row], colour, gone)
 
     def _paint_brief(
         self, painter: QPainter, scale: DioptreScale, camera: Camera, answer: StopRange | None

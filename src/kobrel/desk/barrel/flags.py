@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 
-from kobrel.desk.toolkit.paint import PEG_RADIUS, text_width
+from kobrel.desk.toolkit.paint import TAG_RADIUS, text_width
 from kobrel.desk.toolkit.spread import spread
 from kobrel.plan.measure.scales import DioptreScale
 from kobrel.session.numbers import Now
@@ -16,10 +16,10 @@ MARGIN = 26
 
 
 class Flag(NamedTuple):
-    """A subject's flag: its row in the survey, the middle of its peg, its box, where it points."""
+    """A subject's flag: its row in the survey, the middle of its tag, its box, where it points."""
 
     row: int
-    peg: QPointF
+    tag: QPointF
     box: QRectF
     text: str
     distance_m: float
@@ -35,7 +35,7 @@ def flags_of(
 ) -> list[Flag]:
     """Flags of the subjects before the camera, in one row.
 
-    Where there is no room for their words they are pegs alone; where there is none for all pegs, those
+    Where there is no room for their words they are tags alone; where there is none for all tags, those
     nearest to the focus are left.
 
     Parameters
@@ -51,7 +51,7 @@ def flags_of(
         if number in names and ends[0] - 12 <= scale.px(distance) <= ends[1] + 12:
             found.append((distance, row, names[number]))
     left, right = ends[0] - 16.0, ends[1] + 16.0
-    most = int((right - left) / (2 * PEG_RADIUS + 2))
+    most = int((right - left) / (2 * TAG_RADIUS + 2))
     if len(found) > most:
         focus = scale.px(float(now.camera.focus_m))
         found = sorted(found, key=lambda each: abs(scale.px(each[0]) - focus))[:most]
@@ -61,16 +61,16 @@ def flags_of(
         kinds = [lambda name, d: f"{name} {session.length(d)}", lambda name, d: name, *kinds]
     for words in kinds:
         texts = [words(name, distance) for distance, _row, name in found]
-        widths = [2 * PEG_RADIUS + (text_width(text, 11) + 16 if text else 2) for text in texts]
+        widths = [2 * TAG_RADIUS + (text_width(text, 11) + 16 if text else 2) for text in texts]
         if sum(widths) <= right - left:
             break
     wanted = [
-        scale.px(d) - PEG_RADIUS + width / 2 for (d, _row, _name), width in zip(found, widths, strict=True)
+        scale.px(d) - TAG_RADIUS + width / 2 for (d, _row, _name), width in zip(found, widths, strict=True)
     ]
     flags: list[Flag] = []
     for (distance, row, _name), text, width, middle in zip(
         found, texts, widths, spread(wanted, widths, left, right), strict=True
     ):
-        box = QRectF(middle - width / 2, y - PEG_RADIUS, width - 4, 2 * PEG_RADIUS)
-        flags.append(Flag(row, QPointF(box.left() + PEG_RADIUS, y), box, text, distance))
+        box = QRectF(middle - width / 2, y - TAG_RADIUS, width - 4, 2 * TAG_RADIUS)
+        flags.append(Flag(row, QPointF(box.left() + TAG_RADIUS, y), box, text, distance))
     return flags

@@ -1,4 +1,4 @@
-"""What presses in the Pull chart begin: scrubbing, and dragging of marks, keys, handles, pulls and wishes."""
+"""Gestures in the Pull chart: scrubbing, dragging of marks, keys, handles, pulls and requirements."""
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -6,7 +6,7 @@ from PySide6.QtGui import QPainter, QPen
 from kobrel.desk.chart.geometry import SNAP_PX, FrameChart
 from kobrel.desk.chart.handles import Span
 from kobrel.desk.chart.keys import GlassKeys, Held
-from kobrel.desk.chart.wishes import paint_stroke
+from kobrel.desk.chart.requirements import paint_stroke
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.model import Mark, PointTarget
@@ -52,8 +52,8 @@ class DrawPull(Stroke):
             pulling.draw_pull(session, float(first), start, float(last), end)
 
 
-class PaintWish(Stroke):
-    """Paints a wish along a subject's line."""
+class PaintRequirement(Stroke):
+    """Paints a requirement along a subject's line."""
 
     def __init__(self, session: Session, chart: FrameChart, tool: Tool, subject: int, frame: int) -> None:
         self._session, self._chart, self._tool, self._subject = session, chart, tool, subject
@@ -68,8 +68,8 @@ class PaintWish(Stroke):
         paint_stroke(painter, self._session, chart.scale(), chart.x_of, self._subject, *span)
 
     def finish(self, at: QPointF) -> None:
-        wish, px = self._tool.wish, self._tool.px
-        briefing.paint(self._session, self._subject, wish, px, self._first, self._last)
+        requirement, px = self._tool.requirement, self._tool.px
+        briefing.paint(self._session, self._subject, requirement, px, self._first, self._last)
 
 
 class DragHandle(Drag):

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from kobrel.desk.chart.wishes import paint_asked
+from kobrel.desk.chart.requirements import paint_asked
 from kobrel.desk.toolkit.paint import (
     across,
     columns,
@@ -203,7 +203,7 @@ def _paint_sharp(painter: QPainter, scale: DioptreScale, now: Now, x: Numbers, a
     rows = np.flatnonzero(sharp.any(axis=1))
     heights = np.where(sharp[rows], scale.px_of(numbers.focus_distance_m[np.ix_(rows, at)]), np.nan)
     for row, y in zip(rows, heights, strict=True):
-        asked = any(wish.subject == numbers.subjects[row] for wish in brief)
+        asked = any(requirement.subject == numbers.subjects[row] for requirement in brief)
         painter.setPen(QPen(theme().sharp, 1.6 if asked else 3.2))
         polyline(painter, x, y)
 

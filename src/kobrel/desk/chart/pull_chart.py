@@ -27,7 +27,7 @@ from kobrel.desk.chart.gestures import (
     DragMark,
     DragMarks,
     DrawPull,
-    PaintWish,
+    PaintRequirement,
     Stroke,
 )
 from kobrel.desk.chart.handles import Span, handle_at, mark_span
@@ -41,7 +41,7 @@ from kobrel.desk.chart.lines import (
     paint_tape,
     paint_unseen,
 )
-from kobrel.desk.chart.wishes import subject_at
+from kobrel.desk.chart.requirements import subject_at
 from kobrel.desk.toolkit.gesture import Gesture, Keys, Scrub
 from kobrel.desk.toolkit.paint import draw_text, paint_range
 from kobrel.desk.toolkit.spoken import focus_in_words
@@ -65,7 +65,7 @@ _HINT = (
 
 @guarded
 class PullChart(FrameChart):
-    """See the module."""
+    """The Pull chart: frames across, distance up, even in dioptres like the Barrel."""
 
     title = "Pull"
     depends = (
@@ -155,7 +155,7 @@ class PullChart(FrameChart):
         session, at, keys = self._session, event.position(), event.modifiers()
         tool, mark, apart = session.selection.tool, self.mark_at(at), bool(keys & Keys.AltModifier)
         if tool is not None and tool.does == "wish":
-            return self._begin_wish(now, tool, at)
+            return self._begin_requirement(now, tool, at)
         if keys & Keys.ShiftModifier:
             return DrawPull(session, self, at)
         if mark is None:
@@ -179,14 +179,14 @@ class PullChart(FrameChart):
         session.selection.marks = ()
         return Scrub(session, self.frame_at)
 
-    def _begin_wish(self, now: Now, tool: Tool, at: QPointF) -> Gesture | None:
-        """A wish is painted over the line that lies beneath the pointer."""
+    def _begin_requirement(self, now: Now, tool: Tool, at: QPointF) -> Gesture | None:
+        """A requirement is painted over the line that lies beneath the pointer."""
         frame = self.frame_within(at.x())
         subject = subject_at(self._session, self.scale(), frame - now.shot.first, at.y())
         if subject is None:
             self._session.say("Drag along a subject's line (or the ∞ line for background)")
             return None
-        return PaintWish(self._session, self, tool, subject, frame)
+        return PaintRequirement(self._session, self, tool, subject, frame)
 
     def take_hover(self, now: Now, event: QMouseEvent) -> None:
         at, shapes = event.position(), Qt.CursorShape

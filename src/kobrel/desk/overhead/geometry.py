@@ -13,7 +13,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.toolkit.labels import Labels
-from kobrel.desk.toolkit.paint import PEG_RADIUS
+from kobrel.desk.toolkit.paint import TAG_RADIUS
 from kobrel.desk.toolkit.panel import Panel
 from kobrel.memo import Memo
 from kobrel.optics import projection
@@ -48,7 +48,7 @@ class FlatView(Panel):
         self._shift = QPointF()
         self._still_m: float | None = None
         self._reach = Memo[float]()
-        self._pegs = Memo[list[tuple[int, QPointF, QPointF]]]()
+        self._tags = Memo[list[tuple[int, QPointF, QPointF]]]()
 
     def zoom_to(self, factor: float) -> None:
         """Show a part so many times larger."""
@@ -159,15 +159,15 @@ class FlatView(Panel):
         places = self.places(*self.flat(points[there])).tolist()
         return [(row, QPointF(*at)) for row, at in zip(np.flatnonzero(there).tolist(), places, strict=True)]
 
-    def pegs(self) -> list[tuple[int, QPointF, QPointF]]:
-        """Pegs of the subjects, none over another: row of the survey, the peg's middle, and its point."""
+    def tags(self) -> list[tuple[int, QPointF, QPointF]]:
+        """Tags of the subjects, none over another: row of the survey, the tag's middle, and its point."""
         places, room = self.subject_places(), QRectF(self.rect()).adjusted(2, 30, -2, -2)
 
         def spread() -> list[tuple[int, QPointF, QPointF]]:
             labels = Labels(room)
-            return [(row, labels.put_on(at, PEG_RADIUS), at) for row, at in places]
+            return [(row, labels.put_on(at, TAG_RADIUS), at) for row, at in places]
 
-        return self._pegs.get((room.getRect(), *((row, at.x(), at.y()) for row, at in places)), spread)
+        return self._tags.get((room.getRect(), *((row, at.x(), at.y()) for row, at in places)), spread)
 
     @property
     def _camera(self) -> Camera:

@@ -17,10 +17,10 @@ from kobrel.desk.overhead.tapes import Tapes
 from kobrel.desk.toolkit.gesture import Drag, Gesture, Keys
 from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.paint import (
-    PEG_RADIUS,
+    TAG_RADIUS,
     draw_free_point,
     draw_label,
-    draw_peg,
+    draw_tag,
     draw_text,
     hull,
     subject_colours,
@@ -84,11 +84,11 @@ class _DragFocus(Drag):
 
 @guarded
 class Overhead(FlatView):
-    """See the module."""
+    """Overhead, and its twins Side and Front."""
 
     depends = (
         *AT_FRAME, Document.dragging, Document.library, Selection.tool, Selection.item, Selection.marks,
-        ShotNumbers.sight, View.pointed_term,
+        ShotNumbers.sight, View.pointed_value,
     )  # fmt: skip
     order = 2
 
@@ -137,8 +137,8 @@ class Overhead(FlatView):
             self._paint_frame(painter, camera)
         else:
             self._paint_surfaces(painter, camera)
-        labels, pegs = Labels(QRectF(self.rect()).adjusted(3, 30, -3, -3)), self.pegs()
-        labels.take_points((at for _row, at, _point in pegs), PEG_RADIUS + 1)
+        labels, tags = Labels(QRectF(self.rect()).adjusted(3, 30, -3, -3)), self.tags()
+        labels.take_points((at for _row, at, _point in tags), TAG_RADIUS + 1)
         if self.mode != "Front":
             self._paint_limits(painter, camera, labels)
         self.plates.paint(painter, labels)
@@ -146,7 +146,7 @@ class Overhead(FlatView):
         self.tapes.paint(painter, labels)
         deep = {subject.number: subject for subject in now.plan.subjects if subject.half_depth_m}
         colours, states = subject_colours(numbers, now.row), numbers.state[:, now.row].tolist()
-        for row, at, spot in pegs:
+        for row, at, spot in tags:
             colour = colours[row]
             if numbers.subjects[row] in deep:
                 self._paint_extent(painter, now, row, deep[numbers.subjects[row]].half_depth_m, colour)
@@ -155,15 +155,15 @@ class Overhead(FlatView):
                 painter.drawLine(spot, at)
                 painter.setBrush(colour)
                 painter.drawEllipse(spot, 2.2, 2.2)
-            draw_peg(painter, at, numbers.subjects[row], colour, states[row] == GONE)
+            draw_tag(painter, at, numbers.subjects[row], colour, states[row] == GONE)
         for point in pulling.free_points(self._session):
             draw_free_point(painter, self.where(point))
-        if self._session.view.pointed_term and self.mode != "Front":
-            self._paint_pointed(painter, now, self._session.view.pointed_term)
+        if self._session.view.pointed_value and self.mode != "Front":
+            self._paint_pointed(painter, now, self._session.view.pointed_value)
         self._paint_tool(painter, now)
 
     def _paint_pointed(self, painter: QPainter, now: Now, key: str) -> None:
-        """What the pointer is on among the terms: a distance, the angle of view, or the cone of light."""
+        """What the pointer is on among them: a distance, the angle of view, or the cone of light."""
         camera = now.camera
         edges = _edges(camera, 1 if self.mode == "Side" else 0)
         painter.setPen(QPen(theme().focus, 3.0))
@@ -343,19 +343,19 @@ class Overhead(FlatView):
             return self.stand_ins.drag(at, handle)
         if (end := self.tapes.drag(at)) is not None:
             return end
-        on_peg = next(
-            (row for row, place, _at in self.pegs() if math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2), None
+        on_tag = next(
+            (row for row, place, _at in self.tags() if math.dist(xy(place), xy(at)) <= TAG_RADIUS + 2), None
         )
-        # While blocking, a stand-in goes before the peg of a subject on it; otherwise the peg does.
-        stand_in = self.stand_ins.at(at) if on_peg is None or session.view.card in PLACING_TABS else None
+        # While blocking, a stand-in goes before the tag of a subject on it; otherwise the tag does.
+        stand_in = self.stand_ins.at(at) if on_tag is None or session.view.card in PLACING_TABS else None
         if stand_in is not None:
             session.selection.item = ChosenStandIn(stand_in.number)
             return self.stand_ins.drag(at)
-        plate = self.plates.drag(at) if on_peg is None or session.view.card in PLACING_TABS else None
+        plate = self.plates.drag(at) if on_tag is None or session.view.card in PLACING_TABS else None
         if plate is not None:
             return plate
-        if on_peg is not None:
-            focus_on_subject(session, now.survey.subjects[on_peg])
+        if on_tag is not None:
+            focus_on_subject(session, now.survey.subjects[on_tag])
             return None
         if self._on_focus_line(at, now.camera):
             return _DragFocus(session, self)

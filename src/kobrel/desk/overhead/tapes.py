@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPen
 from kobrel.desk.overhead.geometry import Array, FlatView
 from kobrel.desk.toolkit.gesture import Drag, Keys
 from kobrel.desk.toolkit.labels import Labels
-from kobrel.desk.toolkit.paint import PEG_RADIUS, label_at, xy
+from kobrel.desk.toolkit.paint import TAG_RADIUS, label_at, xy
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.tapes import Miss, TapeNumbers, miss
 from kobrel.plan.model import CameraEnd, End, PointAnchor, StandInAnchor, SubjectEnd, Tape
@@ -107,8 +107,8 @@ class Tapes:
         """A subject, the camera, or a stand-in's point that the pointer is near."""
         session, view = self._session, self._view
         numbers = session.survey
-        for row, place, _point in view.pegs():
-            if numbers and math.dist(xy(place), xy(at)) <= PEG_RADIUS + 2:
+        for row, place, _point in view.tags():
+            if numbers and math.dist(xy(place), xy(at)) <= TAG_RADIUS + 2:
                 return SubjectEnd(number=numbers.subjects[row])
         lens = math.dist(xy(view.place(0, 0)), xy(at)) <= 10
         if session.camera is not None and view.mode != "Front" and lens:

@@ -1,4 +1,4 @@
-"""Pegs in Picture with their flags: short ones, whole ones, or none."""
+"""Tags in Picture with their flags: short ones, whole ones, or none."""
 
 from collections.abc import Callable
 from typing import NamedTuple
@@ -15,7 +15,7 @@ from kobrel.session.numbers import Now
 from kobrel.session.session import Session
 
 WAYS = ("short", "whole", "none")
-PEG = 4.0
+TAG = 4.0
 _MOST = 30
 """Subjects with a flag; those beyond have their tag alone."""
 _LINE, _PAD = 15.0, 6.0
@@ -31,7 +31,7 @@ class _Flag(NamedTuple):
 
 
 class Flags:
-    """Paints the pegs of the subjects in the picture and, as far as there is room, their flags.
+    """Paints the tags of the subjects in the picture and, as far as there is room, their flags.
 
     Parameters
     ----------
@@ -54,11 +54,11 @@ class Flags:
         self._told()
 
     def paint(self, painter: QPainter, now: Now, places: list[tuple[int, QPointF]], labels: Labels) -> None:
-        """Stems and pegs first, then all flags, so that no stem runs through a flag.
+        """Stems and tags first, then all flags, so that no stem runs through a flag.
 
         Parameters
         ----------
-        places : row of the survey and place on the widget of each peg
+        places : row of the survey and place on the widget of each tag
         labels : what is already written in the picture
         """
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -75,7 +75,7 @@ class Flags:
             for row, at, subject in numbered
             if subject is not None
         ]
-        labels.take_points((flag.at for flag in flags), PEG + 2)
+        labels.take_points((flag.at for flag in flags), TAG + 2)
         flags.sort(key=lambda flag: (not flag.whole, flag.at.y()))
         room: list[tuple[_Flag, tuple[str, ...], QRectF]] = []
         for flag in flags[:_MOST]:
@@ -90,7 +90,7 @@ class Flags:
         for flag in flags:
             painter.setBrush(theme().base if flag.hidden else flag.colour)
             painter.setPen(QPen(flag.colour if flag.hidden else theme().base, 1.2))
-            painter.drawEllipse(flag.at, PEG, PEG)
+            painter.drawEllipse(flag.at, TAG, TAG)
         for flag, lines, box in room:
             painter.setPen(QPen(flag.colour, 2.0 if flag.whole else 1.0))
             painter.setBrush(faded(theme().base, 0.82))

@@ -22,7 +22,7 @@ _STEP_PX = 24
 
 
 class Loupe(QObject):
-    """See the module.
+    """The loupe: a round glass at the pointer that shows delivered pixels.
 
     Signals
     -------

@@ -17,7 +17,7 @@ _GAP = 8.0
 
 @guarded
 class PairView(QWidget):
-    """See the module. A wide room has them beside each other, a tall one above each other."""
+    """Two ways of a shot side by side, from memory, at the same frame: above each other in a tall room."""
 
     def __init__(self, session: Session, playback: Playback, parent: QWidget | None = None) -> None:
         super().__init__(parent)

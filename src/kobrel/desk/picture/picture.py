@@ -1,4 +1,4 @@
-"""Picture: through the lens, with the real depth of field, and pegs on the subjects."""
+"""Picture: through the lens, with the real depth of field, and tags on the subjects."""
 
 import math
 import time
@@ -52,7 +52,7 @@ from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.view import View
 
-_PEG_GRAB_PX = 11
+_TAG_GRAB_PX = 11
 _PROBE_SECONDS = 0.015
 _HINT = (
     "Click an object to make it a subject. Click a tag, or D-click, to focus. Hold Z: loupe. "
@@ -66,7 +66,7 @@ _WALK_PAN_PX = 0.0018
 MOST_PIXELS_WIDE = 1280
 _DEPENDS = (
     *AT_FRAME, Document.dragging, ShotNumbers.sight, Selection.tool, Selection.subject, Selection.item,
-    Selection.marks, View.thrown, View.throw_px, View.pointed_term, View.card, View.play_range,
+    Selection.marks, View.defocus_everything, View.throw_px, View.pointed_value, View.card, View.play_range,
 )  # fmt: skip
 _WALKING = "Free view. Enter: use as shot camera. Esc: back"
 Bend = Callable[[float, float, float, float], tuple[Numbers, Numbers]]
@@ -100,7 +100,7 @@ class _Walk(Drag):
 
 @guarded
 class PictureView(GestureWidget):
-    """See the module.
+    """Picture: through the lens, with the real depth of field, and tags on the subjects.
 
     Signals
     -------
@@ -193,7 +193,7 @@ class PictureView(GestureWidget):
         part = min(1.0, MOST_PIXELS_WIDE / (box.width() * ratio)) * ratio
         return max(16, round(box.width() * part)), max(9, round(box.height() * part))
 
-    def peg_places(self) -> list[tuple[int, QPointF]]:
+    def tag_places(self) -> list[tuple[int, QPointF]]:
         """Subjects in the picture: (row of the survey, place on the widget)."""
         now, box = self._session.now, self.frame_rect()
         if now is None:
@@ -277,12 +277,12 @@ class PictureView(GestureWidget):
         if now is not None:
             self.plates.paint(painter, now, labels)
             ends = self._paint_tapes(painter, box, now)
-            self.flags.paint(painter, now, self.peg_places(), labels)
+            self.flags.paint(painter, now, self.tag_places(), labels)
             self._paint_free_points(painter, box, now)
             self._paint_lengths(painter, ends, labels)
             self._paint_probe(painter, box)
-            if self._session.view.pointed_term:
-                paint_pointed(painter, box, now, self._session.view.pointed_term)
+            if self._session.view.pointed_value:
+                paint_pointed(painter, box, now, self._session.view.pointed_value)
         if self.alone and self._session.shot is not None:
             paint_frames(painter, self._session, self._session.shot, self.frames_rect())
         self.loupe.paint(painter, box)
@@ -296,7 +296,7 @@ class PictureView(GestureWidget):
         session, finish = self._session, self._session.plan.finish
         if session.walk is not None:
             labels.take(self._paint_banner(painter, box, _WALKING))
-        elif session.thrown_px:
+        elif session.defocus_everything_px:
             side = "in front of" if session.view.throw_px < 0 else "behind"
             text = f"Everything defocused by {abs(session.view.throw_px):g} px, as {side} the focus."
             labels.take(self._paint_banner(painter, box, f"{text}  O: back to normal."))
@@ -398,9 +398,9 @@ class PictureView(GestureWidget):
         return None
 
     def _click(self, now: Now, at: QPointF) -> None:
-        for row, place in self.peg_places():
-            if math.hypot(at.x() - place.x(), at.y() - place.y()) <= _PEG_GRAB_PX:
-                self._pointing.take_peg(now.survey.subjects[row])
+        for row, place in self.tag_places():
+            if math.hypot(at.x() - place.x(), at.y() - place.y()) <= _TAG_GRAB_PX:
+                self._pointing.take_tag(now.survey.subjects[row])
                 return
         box = self.frame_rect()
         if self._session.selection.tool is not None and self._session.selection.tool.does == "measure":
@@ -435,10 +435,10 @@ class PictureView(GestureWidget):
             self.update()
 
     def _point_at(self, at: QPointF) -> None:
-        """The peg under the pointer has its whole flag."""
+        """The tag under the pointer has its whole flag."""
         now = self._session.now
-        places = self.peg_places() if now is not None else []
-        near = [row for row, place in places if math.dist(xy(place), xy(at)) <= _PEG_GRAB_PX]
+        places = self.tag_places() if now is not None else []
+        near = [row for row, place in places if math.dist(xy(place), xy(at)) <= _TAG_GRAB_PX]
         pointed = now.survey.subjects[near[0]] if now is not None and near else None
         if pointed != self.flags.pointed:
             self.flags.pointed = pointed

@@ -29,7 +29,7 @@ Shown = Callable[[QRectF, Numbers, Numbers], QPointF]
 
 
 class PlateMarks:
-    """See the module.
+    """Plates in Picture.
 
     Parameters
     ----------
@@ -433,8 +433,8 @@ class _MovePoint(Drag):
             return None if handle is None else (handle[0] + by[0], handle[1] + by[1])
 
         if self._part == "at":
-            point = old.but(at=place, before=moved(old.before), after=moved(old.after))
+            point = old.replace(at=place, before=moved(old.before), after=moved(old.after))
         else:
-            point = old.but(**{self._part: place})
+            point = old.replace(**{self._part: place})
         points = (*self._shape.points[: self._number], point, *self._shape.points[self._number + 1 :])
-        cutting.change_shape(self.session, self._index, self._shape.but(points=points))
+        cutting.change_shape(self.session, self._index, self._shape.replace(points=points))

@@ -15,7 +15,7 @@ from kobrel.plan.space.anchors import on_surface
 from kobrel.plan.space.moves import vector
 from kobrel.plan.space.plates import plate_number
 from kobrel.plan.space.stand_ins import number_of
-from kobrel.session.commands import blocking, finishing, pulling, taping
+from kobrel.session.commands import blocking, pulling, rendered_image, taping
 from kobrel.session.commands.focusing import focus_at_m, focus_distance, focus_on, focus_on_subject
 from kobrel.session.commands.plates import placing
 from kobrel.session.commands.subject_list import add_subject
@@ -129,7 +129,7 @@ class Pointing:
         placing.make_subject(session)
 
     def measure(self, now: Now, at: QPointF, box: QRectF) -> None:
-        """A click on one side of an edge or a disc of a finished picture, and then on the other."""
+        """A click on one side of an edge or a disc of a rendered image, and then on the other."""
         session, tool = self._session, self._session.selection.tool
         if tool is None or not box.contains(at):
             return
@@ -140,7 +140,7 @@ class Pointing:
             return
         session.selection.tool = None
         try:
-            session.say(finishing.measure(session, now.camera, tool.place, place))
+            session.say(rendered_image.measure(session, now.camera, tool.place, place))
         except KobrelError as error:
             session.say(str(error))
 
@@ -183,8 +183,8 @@ class Pointing:
     def _add_surface(self, pick: Pick) -> None:
         add_subject(self._session, thing_name(self._session.plan, pick.place), on_surface(pick))
 
-    def take_peg(self, number: int) -> None:
-        """A click on a subject's peg: with a tape in the making its end, else the focus goes there."""
+    def take_tag(self, number: int) -> None:
+        """A click on a subject's tag: with a tape in the making its end, else the focus goes there."""
         tool = self._session.selection.tool
         if tool is not None and tool.does == "tape":
             with self._session.as_one():

@@ -49,7 +49,9 @@ class _Handle(QSplitterHandle):
 
 @guarded
 class FoldSplitter(QSplitter):
-    """See the module. `folds` tells for each handle, by its number from 1, which view it folds; the one
+    """Splitters of which a click on a handle folds a view away, and a second one brings it back.
+
+    `folds` tells for each handle, by its number from 1, which view it folds; the one
     behind it unless it is set otherwise.
     """
 

@@ -1,4 +1,4 @@
-"""Labels near points that cover nothing: neither one another, nor pegs."""
+"""Labels near points that cover nothing: neither one another, nor tags."""
 
 import math
 from collections import defaultdict
@@ -32,7 +32,7 @@ class Labels:
             self._take(_box(box))
 
     def take_points(self, points: Iterable[QPointF], radius: float) -> None:
-        """Keep round pegs free of labels."""
+        """Keep round tags free of labels."""
         for x, y in ((point.x(), point.y()) for point in points):
             self._take((x - radius, y - radius, x + radius, y + radius))
 
@@ -43,7 +43,7 @@ class Labels:
         return self._first((a - half, b - tall, a + half, b + tall) for a, b in middles)
 
     def put_on(self, at: QPointF, radius: float) -> QPointF:
-        """A place for a round peg: on its point, or else beside it."""
+        """A place for a round tag: on its point, or else beside it."""
         x, y = at.x(), at.y()
         around = _ABOUT if self._vain < _MOST_VAIN else _ABOUT[:1]
         middles = ((x + a * radius, y + b * radius) for a, b in around)

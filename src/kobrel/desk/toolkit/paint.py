@@ -1,4 +1,4 @@
-"""What several views draw alike: pegs, flags, the sharp band, text, lines."""
+"""What several views draw alike: tags, flags, the sharp band, text, lines."""
 
 import math
 from collections.abc import Callable
@@ -14,9 +14,9 @@ from kobrel.desk.toolkit.labels import Labels
 from kobrel.desk.toolkit.theme import DARK, LIGHT, faded, font, theme
 from kobrel.plan.measure.survey import GONE, SHARP, Survey, index_runs
 
-PEG_RADIUS = 8.0
+TAG_RADIUS = 8.0
 _FOOT_PX = 5.0
-_PEG_PX = 20.0
+_TAG_PX = 20.0
 """Side of a tag's picture, pixels."""
 
 
@@ -47,22 +47,22 @@ def subject_colours(survey: Survey, column: int) -> list[QColor]:
     return [kinds[kind] for kind in zip(states, nearer, strict=True)]
 
 
-def draw_peg(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: bool = False) -> None:
+def draw_tag(painter: QPainter, at: QPointF, number: int, colour: QColor, gone: bool = False) -> None:
     """A subject's marker: its number in a disc, an open one where it is out of the picture."""
     ratio = painter.device().devicePixelRatio()
-    picture = _peg(number, colour.rgba(), gone, ratio, theme() is DARK)
-    half = _PEG_PX / 2
+    picture = _tag(number, colour.rgba(), gone, ratio, theme() is DARK)
+    half = _TAG_PX / 2
     painter.drawImage(
         QPointF(round((at.x() - half) * ratio) / ratio, round((at.y() - half) * ratio) / ratio), picture
     )
 
 
 @lru_cache(2048)
-def _peg(number: int, colour: int, gone: bool, ratio: float, dark: bool) -> QImage:
+def _tag(number: int, colour: int, gone: bool, ratio: float, dark: bool) -> QImage:
     """A tag as a picture, which is painted many times as fast as its disc and number."""
     ink = QColor.fromRgba(colour)
     look = DARK if dark else LIGHT
-    side = math.ceil(_PEG_PX * ratio)
+    side = math.ceil(_TAG_PX * ratio)
     picture = QImage(side, side, QImage.Format.Format_ARGB32_Premultiplied)
     picture.setDevicePixelRatio(ratio)
     picture.fill(0)
@@ -70,10 +70,10 @@ def _peg(number: int, colour: int, gone: bool, ratio: float, dark: bool) -> QIma
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(ink if gone else look.base, 1.4))
     painter.setBrush(look.panel if gone else ink)
-    painter.drawEllipse(QPointF(_PEG_PX / 2, _PEG_PX / 2), PEG_RADIUS, PEG_RADIUS)
+    painter.drawEllipse(QPointF(_TAG_PX / 2, _TAG_PX / 2), TAG_RADIUS, TAG_RADIUS)
     painter.setPen(ink if gone else (look.base if dark else look.raised))
     painter.setFont(font(11, bold=True))
-    painter.drawText(QRectF(0, 0, _PEG_PX, _PEG_PX), Qt.AlignmentFlag.AlignCenter, str(number))
+    painter.drawText(QRectF(0, 0, _TAG_PX, _TAG_PX), Qt.AlignmentFlag.AlignCenter, str(number))
     painter.end()
     return picture
 

@@ -1,4 +1,4 @@
-"""A value of the terms as the views show it, while the pointer is on it."""
+"""A value as the views show it, while the pointer is on it."""
 
 from typing import Literal
 
@@ -9,8 +9,8 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from kobrel.desk.toolkit.paint import draw_label
 from kobrel.desk.toolkit.theme import faded, theme
 from kobrel.optics.iris import outline
-from kobrel.plan.terms.quantities import QUANTITIES
-from kobrel.plan.terms.render_camera import render_camera
+from kobrel.plan.values.quantities import QUANTITIES
+from kobrel.plan.values.render_camera import render_camera
 from kobrel.session.numbers import Now
 
 Shape = Literal["distance", "disc", "across", "up", "diagonal", "frame", "cone", ""]

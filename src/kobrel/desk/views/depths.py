@@ -50,7 +50,7 @@ class _TakePoint(Drag):
 
 @guarded
 class Depths(Panel):
-    """See the module."""
+    """The map of depth of field: stop over focus distance, for the shot's lens."""
 
     title = "Depth of field"
     depends = (*AT_FRAME, Document.dragging)

@@ -48,7 +48,7 @@ class Cell(NamedTuple):
 
 @guarded
 class Discs(Panel):
-    """See the module."""
+    """Discs of blur: distance across, place in the picture down, at one scale."""
 
     title = "Discs"
     depends = (*AT_FRAME, View.picture_scale)

@@ -80,7 +80,7 @@ class _TakePoint(Drag):
 
 @guarded
 class Maps(Panel):
-    """See the module."""
+    """Maps of trade-offs: stop against focal length, and stop against focus, side by side."""
 
     title = "Trade-offs"
     depends = (*AT_FRAME, Document.dragging, Selection.subject)
@@ -304,7 +304,7 @@ class Maps(Panel):
         def change(s: Shot) -> Shot:
             if s.keeps is None and number is not None:
                 s = glasses.keep_size(s, number, float(now.camera.focal_mm), frame)
-            return s.but(
+            return s.replace(
                 glass=glasses.with_focal(s.glass, s.glass.focal_mm.set(Key(frame=frame, value=focal)))
             )
 
@@ -328,7 +328,7 @@ class Maps(Panel):
         def whole(shot: Shot) -> Shot:
             changed = change(shot)
             stopped = changed.glass.f_number.set(Key(frame=frame, value=stop))
-            return after(changed.but(glass=changed.glass.but(f_number=stopped)))
+            return after(changed.replace(glass=changed.glass.replace(f_number=stopped)))
 
         self._session.edit_shot(name, whole)
 

@@ -52,7 +52,7 @@ class _DragCorner(Drag):
 
 @guarded
 class MaskView(Panel):
-    """See the module."""
+    """The mask, large: what passes light, and what a far and a near light become through it."""
 
     title = "Mask"
     order = 3
@@ -244,8 +244,8 @@ class MaskView(Panel):
     def _take(self, name: str, points: list[tuple[float, float]]) -> None:
         stencil = self.stencil
         if stencil is not None:
-            mask = stencil.but(points=tuple(points))
-            self._session.edit_shot(name, lambda shot: shot.but(iris=shot.iris.but(mask=mask)))
+            mask = stencil.replace(points=tuple(points))
+            self._session.edit_shot(name, lambda shot: shot.replace(iris=shot.iris.replace(mask=mask)))
 
 
 def _edge_at(places: list[QPointF], at: QPointF) -> int | None:

@@ -57,7 +57,7 @@ class _MoveShot(Gesture):
 
 @guarded
 class ShotsColumn(GestureWidget):
-    """See the module."""
+    """Shots: a column with a thumbnail of each, and a ribbon of what is sharp over its frames."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -32,7 +32,7 @@ _LEAST_PX, _GAP_PX = 96.0, 14.0
 
 @guarded
 class Strip(Panel):
-    """See the module."""
+    """The strip across shots: what is sharp when in each, its lens and stop, and where a cut jumps."""
 
     title = "Across shots"
     order = 3

@@ -59,7 +59,7 @@ class _Wipe(Gesture):
 
 @guarded
 class CompareView(GestureWidget):
-    """See the module. The wheel zooms about the pointer, dragging pans, a double click shows all again."""
+    """Proofs against each other. The wheel zooms, dragging pans, a double click shows all."""
 
     spoken_role = QAccessible.Role.Graphic
 

@@ -40,7 +40,7 @@ _EMPTY = (
 
 @guarded
 class WallGrid(QAbstractScrollArea):
-    """See the module.
+    """All proofs on the wall, as large as fit, with captions that tell only what differs.
 
     Parameters
     ----------

@@ -54,7 +54,7 @@ class _Read(QRunnable):
 
 
 class Pictures(QObject):
-    """See the module.
+    """Pictures of proofs, read beside the window and kept while there is room.
 
     Signals
     -------

@@ -14,7 +14,7 @@ from kobrel.session.view import View
 
 
 class WallView(QStackedWidget):
-    """See the module."""
+    """The wall in Picture's room: all proofs, or the chosen ones against each other."""
 
     def __init__(self, session: Session, proofing: Proofing) -> None:
         super().__init__()

@@ -99,7 +99,7 @@ def _read_list(host: Host, path: Path) -> None:
 
 def _has_depth(path: Path) -> bool:
     """Whether a picture has a depth pass; one that cannot be read counts, as opening it says why."""
-    from kobrel.stage.read.finished.frames import layers
+    from kobrel.stage.read.rendered.frames import layers
 
     try:
         return bool(layers(path)[1])

@@ -27,8 +27,8 @@ from kobrel.session.journal.file import Left
 from kobrel.session.open_file import Opened, open_file, open_left
 from kobrel.session.recent import note_recent
 from kobrel.session.session import Session
-from kobrel.stage.read.finished.frames import ENDINGS as PICTURE_SUFFIXES
 from kobrel.stage.read.plates.playing import MOVIES
+from kobrel.stage.read.rendered.frames import ENDINGS as PICTURE_SUFFIXES
 from kobrel.stage.scene import SCENE_SUFFIXES
 from kobrel.stage.stage import Stage
 
@@ -187,8 +187,8 @@ class DocumentFile(QObject):
         self._on_disk.follow(None)
         self.others.follow(None)
         kept = self._session.settings
-        shot = empty_plan().shots[0].but(fps=float(kept.get(settings.NEW_FPS)))
-        self._session.show_plan(self._in_own_unit(empty_plan().but(shots=(shot,))), Stage(), Library())
+        shot = empty_plan().shots[0].replace(fps=float(kept.get(settings.NEW_FPS)))
+        self._session.show_plan(self._in_own_unit(empty_plan().replace(shots=(shot,))), Stage(), Library())
         self._safe.begin(None, "")
         self.opened.emit([])
         return True
@@ -196,7 +196,7 @@ class DocumentFile(QObject):
     def _in_own_unit(self, plan: Plan) -> Plan:
         """A new plan, in the unit that is preferred."""
         unit = self._session.settings.get(settings.NEW_UNIT)
-        return plan.but(unit=unit) if unit in UNIT_NAMES else plan
+        return plan.replace(unit=unit) if unit in UNIT_NAMES else plan
 
     def open_demo(self) -> None:
         """Open the demo; it is saved under a name of the person's own."""
@@ -273,7 +273,7 @@ class DocumentFile(QObject):
             return False
         plan = self._session.plan
         if plan.name == Plan().name:
-            self._session.edit("Name the plan", plan.but(name=path.stem))
+            self._session.edit("Name the plan", plan.replace(name=path.stem))
         plan, versions = self._session.plan, self._session.settings.get(settings.VERSIONS_KEPT)
         plan = self._with_proofs(plan, path)
         saving = Waiting(lambda: save_plan(plan, path, versions))

@@ -133,7 +133,7 @@ def _import_menu(host: Host, menu: QMenu) -> None:
         ("Import cues…", "", on_page(5, "Cues", "ask_import")),
         ("Import laser readings…", "", on_page(2, "Laser", "ask_open")),
         None,
-        ("Import lens set…", "", on_page(3, "Lens", "ask_kit")),
+        ("Import lens set…", "", on_page(3, "Lens", "ask_lens_set")),
         ("Import iris preset…", "", on_page(4, "Shape", "ask_open")),
         ("Import iris mask…", "", on_page(4, "Mask", "ask_picture")),
     ])  # fmt: skip
@@ -267,7 +267,7 @@ def _view(host: Host) -> None:
         ("Show/hide Overhead", "U", partial(body.fold, body.overhead)),
         ("Show/hide chart", "H", partial(body.fold, body.chart)),
         None,
-        ("Defocus everything", "O", lambda: session.throw(not session.view.thrown)),
+        ("Defocus everything", "O", lambda: session.throw(not session.view.defocus_everything)),
     ])  # fmt: skip
     wear = session.setter(View.theme)
     _fill(host, menu.addMenu("Appearance"), [(text, "", partial(wear, look)) for look, text in LOOKS.items()])

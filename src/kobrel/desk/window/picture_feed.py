@@ -46,7 +46,9 @@ class PictureFeed(QObject):
         self._asking = self._timer(0, self.ask)
         self._resting = self._timer(_REST_MS, self.ask)
         self._sketching = self._timer(_SKETCH_MS, self._sketch)
-        session.watch((*AT_FRAME, View.thrown, View.throw_px, View.file_as_it_is), self._asking.start)
+        session.watch(
+            (*AT_FRAME, View.defocus_everything, View.throw_px, View.file_as_it_is), self._asking.start
+        )
         session.watch({Document.dragging}, self._end_drag)
         session.watch({View.playing}, self._show_playing)
         session.watch((Document.plan, Document.stage), self._sketching.start)
@@ -149,7 +151,7 @@ class PictureFeed(QObject):
         self._body.shots.show_thumbnail(shot_name, to_image(drawn.pixels))
 
     def flip(self) -> None:
-        """Show the last finished picture instead of this one, and back."""
+        """Show the last rendered image instead of this one, and back."""
         if self._flip is None or self._latest is None:
             self._session.say("No previous picture.")
             return

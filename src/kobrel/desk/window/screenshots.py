@@ -21,7 +21,7 @@ from kobrel.desk.window.document import DEMO, HARBOUR
 from kobrel.desk.window.picture_feed import PASSES
 from kobrel.desk.window.window import Window
 from kobrel.errors import KobrelError
-from kobrel.plan.kits.irises import OWN
+from kobrel.plan.lens_sets.irises import OWN
 from kobrel.session.selection import Chosen, ChosenPlates, ChosenStandIn
 
 SIZE = (1280, 800)
@@ -216,8 +216,8 @@ def _climb(qt: QApplication, window: Window) -> bool:
     return _wait(qt, lambda: window.jobs.job is None and len(window.proofing.rungs) == 9)
 
 
-def _open_finished(qt: QApplication, window: Window) -> bool:
-    """The frame rendered without blur, opened as a finished picture."""
+def _open_rendered(qt: QApplication, window: Window) -> bool:
+    """The frame rendered without blur, opened as a rendered image."""
     from kobrel.desk.cards.proof.proof_card import ProofCard
     from kobrel.exchange.render import render_frame
     from kobrel.stage.scene import no_progress
@@ -253,7 +253,7 @@ def _fill_queue(qt: QApplication, window: Window) -> bool:
 
 _FOLDER = tempfile.TemporaryDirectory(prefix="kobrel-pictures-")
 _PREPARED: dict[str, Callable[[QApplication, Window], bool]] = {
-    "wall": _hang, "bracket": _climb, "defocus": _open_finished, "queue": _fill_queue,
+    "wall": _hang, "bracket": _climb, "defocus": _open_rendered, "queue": _fill_queue,
 }  # fmt: skip
 
 

@@ -18,8 +18,8 @@ from kobrel.plan.model import FixedCamera, MadeCamera, Plan, Shot
 from kobrel.plan.parts import MOST
 from kobrel.plan.sequence.shots import whole_range
 from kobrel.plan.space.moves import key_of, made_from_pose
-from kobrel.plan.terms.back import shot_with, taken
-from kobrel.plan.terms.render_camera import render_camera
+from kobrel.plan.values.back import shot_with, taken
+from kobrel.plan.values.render_camera import render_camera
 from kobrel.stage.motion import rigid
 from kobrel.stage.read.load import load_scene
 from kobrel.stage.scene import CameraSource, Progress, Scene, no_progress
@@ -281,9 +281,9 @@ def _with(shot: Shot, numbers: Survey, read: CameraNumbers, parts: Collection[Pa
     camera = render_camera(shot, numbers)
     changed = shot_with(shot, numbers, taken(camera, given))
     if "shift" in parts and not np.allclose(read.shift_mm, shot.glass.shift_mm, atol=1e-4):
-        changed = changed.but(glass=changed.glass.but(shift_mm=read.shift_mm))
+        changed = changed.replace(glass=changed.glass.replace(shift_mm=read.shift_mm))
     if "place" in parts and _moved(numbers.camera.pose, read.pose):
-        changed = changed.but(camera=_placed(read), ahead_m=0.0, keeps=None)
+        changed = changed.replace(camera=_placed(read), ahead_m=0.0, keeps=None)
     return changed
 
 
@@ -302,10 +302,10 @@ def _placed(read: CameraNumbers) -> FixedCamera | MadeCamera:
     made = [made_from_pose(pose, _AIM_M) for pose in read.pose]
     rolls = np.degrees(np.unwrap(np.radians([camera.roll_deg for camera in made])))
     keys = tuple(
-        key_of(camera, float(frame)).but(ease="even", roll_deg=float(roll))
+        key_of(camera, float(frame)).replace(ease="even", roll_deg=float(roll))
         for camera, frame, roll in zip(made, read.frames, rolls, strict=True)
     )
-    return made[0].but(keys=keys)
+    return made[0].replace(keys=keys)
 
 
 def _apart(one: Survey, other: Survey) -> tuple[Numbers, Numbers]:

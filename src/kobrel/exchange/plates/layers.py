@@ -15,9 +15,9 @@ import OpenImageIO as oiio  # noqa: N813
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.finished.write import target_of
 from kobrel.exchange.images import write_picture
 from kobrel.exchange.plates.numbers import write_plates
+from kobrel.exchange.rendered.write import target_of
 from kobrel.exchange.writing.slate import Slate, put_colour, put_common
 from kobrel.exchange.writing.whole import whole_file, write_bytes, write_text
 from kobrel.picture.develop import as_shown

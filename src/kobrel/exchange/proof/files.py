@@ -85,7 +85,7 @@ def write_proof(folder: Path, proof: Proof, kept: Kept) -> Proof:
             f"the folder cannot be made ({error.strerror}).", file=folder, remedy="Choose another folder."
         ) from None
     path = unused_path(folder, proof.name)
-    placed = proof.but(path=str(path))
+    placed = proof.replace(path=str(path))
     colour = np.minimum(kept.colour, _MOST_HALF)
     pixels = np.concatenate([colour, kept.depth_m[..., None], kept.blur_px[..., None]], axis=-1)
     spec = oiio.ImageSpec(kept.colour.shape[1], kept.colour.shape[0], len(EXR_CHANNELS), oiio.HALF)
@@ -95,7 +95,7 @@ def write_proof(folder: Path, proof: Proof, kept: Kept) -> Proof:
     put_colour(spec)
     if kept.slate is not None:
         kept.slate.put(spec)
-    spec[HEADER] = placed.but(path=path.name).model_dump_json()
+    spec[HEADER] = placed.replace(path=path.name).model_dump_json()
     write_picture(path, spec, np.ascontiguousarray(pixels, np.float32))
     _write_small(path, kept.shown(placed))
     return placed
@@ -183,7 +183,7 @@ def _settings(path: Path) -> Proof | None:
     if not isinstance(text, str) or len(text) > _MOST_HEADER:
         return None
     try:
-        return Proof.model_validate_json(text).but(path=str(path))
+        return Proof.model_validate_json(text).replace(path=str(path))
     except ValidationError as error:
         why = f"the settings in its header are broken ({plain_reason(error)})"
         raise ExchangeError(why, file=path) from None
@@ -233,7 +233,7 @@ def brought(plan: Plan, folder: Path) -> Plan:
     """
     if all(Path(proof.path).parent == folder for proof in plan.proofs):
         return plan
-    return plan.but(proofs=tuple(_brought(proof, folder) for proof in plan.proofs))
+    return plan.replace(proofs=tuple(_brought(proof, folder) for proof in plan.proofs))
 
 
 def _brought(proof: Proof, folder: Path) -> Proof:
@@ -251,7 +251,7 @@ def _brought(proof: Proof, folder: Path) -> Proof:
             f"the proof cannot be copied beside the plan ({error.strerror}).", file=source,
             remedy="Make room, or save elsewhere.",
         ) from None  # fmt: skip
-    return proof.but(path=str(target))
+    return proof.replace(path=str(target))
 
 
 def _copy(source: Path, target: Path) -> None:

@@ -113,7 +113,7 @@ class Canvas(ABC):
         if line:
             self.line([*corners, corners[0]], line, shade)
 
-    def peg(self, x: float, y: float, number: int, radius: float = 1.9) -> None:
+    def tag(self, x: float, y: float, number: int, radius: float = 1.9) -> None:
         """A subject's number in a ring."""
         self.ring(x, y, radius, "paper", 0.3)
         points = 6.5 if number < 10 else 5.0

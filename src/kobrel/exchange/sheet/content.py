@@ -176,7 +176,7 @@ def facts(shot: Shot, numbers: Survey, unit: Measure) -> tuple[tuple[str, str], 
     """Lens, sensor, stop, filters and exposure in words."""
     camera, glass, exposure = numbers.camera, shot.glass, shot.exposure
     pairs = [
-        ("Lens", f"{_range(camera.focal_mm, 4)} mm" + _kit_name(glass.lens)),
+        ("Lens", f"{_range(camera.focal_mm, 4)} mm" + _lens_set_name(glass.lens)),
         ("Stop", f"f/{_range(camera.f_number, 3)}"),
         ("T-stop", f"T {_range(camera.t_stop, 3)}"),
         ("Sensor", f"{glass.sensor.width_mm:g} × {glass.sensor.height_mm:g} mm"),
@@ -196,8 +196,8 @@ def facts(shot: Shot, numbers: Survey, unit: Measure) -> tuple[tuple[str, str], 
     return tuple((name, words) for name, words in pairs if words)
 
 
-def _kit_name(lens: Lens | None) -> str:
-    """What a lens out of a kit is called, where that says more than its focal length."""
+def _lens_set_name(lens: Lens | None) -> str:
+    """What a lens out of a lens set is called, where that says more than its focal length."""
     return "" if lens is None or lens.name == f"{lens.focal_mm[0]:g} mm" else f", {lens.name}"
 
 
@@ -220,7 +220,7 @@ def _range(values: Numbers, figures: int) -> str:
 
 
 def brief_lines(judged: Judged | None) -> tuple[tuple[str, str, bool], ...]:
-    """Each wish of a brief, how it fares, and whether it is met; nothing where there is none."""
+    """Each requirement of a brief, how it fares, and whether it is met; nothing where there is none."""
     if judged is None:
         return ()
     found = []

@@ -134,27 +134,27 @@ def _draw_plates(canvas: Canvas, plane: _Plane, sheet: ShotSheet) -> None:
 def _draw_subjects(canvas: Canvas, plane: _Plane, sheet: ShotSheet) -> None:
     """Subjects with their distances, where there is room beside their numbers."""
     numbers = sheet.numbers
-    pegs: list[Point] = []
+    tags: list[Point] = []
     drawn: list[int] = []
     across, _up, ahead = plane.camera.before(numbers.points[:, 0])
     for row, number in enumerate(numbers.subjects):
         spot = plane.place(float(across[row]), float(ahead[row]))
         if not (np.isfinite(spot).all() and plane.holds(spot)):
             continue
-        peg = spot[0] + 2.6, spot[1] - 2.6
-        while any(math.dist(peg, other) < 4.2 for other in pegs):
-            peg = peg[0], peg[1] - 4.2
-        pegs.append(peg)
+        tag = spot[0] + 2.6, spot[1] - 2.6
+        while any(math.dist(tag, other) < 4.2 for other in tags):
+            tag = tag[0], tag[1] - 4.2
+        tags.append(tag)
         drawn.append(number)
         canvas.ring(*spot, 0.5, "ink", 0.1)
-        canvas.line([spot, peg], 0.15)
+        canvas.line([spot, tag], 0.15)
         if numbers.state[row, 0] != GONE:
             words = format_length(float(numbers.focus_distance_m[row, 0]), sheet.unit)
             wide = text_width(words, _TICK_PT)
-            canvas.box(peg[0] + 1.6, peg[1] - 1.3, wide + 1.4, 2.7, fill="paper", line=0.0)
-            canvas.text(peg[0] + 2.4, peg[1] + 0.8, words, _TICK_PT)
-    for number, peg in zip(drawn, pegs, strict=True):
-        canvas.peg(*peg, number)
+            canvas.box(tag[0] + 1.6, tag[1] - 1.3, wide + 1.4, 2.7, fill="paper", line=0.0)
+            canvas.text(tag[0] + 2.4, tag[1] + 0.8, words, _TICK_PT)
+    for number, tag in zip(drawn, tags, strict=True):
+        canvas.tag(*tag, number)
 
 
 def _reach_m(sheet: ShotSheet) -> float:

@@ -60,7 +60,7 @@ def _draw_subject(
         canvas.line(points if len(points) > 1 else [points[0], points[0]], 0.18, "quiet", 1.0)
     rows = np.flatnonzero(seen)
     if len(rows):
-        canvas.peg(right + 5.2, float(levels[rows[-1]]), number, 1.6)
+        canvas.tag(right + 5.2, float(levels[rows[-1]]), number, 1.6)
 
 
 def _frame_ticks(first: int, last: int) -> list[int]:

@@ -73,7 +73,7 @@ def draw_strip(
     for at, top, _number in placed:
         canvas.line([(at, line), (at, top)], 0.3)
     for at, top, number in placed:
-        canvas.peg(at, top, number)
+        canvas.tag(at, top, number)
     for end, joins in ((low, low > 0), (high, high < strip_length(sheet, ring_mm) - 0.01)):
         if joins:
             inner = x + (_OVERLAP if end == low else high - low - _OVERLAP)

@@ -9,7 +9,7 @@ from kobrel.exchange.sheet.content import ShotSheet, passes_for, shot_sheet
 from kobrel.exchange.writing.whole import whole_file, write_text
 from kobrel.optics.units import METRE, Measure
 from kobrel.plan.instrument import Lens
-from kobrel.plan.measure.depth_table import DepthTable, kit_tables, shot_table
+from kobrel.plan.measure.depth_table import DepthTable, lens_set_tables, shot_table
 from kobrel.plan.model import Plan, Shot
 from kobrel.stage.scene import Progress
 from kobrel.stage.stage import Stage
@@ -76,9 +76,9 @@ def write_sheet(
 
 
 def _tables(sheets: Sequence[ShotSheet], options: SheetOptions) -> list[DepthTable]:
-    """The tables of a kit, or of each lens that the shots have, once."""
+    """The tables of a lens set, or of each lens that the shots have, once."""
     if options.kit:
-        return kit_tables(options.kit, sheets[0].numbers.camera.frame(0), options.unit)
+        return lens_set_tables(options.kit, sheets[0].numbers.camera.frame(0), options.unit)
     found: dict[tuple[object, ...], DepthTable] = {}
     for sheet in sheets:
         camera = sheet.numbers.camera.frame(0)

@@ -1,4 +1,4 @@
-"""The blur of a finished picture, with occlusion."""
+"""The blur of a rendered image, with occlusion."""
 
 from collections.abc import Callable
 
@@ -41,7 +41,7 @@ def defocused(
     stop: Callable[[], bool] = never,
     most_px: float | None = None,
 ) -> NDArray[np.float32]:
-    """A finished picture with the blur that a camera gives it, (H, W, 3) linear.
+    """A rendered image with the blur that a camera gives it, (H, W, 3) linear.
 
     Each pixel's light is laid down as the disc that its depth asks for, in the shape of the iris with its
     mask, rim, squeeze and front stop; layer by layer, so that what is nearer hides what is farther.

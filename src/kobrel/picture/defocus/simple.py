@@ -86,7 +86,7 @@ def blurred_by(
     stop: Callable[[], bool] = never,
     most_px: float | None = None,
 ) -> NDArray[np.float32]:
-    """A finished picture blurred by one of the methods; parameters as :func:`defocused`.
+    """A rendered image blurred by one of the methods; parameters as :func:`defocused`.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Finished frames for Picture: read when they are asked for, and laid down with blur."""
+"""Rendered images for Picture: read when they are asked for, and laid down with blur."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -11,22 +11,22 @@ from PIL import Image
 from kobrel.picture.defocus.layered import defocused
 from kobrel.picture.tracer import Sharp, never
 from kobrel.picture.view import View
-from kobrel.plan.pictures.finished import Finished
-from kobrel.stage.read.finished.depth import metres
-from kobrel.stage.read.finished.frames import Pixels, frames_beside, read_frame
+from kobrel.plan.pictures.rendered import RenderedImage
+from kobrel.stage.read.rendered.depth import metres
+from kobrel.stage.read.rendered.frames import Pixels, frames_beside, read_frame
 
 _KEPT = 4
 
 
 class FrameSource:
-    """Frames of a finished picture.
+    """Frames of a rendered image.
 
     Parameters
     ----------
     plain : they are shown without blur
     """
 
-    def __init__(self, finished: Finished, plain: bool = False) -> None:
+    def __init__(self, finished: RenderedImage, plain: bool = False) -> None:
         self.finished, self.plain = finished, plain
         self._read: LRUCache[int, tuple[Pixels, NDArray[np.float32]]] = LRUCache(_KEPT)
         self._there = frames_beside(Path(finished.path)) if finished.sequence else []
@@ -72,7 +72,7 @@ class FrameSource:
 
 
 class Laid:
-    """A finished frame with its blur, in the place of a film: one exposure makes all of it.
+    """A rendered image with its blur, in the place of a film: one exposure makes all of it.
 
     Parameters
     ----------

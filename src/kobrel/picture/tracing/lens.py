@@ -3,10 +3,10 @@
 import numpy as np
 
 from kobrel.compiled import index_of, kernel
-from kobrel.optics import flaws
+from kobrel.optics import character
 from kobrel.optics.aperture import SIDE
 from kobrel.picture.numbers import ORTHOGRAPHIC, PERSPECTIVE
-from kobrel.stage.engine.chance import mixed
+from kobrel.stage.engine.random import mixed
 
 # Powers of the inverse generalised golden ratio for four dimensions (Roberts' additive
 # recurrence): pixel x and y, around and across the iris.
@@ -14,7 +14,7 @@ _PHI = 1.1673039782614187
 _A1, _A2, _A3, _A4 = 1 / _PHI, 1 / _PHI**2, 1 / _PHI**3, 1 / _PHI**4
 
 
-leaning, within_stop = kernel(flaws.leaning), kernel(flaws.within_stop)
+leaning, within_stop = kernel(character.leaning), kernel(character.within_stop)
 
 
 @kernel
@@ -142,7 +142,7 @@ def lens_ray(view, ax, ay, px, py):  # type: ignore[no-untyped-def]
 
 @kernel
 def flawed_ray(view, ax, ay, area, px, py, colour):  # type: ignore[no-untyped-def]
-    """As :func:`lens_ray`, through a lens in perspective with flaws, for one light: 1 green, 2 red
+    """As :func:`lens_ray`, through a lens in perspective with errors, for one light: 1 green, 2 red
     and blue; and whether its front stop lets the ray pass.
     """
     tx = (2.0 * px - 1.0) * view.half_x + view.middle_x

@@ -26,7 +26,7 @@ from kobrel.picture.tracing.lighting import (
     plain_row,
 )
 from kobrel.picture.tracing.surface import WIDE, surface_row
-from kobrel.stage.engine.chance import pass_code
+from kobrel.stage.engine.random import pass_code
 from kobrel.stage.engine.rays import (
     FAR_AT,
     LANES,

@@ -98,8 +98,8 @@ def mended(plan: Plan, stage: Stage, shot: Shot, doubt: Diagnostic) -> Plan:
     """The plan with another camera or focus for a shot, as a doubt offers it."""
     if doubt.mend == "camera":
         mark = Mark(frame=float(shot.first), target=DistanceTarget(metres=overview_distance_m(stage)))
-        moved = shot.but(camera=overview_camera(stage), ahead_m=0.0, keeps=None, marks=(mark,))
-        plan = plan.but(shots=tuple(moved if s is shot else s for s in plan.shots))
+        moved = shot.replace(camera=overview_camera(stage), ahead_m=0.0, keeps=None, marks=(mark,))
+        plan = plan.replace(shots=tuple(moved if s is shot else s for s in plan.shots))
         return focused_on_middle(plan, moved, stage)
     return focused_on_middle(plan, shot, stage) if doubt.mend == "focus" else plan
 
@@ -113,7 +113,7 @@ def focused_on_middle(plan: Plan, shot: Shot, stage: Stage) -> Plan:
         return plan
     changed, subject = add_subject(plan, thing_name(plan, pick.place), on_surface(pick))
     mark = Mark(frame=float(shot.first), target=SubjectTarget(number=subject.number))
-    return changed.but(shots=tuple(s.but(marks=(mark,)) if s is shot else s for s in changed.shots))
+    return changed.replace(shots=tuple(s.replace(marks=(mark,)) if s is shot else s for s in changed.shots))
 
 
 def middle_pick(plan: Plan, shot: Shot, stage: Stage) -> Pick | None:
@@ -158,7 +158,7 @@ def light_of(scene: Scene, light: Light) -> Light:
         red, green, blue = (part / about for part in found.about)
         even = (red, green, blue)
         changes |= {"zenith": even, "horizon": even, "ground": even, "sky_strength": about}
-    return light.but(**changes)
+    return light.replace(**changes)
 
 
 def scene_names(stage: Stage) -> list[str]:

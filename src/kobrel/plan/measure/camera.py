@@ -12,7 +12,7 @@ from kobrel.optics.exposure import effective_f_number, light_value, t_stop
 from kobrel.optics.iris import Iris, turned_deg
 from kobrel.optics.lens import FocusSurface, LensModel, Numbers
 from kobrel.optics.projection import Projection
-from kobrel.plan.instrument import Exposure, Flaws
+from kobrel.plan.instrument import Character, Exposure
 from kobrel.plan.masks import iris_of
 from kobrel.plan.measure.poses import near_clip_m, poses
 from kobrel.plan.model import (
@@ -95,7 +95,7 @@ class Camera:
     transmission: float = 1.0
     exposure: Exposure = field(default_factory=Exposure)
     turn_per_stop_deg: float = 0.0
-    flaws: Flaws = field(default_factory=Flaws)
+    flaws: Character = field(default_factory=Character)
 
     def frame(self, index: int) -> "Camera":
         """One of many frames."""

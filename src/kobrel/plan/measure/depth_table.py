@@ -89,8 +89,8 @@ def shot_table(shot: Shot, camera: Camera, unit: Measure) -> DepthTable | None:
     )
 
 
-def kit_tables(lenses: Sequence[Lens], camera: Camera, unit: Measure) -> list[DepthTable]:
-    """A table for each lens of a kit on a camera's sensor; for zooms one at either end."""
+def lens_set_tables(lenses: Sequence[Lens], camera: Camera, unit: Measure) -> list[DepthTable]:
+    """A table for each lens of a lens set on a camera's sensor; for zooms one at either end."""
     found = []
     for each in lenses:
         for focal in dict.fromkeys(each.focal_mm):

@@ -1,4 +1,4 @@
-"""Finished pictures on the stage: each a relief before the camera of its shot, at every frame."""
+"""Rendered images on the stage: each a relief before the camera of its shot, at every frame."""
 
 from dataclasses import replace
 from functools import lru_cache
@@ -29,14 +29,14 @@ def placement(reference: SceneRef) -> Numbers:
 
 
 def aside_of(reference: SceneRef, scene: Scene) -> Setting:
-    """A finished picture that nothing is measured on; its camera is there."""
-    from kobrel.stage.read.finished.relief import PICTURE
+    """A rendered image that nothing is measured on; its camera is there."""
+    from kobrel.stage.read.rendered.relief import PICTURE
 
     return Setting(reference.name, scene, placement(reference), frozenset({PICTURE}))
 
 
 def relief_before(plan: Plan, shot: Shot, reference: SceneRef, scene: Scene, stage: Stage) -> Setting:
-    """A shot's finished picture before its camera: each of its places where the shot's camera sees it, at its
+    """A shot's rendered image before its camera: each of its places where the shot's camera sees it, at its
     own distance. Where the camera is the picture's own it stands where that is.
 
     Parameters
@@ -46,7 +46,7 @@ def relief_before(plan: Plan, shot: Shot, reference: SceneRef, scene: Scene, sta
     hidden, own = frozenset(reference.hidden), shot.camera
     if isinstance(own, FileCamera) and own.scene == reference.name:
         return Setting(reference.name, scene, placement(reference), hidden)
-    from kobrel.stage.read.finished.relief import without_pose
+    from kobrel.stage.read.rendered.relief import without_pose
 
     scene = without_pose(scene)
     frames = np.arange(shot.first - shot.handles, shot.last + shot.handles + 1.0)
@@ -90,7 +90,7 @@ def _aims(shot: Shot) -> bool:
 
 
 def reliefs_alike(old: Plan, new: Plan) -> bool:
-    """Whether the finished pictures of two plans stand before the same cameras."""
+    """Whether the rendered images of two plans stand before the same cameras."""
     return _carriers(old) == _carriers(new)
 
 

@@ -1,1 +1,1 @@
-"""Pictures that a plan works on: finished frames with their depth."""
+"""Pictures that a plan works on: rendered images with their depth."""

@@ -39,7 +39,7 @@ def ground_plate(camera: Camera, plate: Plate, horizon: float, height_m: float) 
     camera : at one frame, as :func:`level_camera` has it
     """
     back = camera.pose[:3, 2]
-    return plate.but(
+    return plate.replace(
         name=f"{plate.name} ground", position_m=vector(camera.pose[:3, 3]), keys=(), faces=False, lies=True,
         horizon=horizon, height_m=filling(camera, 1.0, plate.picture.aspect)[1], pivot=(0.5, 0.5),
         turn_deg=Level(value=float(np.degrees(np.arctan2(back[0], back[2])))), tilt_deg=Level(),

@@ -31,7 +31,6 @@ from kobrel.plan.plates.drawing import draw
 from kobrel.stage.pictures.colours import to_srgb
 from kobrel.stage.pictures.pixels import read_pixels
 from kobrel.stage.plates import WHOLE, PlatePixels, PlateSource, Rgba, StillSource, Window
-from kobrel.stage.read.finished.frames import frames_beside, gaps
 from kobrel.stage.read.plates.playing import (
     Clock,
     PlayingSource,
@@ -40,6 +39,7 @@ from kobrel.stage.read.plates.playing import (
     sequence_reader,
 )
 from kobrel.stage.read.plates.stills import read_still
+from kobrel.stage.read.rendered.frames import frames_beside, gaps
 from kobrel.stage.scene import Progress, no_progress
 
 Told = Callable[[float], None]

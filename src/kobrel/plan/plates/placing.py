@@ -92,7 +92,7 @@ def brought_nearer(plate: Plate, dials: tuple[Dial, ...], camera: Camera, frame:
     def moved(place: Sequence[float]) -> tuple[float, float, float]:
         return vector(there + (np.asarray(place, float) - here) * ratio)
 
-    return plate.each(moved).but(scale=plate.scale.times(ratio))
+    return plate.each(moved).replace(scale=plate.scale.times(ratio))
 
 
 def _grown(plate: Plate, frame: float, ratio: float) -> Level:
@@ -104,7 +104,7 @@ def _grown(plate: Plate, frame: float, ratio: float) -> Level:
         return scale.times(ratio)
     if not scale.keys:
         keys = tuple(LevelKey(frame=key.frame, value=scale.value, ease=key.ease) for key in plate.keys)
-        scale = scale.but(keys=keys)
+        scale = scale.replace(keys=keys)
     return scale.set(LevelKey(frame=frame, value=scale.value_at(frame) * ratio))
 
 
@@ -129,7 +129,7 @@ def at_distance(
     moved = plate.set(PlaceKey(frame=frame, position_m=vector(there)))
     if not keeps_framing or ratio == 1.0:
         return moved
-    return moved.but(scale=_grown(moved, frame, ratio))
+    return moved.replace(scale=_grown(moved, frame, ratio))
 
 
 def moved_by(plate: Plate, by: ArrayLike) -> Plate:
@@ -232,4 +232,4 @@ def pivoted(plate: Plate, dials: tuple[Dial, ...], camera: Camera, frame: float,
     """A plate with another pivot, that stays where it is at a frame."""
     before = place_at(plate, dials, camera, frame, pivot)
     here = pivot_at(plate, dials, [frame])[0]
-    return moved_by(plate, before - here).but(pivot=pivot)
+    return moved_by(plate, before - here).replace(pivot=pivot)

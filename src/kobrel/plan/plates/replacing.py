@@ -42,7 +42,7 @@ def with_picture(plan: Plan, plates: Sequence[Plate], picture: PlatePicture, str
         shape, about the picture's middle
     """
     chosen = {plate.number for plate in plates}
-    return plan.but(
+    return plan.replace(
         plates=tuple(
             replaced(each, picture, stretch) if each.number in chosen else each for each in plan.plates
         )
@@ -57,17 +57,17 @@ def replaced(plate: Plate, picture: PlatePicture, stretch: bool) -> Plate:
     finer = picture.size_px[1] / max(1, old.size_px[1])
     if old.playing is not None and picture.playing is not None:
         kept = {"at": old.playing.at, "after": old.playing.after, "speed": old.playing.speed}
-        picture = picture.but(playing=picture.playing.but(**kept))
+        picture = picture.replace(playing=picture.playing.replace(**kept))
     cut, fill = plate.cut, plate.fill
     if cut is not None:
         wider = 1.0 if stretch else picture.aspect / old.aspect
-        cut = cut.but(
+        cut = cut.replace(
             shapes=tuple(_narrowed(shape, wider) for shape in cut.shapes), grow_px=cut.grow_px * finer,
             smooth_px=cut.smooth_px * finer, feather_px=cut.feather_px * finer,
         )  # fmt: skip
     if fill is not None:
-        fill = fill.but(grow_px=fill.grow_px * finer)
-    return plate.but(picture=picture, cut=cut, fill=fill)
+        fill = fill.replace(grow_px=fill.grow_px * finer)
+    return plate.replace(picture=picture, cut=cut, fill=fill)
 
 
 def picture_for(plate: Plate, path: Path) -> PlatePicture:
@@ -96,14 +96,14 @@ def _narrowed(shape: CutShape, wider: float) -> CutShape:
     match shape:
         case Outline():
             points = tuple(
-                point.but(
+                point.replace(
                     at=moved(point.at), before=point.before and moved(point.before),
                     after=point.after and moved(point.after),
                 )
                 for point in shape.points
             )  # fmt: skip
-            return shape.but(points=points)
+            return shape.replace(points=points)
         case Rectangle() | Ellipse():
-            return shape.but(one=moved(shape.one), other=moved(shape.other))
+            return shape.replace(one=moved(shape.one), other=moved(shape.other))
         case _:  # by colour, brightness, depth, alpha or a mask: it goes with the picture
             return shape

@@ -35,4 +35,4 @@ def faded_out(level: Level, first: float, last: float) -> Level:
 def _between(level: Level, start: tuple[float, float], end: tuple[float, float]) -> Level:
     """A level with keys at two frames, instead of those between them."""
     fresh = [LevelKey(frame=frame, value=value) for frame, value in (start, end)]
-    return level.but(keys=replaced_between(level.keys, fresh))
+    return level.replace(keys=replaced_between(level.keys, fresh))

@@ -8,24 +8,24 @@ from typing import Any
 from kobrel.plan.keys import changed_at, in_order, key_at, without_key
 from kobrel.plan.model import DistanceTarget, Mark, Shot, Target
 from kobrel.plan.parts import PullEase
-from kobrel.plan.pull.perform import metres_of
+from kobrel.plan.pull.live_pull import metres_of
 
 
 def set_mark(shot: Shot, frame: float, target: Target, ease: PullEase | None = None) -> Shot:
     """The shot with a mark at a frame, in place of one that is there, whose way on it keeps."""
     old = key_at(shot.marks, frame)
-    made = old.but(target=target) if old else Mark(frame=frame, target=target)
-    return with_marks(shot, [*without_key(shot.marks, frame), made.but(ease=ease) if ease else made])
+    made = old.replace(target=target) if old else Mark(frame=frame, target=target)
+    return with_marks(shot, [*without_key(shot.marks, frame), made.replace(ease=ease) if ease else made])
 
 
 def with_marks(shot: Shot, marks: Iterable[Mark]) -> Shot:
     """The shot with other marks; a hold ends before the next mark."""
     ordered = in_order(marks)
     kept = [
-        mark if mark.leaves < after.frame else mark.but(until=_before(mark.frame, after.frame))
+        mark if mark.leaves < after.frame else mark.replace(until=_before(mark.frame, after.frame))
         for mark, after in itertools.pairwise(ordered)
     ]
-    return shot.but(marks=(*kept, ordered[-1]))
+    return shot.replace(marks=(*kept, ordered[-1]))
 
 
 def _before(frame: float, after: float) -> float | None:
@@ -73,10 +73,10 @@ def pulled_back(shot: Shot, arrived: float, at: float) -> Shot | None:
     last = leaves + max(1.0, end.frame - start.leaves)
     if any(end.frame < mark.frame <= last for mark in shot.marks):
         return None
-    held = end.but(
+    held = end.replace(
         until=leaves if leaves > end.frame else None, ease=start.ease, handles=start.handles, by=start.by
     )
-    back = end.but(frame=last, target=start.target, until=None, search=None)
+    back = end.replace(frame=last, target=start.target, until=None, search=None)
     return with_marks(shot, [*(m for m in shot.marks if m.frame != arrived), held, back])
 
 
@@ -111,7 +111,7 @@ def moved_marks(shot: Shot, frames: Collection[float], by: float, scale: float =
 
 def _shifted(mark: Mark, frame: float) -> Mark:
     """A mark at another frame, with its hold as long as before."""
-    return mark.but(frame=frame, until=None if mark.until is None else mark.until + frame - mark.frame)
+    return mark.replace(frame=frame, until=None if mark.until is None else mark.until + frame - mark.frame)
 
 
 def lifted_marks(shot: Shot, frames: Collection[float], by_dpt: float) -> Shot:
@@ -122,7 +122,7 @@ def lifted_marks(shot: Shot, frames: Collection[float], by_dpt: float) -> Shot:
     def lifted(mark: Mark) -> Mark:
         if mark.frame not in frames or not isinstance(mark.target, DistanceTarget):
             return mark
-        return mark.but(target=DistanceTarget(metres=metres_of(1.0 / mark.target.metres + by_dpt)))
+        return mark.replace(target=DistanceTarget(metres=metres_of(1.0 / mark.target.metres + by_dpt)))
 
     return with_marks(shot, [lifted(mark) for mark in shot.marks])
 
@@ -153,8 +153,8 @@ def searched_out(shot: Shot, frame: float, focus_dpt: Callable[[float], float]) 
     ends = [*dict.fromkeys(f for f in crests if arrives < f < roof - 1), round(arrives + search.frames)]
     fresh = [Mark(frame=f, target=DistanceTarget(metres=1 / max(focus_dpt(f), 1e-9))) for f in ends[:-1]]
     if arrives < ends[-1] < roof and ends[-1] not in ends[:-1]:
-        fresh.append(shot.marks[at + 1].but(frame=float(ends[-1])))
-    plain = [m.but(search=None) if m.frame == frame else m for m in shot.marks]
+        fresh.append(shot.marks[at + 1].replace(frame=float(ends[-1])))
+    plain = [m.replace(search=None) if m.frame == frame else m for m in shot.marks]
     return with_marks(shot, [*plain, *fresh])
 
 
@@ -164,7 +164,7 @@ def refocus(shot: Shot, frame: float, target: Target) -> Shot:
     With a single mark the whole shot changes; with several a mark is set at the frame.
     """
     if len(shot.marks) == 1:
-        return shot.but(marks=(shot.marks[0].but(target=target),))
+        return shot.replace(marks=(shot.marks[0].replace(target=target),))
     return set_mark(shot, frame, target)
 
 
@@ -181,4 +181,4 @@ def move_mark(shot: Shot, from_frame: float, to_frame: float) -> Shot:
 def remove_mark(shot: Shot, frame: float) -> Shot:
     """The shot without the mark at a frame; the last one stays."""
     left = without_key(shot.marks, frame)
-    return shot.but(marks=left) if left else shot
+    return shot.replace(marks=left) if left else shot

@@ -8,7 +8,7 @@ from kobrel.plan.model import Cue, Shot
 
 def with_cues(shot: Shot, cues: Iterable[Cue]) -> Shot:
     """The shot with these cues, in the order of their frames."""
-    return shot.but(cues=tuple(sorted(cues, key=lambda cue: (cue.first, cue.end, cue.name))))
+    return shot.replace(cues=tuple(sorted(cues, key=lambda cue: (cue.first, cue.end, cue.name))))
 
 
 def add_cue(shot: Shot, first: int, last: int | None = None, name: str = "Cue") -> tuple[Shot, Cue]:

@@ -105,7 +105,7 @@ def matched(plan: Plan, index: int, to: int, stage: Stage) -> Plan:
             f"Shot {shot.label} would need f/{worst:.2g} to match {other.label}. "
             "Change its focal length or distance first."
         )
-    return with_shot(plan, index, shot.but(glass=shot.glass.but(f_number=keyed.times(times))))
+    return with_shot(plan, index, shot.replace(glass=shot.glass.replace(f_number=keyed.times(times))))
 
 
 def _edge(plan: Plan, shot: Shot, stage: Stage, own: bool, neighbour_is_before: bool) -> Depth:

@@ -44,9 +44,9 @@ def whole_range(shot: Shot) -> Numbers:
 def add_shot(plan: Plan, shot: Shot, at: int | None = None) -> Plan:
     """The plan with another shot, under an unused name, last or at a place."""
     shots = list(plan.shots)
-    fresh = shot.but(name=unused(shot.name, [s.name for s in shots]))
+    fresh = shot.replace(name=unused(shot.name, [s.name for s in shots]))
     shots.insert(len(shots) if at is None else at, fresh)
-    return plan.but(shots=tuple(shots))
+    return plan.replace(shots=tuple(shots))
 
 
 def duplicated(plan: Plan, index: int) -> Plan:
@@ -58,7 +58,7 @@ def moved(plan: Plan, index: int, to: int) -> Plan:
     """The plan with a shot at another place of the list; it stops at the ends."""
     shots = list(plan.shots)
     shots.insert(min(max(to, 0), len(shots) - 1), shots.pop(index))
-    return plan.but(shots=tuple(shots))
+    return plan.replace(shots=tuple(shots))
 
 
 def removed(plan: Plan, index: int) -> Plan:
@@ -71,11 +71,11 @@ def removed(plan: Plan, index: int) -> Plan:
     """
     if len(plan.shots) == 1:
         raise PlanError("A plan needs at least one shot.")
-    return plan.but(shots=plan.shots[:index] + plan.shots[index + 1 :])
+    return plan.replace(shots=plan.shots[:index] + plan.shots[index + 1 :])
 
 
 def renamed(plan: Plan, index: int, name: str) -> Plan:
-    """The plan with a shot under another name; files that are handed over and dials follow it.
+    """The plan with a shot under another name; files that are exported and dials follow it.
 
     Raises
     ------
@@ -89,10 +89,10 @@ def renamed(plan: Plan, index: int, name: str) -> Plan:
         raise PlanError(f"Another shot is called {wanted} already.", remedy="Choose another name.")
     old = plan.shots[index].name
     handed = tuple(
-        out.but(shots=tuple(wanted if each == old else each for each in out.shots)) for out in plan.handed
+        out.replace(shots=tuple(wanted if each == old else each for each in out.shots)) for out in plan.handed
     )
-    dials = tuple(dial.but(shot=wanted) if dial.shot == old else dial for dial in plan.dials)
-    return with_shot(plan, index, plan.shots[index].but(name=wanted)).but(handed=handed, dials=dials)
+    dials = tuple(dial.replace(shot=wanted) if dial.shot == old else dial for dial in plan.dials)
+    return with_shot(plan, index, plan.shots[index].replace(name=wanted)).replace(handed=handed, dials=dials)
 
 
 def with_frames(shot: Shot, first: int, last: int) -> Shot:
@@ -107,15 +107,17 @@ def with_frames(shot: Shot, first: int, last: int) -> Shot:
         raise PlanError(f"A shot cannot end at {last}, before its start at {first}.")
     if last - first >= MOST_FRAMES:
         raise PlanError(f"A shot has {MOST_FRAMES} frames at most; {first} to {last} are {last - first + 1}.")
-    return shot.but(first=first, last=last)
+    return shot.replace(first=first, last=last)
 
 
 def with_lens_of(plan: Plan, index: int, others: Collection[int]) -> Plan:
     """The plan with the lens settings of one shot given to others."""
     source = plan.shots[index]
     given = {name: getattr(source, name) for name in LENS_FIELDS}
-    shots = [shot.but(**given) if k in others and k != index else shot for k, shot in enumerate(plan.shots)]
-    return plan.but(shots=tuple(shots))
+    shots = [
+        shot.replace(**given) if k in others and k != index else shot for k, shot in enumerate(plan.shots)
+    ]
+    return plan.replace(shots=tuple(shots))
 
 
 def from_cameras(plan: Plan, stage: Stage) -> tuple[Plan, int]:
@@ -152,11 +154,11 @@ def with_list(plan: Plan, listed: Sequence[Listed], like: int, stage: Stage) -> 
     known = {shot.name: shot for shot in plan.shots}
     fresh = [_as_listed(known.get(entry.name) or _begun(plan, entry, like, stage), entry) for entry in listed]
     names = {shot.name for shot in fresh}
-    return plan.but(shots=(*fresh, *(shot for shot in plan.shots if shot.name not in names)))
+    return plan.replace(shots=(*fresh, *(shot for shot in plan.shots if shot.name not in names)))
 
 
 def _as_listed(shot: Shot, entry: Listed) -> Shot:
-    placed = with_frames(shot, entry.first, entry.last).but(fps=entry.fps, handles=entry.handles)
+    placed = with_frames(shot, entry.first, entry.last).replace(fps=entry.fps, handles=entry.handles)
     return with_cues(placed, entry.cues) if entry.cues else placed
 
 
@@ -166,4 +168,4 @@ def _begun(plan: Plan, entry: Listed, like: int, stage: Stage) -> Shot:
         for source in scene.cameras:
             if source.path.rsplit("/", 1)[-1] == entry.name:
                 return shot_from_camera(entry.name, name, scene, source, entry.first, entry.last)
-    return plan.shots[like].but(name=entry.name, title="", brief=(), alts=(), cues=())
+    return plan.shots[like].replace(name=entry.name, title="", brief=(), alts=(), cues=())

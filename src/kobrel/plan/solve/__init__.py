@@ -1,1 +1,1 @@
-"""Backwards from what is wanted: briefs, trials and trade-offs."""
+"""Backwards from what is wanted: briefs, candidates and trade-offs."""

@@ -10,8 +10,8 @@ from kobrel.optics import lens, reach
 from kobrel.optics.exposure import MARKED_STOPS, ev_difference
 from kobrel.optics.lens import LensModel, Numbers
 from kobrel.optics.path import choose_bands, fewest_corners, taut
-from kobrel.optics.reach import Range, Wishes
-from kobrel.plan.instrument import BACKGROUND, Wish
+from kobrel.optics.reach import Range, Requirements
+from kobrel.plan.instrument import BACKGROUND, Requirement
 from kobrel.plan.keys import Key, Keyed, in_order
 from kobrel.plan.measure.survey import GONE, Survey
 from kobrel.plan.model import DistanceTarget, Mark, Plan, Shot, SubjectTarget, Target
@@ -23,44 +23,48 @@ _SAME_DPT = 1e-6
 
 
 def wished_name(plan: Plan, number: int) -> str:
-    """Whom or what a wish is about, in words."""
+    """Whom or what a requirement is about, in words."""
     if number == BACKGROUND:
         return "Background"
     subject = plan.subject(number)
     return f"{number} {subject.name}" if subject else f"missing subject {number}"
 
 
-def short_text(plan: Plan, wish: Wish) -> str:
-    """A wish in as few words as a table has room for."""
-    name = wished_name(plan, wish.subject).removeprefix("Far ")
-    sign = {"sharp": " sharp", "at_least": f" ≥ {wish.px:.3g} px", "at_most": f" ≤ {wish.px:.3g} px"}
-    return (name[:1].upper() + name[1:]) + sign[wish.kind]
+def short_text(plan: Plan, requirement: Requirement) -> str:
+    """A requirement in as few words as a table has room for."""
+    name = wished_name(plan, requirement.subject).removeprefix("Far ")
+    sign = {
+        "sharp": " sharp",
+        "at_least": f" ≥ {requirement.px:.3g} px",
+        "at_most": f" ≤ {requirement.px:.3g} px",
+    }
+    return (name[:1].upper() + name[1:]) + sign[requirement.kind]
 
 
-def wish_text(plan: Plan, wish: Wish) -> str:
-    """A wish in words, without its frames."""
-    limit = f"{wish.px:.3g} px soft"
+def requirement_text(plan: Plan, requirement: Requirement) -> str:
+    """A requirement in words, without its frames."""
+    limit = f"{requirement.px:.3g} px soft"
     said = {"sharp": " sharp", "at_least": f" at least {limit}", "at_most": f" at most {limit}"}
-    return wished_name(plan, wish.subject) + said[wish.kind]
+    return wished_name(plan, requirement.subject) + said[requirement.kind]
 
 
 @dataclass(frozen=True, eq=False)
 class Terms:
-    """A brief in numbers: W wishes at F frames.
+    """A brief in numbers: W requirements at F frames.
 
     Parameters
     ----------
-    wishes, texts : (W,) the wishes and what they are called
+    requirements, texts : (W,) the requirements and what they are called
     frames, focal_mm : (F,)
     axial_m, straight_m : (F, W) distances of what is wished for
     half_m : (W,) half its depth
     px : (W,) the most or least blur, pixels at delivery
-    asked, live : (F, W) whether the wish is made at the frame; and its subject is in the picture
+    asked, live : (F, W) whether the requirement is made at the frame; and its subject is in the picture
     px_per_mm : pixels at delivery for a millimetre on the sensor
     widest, narrowest, closest_m : what the lens can do
     """
 
-    wishes: tuple[Wish, ...]
+    requirements: tuple[Requirement, ...]
     texts: tuple[str, ...]
     frames: Numbers
     focal_mm: Numbers
@@ -80,11 +84,11 @@ class Terms:
 
     @property
     def sharp(self) -> NDArray[np.bool_]:
-        """(W,) whether a wish is to be no softer than something."""
-        return np.array([wish.kind != "at_least" for wish in self.wishes], dtype=bool)
+        """(W,) whether a requirement is to be no softer than something."""
+        return np.array([requirement.kind != "at_least" for requirement in self.requirements], dtype=bool)
 
-    def numbers(self, ahead_m: ArrayLike = 0.0, by: ArrayLike = 1.0) -> Wishes:
-        """The wishes in coordinates, as if the camera stood ahead, (F,), with other focal lengths."""
+    def numbers(self, ahead_m: ArrayLike = 0.0, by: ArrayLike = 1.0) -> Requirements:
+        """The requirements in coordinates, as if the camera stood ahead, (F,), with other focal lengths."""
         ahead = np.reshape(np.asarray(ahead_m, dtype=float), (-1, 1))
         axial = self.axial_m - ahead
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -96,7 +100,7 @@ class Terms:
             near_dpt = np.where(near > 0, 1.0 / near, _BEHIND_DPT)
             far_dpt = np.where(far > 0, 1.0 / far, _BEHIND_DPT)
             slant = np.where(np.isfinite(straight), straight / axial, 1.0) if self.on_sphere else 1.0
-        return reach.wishes_of(
+        return reach.requirements_of(
             near_dpt, far_dpt, self.px, self.sharp, self.live, self.focal_mm * np.asarray(by, dtype=float),
             np.broadcast_to(self.px_per_mm * slant, axial.shape), self.model,
         )  # fmt: skip
@@ -129,18 +133,18 @@ def terms(plan: Plan, shot: Shot, numbers: Survey) -> Terms:
         raise OpticsError("An orthographic view has a light cone in place of a stop; a brief needs a lens.")
     known = tuple(w for w in shot.brief if w.subject == BACKGROUND or w.subject in numbers.subjects)
     axial, straight, seen, half = [], [], [], []
-    for wish in known:
-        if wish.subject == BACKGROUND:
+    for requirement in known:
+        if requirement.subject == BACKGROUND:
             axial.append(np.full(len(frames), np.inf))
             straight.append(axial[-1])
             seen.append(np.ones(len(frames), bool))
             half.append(0.0)
             continue
-        row = numbers.subjects.index(wish.subject)
+        row = numbers.subjects.index(requirement.subject)
         axial.append(numbers.sight.axial_m[row])
         straight.append(numbers.sight.straight_m[row])
         seen.append(numbers.state[row] != GONE)
-        subject = plan.subject(wish.subject)
+        subject = plan.subject(requirement.subject)
         half.append(subject.half_depth_m if subject else 0.0)
     shape = (len(frames), len(known))
     first = np.array([shot.first if w.first is None else w.first for w in known])
@@ -148,8 +152,8 @@ def terms(plan: Plan, shot: Shot, numbers: Survey) -> Terms:
     asked = (frames[:, None] >= first) & (frames[:, None] <= last)
     own = shot.glass.lens
     return Terms(
-        wishes=known,
-        texts=tuple(wish_text(plan, wish) for wish in known),
+        requirements=known,
+        texts=tuple(requirement_text(plan, requirement) for requirement in known),
         frames=frames,
         focal_mm=np.broadcast_to(camera.focal_mm, frames.shape),
         axial_m=np.reshape(np.transpose(axial), shape),
@@ -172,7 +176,7 @@ UNASKED, MET, UNMET, UNSEEN = 0, 1, 2, 3
 
 
 def verdicts(brief: Terms, numbers: Survey) -> NDArray[np.int8]:
-    """How each wish fares at each frame, (W, F): not asked, met, unmet, or nobody sees it."""
+    """How each requirement fares at each frame, (W, F): not asked, met, unmet, or nobody sees it."""
     camera = numbers.camera
     x = reach.coordinate(1.0 / camera.focus_m, brief.focal_mm, brief.model)
     stop = np.broadcast_to(camera.f_number, x.shape)
@@ -188,7 +192,7 @@ class Judged:
 
     brief: "Terms"
     verdicts: NDArray[np.int8]
-    answer: "Answer"
+    answer: "Solution"
     _ranges: dict[int, reach.StopRange | None] = field(default_factory=dict)
 
     def asks(self, row: int) -> bool:
@@ -203,7 +207,7 @@ class Judged:
 
     @property
     def unmet(self) -> NDArray[np.bool_]:
-        """(F,) whether any wish is unmet at the frame."""
+        """(F,) whether any requirement is unmet at the frame."""
         return np.asarray((self.verdicts == UNMET).any(axis=0))
 
 
@@ -212,11 +216,11 @@ def judge(plan: Plan, shot: Shot, numbers: Survey) -> Judged | None:
     if not shot.brief or numbers.camera.projection == "orthographic":
         return None
     brief = terms(plan, shot, numbers)
-    return Judged(brief, verdicts(brief, numbers), answer(brief)) if brief.wishes else None
+    return Judged(brief, verdicts(brief, numbers), answer(brief)) if brief.requirements else None
 
 
 @dataclass(frozen=True, eq=False)
-class Answer:
+class Solution:
     """What grants a brief.
 
     Parameters
@@ -232,11 +236,11 @@ class Answer:
 
     @property
     def possible(self) -> NDArray[np.bool_]:
-        """(F,) whether some focus and stop grant all wishes at the frame."""
+        """(F,) whether some focus and stop grant all requirements at the frame."""
         return np.isfinite(self.least)
 
 
-def answer(brief: Terms) -> Answer:
+def answer(brief: Terms) -> Solution:
     """The stops that grant a brief in all its frames, and frame by frame."""
     low, high = reach.stop_ranges(brief.numbers(), brief.lens())
     good = low <= high * (1 + 1e-12)
@@ -244,7 +248,7 @@ def answer(brief: Terms) -> Answer:
     greatest = np.where(good, high, -np.inf).max(axis=1)
     there = good.any(axis=1)
     stops = tuple(reach.stops_for_all(low, high))
-    return Answer(brief, stops, np.where(there, least, np.nan), np.where(there, greatest, np.nan))
+    return Solution(brief, stops, np.where(there, least, np.nan), np.where(there, greatest, np.nan))
 
 
 def frame_answer(brief: Terms, row: int) -> reach.StopRange | None:
@@ -263,18 +267,18 @@ class Clash:
 
     Parameters
     ----------
-    wishes : indices of those that contradict
+    requirements : indices of those that contradict
     stops_apart : by how many stops; infinite if no stop would do
     """
 
     frame: float
-    wishes: tuple[int, ...]
+    requirements: tuple[int, ...]
     stops_apart: float
     text: str
 
 
 def clash(brief: Terms, row: int) -> Clash | None:
-    """The fewest wishes that contradict at a frame, and by how much; None if nothing does."""
+    """The fewest requirements that contradict at a frame, and by how much; None if nothing does."""
     one = brief.at(row)
     whole, lens_range = one.numbers(), one.lens()
     live = np.flatnonzero(whole.live[0])
@@ -330,15 +334,15 @@ def _bands(brief: Terms, f_number: ArrayLike) -> tuple[Numbers, Numbers]:
     """One band of focus, in dioptres, for each frame. Where not all can be granted the sharp ones
     are, or else the focus lies where they are least soft.
     """
-    wishes, lens_range = brief.numbers(), brief.lens()
-    low, high = reach.focus_bands(wishes, lens_range, f_number)
-    hard = replace(wishes, live=wishes.live & wishes.sharp)
+    requirements, lens_range = brief.numbers(), brief.lens()
+    low, high = reach.focus_bands(requirements, lens_range, f_number)
+    hard = replace(requirements, live=requirements.live & requirements.sharp)
     lost = ~(low <= high).any(axis=1)
     if lost.any():
         hard_low, hard_high = reach.focus_bands(hard, lens_range, f_number)
         low[lost], high[lost] = hard_low[lost], hard_high[lost]
     for row in np.flatnonzero(~(low <= high).any(axis=1)):
-        one = hard.only(np.arange(len(brief.wishes)), int(row))
+        one = hard.only(np.arange(len(brief.requirements)), int(row))
         best = reach.widest_range(one, Range(0.0, np.inf, lens_range.closest_x[[row]]))
         low[row] = high[row] = best.x if best else 0.0
     low, high = (reach.nearness_of(side, brief.focal_mm[:, None], brief.model) for side in (low, high))
@@ -372,7 +376,7 @@ def _metres(nearness: float) -> float:
     return float("inf") if nearness < 1e-9 else float(1.0 / nearness)
 
 
-def slowest_stop(found: Answer) -> Keyed:
+def slowest_stop(found: Solution) -> Keyed:
     """The keys of the least change of stop that lets every frame be granted that can be."""
     brief = found.brief
     low, high = reach.stop_ranges(brief.numbers(), brief.lens())
@@ -393,7 +397,7 @@ def _with_keys_outside(fresh: Keyed, old: Keyed, first: float, last: float) -> K
     if not outside:
         return fresh
     inside = fresh.keys or (Key(frame=first, value=fresh.value), Key(frame=last, value=fresh.value))
-    return fresh.but(keys=in_order([*outside, *inside]))
+    return fresh.replace(keys=in_order([*outside, *inside]))
 
 
 def taken_over(shot: Shot, brief: Terms, f_number: Keyed, at_frames: Numbers) -> Shot:
@@ -405,12 +409,12 @@ def taken_over(shot: Shot, brief: Terms, f_number: Keyed, at_frames: Numbers) ->
     f_number = _with_keys_outside(f_number, shot.glass.f_number, first, last)
     kept = [mark for mark in shot.marks if not first <= mark.frame <= last]
     if kept and len(fresh) == 1:
-        fresh = (fresh[0], fresh[0].but(frame=last)) if last > first else fresh
+        fresh = (fresh[0], fresh[0].replace(frame=last)) if last > first else fresh
     marks = tuple(sorted([*kept, *fresh], key=lambda mark: mark.frame))
-    return shot.but(glass=shot.glass.but(f_number=f_number), marks=marks)
+    return shot.replace(glass=shot.glass.replace(f_number=f_number), marks=marks)
 
 
-def with_keyed_stop(shot: Shot, found: Answer) -> Shot:
+def with_keyed_stop(shot: Shot, found: Solution) -> Shot:
     """The shot with keys of the stop and the slowest focus for them."""
     keyed = slowest_stop(found)
     return taken_over(shot, found.brief, keyed, keyed.at(found.brief.frames))
@@ -445,4 +449,4 @@ def taken_at(shot: Shot, numbers: Survey, row: int, found: reach.StopRange) -> S
             target = SubjectTarget(number=number)
     stop = nearest_stop(((found.least, found.greatest),), float(numbers.camera.f_number[row]))
     f_number = shot.glass.f_number.set(Key(frame=frame, value=stop))
-    return pulls.refocus(shot.but(glass=shot.glass.but(f_number=f_number)), frame, target)
+    return pulls.refocus(shot.replace(glass=shot.glass.replace(f_number=f_number)), frame, target)

@@ -55,7 +55,7 @@ def focal_map(camera: Camera, subject_m: float, brief: Terms | None, size: tuple
     ----------
     camera : at one frame
     subject_m : distance of what keeps its size and is in focus, along the axis
-    brief : its terms at that frame alone
+    brief : its values at that frame alone
     size : how many focal lengths and stops
 
     Raises

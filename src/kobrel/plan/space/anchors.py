@@ -57,7 +57,7 @@ def on_surface(pick: Pick, local: ArrayLike | None = None) -> SurfaceAnchor | Pl
     if pick.vertices is None:
         return anchor
     first, second, third = pick.vertices
-    return anchor.but(vertices=(first, second, third), weights=vector(pick.weights_at(at)))
+    return anchor.replace(vertices=(first, second, third), weights=vector(pick.weights_at(at)))
 
 
 def at_surface(stage: Stage, place: Place, point: ArrayLike, frame: float) -> SurfaceAnchor | None:
@@ -73,7 +73,7 @@ def at_surface(stage: Stage, place: Place, point: ArrayLike, frame: float) -> Su
     if found is None:
         return anchor
     (first, second, third), weights = found
-    return anchor.but(vertices=(first, second, third), weights=vector(weights))
+    return anchor.replace(vertices=(first, second, third), weights=vector(weights))
 
 
 def is_drawn(anchor: Anchor, frames: ArrayLike, stage: Stage) -> NDArray[np.bool_]:

@@ -103,8 +103,8 @@ def posed(camera: MadeCamera, frame: float, **changes: object) -> MadeCamera:
     still = {name: value for name, value in changes.items() if name not in camera.over_time}
     moved = {name: value for name, value in changes.items() if name in camera.over_time}
     if still:
-        camera = camera.but(**still)
-    return camera.set(key_of(camera, frame).but(**moved)) if moved else camera
+        camera = camera.replace(**still)
+    return camera.set(key_of(camera, frame).replace(**moved)) if moved else camera
 
 
 def creep(camera: MadeCamera, first: float, last: float) -> MadeCamera:
@@ -113,21 +113,21 @@ def creep(camera: MadeCamera, first: float, last: float) -> MadeCamera:
     pose = look_at(start.position_m, start.aim_m)[0]
     away = float(np.linalg.norm(np.subtract(start.position_m, start.aim_m)))
     end = vector(np.asarray(start.position_m) + pose[:3, 0] * away * 0.05)
-    return camera.but(keys=(start, start.but(frame=last, position_m=end)), path="straight")
+    return camera.replace(keys=(start, start.replace(frame=last, position_m=end)), path="straight")
 
 
 def orbit(camera: MadeCamera, first: float, last: float, degrees: float = 30.0) -> MadeCamera:
     """A move about the aim, at the same height and distance."""
     start = key_of(camera, first)
     end = vector(turned_about(start.position_m, start.aim_m, np.radians(degrees), 0.0))
-    return camera.but(keys=(start, start.but(frame=last, position_m=end)), path="arc")
+    return camera.replace(keys=(start, start.replace(frame=last, position_m=end)), path="arc")
 
 
 def push_in(camera: MadeCamera, first: float, last: float) -> MadeCamera:
     """A move toward the aim, to seven tenths of the way."""
     start = key_of(camera, first)
     end = vector(np.asarray(start.aim_m) + 0.7 * np.subtract(start.position_m, start.aim_m))
-    return camera.but(keys=(start, start.but(frame=last, position_m=end)), path="straight")
+    return camera.replace(keys=(start, start.replace(frame=last, position_m=end)), path="straight")
 
 
 def turned_about(position_m: ArrayLike, aim_m: ArrayLike, across_rad: float, up_rad: float) -> Numbers:

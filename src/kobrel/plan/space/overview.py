@@ -70,10 +70,10 @@ def followed(plan: Plan, before: Stage, after: Stage, name: str) -> Plan:
         for shot in plan.shots
     )
     if len(plan.scenes) > 1:
-        return plan.but(shots=shots)
-    subjects = tuple(s.but(anchor=_moved_anchor(s.anchor, move)) for s in plan.subjects)
-    tapes = tuple(t.but(start=_moved_end(t.start, move), end=_moved_end(t.end, move)) for t in plan.tapes)
-    return plan.but(shots=shots, subjects=subjects, tapes=tapes)
+        return plan.replace(shots=shots)
+    subjects = tuple(s.replace(anchor=_moved_anchor(s.anchor, move)) for s in plan.subjects)
+    tapes = tuple(t.replace(start=_moved_end(t.start, move), end=_moved_end(t.end, move)) for t in plan.tapes)
+    return plan.replace(shots=shots, subjects=subjects, tapes=tapes)
 
 
 def _belongs(shot: Shot, name: str, made: MadeCamera) -> bool:
@@ -88,16 +88,16 @@ def _scale(move: Numbers) -> float:
 def _moved_shot(shot: Shot, camera: CameraRef, move: Numbers) -> Shot:
     glass = shot.glass
     if glass.projection == "orthographic":
-        glass = glass.but(field_m=glass.field_m * _scale(move))
+        glass = glass.replace(field_m=glass.field_m * _scale(move))
     marks = tuple(_moved_mark(mark, move) for mark in shot.marks)
-    return shot.but(camera=camera, glass=glass, ahead_m=shot.ahead_m * _scale(move), marks=marks)
+    return shot.replace(camera=camera, glass=glass, ahead_m=shot.ahead_m * _scale(move), marks=marks)
 
 
 def _moved_mark(mark: Mark, move: Numbers) -> Mark:
     target = mark.target
     if isinstance(target, DistanceTarget):
-        return mark.but(target=DistanceTarget(metres=target.metres * _scale(move)))
-    return mark.but(target=_moved_point(target, move)) if isinstance(target, PointTarget) else mark
+        return mark.replace(target=DistanceTarget(metres=target.metres * _scale(move)))
+    return mark.replace(target=_moved_point(target, move)) if isinstance(target, PointTarget) else mark
 
 
 def _moved_anchor(anchor: Anchor, move: Numbers) -> Anchor:

@@ -43,16 +43,16 @@ def rebound(plan: Plan, stage: Stage, before: Stage | None = None) -> tuple[Plan
     """
     finder = _Finder(stage, before)
     subjects = tuple(
-        s.but(anchor=finder.anchor(s.anchor, f"Subject {s.number} {s.name}")) for s in plan.subjects
+        s.replace(anchor=finder.anchor(s.anchor, f"Subject {s.number} {s.name}")) for s in plan.subjects
     )
     tapes = tuple(
-        t.but(start=finder.anchor(t.start, f"Tape {t.name}"), end=finder.anchor(t.end, f"Tape {t.name}"))
+        t.replace(start=finder.anchor(t.start, f"Tape {t.name}"), end=finder.anchor(t.end, f"Tape {t.name}"))
         for t in plan.tapes
     )
     shots = tuple(finder.shot(shot) for shot in plan.shots)
     if not finder.told:
         return plan, []
-    return plan.but(subjects=subjects, tapes=tapes, shots=shots), finder.told
+    return plan.replace(subjects=subjects, tapes=tapes, shots=shots), finder.told
 
 
 class _Finder:
@@ -73,7 +73,7 @@ class _Finder:
         if not found:
             return anchor
         self.told.append(f"{whose}: found by its {how} on {found}.")
-        return anchor.but(node=found)
+        return anchor.replace(node=found)
 
     def shot(self, shot: Shot) -> Shot:
         """A shot with the camera that it means."""
@@ -88,7 +88,7 @@ class _Finder:
         if not found:
             return shot
         self.told.append(f"Shot {shot.label}: its camera was found on {found}.")
-        return shot.but(camera=camera.but(path=found))
+        return shot.replace(camera=camera.replace(path=found))
 
     def _by_place(self, scene: Scene, anchor: Anchor) -> str:
         if isinstance(anchor, SurfaceAnchor) and (found := self._with_point(scene, anchor)):

@@ -16,7 +16,7 @@ def kept(shot: Shot, name: str) -> Shot:
         raise PlanError("An alt needs a name.")
     fresh = Alt(name=name.strip(), **{field: getattr(shot, field) for field in ALT_FIELDS})
     others = [alt for alt in shot.alts if alt.name != fresh.name]
-    return shot.but(alts=(*others, fresh))
+    return shot.replace(alts=(*others, fresh))
 
 
 def taken(shot: Shot, name: str) -> Shot:
@@ -30,7 +30,7 @@ def taken(shot: Shot, name: str) -> Shot:
     alt = next((alt for alt in shot.alts if alt.name == name), None)
     if alt is None:
         raise PlanError(f"Shot {shot.label} has no alt {name}.")
-    return shot.but(**{field: getattr(alt, field) for field in ALT_FIELDS})
+    return shot.replace(**{field: getattr(alt, field) for field in ALT_FIELDS})
 
 
 def renamed(shot: Shot, name: str, new: str) -> Shot:
@@ -46,12 +46,12 @@ def renamed(shot: Shot, name: str, new: str) -> Shot:
         raise PlanError("An alt needs a name.")
     if new != name and any(alt.name == new for alt in shot.alts):
         raise PlanError(f"An alt named {new} exists.", remedy="Choose another name.")
-    return shot.but(alts=tuple(alt.but(name=new) if alt.name == name else alt for alt in shot.alts))
+    return shot.replace(alts=tuple(alt.replace(name=new) if alt.name == name else alt for alt in shot.alts))
 
 
 def removed(shot: Shot, name: str) -> Shot:
     """The shot without an Alt."""
-    return shot.but(alts=tuple(alt for alt in shot.alts if alt.name != name))
+    return shot.replace(alts=tuple(alt for alt in shot.alts if alt.name != name))
 
 
 def is_now(shot: Shot, alt: Alt) -> bool:

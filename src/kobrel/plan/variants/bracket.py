@@ -76,33 +76,33 @@ def with_value(shot: Shot, frame: float, camera: Camera, kind: Kind, value: floa
         raise PlanError(f"{KINDS[kind][0]}: {value:g} is not above 0.")
     glass = shot.glass
     if kind == "stop":
-        return shot.but(glass=glass.but(f_number=glass.f_number.set(Key(frame=frame, value=value))))
+        return shot.replace(glass=glass.replace(f_number=glass.f_number.set(Key(frame=frame, value=value))))
     if kind == "focus":
         return refocus(shot, frame, DistanceTarget(metres=value))
     if kind == "blades":
         if not (value == 0 or 3 <= value <= 64) or value != int(value):
             raise PlanError(f"Blades: {value:g}; an iris has 3 to 64, or 0 for a circle.")
-        return shot.but(iris=shot.iris.but(blades=int(value)))
+        return shot.replace(iris=shot.iris.replace(blades=int(value)))
     if kind == "squeeze":
         if not 1 <= value <= 4:
             raise PlanError(f"Squeeze: {value:g}; it is 1 to 4.")
-        return shot.but(glass=glass.but(squeeze=value))
+        return shot.replace(glass=glass.replace(squeeze=value))
     if kind == "sensor":
         by = value / glass.sensor.width_mm
         sensor = Sensor(width_mm=value, height_mm=glass.sensor.height_mm * by)
-        return shot.but(glass=with_sensor(glass, sensor, keep_framing=True))
-    changed = shot.but(glass=with_focal(glass, glass.focal_mm.set(Key(frame=frame, value=value))))
+        return shot.replace(glass=with_sensor(glass, sensor, keep_framing=True))
+    changed = shot.replace(glass=with_focal(glass, glass.focal_mm.set(Key(frame=frame, value=value))))
     focus = float(camera.focus_m)
     if kind == "focal_here" or not np.isfinite(focus):
         return changed
     nearer = value / float(camera.focal_mm)
     marks = tuple(
-        mark.but(target=DistanceTarget(metres=mark.target.metres * nearer))
+        mark.replace(target=DistanceTarget(metres=mark.target.metres * nearer))
         if isinstance(mark.target, DistanceTarget)
         else mark
         for mark in shot.marks
     )
-    return changed.but(ahead_m=shot.ahead_m + focus * (1.0 - nearer), keeps=None, marks=marks)
+    return changed.replace(ahead_m=shot.ahead_m + focus * (1.0 - nearer), keeps=None, marks=marks)
 
 
 def ladder(

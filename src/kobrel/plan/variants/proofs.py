@@ -71,8 +71,8 @@ def added(plan: Plan, proofs: Iterable[Proof]) -> Plan:
     for proof in proofs:
         name = unused(proof.name, names)
         names.add(name)
-        fresh.append(proof.but(name=name))
-    return plan.but(proofs=(*plan.proofs, *fresh))
+        fresh.append(proof.replace(name=name))
+    return plan.replace(proofs=(*plan.proofs, *fresh))
 
 
 def changed(plan: Plan, name: str, /, **changes: Any) -> Plan:
@@ -88,15 +88,15 @@ def changed(plan: Plan, name: str, /, **changes: Any) -> Plan:
         raise PlanError("A proof needs a name.")
     if wanted != name and plan.proof(wanted) is not None:
         raise PlanError(f"Another proof is called {wanted} already.")
-    return plan.but(
-        proofs=tuple(proof.but(**changes) if proof.name == name else proof for proof in plan.proofs)
+    return plan.replace(
+        proofs=tuple(proof.replace(**changes) if proof.name == name else proof for proof in plan.proofs)
     )
 
 
 def removed(plan: Plan, names: Iterable[str]) -> Plan:
     """The plan without some proofs; their files stay where they are."""
     gone = set(names)
-    return plan.but(proofs=tuple(proof for proof in plan.proofs if proof.name not in gone))
+    return plan.replace(proofs=tuple(proof for proof in plan.proofs if proof.name not in gone))
 
 
 def ordered(proofs: Sequence[Proof], order: Order) -> list[Proof]:
@@ -124,7 +124,7 @@ def facts(proofs: Sequence[Proof], unit: LengthUnit | Measure = "m") -> list[dic
             "squeeze": f"squeeze {proof.kept.glass.squeeze:g}",
             "blades": blade_words(proof.kept.iris.blades),
             "iris": _iris(proof.kept.iris),
-            "flaws": _flaws(proof),
+            "flaws": _character(proof),
             "exposure": f"view exposure {proof.shown_ev:+.2g} EV",
             "size": f"{proof.width_px} × {proof.height_px}",
             "passes": f"{proof.passes} samples",
@@ -152,8 +152,8 @@ def _iris(shape: IrisShape) -> str:
     return ", ".join(filter(None, parts))
 
 
-def _flaws(proof: Proof) -> str:
-    """Whether flaws are on, and which."""
+def _character(proof: Proof) -> str:
+    """Whether lens errors are on, and which."""
     flaws = proof.kept.flaws
     named = {
         "cat's eye": flaws.front_stop is not None, "fringes": flaws.colour_mm != 0,
@@ -186,22 +186,22 @@ def taken(plan: Plan, shot_index: int, proof: Proof, what: Take) -> Plan:
         changes = {field: getattr(kept, field) for field in ALT_FIELDS}
     elif what == "lens":
         changes = {
-            "glass": kept.glass.but(f_number=glass.f_number, criterion=glass.criterion),
+            "glass": kept.glass.replace(f_number=glass.f_number, criterion=glass.criterion),
             "ahead_m": kept.ahead_m, "keeps": kept.keeps,
         }  # fmt: skip
     elif what == "stop":
-        changes = {"glass": glass.but(f_number=kept.glass.f_number)}
+        changes = {"glass": glass.replace(f_number=kept.glass.f_number)}
     elif what == "focus":
         changes = {"marks": kept.marks}
     elif what == "iris":
         changes = {"iris": kept.iris, "flaws": kept.flaws}
     else:
         changes = {"exposure": kept.exposure}
-    return with_shot(plan, shot_index, shot.but(**changes))
+    return with_shot(plan, shot_index, shot.replace(**changes))
 
 
 def as_alt(plan: Plan, shot_index: int, proof: Proof) -> Plan:
     """The plan whose shot has the settings of a proof as an Alt of the proof's name."""
     shot = plan.shots[shot_index]
     name = unused(proof.name, [alt.name for alt in shot.alts])
-    return with_shot(plan, shot_index, shot.but(alts=(*shot.alts, proof.kept.but(name=name))))
+    return with_shot(plan, shot_index, shot.replace(alts=(*shot.alts, proof.kept.replace(name=name))))

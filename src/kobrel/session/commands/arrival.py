@@ -52,7 +52,7 @@ def take_cameras(session: Session, name: str, paths: list[str]) -> None:
         if isinstance(shot.camera, FileCamera) and shot.camera.scene == name
     }
     others = [shot for shot in session.plan.shots if shot not in own.values()]
-    plan = session.plan.but(shots=(*others, *(own[path] for path in paths if path in own)))
+    plan = session.plan.replace(shots=(*others, *(own[path] for path in paths if path in own)))
     told: list[str] = []
     for path in paths:
         source = scene.camera(path)

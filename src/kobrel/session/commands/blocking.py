@@ -79,7 +79,7 @@ def floor_beneath(session: Session, point: ArrayLike, without: int | None = None
         return 0.0
     if without is not None:
         others = tuple(s for s in session.plan.stand_ins if s.number != without)
-        stage = stage_of(session.plan.but(stand_ins=others), session.library, stage)
+        stage = stage_of(session.plan.replace(stand_ins=others), session.library, stage)
     pick = stage.pick(session.frame, start, (0.0, -1.0, 0.0))
     return float(pick.point[1]) if pick else 0.0
 
@@ -99,14 +99,14 @@ def change(session: Session, stand_in: StandIn, what: str, /, **changes: object)
 def change_row(session: Session, stand_in: StandIn, what: str, /, **changes: object) -> None:
     """Change the row of copies of the chosen stand-in, if it has one."""
     if stand_in.row is not None:
-        change(session, what, row=stand_in.row.but(**_whole(changes, "count")))
+        change(session, what, row=stand_in.row.replace(**_whole(changes, "count")))
 
 
 @needs_chosen
 def change_lights(session: Session, stand_in: StandIn, what: str, /, **changes: object) -> None:
     """Change the lights of the chosen stand-in."""
     lights = stand_in.lights or Lights()
-    change(session, what, lights=lights.but(**_whole(changes, "count", "number")))
+    change(session, what, lights=lights.replace(**_whole(changes, "count", "number")))
 
 
 @needs_chosen
@@ -177,7 +177,7 @@ def copy(session: Session, stand_in: StandIn) -> None:
     """Make another like the chosen stand-in, beside it, and choose that."""
     aside = np.array([stand_in.size_m[0] + 0.2, 0.0, 0.0])
     there = _rounded(current_place(session, stand_in) + aside)
-    plan, made = edit.add_stand_in(session.plan, stand_in.but(position_m=there, keys=()))
+    plan, made = edit.add_stand_in(session.plan, stand_in.replace(position_m=there, keys=()))
     session.edit(f"Copy {stand_in.name}", plan, Selection.item.to(ChosenStandIn(made.number)))
 
 
@@ -207,14 +207,14 @@ def begin_stand_in(session: Session, kind: StandInKind) -> None:
 
 def light(session: Session, name: str, /, **changes: object) -> None:
     """Change the light of the plan."""
-    session.edit(name, session.plan.but(light=session.plan.light.but(**changes)))
+    session.edit(name, session.plan.replace(light=session.plan.light.replace(**changes)))
 
 
 def surround(session: Session, **changes: object) -> None:
     """Change the picture all about, if there is one."""
     about = session.plan.light.surround
     if about is not None:
-        light(session, "Environment map", surround=about.but(**changes))
+        light(session, "Environment map", surround=about.replace(**changes))
 
 
 def _whole(changes: dict[str, object], *names: str) -> dict[str, object]:

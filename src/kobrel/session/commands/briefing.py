@@ -6,61 +6,67 @@ import numpy as np
 
 from kobrel.optics.reach import StopRange
 from kobrel.plan import edit
-from kobrel.plan.instrument import Wish, WishKind
+from kobrel.plan.instrument import Requirement, RequirementKind
 from kobrel.plan.keys import Keyed
 from kobrel.plan.measure.survey import spans
 from kobrel.plan.model import Shot
 from kobrel.plan.solve import brief as briefs
-from kobrel.plan.solve.brief import Answer, Clash
-from kobrel.plan.solve.trials import Trial, Where, trials
+from kobrel.plan.solve.brief import Clash, Solution
+from kobrel.plan.solve.candidates import Candidate, Where, candidates
 from kobrel.session.needs import needs_now, needs_shot
 from kobrel.session.numbers import Now
 from kobrel.session.session import Session
 from kobrel.stage.scene import Progress
 
 Span = tuple[float, float]
-KINDS: dict[WishKind, str] = {"sharp": "sharp", "at_least": "at least", "at_most": "at most"}
+KINDS: dict[RequirementKind, str] = {"sharp": "sharp", "at_least": "at least", "at_most": "at most"}
 
 
 def paint(
-    session: Session, subject: int, kind: WishKind | None, px: float, first: float, last: float
+    session: Session, subject: int, kind: RequirementKind | None, px: float, first: float, last: float
 ) -> None:
     """Ask something of a subject over some frames, or nothing any more."""
-    wish = Wish(subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last))
+    requirement = Requirement(
+        subject=subject, kind=kind or "sharp", px=px, first=min(first, last), last=max(first, last)
+    )
     if kind is None:
         session.edit_shot(
-            f"Clear requirement: {briefs.wished_name(session.plan, subject)}", lambda s: edit.cleared(s, wish)
+            f"Clear requirement: {briefs.wished_name(session.plan, subject)}",
+            lambda s: edit.cleared(s, requirement),
         )
     else:
-        what = briefs.wish_text(session.plan, wish)
-        session.edit_shot(f"Require {what}", lambda s: edit.painted(s, wish))
+        what = briefs.requirement_text(session.plan, requirement)
+        session.edit_shot(f"Require {what}", lambda s: edit.painted(s, requirement))
 
 
-def add(session: Session, wish: Wish) -> None:
-    """Put a wish into the brief."""
-    session.edit_shot(f"Ask for {briefs.wish_text(session.plan, wish)}", lambda s: edit.painted(s, wish))
+def add(session: Session, requirement: Requirement) -> None:
+    """Put a requirement into the brief."""
+    session.edit_shot(
+        f"Ask for {briefs.requirement_text(session.plan, requirement)}",
+        lambda s: edit.painted(s, requirement),
+    )
 
 
 @needs_shot
 def change(session: Session, shot: Shot, index: int, **changes: object) -> None:
-    """Change one wish of the brief."""
+    """Change one requirement of the brief."""
     if not 0 <= index < len(shot.brief):
         return
     try:
-        fresh = shot.brief[index].but(**changes)
+        fresh = shot.brief[index].replace(**changes)
     except ValueError:
         session.say("Last frame must not precede first frame.")
         return
-    wishes = (*shot.brief[:index], fresh, *shot.brief[index + 1 :])
-    session.edit_shot("Change the brief", lambda s: s.but(brief=wishes))
+    requirements = (*shot.brief[:index], fresh, *shot.brief[index + 1 :])
+    session.edit_shot("Change the brief", lambda s: s.replace(brief=requirements))
 
 
 @needs_shot
 def remove(session: Session, shot: Shot, index: int) -> None:
-    """Take one wish out of the brief."""
+    """Take one requirement out of the brief."""
     if 0 <= index < len(shot.brief):
-        wishes = (*shot.brief[:index], *shot.brief[index + 1 :])
-        session.edit_shot("Delete requirement", lambda s: s.but(brief=wishes))
+        requirements = (*shot.brief[:index], *shot.brief[index + 1 :])
+        session.edit_shot("Delete requirement", lambda s: s.replace(brief=requirements))
 
 
 def stop_range(session: Session) -> StopRange | None:
@@ -70,7 +76,7 @@ def stop_range(session: Session) -> StopRange | None:
 
 
 @needs_now
-def answer_over(session: Session, now: Now, span: Span) -> Answer | None:
+def answer_over(session: Session, now: Now, span: Span) -> Solution | None:
     """What grants the brief over some frames in a row."""
     judged, shot = session.judged, now.shot
     if judged is None:
@@ -82,7 +88,7 @@ def answer_over(session: Session, now: Now, span: Span) -> Answer | None:
     return briefs.answer(judged.brief.at(rows)) if len(rows) else None
 
 
-def clash(found: Answer) -> Clash | None:
+def clash(found: Solution) -> Clash | None:
     """Why the brief cannot be met, at the first frame that does not let it."""
     failing = np.flatnonzero(~found.possible)
     return briefs.clash(found.brief, int(failing[0])) if len(failing) else None
@@ -128,16 +134,16 @@ def take_keyed(session: Session, now: Now, span: Span) -> None:
 
 
 @needs_now
-def search(session: Session, now: Now, span: Span | None) -> Callable[[Progress], list[Trial]]:
+def search(session: Session, now: Now, span: Span | None) -> Callable[[Progress], list[Candidate]]:
     """Work that finds what would make the brief possible, over some frames or at this one."""
     shot, here = now.shot, None if span else float(now.frame)
     where = Where(now.plan, now.stage, here, span)
 
-    def work(progress: Progress) -> list[Trial]:
-        found: list[Trial] = []
+    def work(progress: Progress) -> list[Candidate]:
+        found: list[Candidate] = []
         progress("Looking for what would do it", 0.0)
-        for trial in trials(where, shot):
-            found.append(trial)
+        for candidate in candidates(where, shot):
+            found.append(candidate)
             progress("Looking for what would do it", min(0.9, len(found) / 8))
         return found
 

@@ -7,7 +7,7 @@ import numpy as np
 from kobrel.errors import PlanError
 from kobrel.plan import glass as glasses
 from kobrel.plan.instrument import Lens, Sensor
-from kobrel.plan.kits.lenses import Kit, nearest_lens, read_kit, shipped_kits
+from kobrel.plan.lens_sets.lenses import LensSet, nearest_lens, read_lens_set, shipped_lens_sets
 from kobrel.plan.measure.poses import poses
 from kobrel.plan.model import Shot, SubjectTarget
 from kobrel.session import settings
@@ -31,50 +31,50 @@ def set_sensor(session: Session, shot: Shot, name: str, sensor: Sensor) -> None:
     """Take another sensor, by the choice of what stays."""
     keeps = keeps_framing(session)
     changed = glasses.with_sensor(shot.glass, sensor, keeps)
-    session.edit_shot(name, lambda s: s.but(glass=changed))
+    session.edit_shot(name, lambda s: s.replace(glass=changed))
     if keeps and shot.glass.lens is not None and changed.lens is None:
         session.say(f"Framing held at {changed.focal_mm.value:.4g} mm, which no lens of the set has.")
 
 
-def kits(session: Session) -> tuple[list[Kit], list[str]]:
-    """The kits there are, and what is wrong with those that cannot be read any more."""
-    found, problems = shipped_kits(), []
-    for path in own_kits(session):
+def lens_sets(session: Session) -> tuple[list[LensSet], list[str]]:
+    """The lens sets there are, and what is wrong with those that cannot be read any more."""
+    found, problems = shipped_lens_sets(), []
+    for path in own_lens_sets(session):
         try:
-            found.append(read_kit(Path(path)))
+            found.append(read_lens_set(Path(path)))
         except PlanError as error:
             problems.append(str(error))
     return found, problems
 
 
-def own_kits(session: Session) -> list[str]:
-    """Files of the person's own kits."""
-    return session.settings.get(settings.KITS)
+def own_lens_sets(session: Session) -> list[str]:
+    """Files of the person's own lens sets."""
+    return session.settings.get(settings.LENS_SETS)
 
 
-def add_kit(session: Session, path: Path) -> Kit:
-    """Take a file of lenses among the kits.
+def add_lens_set(session: Session, path: Path) -> LensSet:
+    """Take a file of lenses among the lens sets.
 
     Raises
     ------
     PlanError
         It is no such file.
     """
-    kit = read_kit(path)
-    others = [old for old in own_kits(session) if old != str(path)]
-    session.settings.put(settings.KITS, [*others, str(path)])
+    kit = read_lens_set(path)
+    others = [old for old in own_lens_sets(session) if old != str(path)]
+    session.settings.put(settings.LENS_SETS, [*others, str(path)])
     return kit
 
 
 def set_lens(session: Session, lens: Lens | None) -> None:
-    """Put a lens out of a kit on the camera, or none in particular."""
+    """Put a lens out of a lens set on the camera, or none in particular."""
     name = lens.name if lens else "No lens of a set"
-    session.edit_shot(name, lambda s: s.but(glass=glasses.with_lens(s.glass, lens)))
+    session.edit_shot(name, lambda s: s.replace(glass=glasses.with_lens(s.glass, lens)))
 
 
 @needs_now
-def able_lens(session: Session, now: Now, kit: Kit) -> Lens | None:
-    """The lens of a kit that can do all the shot asks for, nearest in focal length."""
+def able_lens(session: Session, now: Now, kit: LensSet) -> Lens | None:
+    """The lens of a lens set that can do all the shot asks for, nearest in focal length."""
     shot, camera = now.shot, now.survey.camera
     focal = float(np.mean(camera.focal_mm))
     lens = nearest_lens(kit, focal, float(np.min(camera.f_number)), float(np.min(camera.focus_m)))
@@ -100,7 +100,7 @@ def take_able_stop(session: Session) -> None:
 @needs_now
 def deliver(session: Session, now: Now, **changes: object) -> None:
     """Change the delivered frame."""
-    session.edit_glass("Delivered frame", delivery=now.glass.delivery.but(**changes))
+    session.edit_glass("Delivered frame", delivery=now.glass.delivery.replace(**changes))
 
 
 @needs_now
@@ -110,7 +110,7 @@ def set_keeping(session: Session, now: Now, how: str) -> None:
     """
     shot, camera = now.shot, now.camera
     if not how:
-        session.edit_shot("Camera stays", lambda s: s.but(keeps=None))
+        session.edit_shot("Camera stays", lambda s: s.replace(keeps=None))
         if shot.keeps is not None:
             session.say("Camera position held; framing changes with focal length.")
         return
@@ -153,5 +153,5 @@ def moved_ahead_m(now: Now) -> float:
     shot, camera = now.shot, now.camera
     if shot.keeps is None and not shot.ahead_m:
         return 0.0
-    still = poses(now.plan, shot.but(keeps=None, ahead_m=0.0), [now.frame], now.stage)[0]
+    still = poses(now.plan, shot.replace(keeps=None, ahead_m=0.0), [now.frame], now.stage)[0]
     return float((still[:3, 3] - camera.pose[:3, 3]) @ still[:3, 2])

@@ -185,7 +185,7 @@ def _with_point(session: Session, mark: Mark, target: PointTarget) -> None:
     session.edit_shot(
         "Move the point of a mark",
         lambda shot: pulls.with_marks(
-            shot, [m.but(target=target) if m.target == old else m for m in shot.marks]
+            shot, [m.replace(target=target) if m.target == old else m for m in shot.marks]
         ),
     )
 
@@ -276,7 +276,7 @@ def change_in_work(session: Session, mark: Mark, name: str, /, **changes: object
 def change_search(session: Session, mark: Mark, name: str, /, **changes: object) -> None:
     """Change the search of the mark in work, if it has one."""
     if mark.search is not None:
-        change(session, mark, name, search=mark.search.but(**changes))
+        change(session, mark, name, search=mark.search.replace(**changes))
 
 
 @needs_mark

@@ -1,4 +1,4 @@
-"""Commands for the iris: its shape, its mask, and the flaws of the lens."""
+"""Commands for the iris: its shape, its mask, and the character of the lens."""
 
 from pathlib import Path
 
@@ -12,12 +12,12 @@ from kobrel.session.settings import allow_chosen
 
 def change_iris(session: Session, name: str, /, **changes: object) -> None:
     """Change fields of the shot's iris."""
-    session.edit_shot(name, lambda shot: shot.but(iris=shot.iris.but(**changes)))
+    session.edit_shot(name, lambda shot: shot.replace(iris=shot.iris.replace(**changes)))
 
 
-def change_flaws(session: Session, name: str, /, **changes: object) -> None:
-    """Change fields of the lens's flaws."""
-    session.edit_shot(name, lambda shot: shot.but(flaws=shot.flaws.but(**changes)))
+def change_character(session: Session, name: str, /, **changes: object) -> None:
+    """Change fields of the lens's character."""
+    session.edit_shot(name, lambda shot: shot.replace(flaws=shot.flaws.replace(**changes)))
 
 
 @needs_now
@@ -25,7 +25,7 @@ def change_front_stop(session: Session, now: Now, **changes: object) -> None:
     """Change fields of the front stop, if there is one."""
     front = now.shot.flaws.front_stop
     if front is not None:
-        change_flaws(session, "Front stop", front_stop=front.but(**changes))
+        change_character(session, "Front stop", front_stop=front.replace(**changes))
 
 
 @needs_now
@@ -33,7 +33,7 @@ def change_mask(session: Session, now: Now, name: str, /, **changes: object) -> 
     """Change fields of the mask, if there is one."""
     mask = now.shot.iris.mask
     if mask is not None:
-        change_iris(session, name, mask=mask.but(**changes))
+        change_iris(session, name, mask=mask.replace(**changes))
 
 
 @needs_now
@@ -41,7 +41,7 @@ def draw_mask(session: Session, now: Now, outline: Outline, name: str) -> None:
     """Draw a mask of another outline; what spoils the one before stays."""
     old = now.shot.iris.mask
     drawn = old if isinstance(old, Stencil) else Stencil()
-    change_iris(session, name, mask=drawn.but(outline=outline))
+    change_iris(session, name, mask=drawn.replace(outline=outline))
 
 
 @needs_now
@@ -49,7 +49,7 @@ def put_picture(session: Session, now: Now, path: Path) -> None:
     """Put a picture in the iris as its mask, or say why it cannot be."""
     allow_chosen(session.settings, path)
     mask = MaskPicture(path=str(path.absolute()))
-    fault = mask_fault(now.shot.iris.but(mask=mask))
+    fault = mask_fault(now.shot.iris.replace(mask=mask))
     if fault:
         session.say(fault)
     else:

@@ -36,7 +36,7 @@ needs_view_camera = needs(view_camera)
 def orbit(session: Session, camera: MadeCamera, across_rad: float, up_rad: float) -> None:
     """Turn the view camera about its aim."""
     there = moves.turned_about(camera.position_m, camera.aim_m, across_rad, up_rad)
-    session.walk = camera.but(position_m=vector(there))
+    session.walk = camera.replace(position_m=vector(there))
 
 
 @needs_view_camera
@@ -45,7 +45,9 @@ def pan(session: Session, camera: MadeCamera, right: float, up: float) -> None:
     pose = moves.look_at(camera.position_m, camera.aim_m)[0]
     reach = float(np.linalg.norm(np.subtract(camera.aim_m, camera.position_m)))
     step = (pose[:3, 0] * right + pose[:3, 1] * up) * reach
-    session.walk = camera.but(position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step))
+    session.walk = camera.replace(
+        position_m=vector(camera.position_m + step), aim_m=vector(camera.aim_m + step)
+    )
 
 
 @needs_view_camera
@@ -53,7 +55,7 @@ def dolly(session: Session, camera: MadeCamera, steps: float) -> None:
     """Move the view camera toward its aim by a tenth of the way a step, or back."""
     away = np.subtract(camera.position_m, camera.aim_m) * 0.9**steps
     if 0.01 < float(np.linalg.norm(away)) < 1e5:
-        session.walk = camera.but(position_m=vector(np.asarray(camera.aim_m) + away))
+        session.walk = camera.replace(position_m=vector(np.asarray(camera.aim_m) + away))
 
 
 def take_walk(session: Session) -> None:
@@ -84,7 +86,7 @@ def edit_camera(session: Session, now: Now, name: str, /, **changes: object) -> 
     except ValueError:
         session.say("The aim must differ from the camera position.")
         return
-    session.edit_shot(name, lambda s: s.but(camera=new), Document.walk.to(None))
+    session.edit_shot(name, lambda s: s.replace(camera=new), Document.walk.to(None))
 
 
 def choose_camera(session: Session, scene_name: str, path: str) -> None:
@@ -96,7 +98,7 @@ def choose_camera(session: Session, scene_name: str, path: str) -> None:
     if shot is None or source is None:
         return
     fresh = shot_from_camera(shot.name, scene_name, scene, source, shot.first, shot.last)
-    fresh = fresh.but(brief=shot.brief, exposure=shot.exposure, width_px=shot.width_px)
+    fresh = fresh.replace(brief=shot.brief, exposure=shot.exposure, width_px=shot.width_px)
     session.edit_shot(f"Camera {fresh.title}", lambda _shot: fresh)
 
 

@@ -32,7 +32,7 @@ _MOST_GROWN = 8 << 20
 
 
 def find_left(
-    folder: Path, plans: Iterable[Path] = (), but: Path | None = None
+    folder: Path, plans: Iterable[Path] = (), leaving_out: Path | None = None
 ) -> tuple[list[Left], list[str]]:
     """What was left by Kobrels that ended without closing it, the latest first.
 
@@ -50,7 +50,7 @@ def find_left(
     places += [place for plan in plans if is_file(place := journal_beside(plan))]
     found: list[Left] = []
     told: list[str] = []
-    passed = () if but is None else (journal_beside(but), journal_apart(but, folder))
+    passed = () if leaving_out is None else (journal_beside(leaving_out), journal_apart(leaving_out, folder))
     for place in dict.fromkeys(places):
         if place in passed or is_held(place):
             continue

@@ -6,7 +6,7 @@ from kobrel.errors import PlanError
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import DistanceTarget, Mark, Shot
 from kobrel.plan.pull import marks as pulls
-from kobrel.plan.pull.perform import metres_of, performed
+from kobrel.plan.pull.live_pull import metres_of, performed
 from kobrel.plan.variants import alts
 from kobrel.session import settings
 from kobrel.session.commands.focusing import focus_at_m

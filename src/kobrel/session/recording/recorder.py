@@ -12,7 +12,9 @@ _LEAST_FRAMES = 3
 
 
 class Recorder:
-    """See the module; what is recorded, and what becomes of it, is a subclass's.
+    """Recording a value by hand while the shot plays once, frame by frame.
+
+    What is recorded, and what becomes of it, is a subclass's.
 
     Events
     ------

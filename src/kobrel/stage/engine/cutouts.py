@@ -12,8 +12,8 @@ from numba import carray, types
 from numpy.typing import NDArray
 
 from kobrel.compiled import callback, index_of, kernel
-from kobrel.stage.engine.chance import layer_chance, mixed
 from kobrel.stage.engine.plate_pixels import plate_alpha, pointer
+from kobrel.stage.engine.random import layer_chance, mixed
 from kobrel.stage.pictures.textures import alpha
 from kobrel.stage.plates import PlatePixels
 from kobrel.stage.scene import Material, Mesh
@@ -39,7 +39,7 @@ def _opacity(pixels, width, height, u, v):  # type: ignore[no-untyped-def]
 @kernel
 def _lets_through(table, triangle, u, v, a, b, c, time, layer):  # type: ignore[no-untyped-def]
     """Whether a ray passes a place on a triangle; `a` to `c` are what its chance grows from, unless its
-    `time` tells of a pass, see :func:`kobrel.stage.engine.chance.pass_code`. A time above 0 is that of a ray
+    `time` tells of a pass, see :func:`kobrel.stage.engine.random.pass_code`. A time above 0 is that of a ray
     that a click means: it is stopped by all that can well be seen.
     """
     count = table[2]

@@ -6,7 +6,7 @@ A packet is laid out as Embree's ``RTCRayHit8``: eight floats each for origin (0
 (144), instance (152) and its number in an array of instances (160). Add the lane, 0 to 7.
 
 Time is no time here: above 0 it marks a ray that a click means, see :func:`closest_hits`; below 0 it tells
-which pass of the camera's the ray belongs to, see :func:`kobrel.stage.engine.chance.pass_code`.
+which pass of the camera's the ray belongs to, see :func:`kobrel.stage.engine.random.pass_code`.
 
 A stage's accelerator holds one array of instances: the merged still meshes of a piece, or one
 mesh each. A drawn node's *row* counts through them all; `first_rows` tells where each begins.

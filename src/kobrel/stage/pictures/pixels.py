@@ -34,7 +34,7 @@ _SIGNS = (
 _STRIP_BYTES = 32 << 20
 
 
-def open_source(path: Path, wish: "oiio.ImageSpec | None" = None) -> "oiio.ImageInput":
+def open_source(path: Path, config: "oiio.ImageSpec | None" = None) -> "oiio.ImageInput":
     """A picture file that is open; what it is is told by how it begins, whatever it is called.
 
     Raises
@@ -54,7 +54,7 @@ def open_source(path: Path, wish: "oiio.ImageSpec | None" = None) -> "oiio.Image
         raise SceneError(
             "not a readable picture.", file=path, remedy="Choose PNG, JPEG, TIFF, OpenEXR or HDR."
         )
-    source = oiio.ImageInput.open(str(path)) if wish is None else oiio.ImageInput.open(str(path), wish)
+    source = oiio.ImageInput.open(str(path)) if config is None else oiio.ImageInput.open(str(path), config)
     if source is None:
         raise SceneError(
             f"not a readable picture ({said(oiio.geterror)}).", file=path, remedy="Export it again."

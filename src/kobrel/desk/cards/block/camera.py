@@ -26,7 +26,7 @@ _PROJECTION_NOTES = {
 
 
 class CameraPage(ShotCard):
-    """See the module."""
+    """The camera of the Block card: where it stands, looks and goes, how it projects, guides."""
 
     name = "Camera"
     purpose = "Position, aim, keys and projection of the camera"
@@ -64,7 +64,7 @@ class CameraPage(ShotCard):
         self.bind(
             self.follows,
             _aims_at,
-            lambda number: self._whole("Follow subject", lambda camera: camera.but(aims_at=number)),
+            lambda number: self._whole("Follow subject", lambda camera: camera.replace(aims_at=number)),
             lambda now: [
                 ("None (aim point)", None),
                 *((f"{s.number} {s.name}", s.number) for s in now.plan.subjects),
@@ -80,7 +80,7 @@ class CameraPage(ShotCard):
         )
         self.bind(
             self.near, lambda now: now.camera.near_clip_m,
-            lambda m: self._whole("Near clip", lambda camera: camera.but(near_clip_m=m)),
+            lambda m: self._whole("Near clip", lambda camera: camera.replace(near_clip_m=m)),
         )  # fmt: skip
         self.row("Near clip", self.near)
         self.line()
@@ -109,7 +109,7 @@ class CameraPage(ShotCard):
                            "Straight, or an arc around the aim", 118)  # fmt: skip
         self.bind(
             self.path, lambda now: made.path if (made := _made(now)) else "straight",
-            lambda path: self._whole("Path", lambda camera: camera.but(path=path)),
+            lambda path: self._whole("Path", lambda camera: camera.replace(path=path)),
         )  # fmt: skip
         self.row("Ease · path", self.ease, self.path)
         session = self.session
@@ -223,7 +223,7 @@ def _change_whole(session: Session, now: Now, name: str, change: Callable[[MadeC
     camera = _made(now) or walking.view_camera(session)
     if camera is not None:
         new = change(camera)
-        session.edit_shot(name, lambda shot: shot.but(camera=new), Document.walk.to(None))
+        session.edit_shot(name, lambda shot: shot.replace(camera=new), Document.walk.to(None))
 
 
 @needs_now

@@ -129,7 +129,7 @@ class _TurnKey(Drag):
 
 
 class LightPage(Card[Light]):
-    """See the module."""
+    """The light of the Block card: a key light by its direction, the sky or a picture all about."""
 
     name = "Lighting"
     purpose = "Key light, sky and environment map"

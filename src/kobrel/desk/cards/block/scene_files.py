@@ -138,7 +138,7 @@ class NodesModel(QAbstractItemModel):
 
 
 class ScenesPage(SessionCard):
-    """See the module."""
+    """The scenes of the Block card: files, where they stand, and what they hold."""
 
     name = "Scene files"
     purpose = "Scene files of the plan: add, place, filter and relink them"
@@ -308,8 +308,8 @@ class ScenesPage(SessionCard):
 
     def _show_all(self) -> None:
         plan = self.session.plan
-        scenes = tuple(scene.but(hidden=()) for scene in plan.scenes)
-        self.session.edit("Show all", plan.but(scenes=scenes))
+        scenes = tuple(scene.replace(hidden=()) for scene in plan.scenes)
+        self.session.edit("Show all", plan.replace(scenes=scenes))
 
     def _change(self, name: str, **changes: object) -> None:
         place = self._chosen()

@@ -52,14 +52,16 @@ class ShotsPage(Card[Shot]):
         self.fps = number_field(
             "Frame rate (fps)", "fps", 1.0, 1.0, 1000.0, digits=6, about="Frames per second of the shot"
         )
-        self.bind(self.fps, lambda shot: shot.fps, lambda fps: self._change("Rate", lambda s: s.but(fps=fps)))
+        self.bind(
+            self.fps, lambda shot: shot.fps, lambda fps: self._change("Rate", lambda s: s.replace(fps=fps))
+        )
         self.row("Frame rate (fps)", self.fps)
         self.handles = number_field(
             "Handles", "fr", 1.0, 0.0, 10_000.0, digits=6, about="Extra frames before and after the cut"
         )
         self.bind(
             self.handles, lambda shot: shot.handles,
-            lambda n: self._change("Handles", lambda s: s.but(handles=round(n))),
+            lambda n: self._change("Handles", lambda s: s.replace(handles=round(n))),
         )  # fmt: skip
         self.row("Handles", self.handles)
         self.buttons(
@@ -120,7 +122,7 @@ class ShotsPage(Card[Shot]):
         if self.words.isModified():
             self.words.setModified(False)
             text = self.words.text().strip()
-            self._change("Title", lambda shot: shot.but(title=text))
+            self._change("Title", lambda shot: shot.replace(title=text))
 
     def _change(self, name: str, change: Callable[[Shot], Shot]) -> None:
         try:

@@ -20,7 +20,7 @@ _SHORT: dict[StandInKind, str] = {"seated": "Seated", "string": "String", "scatt
 
 
 class StandInsPage(SessionCard):
-    """See the module."""
+    """The stand-ins of the Block card: made by a click, sized and placed by typing."""
 
     name = "Stand-ins"
     purpose = "Placeholders for people and props"

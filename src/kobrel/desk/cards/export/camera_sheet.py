@@ -12,7 +12,7 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.fields import number_field
 from kobrel.exchange.sheet.content import brief_lines
-from kobrel.plan.handover import HandKind, HandOut
+from kobrel.plan.export import ExportKind, UpdatedFile
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Plan, Shot
 from kobrel.session import settings
@@ -28,7 +28,7 @@ _HAS = (
 
 
 class CameraSheetPage(ShotCard):
-    """See the module."""
+    """Sheet: what the crew needs on set, as PDF or as one page for a phone."""
 
     name = "Camera sheet"
     purpose = "A PDF with frames, plan, marks and focus strips for the crew"
@@ -73,7 +73,9 @@ class CameraSheetPage(ShotCard):
         for key, text, hint in _HAS:
             self.has[key] = self.tick(text, hint, partial(self._is_on, key), partial(self._keep, key))
         self.kit = choice("Lenses of the tables", [], "Lenses in the tables", 190)
-        self.bind(self.kit, lambda _now: kept.get(settings.CREW_KIT), self._take_kit, self._kits)
+        self.bind(
+            self.kit, lambda _now: kept.get(settings.CREW_LENS_SET), self._add_lens_set, self._lens_sets
+        )
         self.row("Tables of", self.kit)
         self.show_if(self.kit, partial(self._is_on, "tables"))
         self.keeps = QCheckBox("Update on save")
@@ -103,12 +105,12 @@ class CameraSheetPage(ShotCard):
         chosen = [k for k in kept.get(settings.CREW_HAS) if k != key]
         kept.put(settings.CREW_HAS, [*chosen, key] if on else chosen)
 
-    def _kits(self, _now: Now) -> list[tuple[str, object]]:
-        kits = lens_choice.kits(self.session)[0]
-        return [("the shots’ lenses", ""), *((kit.kit, kit.kit) for kit in kits)]
+    def _lens_sets(self, _now: Now) -> list[tuple[str, object]]:
+        lens_sets = lens_choice.lens_sets(self.session)[0]
+        return [("the shots’ lenses", ""), *((kit.kit, kit.kit) for kit in lens_sets)]
 
-    def _take_kit(self, name: str) -> None:
-        self.session.settings.put(settings.CREW_KIT, name)
+    def _add_lens_set(self, name: str) -> None:
+        self.session.settings.put(settings.CREW_LENS_SET, name)
 
     def _tick(self, only: Shot | None) -> None:
         """Tick all shots, or one alone."""
@@ -141,7 +143,7 @@ class CameraSheetPage(ShotCard):
         told = [f"{words}: {fares}" for words, fares, _met in lines]
         self.brief.setText("\n".join(["Brief of this shot", *told]) if told else "This shot has no brief.")
 
-    def _ask(self, kind: HandKind) -> None:
+    def _ask(self, kind: ExportKind) -> None:
         path = self._exports.ask_kind(kind)
         if path is not None:
             self.write_to(path)
@@ -152,10 +154,10 @@ class CameraSheetPage(ShotCard):
         if not names:
             self.session.say("Tick at least one shot.")
             return
-        kind: HandKind = "html" if path.suffix.lower() == ".html" else "sheet"
+        kind: ExportKind = "html" if path.suffix.lower() == ".html" else "sheet"
         every = len(names) == len(self.session.plan.shots)
         shots = () if every else tuple(names)
-        out = HandOut(kind=kind, path=str(path), shots=shots, page=self.page.currentData())
+        out = UpdatedFile(kind=kind, path=str(path), shots=shots, page=self.page.currentData())
         self._exports.write(out)
         if self.keeps.isChecked():
             self._exports.keep(out)

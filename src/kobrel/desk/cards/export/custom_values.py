@@ -1,4 +1,4 @@
-"""A block of terms of one's own: names, what each is, unit, scale, sign, order and decimals."""
+"""Custom values: names, what each is, unit, scale, sign, order and decimals."""
 
 from functools import partial
 from pathlib import Path
@@ -27,10 +27,10 @@ from kobrel.desk.toolkit.words import Label, plain
 from kobrel.errors import ExchangeError, KobrelError, PlanError
 from kobrel.exchange.writing.whole import write_text
 from kobrel.plan.parts import plain_reason
-from kobrel.plan.terms.blocks import BLOCKS
-from kobrel.plan.terms.own import SUFFIX, OwnTerm, OwnTerms, as_own, own_text, read_own
-from kobrel.plan.terms.quantities import QUANTITIES
-from kobrel.session.commands import handing
+from kobrel.plan.values.blocks import BLOCKS
+from kobrel.plan.values.own import SUFFIX, CustomValue, CustomValues, as_own, own_text, read_own
+from kobrel.plan.values.quantities import QUANTITIES
+from kobrel.session.commands import exporting
 from kobrel.session.session import Session
 
 _HEADS = ("Name", "Quantity", "Unit", "Multiply by", "Sign", "Decimals", "Now")
@@ -38,8 +38,8 @@ _NAME, _WHAT, _UNIT, _SCALE, _SIGN, _DECIMALS, _NOW = range(7)
 _UNITS = ("scene", "m", "cm", "mm", "in", "ft")
 
 
-class OwnTermsDialog(QDialog):
-    """Makes and changes own terms; each row shows its value at the frame as it is typed."""
+class CustomValuesDialog(QDialog):
+    """Makes and changes custom values; each row shows its value at the frame as it is typed."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -108,18 +108,18 @@ class OwnTermsDialog(QDialog):
 
     def _list(self) -> None:
         self.begin.clear()
-        for own in self._session.view.own_terms:
+        for own in self._session.view.custom_values:
             self.begin.addItem(own.title, own)
         for block in BLOCKS:
             self.begin.addItem(f"New: {block.title}", as_own(block))
 
     def _begin(self) -> None:
         own = self.begin.currentData()
-        self._key = own.key if own in self._session.view.own_terms else ""
+        self._key = own.key if own in self._session.view.custom_values else ""
         self.show_own(own)
 
-    def show_own(self, own: OwnTerms) -> None:
-        """Show terms to be changed."""
+    def show_own(self, own: CustomValues) -> None:
+        """Show values to be changed."""
         self.title.setText(own.title)
         self.table.blockSignals(True)
         self.table.setRowCount(0)
@@ -129,7 +129,7 @@ class OwnTermsDialog(QDialog):
         self.table.selectRow(0)
         self._show_values()
 
-    def _put_row(self, row: int, term: OwnTerm) -> None:
+    def _put_row(self, row: int, term: CustomValue) -> None:
         self.table.insertRow(row)
         what = choice("Quantity", [(q.label, q.key) for q in QUANTITIES.values()], "Which value it is", 186)
         unit = choice("Unit", [(u, u) for u in _UNITS], "Of a length", 70)
@@ -156,7 +156,7 @@ class OwnTermsDialog(QDialog):
         name = next(f"value {k}" for k in range(1, 1000) if f"value {k}" not in names)
         row = self.table.currentRow() + 1
         self.table.blockSignals(True)
-        self._put_row(row, OwnTerm(name=name, quantity="aperture_radius"))
+        self._put_row(row, CustomValue(name=name, quantity="aperture_radius"))
         self.table.blockSignals(False)
         self.table.selectRow(row)
         self._show_values()
@@ -172,7 +172,7 @@ class OwnTermsDialog(QDialog):
         if row < 0 or not 0 <= to < self.table.rowCount():
             return
         try:
-            term = OwnTerm.model_validate(self._row(row))
+            term = CustomValue.model_validate(self._row(row))
         except (ValidationError, KobrelError) as error:
             self.said.setText(_reason(error))
             return
@@ -202,8 +202,8 @@ class OwnTermsDialog(QDialog):
             "sign": self._data(row, _SIGN), "decimals": round(read_number(decimals)) if decimals else None,
         }  # fmt: skip
 
-    def own(self) -> OwnTerms:
-        """The terms as they stand in the table.
+    def own(self) -> CustomValues:
+        """The values as they stand in the table.
 
         Raises
         ------
@@ -212,7 +212,7 @@ class OwnTermsDialog(QDialog):
         """
         try:
             rows = [self._row(row) for row in range(self.table.rowCount())]
-            return OwnTerms.model_validate({"title": self.title.text().strip(), "terms": rows})
+            return CustomValues.model_validate({"title": self.title.text().strip(), "terms": rows})
         except (ValidationError, KobrelError, ValueError) as error:
             raise PlanError(_reason(error)) from None
 
@@ -228,7 +228,7 @@ class OwnTermsDialog(QDialog):
         if now is None:
             return
         self.table.blockSignals(True)
-        for row, term in enumerate(handing.values_now(self._session, now, own)):
+        for row, term in enumerate(exporting.values_now(self._session, now, own)):
             item = self.table.item(row, _NOW)
             if item is not None:
                 item.setText(term.shown)
@@ -237,10 +237,10 @@ class OwnTermsDialog(QDialog):
     # Keeping
 
     def keep(self) -> None:
-        """Keep the terms."""
+        """Keep the values."""
         try:
             own = self.own()
-            handing.keep_own_terms(self._session, own, self._key)
+            exporting.save_custom_values(self._session, own, self._key)
         except KobrelError as error:
             self.said.setText(str(error))
             return
@@ -250,9 +250,9 @@ class OwnTermsDialog(QDialog):
         self.said.setText(f"Saved: {own.title}")
 
     def forget(self) -> None:
-        """Remove the own terms that are shown."""
+        """Remove the custom values that are shown."""
         if self._key:
-            handing.remove_own_terms(self._session, self._key)
+            exporting.remove_custom_values(self._session, self._key)
         self._list()
         self._begin()
 
@@ -262,7 +262,7 @@ class OwnTermsDialog(QDialog):
             self.import_file(Path(name))
 
     def import_file(self, path: Path) -> None:
-        """Show terms of a file; they are kept with Keep."""
+        """Show values of a file; they are kept with Keep."""
         try:
             own = read_own(path)
         except PlanError as error:
@@ -283,7 +283,7 @@ class OwnTermsDialog(QDialog):
             self.export_file(path)
 
     def export_file(self, path: Path) -> None:
-        """Write the terms as a file to share."""
+        """Write the values as a file to share."""
         try:
             write_text(path, own_text(self.own()))
         except (PlanError, ExchangeError) as error:

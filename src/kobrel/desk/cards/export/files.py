@@ -10,10 +10,10 @@ from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import plain
 from kobrel.exchange.export import KINDS
-from kobrel.plan.handover import PASSES, HandKind, HandOut, Pass
-from kobrel.plan.terms.own import as_block
+from kobrel.plan.export import PASSES, ExportKind, Pass, UpdatedFile
+from kobrel.plan.values.own import as_block
 from kobrel.session import settings
-from kobrel.session.commands import handing
+from kobrel.session.commands import exporting
 from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
 from kobrel.session.view import View
@@ -22,12 +22,12 @@ _SHEETS = ("sheet", "html")
 
 
 class FilesPage(ShotCard):
-    """See the module."""
+    """Files: what leaves for the renderer and the edit, passes, and files that are kept up to date."""
 
     name = "Files"
     purpose = "Cameras, tables, passes and layers as files"
     is_page = True
-    depends = (*AT_FRAME, View.own_terms)
+    depends = (*AT_FRAME, View.custom_values)
 
     def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -42,7 +42,7 @@ class FilesPage(ShotCard):
         self.row("Format", self.kind)
         self.hint = self.note()
         self.terms = choice("Values of the frames", [], "Which renderer's values the file has", 190)
-        self.bind(self.terms, lambda _now: self._chosen_terms(), self._choose_terms, self._term_options)
+        self.bind(self.terms, lambda _now: self._chosen_values(), self._choose_values, self._value_options)
         self.row("Values", self.terms)
         self.show_if(self.terms, lambda _now: self.kind.currentData() in ("csv", "json"))
         self.keeps = QCheckBox("Update on save")
@@ -106,23 +106,23 @@ class FilesPage(ShotCard):
         chosen: list[str] = [key for key, box in self.passes.items() if box.isChecked()]
         self.session.settings.put(settings.PASSES_CHOSEN, chosen)
 
-    # Terms
+    # Values
 
-    def _term_options(self, now: Now) -> list[tuple[str, object]]:
+    def _value_options(self, now: Now) -> list[tuple[str, object]]:
         first: tuple[str, object] = ("Numbers and subjects", "")
         if self.kind.currentData() == "json":
             first = ("Everything", "")
         names = [
-            (as_block(family).title, as_block(family).key) for family in handing.families(self.session, now)
+            (as_block(family).title, as_block(family).key) for family in exporting.families(self.session, now)
         ]
         return [first, *names]
 
-    def _chosen_terms(self) -> str:
-        kept: list[str] = self.session.settings.get(settings.HAND_TERMS)
+    def _chosen_values(self) -> str:
+        kept: list[str] = self.session.settings.get(settings.EXPORT_VALUES)
         return kept[0] if kept else ""
 
-    def _choose_terms(self, key: str) -> None:
-        self.session.settings.put(settings.HAND_TERMS, [key] if key else [])
+    def _choose_values(self, key: str) -> None:
+        self.session.settings.put(settings.EXPORT_VALUES, [key] if key else [])
 
     # Showing and writing
 
@@ -137,16 +137,16 @@ class FilesPage(ShotCard):
         self.now.setEnabled(bool(handed))
         self.stop.setEnabled(bool(handed))
 
-    def out(self, path: Path) -> HandOut | None:
+    def out(self, path: Path) -> UpdatedFile | None:
         """What is chosen, as a file at a path."""
         shot = self.session.shot
-        kind: HandKind = self.kind.currentData()
+        kind: ExportKind = self.kind.currentData()
         if shot is None:
             return None
-        terms = tuple(filter(None, [self._chosen_terms()])) if kind in ("csv", "json") else ()
+        terms = tuple(filter(None, [self._chosen_values()])) if kind in ("csv", "json") else ()
         shots = (shot.name,) if KINDS[kind].of == "shot" else ()
-        unit = handing.unit_chosen(self.session)
-        return HandOut(kind=kind, path=str(path), shots=shots, unit=unit, terms=terms)
+        unit = exporting.unit_chosen(self.session)
+        return UpdatedFile(kind=kind, path=str(path), shots=shots, unit=unit, terms=terms)
 
     def _write(self) -> None:
         kind = KINDS[self.kind.currentData()]
@@ -166,7 +166,7 @@ class FilesPage(ShotCard):
     def _stop(self) -> None:
         row = max(self.handed.currentRow(), 0)
         if row < len(self.session.plan.handed):
-            handing.stop_handing(self.session, self.session.plan.handed[row].path)
+            exporting.stop_handing(self.session, self.session.plan.handed[row].path)
 
     def _ask_passes(self, one: bool = False) -> None:
         chosen = [key for key, box in self.passes.items() if box.isChecked()]

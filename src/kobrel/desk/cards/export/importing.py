@@ -13,9 +13,9 @@ from kobrel.desk.cards.widgets import choice, fill, show_words, word_table
 from kobrel.errors import KobrelError, PlanError
 from kobrel.exchange.cameras.back import Comparison, Part
 from kobrel.plan.model import FileCamera
-from kobrel.plan.terms.changes import Taken
-from kobrel.plan.terms.reading import Values
-from kobrel.session.commands import handing
+from kobrel.plan.values.changes import Taken
+from kobrel.plan.values.reading import Values
+from kobrel.session.commands import exporting
 from kobrel.session.document import Document
 from kobrel.session.numbers import AT_FRAME, Now
 from kobrel.session.session import Session
@@ -27,12 +27,12 @@ _KINDS = "*.csv *.json *.txt *.usd *.usda *.usdc *.gltf *.glb *.abc"
 
 
 class ImportPage(ShotCard):
-    """See the module."""
+    """Back: values and cameras that return, what they would change, and taking them."""
 
     name = "Import"
     purpose = "Values or a camera that come back, compared before they are applied"
     is_page = True
-    depends = (*AT_FRAME, Document.dragging, View.own_terms)
+    depends = (*AT_FRAME, Document.dragging, View.custom_values)
 
     def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -91,7 +91,7 @@ class ImportPage(ShotCard):
             self.refresh()
             return
         try:
-            self.values = handing.read_pasted(self.session, words)
+            self.values = exporting.read_pasted(self.session, words)
         except PlanError as error:
             self._show_fault(str(error))
             return
@@ -109,11 +109,13 @@ class ImportPage(ShotCard):
         if path.suffix.lower() in SCENE_SUFFIXES:
             self._read_camera(path)
             return
-        from kobrel.exchange.terms import read_terms
+        from kobrel.exchange.values import read_values_file
 
         self.camera = self.values = None
         try:
-            self.values = read_terms(path, handing.terms_unit(self.session), self.session.view.own_terms)
+            self.values = read_values_file(
+                path, exporting.values_unit(self.session), self.session.view.custom_values
+            )
         except KobrelError as error:
             self._show_fault(str(error))
             return
@@ -128,8 +130,8 @@ class ImportPage(ShotCard):
         if shot is None:
             return
         plan, stage, unit = session.plan, session.stage, session.unit
-        chosen = handing.unit_chosen(session)
-        metres = handing.terms_unit(session).metres if chosen else None  # of a file that tells no unit
+        chosen = exporting.unit_chosen(session)
+        metres = exporting.values_unit(session).metres if chosen else None  # of a file that tells no unit
 
         like = shot.camera.path if isinstance(shot.camera, FileCamera) else ""
 
@@ -181,7 +183,7 @@ class ImportPage(ShotCard):
 
     def _show_changes(self, values: Values) -> None:
         try:
-            self.found = handing.with_values(self.session, values)
+            self.found = exporting.with_values(self.session, values)
         except PlanError as error:
             self._show_fault(str(error))
             return
@@ -258,4 +260,4 @@ class ImportPage(ShotCard):
             self._show_fault(str(error))
             return
         self._clear()
-        handing.take_shot(self.session, changed, name)
+        exporting.take_shot(self.session, changed, name)

@@ -1,4 +1,4 @@
-"""A block of terms on the card: its values to be copied, and what it cannot say."""
+"""A block of values on the card: its values to be copied, and what it cannot say."""
 
 from collections.abc import Sequence
 
@@ -11,13 +11,13 @@ from kobrel.desk.cards.widgets import give_role
 from kobrel.desk.toolkit.dragging import content, drag_out, is_begun
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import Label, plain
-from kobrel.plan.terms.blocks import Term
-from kobrel.plan.terms.lost import Loss
+from kobrel.plan.values.blocks import Term
+from kobrel.plan.values.lost import Loss
 from kobrel.session.session import Session
 
 
 @guarded
-class TermRow(QPushButton):
+class ValueRow(QPushButton):
     """A value: what it is called and how much it is. A click copies it; under the pointer the views show it.
 
     Signals
@@ -45,7 +45,7 @@ class TermRow(QPushButton):
         self.term: Term | None = None
         self._pressed_at: QPointF | None = None
 
-    def show_term(self, term: Term) -> None:
+    def show_converted(self, term: Term) -> None:
         """Show a value."""
         quantity = term.quantity
         self.term = term
@@ -87,8 +87,8 @@ class TermRow(QPushButton):
         self.pointed.emit(False)
 
 
-class TermBlock(QWidget):
-    """A family of terms that folds.
+class ValueBlock(QWidget):
+    """A convention that folds.
 
     Signals
     -------
@@ -122,7 +122,7 @@ class TermBlock(QWidget):
         head.addStretch(1)
         head.addWidget(self.copy)
         self.column.addLayout(head)
-        self.rows: list[TermRow] = []
+        self.rows: list[ValueRow] = []
         self.lost = Label()
         self.lost.setWordWrap(True)
         self.lost.setFont(font(11))
@@ -148,10 +148,10 @@ class TermBlock(QWidget):
             row.setVisible(self.is_open)
         self.lost.setVisible(self.is_open and bool(self.lost.text()))
 
-    def show_terms(self, terms: Sequence[Term], lost: Sequence[Loss]) -> None:
+    def show_conventions(self, terms: Sequence[Term], lost: Sequence[Loss]) -> None:
         """Show values, and what is lost."""
         while len(self.rows) < len(terms):
-            row = TermRow()
+            row = ValueRow()
             row.clicked.connect(lambda _on=False, r=row: self._copy(r))
             row.pointed.connect(lambda on, r=row: self._point(r, on))
             self.column.insertWidget(1 + len(self.rows), row)
@@ -160,18 +160,18 @@ class TermBlock(QWidget):
             row.deleteLater()
         del self.rows[len(terms) :]
         for row, term in zip(self.rows, terms, strict=True):
-            row.show_term(term)
+            row.show_converted(term)
         self.lost.setText("\n".join(f"✕ {loss.told}" for loss in lost))
         self.lost.setVisible(self.is_open and bool(lost))
 
-    def _copy(self, row: TermRow) -> None:
+    def _copy(self, row: ValueRow) -> None:
         if row.term is not None:
             QGuiApplication.clipboard().setText(row.term.text)
             unit = f" {row.term.symbol}" if row.term.symbol else ""
             self._session.say(f"Copied {row.term.text}{unit}: {row.term.label}")
 
-    def _point(self, row: TermRow, on: bool) -> None:
+    def _point(self, row: ValueRow, on: bool) -> None:
         if row.term is not None:
-            self._session.view.pointed_term = row.term.quantity.key if on else ""
+            self._session.view.pointed_value = row.term.quantity.key if on else ""
             if on:
                 self._session.say(f"{row.term.label}: {row.term.quantity.meaning}")

@@ -23,11 +23,11 @@ from kobrel.desk.toolkit.fields import narrow, number_field
 from kobrel.desk.toolkit.theme import font
 from kobrel.desk.toolkit.words import plain
 from kobrel.memo import same
-from kobrel.plan.instrument import BACKGROUND, Wish, WishKind
+from kobrel.plan.instrument import BACKGROUND, Requirement, RequirementKind
 from kobrel.plan.model import Shot
 from kobrel.plan.solve import brief as briefs
 from kobrel.plan.solve.brief import MET, UNMET
-from kobrel.plan.solve.trials import Trial
+from kobrel.plan.solve.candidates import Candidate
 from kobrel.session.commands import briefing
 from kobrel.session.commands.briefing import KINDS
 from kobrel.session.document import Document
@@ -36,7 +36,7 @@ from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.tools import Tool
 
-_BRUSHES: tuple[tuple[str, WishKind | None, str], ...] = (
+_BRUSHES: tuple[tuple[str, RequirementKind | None, str], ...] = (
     ("Sharp", "sharp", "must be sharp"), ("At least", "at_least", "must be at least this soft"),
     ("At most", "at_most", "must be at most this soft"), ("Clear", None, "does not matter"),
 )  # fmt: skip
@@ -45,45 +45,45 @@ _HERE, _WHOLE, _SPAN = "here", "whole", "span"
 
 
 @guarded
-class _Wishes(NamedRows):
-    """The wishes of the shot: what, over which frames, and in how many of them it is not met."""
+class _Requirements(NamedRows):
+    """The requirements of the shot: what, over which frames, and in how many of them it is not met."""
 
     headings = ("Must be", "Frames", "Missed")
 
     def things(self) -> Sequence["_Line"]:
         shot = self.session.shot
-        return [_Line(self.session, wish) for wish in shot.brief] if shot else []
+        return [_Line(self.session, requirement) for requirement in shot.brief] if shot else []
 
     def texts(self, row: int) -> tuple[str, ...]:
         session, shot = self.session, self.session.shot
         assert shot is not None
-        wish = shot.brief[row]
-        first = shot.first if wish.first is None else wish.first
-        last = shot.last if wish.last is None else wish.last
+        requirement = shot.brief[row]
+        first = shot.first if requirement.first is None else requirement.first
+        last = shot.last if requirement.last is None else requirement.last
         frames = "all" if (first, last) == (shot.first, shot.last) else f"{first:g}–{last:g}"
         judged = session.judged
-        if judged is None or wish not in judged.brief.wishes:
+        if judged is None or requirement not in judged.brief.requirements:
             return frames, "–"
-        states = judged.verdicts[judged.brief.wishes.index(wish)]
+        states = judged.verdicts[judged.brief.requirements.index(requirement)]
         unmet, met = int((states == UNMET).sum()), int((states == MET).sum())
         return frames, f"{unmet}" if unmet else "none" if met else "unseen"
 
     def rename(self, row: int, name: str) -> None:
-        """A wish is called by what it says."""
+        """A requirement is called by what it says."""
 
     def flags(self, index: QModelIndex | QPersistentModelIndex) -> Qt.ItemFlag:
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
 
 class _Line:
-    """A wish with its words as a name."""
+    """A requirement with its words as a name."""
 
-    def __init__(self, session: Session, wish: Wish) -> None:
-        self.name = briefs.short_text(session.plan, wish)
+    def __init__(self, session: Session, requirement: Requirement) -> None:
+        self.name = briefs.short_text(session.plan, requirement)
 
 
 class BriefPage(ShotCard):
-    """See the module."""
+    """The brief of the Glass card: what each subject shall be, and the focus and stop for it."""
 
     name = "Brief"
     purpose = "What must be sharp or soft, and the stop and pull that meet it"
@@ -93,7 +93,7 @@ class BriefPage(ShotCard):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._job: Job | None = None
-        self._trials: list[Trial] = []
+        self._trials: list[Candidate] = []
         self._tried: tuple[object, ...] = ()
         self._build_brushes()
         self._build_list()
@@ -104,7 +104,7 @@ class BriefPage(ShotCard):
     def _build_brushes(self) -> None:
         line = QHBoxLayout()
         line.setSpacing(4)
-        self.brushes: dict[WishKind | None, QPushButton] = {}
+        self.brushes: dict[RequirementKind | None, QPushButton] = {}
         for text, kind, meaning in _BRUSHES:
             button = QPushButton(text)
             button.setCheckable(True)
@@ -125,7 +125,7 @@ class BriefPage(ShotCard):
 
     def _build_list(self) -> None:
         session = self.session
-        self.model = _Wishes(session)
+        self.model = _Requirements(session)
         self.list = QTableView()
         plain_table(self.list, "Requirements", 22)
         self.list.setFont(font(12))
@@ -145,7 +145,7 @@ class BriefPage(ShotCard):
             "Must be sharp, or at least or at most this soft",
             84,
         )
-        self.wish_px = narrow(
+        self.requirement_px = narrow(
             number_field(
                 "Blur of the requirement",
                 "px",
@@ -156,17 +156,17 @@ class BriefPage(ShotCard):
             )
         )
         self.bind(
-            self.about, lambda now: wish.subject if (wish := self._wish(now)) else None,
+            self.about, lambda now: requirement.subject if (requirement := self._requirement(now)) else None,
             lambda number: self._change(subject=number), _wishable,
         )  # fmt: skip
         self.bind(
-            self.kind, lambda now: wish.kind if (wish := self._wish(now)) else None,
+            self.kind, lambda now: requirement.kind if (requirement := self._requirement(now)) else None,
             lambda kind: self._change(kind=kind),
         )  # fmt: skip
-        self.wish_px.taken.connect(lambda px: self._change(px=px))
+        self.requirement_px.taken.connect(lambda px: self._change(px=px))
         line = QHBoxLayout()
         line.setSpacing(4)
-        for each in (self.about, self.kind, self.wish_px):
+        for each in (self.about, self.kind, self.requirement_px):
             line.addWidget(each)
         line.addStretch(1)
         self.column.addLayout(line)
@@ -199,9 +199,16 @@ class BriefPage(ShotCard):
             ("Add", "Require the selected subject sharp for the whole shot", self._add),
             ("Delete", "Delete selected requirement", self._delete),
         )
-        of_wish: list[QWidget] = [self.about, self.kind, self.wish_px, self.first, self.last, self.delete]
-        for widget in of_wish:
-            self.enable_if(widget, lambda now: self._wish(now) is not None)
+        of_requirement: list[QWidget] = [
+            self.about,
+            self.kind,
+            self.requirement_px,
+            self.first,
+            self.last,
+            self.delete,
+        ]
+        for widget in of_requirement:
+            self.enable_if(widget, lambda now: self._requirement(now) is not None)
 
     def _build_answer(self) -> None:
         self.over = choice(
@@ -246,7 +253,7 @@ class BriefPage(ShotCard):
                 self._search,
             )
         )[0]
-        self.trials = [self._trial_button(i) for i in range(_MOST_TRIALS)]
+        self.candidates = [self._trial_button(i) for i in range(_MOST_TRIALS)]
 
     def _trial_button(self, index: int) -> QPushButton:
         button = QPushButton("Suggestion")
@@ -257,22 +264,22 @@ class BriefPage(ShotCard):
         self.column.addWidget(button)
         return button
 
-    # Wishes
+    # Requirements
 
-    def _holds(self, kind: WishKind | None, now: Now) -> bool:
+    def _holds(self, kind: RequirementKind | None, now: Now) -> bool:
         tool = self.session.selection.tool
-        return tool is not None and tool.does == "wish" and tool.wish == kind
+        return tool is not None and tool.does == "wish" and tool.requirement == kind
 
-    def _hold(self, kind: WishKind | None, on: bool) -> None:
-        self.session.selection.tool = Tool("wish", wish=kind, px=self.px.value) if on else None
+    def _hold(self, kind: RequirementKind | None, on: bool) -> None:
+        self.session.selection.tool = Tool("wish", requirement=kind, px=self.px.value) if on else None
 
     def _hold_again(self) -> None:
         tool = self.session.selection.tool
         if tool is not None and tool.does == "wish":
-            self.session.selection.tool = Tool("wish", wish=tool.wish, px=self.px.value)
+            self.session.selection.tool = Tool("wish", requirement=tool.requirement, px=self.px.value)
 
-    def _wish(self, now: Now) -> Wish | None:
-        """The chosen wish."""
+    def _requirement(self, now: Now) -> Requirement | None:
+        """The chosen requirement."""
         index = self._index()
         return now.shot.brief[index] if 0 <= index < len(now.shot.brief) else None
 
@@ -283,19 +290,21 @@ class BriefPage(ShotCard):
         briefing.change(self.session, self._index(), **changes)
 
     def _add(self) -> None:
-        briefing.add(self.session, self._new_wish())
+        briefing.add(self.session, self._new_requirement())
         self.list.setCurrentIndex(self.model.index(len(self.model.things()) - 1, 0))
 
-    def _new_wish(self) -> Wish:
+    def _new_requirement(self) -> Requirement:
         """That a subject be sharp of which nothing is asked yet, the chosen one first; or else that the
-        background be soft. It takes no other wish away.
+        background be soft. It takes no other requirement away.
         """
         session, shot = self.session, self.session.shot
-        asked = {wish.subject for wish in shot.brief} if shot else set()
+        asked = {requirement.subject for requirement in shot.brief} if shot else set()
         free = [s.number for s in session.plan.subjects if s.number not in asked]
         if not free:
-            return Wish(subject=BACKGROUND, kind="at_least", px=self.px.value)
-        return Wish(subject=session.selection.subject if session.selection.subject in free else free[0])
+            return Requirement(subject=BACKGROUND, kind="at_least", px=self.px.value)
+        return Requirement(
+            subject=session.selection.subject if session.selection.subject in free else free[0]
+        )
 
     def _delete(self) -> None:
         briefing.remove(self.session, self._index())
@@ -359,9 +368,9 @@ class BriefPage(ShotCard):
         self.refresh()
 
     def _try(self, index: int) -> None:
-        trial = self._trials[index]
-        self.session.edit_shot(f"Try: {trial.text}", lambda _s: trial.shot)
-        self.session.say(f"{trial.text}. Ctrl+Z restores what was there.")
+        candidate = self._trials[index]
+        self.session.edit_shot(f"Try: {candidate.text}", lambda _s: candidate.shot)
+        self.session.say(f"{candidate.text}. Ctrl+Z restores what was there.")
 
     # Showing
 
@@ -374,15 +383,15 @@ class BriefPage(ShotCard):
         super().refresh()
 
     def show_more(self, subject: Now) -> None:
-        self._show_wish(subject.shot, self._wish(subject))
+        self._show_requirement(subject.shot, self._requirement(subject))
         self._show_answer(subject)
 
-    def _show_wish(self, shot: Shot, wish: Wish | None) -> None:
-        if wish is not None:
-            self.wish_px.show_value(wish.px)
-            self.wish_px.setVisible(wish.kind != "sharp")
-            self.first.show_value(shot.first if wish.first is None else wish.first)
-            self.last.show_value(shot.last if wish.last is None else wish.last)
+    def _show_requirement(self, shot: Shot, requirement: Requirement | None) -> None:
+        if requirement is not None:
+            self.requirement_px.show_value(requirement.px)
+            self.requirement_px.setVisible(requirement.kind != "sharp")
+            self.first.show_value(shot.first if requirement.first is None else requirement.first)
+            self.last.show_value(shot.last if requirement.last is None else requirement.last)
 
     def _show_answer(self, now: Now) -> None:
         session, judged = self.session, self.session.judged
@@ -419,11 +428,11 @@ class BriefPage(ShotCard):
 
     def _show_tried(self, possible: bool) -> None:
         fresh = same(self._tried, self._key_of_trials())
-        for button, trial in zip(self.trials, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
-            button.setVisible(fresh and trial is not None and not possible)
-            if trial is not None:
-                button.setText(_in_lines(trial.text, button.fontMetrics(), 262))
-                button.setToolTip(plain(f"{trial.text}. A click tries it; undo restores what was there."))
+        for button, candidate in zip(self.candidates, [*self._trials, *[None] * _MOST_TRIALS], strict=False):
+            button.setVisible(fresh and candidate is not None and not possible)
+            if candidate is not None:
+                button.setText(_in_lines(candidate.text, button.fontMetrics(), 262))
+                button.setToolTip(plain(f"{candidate.text}. A click tries it; undo restores what was there."))
 
 
 def _why_nothing(now: Now) -> str:
@@ -455,7 +464,7 @@ def _ranges(stops: Sequence[tuple[float, float]], to: str = " – ") -> str:
     return ", ".join(f"f/{a:.3g}" if b / a < 1.005 else f"f/{a:.3g}{to}{b:.3g}" for a, b in stops[:2])
 
 
-def _whole_text(answer: briefs.Answer) -> str:
+def _whole_text(answer: briefs.Solution) -> str:
     """The stops over the shot, in a sentence."""
     if not answer.possible.all():
         return "Some frames cannot be met."

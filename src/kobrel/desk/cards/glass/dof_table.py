@@ -1,4 +1,4 @@
-"""Tables: depth of field by distance and stop, for the shot's lens or a kit, as a map and as a table."""
+"""Tables: depth of field by distance and stop, for the shot's lens or a lens set, as a map and as a table."""
 
 from pathlib import Path
 
@@ -9,15 +9,15 @@ from kobrel.desk.cards.base import ShotCard
 from kobrel.desk.cards.widgets import choice, show_words, word_table
 from kobrel.desk.toolkit.theme import font
 from kobrel.exchange.sheet.tables import cell_words
-from kobrel.plan.kits.lenses import Kit
-from kobrel.plan.measure.depth_table import DepthTable, kit_tables, shot_table
+from kobrel.plan.lens_sets.lenses import LensSet
+from kobrel.plan.measure.depth_table import DepthTable, lens_set_tables, shot_table
 from kobrel.session.commands import lens_choice
 from kobrel.session.numbers import Now
 from kobrel.session.session import Session
 
 
 class DofTable(ShotCard):
-    """See the module."""
+    """Tables."""
 
     name = "DoF table"
     is_page = True
@@ -26,7 +26,7 @@ class DofTable(ShotCard):
     def __init__(self, session: Session, exports: Exports, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self._exports = exports
-        self._kits: dict[str, Kit] = {}
+        self._lens_sets: dict[str, LensSet] = {}
         self.lenses = choice("Lens", [], "Lens of the table", 190)
         self.bind(self.lenses, lambda _now: self.lenses.currentData() or "", lambda _key: None, self._options)
         self.row("Lens", self.lenses)
@@ -44,8 +44,8 @@ class DofTable(ShotCard):
         )
 
     def _options(self, _now: Now) -> list[tuple[str, object]]:
-        self._kits = self._kits or {kit.kit: kit for kit in lens_choice.kits(self.session)[0]}
-        return [("The shot's", ""), *((kit, kit) for kit in self._kits)]
+        self._lens_sets = self._lens_sets or {kit.kit: kit for kit in lens_choice.lens_sets(self.session)[0]}
+        return [("The shot's", ""), *((kit, kit) for kit in self._lens_sets)]
 
     def _stops(self, now: Now) -> list[tuple[str, object]]:
         made = self.tables(now)
@@ -55,12 +55,12 @@ class DofTable(ShotCard):
         self._stop_shown = stop if isinstance(stop, float) else None
 
     def tables(self, now: Now) -> list[DepthTable]:
-        """The table of the shot's lens, or one for each lens of the chosen kit."""
+        """The table of the shot's lens, or one for each lens of the chosen lens set."""
         if now.camera.projection == "orthographic":
             return []
-        kit = self._kits.get(self.lenses.currentData() or "")
+        kit = self._lens_sets.get(self.lenses.currentData() or "")
         if kit is not None:
-            return kit_tables(kit.lenses, now.camera, self.session.unit)
+            return lens_set_tables(kit.lenses, now.camera, self.session.unit)
         made = shot_table(now.shot, now.camera, self.session.unit)
         return [] if made is None else [made]
 

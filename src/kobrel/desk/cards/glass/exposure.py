@@ -20,7 +20,7 @@ _NO_EV = 0.005
 
 
 class ExposurePage(ShotCard):
-    """See the module."""
+    """The light of the Glass card: exposure kept or coupled to the stop, and what makes up for it."""
 
     name = "Exposure"
     purpose = "ISO, shutter, ND, and what compensates for the stop"
@@ -94,7 +94,7 @@ class ExposurePage(ShotCard):
         self.column.addStretch(1)
 
     def _change(self, name: str, /, **changes: object) -> None:
-        self.session.edit_shot(name, lambda s: s.but(exposure=s.exposure.but(**changes)))
+        self.session.edit_shot(name, lambda s: s.replace(exposure=s.exposure.replace(**changes)))
 
     def show_more(self, subject: Now) -> None:
         iso, shutter, density = (
@@ -133,13 +133,13 @@ def _cannot(now: Now) -> str:
 def _make_up(session: Session, now: Now, by: MakeUp) -> None:
     made = _made_up(now, by)
     if made is not None:
-        session.edit_shot("Compensate exposure", lambda s: s.but(exposure=made))
+        session.edit_shot("Compensate exposure", lambda s: s.replace(exposure=made))
 
 
 @needs_now
 def _meter(session: Session, now: Now) -> None:
     exposure = glasses.metered(now.shot.exposure, float(now.camera.off_ev))
-    session.edit_shot("Meter here", lambda s: s.but(exposure=exposure))
+    session.edit_shot("Meter here", lambda s: s.replace(exposure=exposure))
 
 
 def ev_text(ev: float) -> str:

@@ -12,7 +12,7 @@ from kobrel.optics.sensor import FORMATS, SensorFormat, format_of
 from kobrel.optics.units import scene_measure
 from kobrel.plan.glass import lens_doubts
 from kobrel.plan.instrument import Lens, Sensor
-from kobrel.plan.kits.lenses import SUFFIXES, Kit
+from kobrel.plan.lens_sets.lenses import SUFFIXES, LensSet
 from kobrel.plan.measure.survey import NEAREST_M
 from kobrel.plan.names import is_of_a_file
 from kobrel.session.commands import focusing, lens_choice
@@ -27,7 +27,7 @@ _ASPECTS = (1.33, 1.5, 1.66, 1.78, 1.85, 2.0, 2.2, 2.39)
 
 
 class LensPage(ShotCard):
-    """See the module."""
+    """The lens of the Glass card: sensor, frame, lens, focal length, stop and focus."""
 
     name = "Lens"
     purpose = "Sensor, lens, stop and focus distance"
@@ -36,7 +36,7 @@ class LensPage(ShotCard):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self._kits: list[Kit] = []
+        self._lens_sets: list[LensSet] = []
         self._held: Lens | None = None
         self._build_sensor()
         self._build_delivery()
@@ -133,14 +133,14 @@ class LensPage(ShotCard):
         )
         self.bind(
             self.delivery, lambda now: now.shot.width_px,
-            lambda w: session.edit_shot(f"Delivery {w:.0f} px", lambda s: s.but(width_px=round(w))),
+            lambda w: session.edit_shot(f"Delivery {w:.0f} px", lambda s: s.replace(width_px=round(w))),
         )  # fmt: skip
         self.row("Delivery width", self.delivery)
 
     def _build_lens(self) -> None:
         session = self.session
         self.kit = choice("Lens set", [], "Lens sets; add your own as JSON or CSV", width=186)
-        self.kit.activated.connect(self._take_kit)
+        self.kit.activated.connect(self._add_lens_set)
         self.row("Lens set", self.kit)
         self.lens = choice("Lens", [], "Lens of the set: its closest focus and stops", width=186)
         self.bind(
@@ -180,7 +180,7 @@ class LensPage(ShotCard):
         )
         self.bind(
             self.ahead, lambda now: now.shot.ahead_m,
-            lambda m: session.edit_shot(f"Camera {session.length(m)} ahead", lambda s: s.but(ahead_m=m)),
+            lambda m: session.edit_shot(f"Camera {session.length(m)} ahead", lambda s: s.replace(ahead_m=m)),
         )  # fmt: skip
         self.row("Dolly offset", self.ahead)
         self.moved = self.bind(self.note(), self._moved)
@@ -309,38 +309,38 @@ class LensPage(ShotCard):
     def _deliver(self, **changes: object) -> None:
         lens_choice.deliver(self.session, **changes)
 
-    def _take_kit(self) -> None:
+    def _add_lens_set(self) -> None:
         if self.kit.currentIndex() == self.kit.count() - 1:
             self.kit.setCurrentIndex(0)
-            self.ask_kit()
+            self.ask_lens_set()
         self.refresh()
 
     @property
-    def _chosen_kit(self) -> Kit | None:
+    def _chosen_lens_set(self) -> LensSet | None:
         kit = self.kit.currentData()
-        return kit if isinstance(kit, Kit) else None
+        return kit if isinstance(kit, LensSet) else None
 
-    def ask_kit(self) -> None:
+    def ask_lens_set(self) -> None:
         """Ask for a file of lenses."""
         pattern = " ".join(f"*{suffix}" for suffix in SUFFIXES)
         name, _ = QFileDialog.getOpenFileName(self, "Add a lens set", "", f"Lens sets ({pattern})")
         if name:
-            self.add_kit(Path(name))
+            self.add_lens_set(Path(name))
 
-    def add_kit(self, path: Path) -> None:
-        """Take a kit from a file, and say what is wrong with it if anything is."""
+    def add_lens_set(self, path: Path) -> None:
+        """Take a lens set from a file, and say what is wrong with it if anything is."""
         try:
-            kit = lens_choice.add_kit(self.session, path)
+            kit = lens_choice.add_lens_set(self.session, path)
         except PlanError as error:
             self.session.say(str(error))
             return
-        self._kits = []
-        self._show_kits(kit.kit)
+        self._lens_sets = []
+        self._show_lens_sets(kit.kit)
         self.refresh()
         self.session.say(f"{kit.kit}: {len(kit.lenses)} lenses.")
 
     def _take_able(self) -> None:
-        kit = self._chosen_kit
+        kit = self._chosen_lens_set
         able = lens_choice.able_lens(self.session, kit) if kit is not None else None
         if able is not None:
             lens_choice.set_lens(self.session, able)
@@ -352,11 +352,11 @@ class LensPage(ShotCard):
 
     def refresh(self) -> None:
         if self.subject() is not None:
-            self._show_kits()
+            self._show_lens_sets()
         super().refresh()
 
     def show_more(self, subject: Now) -> None:
-        session, kit = self.session, self._chosen_kit
+        session, kit = self.session, self._chosen_lens_set
         found = lens_doubts(subject.shot, subject.survey)
         self.doubt.setVisible(bool(found))
         self.doubt.setText("\n".join(found))
@@ -369,33 +369,33 @@ class LensPage(ShotCard):
         if stop is not None:
             self.widest.setText(f"Use f/{stop:.3g}")
 
-    def _show_kits(self, wanted: str = "") -> None:
-        """Fill the list of kits the first time, and after one was added; another lens on the camera
-        turns to its kit.
+    def _show_lens_sets(self, wanted: str = "") -> None:
+        """Fill the list of lens sets the first time, and after one was added; another lens on the camera
+        turns to its lens set.
         """
         shot = self.session.shot
         own = shot.glass.lens if shot else None
-        if self._kits:
-            holder = next((kit for kit in self._kits if own in kit.lenses), None)
+        if self._lens_sets:
+            holder = next((kit for kit in self._lens_sets if own in kit.lenses), None)
             if own != self._held and holder is not None:
-                self.kit.setCurrentIndex(1 + self._kits.index(holder))
+                self.kit.setCurrentIndex(1 + self._lens_sets.index(holder))
             self._held = own
             return
-        self._kits, problems = lens_choice.kits(self.session)
+        self._lens_sets, problems = lens_choice.lens_sets(self.session)
         self._held = own
         self.kit.clear()
         self.kit.addItem("None")
-        for kit in self._kits:
+        for kit in self._lens_sets:
             self.kit.addItem(kit.kit, kit)
         self.kit.addItem("Add a lens set…", None)
-        names = ["", *(kit.kit for kit in self._kits)]
-        holding = next((kit.kit for kit in self._kits if own in kit.lenses), "")
+        names = ["", *(kit.kit for kit in self._lens_sets)]
+        holding = next((kit.kit for kit in self._lens_sets if own in kit.lenses), "")
         self.kit.setCurrentIndex(names.index(wanted or holding))
         for problem in problems:
             self.session.say(problem)
 
     def _lenses(self, now: Now) -> list[tuple[str, object]]:
-        kit, own = self._chosen_kit, now.glass.lens
+        kit, own = self._chosen_lens_set, now.glass.lens
         lenses = [*kit.lenses] if kit else []
         if own is not None and own not in lenses:
             lenses.insert(0, own)

@@ -1,4 +1,4 @@
-"""The flaws of a lens: discs cut towards the corners, fringes, swirl, and uneven rims."""
+"""The character of a lens: discs cut towards the corners, fringes, swirl, and uneven rims."""
 
 from PySide6.QtWidgets import QWidget
 
@@ -20,7 +20,7 @@ _NOTES = {
 
 
 class CharacterPage(ShotCard):
-    """See the module."""
+    """The character of a lens: discs cut towards the corners, fringes, swirl, and uneven rims."""
 
     name = "Character"
     purpose = "Cat's eye, swirl, fringing and spherical aberration"
@@ -86,7 +86,7 @@ class CharacterPage(ShotCard):
         )
         self.bind(
             made, lambda now: getattr(now.shot.flaws, field),
-            lambda mm: shaping.change_flaws(self.session, label, **{field: mm}),
+            lambda mm: shaping.change_character(self.session, label, **{field: mm}),
         )  # fmt: skip
         self.row(label, made)
         self.note(_NOTES[note])
@@ -110,4 +110,4 @@ def _corner(now: Now) -> str:
 @needs_now
 def _take_amount(session: Session, now: Now, amount: float) -> None:
     front = front_stop(now.camera, amount) if amount > 0 else None
-    shaping.change_flaws(session, "Cat's eye", front_stop=front)
+    shaping.change_character(session, "Cat's eye", front_stop=front)

@@ -17,7 +17,7 @@ from kobrel.session.session import Session
 
 
 class RenderCostPage(ShotCard):
-    """See the module."""
+    """What the blur costs."""
 
     name = "Render cost"
     purpose = "Largest blur disc, and the samples that a renderer needs"
@@ -46,7 +46,7 @@ class RenderCostPage(ShotCard):
         )
         self.bind(
             self.limit, lambda now: now.shot.most_px or 0.0,
-            lambda px: session.edit_shot("Renderer's largest disc", lambda s: s.but(most_px=px or None)),
+            lambda px: session.edit_shot("Renderer's largest disc", lambda s: s.replace(most_px=px or None)),
         )  # fmt: skip
         self.row("Renderer's maximum", self.limit)
         self.verdict = self.note()

@@ -19,7 +19,15 @@ from kobrel.errors import KobrelError
 from kobrel.memo import Memo
 from kobrel.optics import iris as shapes
 from kobrel.optics.aperture import aperture
-from kobrel.plan.kits.irises import OWN, SUFFIX, Preset, preset_from, presets_in, read_preset, write_preset
+from kobrel.plan.lens_sets.irises import (
+    OWN,
+    SUFFIX,
+    Preset,
+    preset_from,
+    presets_in,
+    read_preset,
+    write_preset,
+)
 from kobrel.plan.measure.survey import GONE
 from kobrel.session.commands import shaping
 from kobrel.session.needs import needs_now
@@ -92,7 +100,7 @@ class IrisShapeView(QWidget):
 
 
 class IrisShapePage(ShotCard):
-    """See the module."""
+    """The shape of the iris: blades, rim, squeeze, and presets to start from."""
 
     name = "Shape"
     purpose = "Blades, roundness and squeeze: the shape of the bokeh"

@@ -27,7 +27,7 @@ PICTURES = "Pictures (*.png *.tif *.tiff *.exr *.jpg)"
 
 
 class CutoutPage(SessionCard):
-    """See the module."""
+    """Cutting on the Block card: what is lifted from a picture, its edge, what is behind and beyond."""
 
     name = "Cut-out"
     purpose = "Cut an object out of a plate, and fill the hole"
@@ -234,7 +234,7 @@ class _Body(Card[Plate]):
                 return
             name = "reach" if name == "high" else name
         index = plate.cut.shapes.index(shape)
-        cutting.change_shape(self.session, index, shape.but(**{name: value}))
+        cutting.change_shape(self.session, index, shape.replace(**{name: value}))
 
     def _change_edge(self, what: str, name: str, px: float) -> None:
         cutting.change_edge(self.session, what, **{name: px})

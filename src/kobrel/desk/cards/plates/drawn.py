@@ -22,7 +22,7 @@ from kobrel.session.session import Session
 
 
 class DrawnFields(Card[Plate]):
-    """See the module."""
+    """The fields of plates that need no file: titles, flat colours, gradients, vignettes and specks."""
 
     is_page = True
     depends = (Document.plan, Selection.item)

@@ -226,7 +226,7 @@ class PlateValues(Card[Plate]):
     def _change_fade(self, name: str, value: float) -> None:
         plate = self.subject()
         if plate is not None and plate.fade is not None:
-            placing.change(self.session, "Fade", fade=plate.fade.but(**{name: value}))
+            placing.change(self.session, "Fade", fade=plate.fade.replace(**{name: value}))
 
     @staticmethod
     def _playing(plate: Plate) -> Playing:
@@ -235,8 +235,8 @@ class PlateValues(Card[Plate]):
     def _play(self, name: str, value: object) -> None:
         plate = self.subject()
         if plate is not None and plate.picture.playing is not None:
-            playing = plate.picture.playing.but(**{name: value})
-            placing.change(self.session, "Playing", picture=plate.picture.but(playing=playing))
+            playing = plate.picture.playing.replace(**{name: value})
+            placing.change(self.session, "Playing", picture=plate.picture.replace(playing=playing))
 
     def show_more(self, subject: Plate) -> None:
         if not self.title.hasFocus():

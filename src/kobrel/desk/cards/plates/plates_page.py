@@ -39,7 +39,7 @@ _ROW_PX, _TALL_PX = 24, 156
 
 @guarded
 class PlatesPage(SessionCard):
-    """See the module."""
+    """The plates: added, ordered by distance, distributed."""
 
     name = "Plates"
     purpose = "Images placed in space: distance, scale, keys and fades"

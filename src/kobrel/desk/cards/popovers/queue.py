@@ -117,7 +117,7 @@ class _JobRow(QStyledItemDelegate):
 
 
 class QueueDrawer(Card[Session]):
-    """See the module."""
+    """Queue: what is made beside the work, what waits, and what is done."""
 
     name = "Queue"
     is_page = True

@@ -14,7 +14,7 @@ class ViewLook(SessionCard):
 
     name = "View look"
     is_page = True
-    depends = (Document.plan, Document.shot_index, Document.walk, View.throw_px, View.thrown)
+    depends = (Document.plan, Document.shot_index, Document.walk, View.throw_px, View.defocus_everything)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -36,16 +36,16 @@ class ViewLook(SessionCard):
         )
         self.bind(
             self.throw, lambda session: session.view.throw_px,
-            lambda px: session.throw(session.view.thrown, px or 1.0),
+            lambda px: session.throw(session.view.defocus_everything, px or 1.0),
         )  # fmt: skip
         self.row("Defocus by", self.throw)
-        self.thrown = self.tick(
+        self.defocus_everything = self.tick(
             "Defocus everything (O)",
             "Blur everything equally to judge the bokeh (O)",
-            lambda session: session.view.thrown,
+            lambda session: session.view.defocus_everything,
             session.throw,
         )
-        self.enable_if(self.thrown, _can_throw)
+        self.enable_if(self.defocus_everything, _can_throw)
         self.column.addStretch(1)
 
     def subject(self) -> Session | None:

@@ -33,7 +33,7 @@ _SIZES, _PASSES = (320, 480, 640, 960, 1280, 1920), (8, 16, 32, 64, 128, 256)
 
 @guarded
 class BracketPage(ShotCard):
-    """See the module."""
+    """Ladders of the Proof card: the shot with one setting in steps, or with two as a grid."""
 
     name = "Bracket"
     purpose = "The shot in steps of one or two settings"

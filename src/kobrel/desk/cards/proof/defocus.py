@@ -1,4 +1,4 @@
-"""Finished pictures of the Proof card: opened, understood, measured, and written with their blur."""
+"""Rendered images of the Proof card: opened, understood, measured, and written with their blur."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -17,16 +17,16 @@ from kobrel.errors import KobrelError
 from kobrel.exchange.render import PICTURES
 from kobrel.memo import Changed
 from kobrel.plan.model import Shot
-from kobrel.plan.pictures.finished import DEPTH_KINDS, Finished, frame_of
+from kobrel.plan.pictures.rendered import DEPTH_KINDS, RenderedImage, frame_of
 from kobrel.plan.sequence.shots import shot_ends
-from kobrel.session.commands import finishing
+from kobrel.session.commands import rendered_image
 from kobrel.session.numbers import Now
 from kobrel.session.selection import Selection
 from kobrel.session.session import Session
 from kobrel.session.settings import allow_chosen
 from kobrel.session.tools import Tool
 from kobrel.session.view import View
-from kobrel.stage.read.finished.frames import ENDINGS, frames_beside, gaps, layers
+from kobrel.stage.read.rendered.frames import ENDINGS, frames_beside, gaps, layers
 from kobrel.stage.scene import Progress
 
 _KINDS = f"Pictures ({' '.join(f'*{ending}' for ending in ENDINGS)})"
@@ -46,7 +46,7 @@ _TICKS = (
 
 
 class DefocusPage(ShotCard):
-    """See the module."""
+    """Rendered images of the Proof card: opened, understood, measured, and written with their blur."""
 
     name = "Defocus"
     purpose = "A rendered image with its depth pass, blurred as the shot is"
@@ -65,15 +65,17 @@ class DefocusPage(ShotCard):
                 self.ask_open,
             ),
             ("Depth pass…", "Open a depth pass in a file of its own", self.ask_depth),
-            ("Remove", "Detach the rendered image from this shot", lambda: finishing.let_go(session)),
+            ("Remove", "Detach the rendered image from this shot", lambda: rendered_image.let_go(session)),
         )
         self.told = self.note()
         self.layer = choice("Layer of the picture", [], "Which of the file's layers is the picture", 186)
-        self.layer.activated.connect(lambda _i: finishing.change(session, layer=self.layer.currentData()))
+        self.layer.activated.connect(
+            lambda _i: rendered_image.change(session, layer=self.layer.currentData())
+        )
         self.row("Layer", self.layer)
         self.channel = choice("Channel of the depth", [], "Which of the file's channels is the depth", 186)
         self.channel.activated.connect(
-            lambda _i: finishing.change(session, depth_channel=self.channel.currentData())
+            lambda _i: rendered_image.change(session, depth_channel=self.channel.currentData())
         )
         self.row("Depth", self.channel)
         kinds: list[tuple[str, object]] = [(text, kind) for kind, text in DEPTH_KINDS.items()]
@@ -109,12 +111,12 @@ class DefocusPage(ShotCard):
             1e6,
             about="Known distance of the selected subject; calibrates the depth values",
         )
-        self.known.taken.connect(lambda metres: finishing.calibrate(session, metres))
+        self.known.taken.connect(lambda metres: rendered_image.calibrate(session, metres))
         self.row("Selected subject is at", self.known)
         self.lens = self.note()
         self.buttons(
             ("Rendered with this lens", "The picture was made with the lens and sensor that the shot has now",
-             lambda: finishing.take_lens(session)),
+             lambda: rendered_image.take_lens(session)),
             ("Measure", "Click either side of an edge or disc to measure the blur in the file",
              lambda: session.set(Selection.tool.to(Tool("measure")))),
         )  # fmt: skip
@@ -150,30 +152,30 @@ class DefocusPage(ShotCard):
         """A row with a part of the depth's rule."""
         self.bind(
             widget, lambda _now: self._value(name, 1.0),  # type: ignore[type-var]
-            lambda value: finishing.change_rule(self.session, **{name: value}),
+            lambda value: rendered_image.change_rule(self.session, **{name: value}),
         )  # fmt: skip
         self.row(label, widget)
 
     def _tick_rule(self, name: str, text: str, hint: str) -> QCheckBox:
         return self.tick(
             text, hint, lambda _now: bool(self._value(name, False)),
-            lambda on: finishing.change_rule(self.session, **{name: on}),
+            lambda on: rendered_image.change_rule(self.session, **{name: on}),
         )  # fmt: skip
 
     def _value(self, name: str, otherwise: object) -> object:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         return getattr(found.rule, name) if found is not None else otherwise
 
     def _is_distance(self) -> bool:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         return found is None or found.rule.kind in ("distance", "inverse")
 
     def _has_scene(self) -> bool:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         return found is not None and any(scene.finished is None for scene in self.session.plan.scenes)
 
     def show_more(self, subject: Now) -> None:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         for widget in (
             self.layer,
             self.channel,
@@ -193,7 +195,7 @@ class DefocusPage(ShotCard):
         focal = subject.camera.sensor_width_mm * subject.camera.squeeze / 2 / found.half_width
         self.lens.setText(f"Angle of view matches {focal:.4g} mm on this sensor.")
 
-    def _show_channels(self, found: Finished) -> None:
+    def _show_channels(self, found: RenderedImage) -> None:
         """What the files have to choose from."""
         try:
             known, depths = layers(Path(found.path))
@@ -235,7 +237,7 @@ class DefocusPage(ShotCard):
         """Take a picture for the shot."""
         allow_chosen(self.session.settings, path)
         try:
-            told = finishing.put(self.session, path, depth)
+            told = rendered_image.put(self.session, path, depth)
         except KobrelError as error:
             QMessageBox.warning(self, "Kobrel", plain(str(error)))
             return
@@ -243,23 +245,23 @@ class DefocusPage(ShotCard):
 
     def ask_depth(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Open its depth", self._folder(), _KINDS)
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         if not name:
             return
         if found is not None:
             allow_chosen(self.session.settings, Path(name))
-            finishing.change(self.session, depth_path=str(Path(name).absolute()), depth_channel="")
+            rendered_image.change(self.session, depth_path=str(Path(name).absolute()), depth_channel="")
             return
         picture, _ = QFileDialog.getOpenFileName(self, "Open its picture", self._folder(), _KINDS)
         if picture:
             self.open(Path(picture), Path(name))
 
     def _folder(self) -> str:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         return str(Path(found.path).parent) if found is not None else str(Path.home())
 
     def _ask_write(self) -> None:
-        found = finishing.finished_of(self.session)
+        found = rendered_image.finished_of(self.session)
         if found is None:
             return
         start = Path(found.path).with_name(f"{Path(found.path).stem.rsplit('.', 1)[0]}_blur.exr")
@@ -270,9 +272,9 @@ class DefocusPage(ShotCard):
 
     def write_to(self, path: Path) -> None:
         """Write the picture or the sequence with the shot's blur."""
-        from kobrel.exchange.finished.write import Choices, defocus
+        from kobrel.exchange.rendered.write import Choices, defocus
 
-        session, found = self.session, finishing.finished_of(self.session)
+        session, found = self.session, rendered_image.finished_of(self.session)
         plan, shot, stage = session.plan, session.shot, session.stage
         if found is None or shot is None:
             return
@@ -287,9 +289,9 @@ class DefocusPage(ShotCard):
             lambda told: session.say("  ".join([f"Written {path}, as frame {at}", *told])),
         )
 
-    def _queue(self, path: Path, found: Finished, shot: Shot) -> None:
+    def _queue(self, path: Path, found: RenderedImage, shot: Shot) -> None:
         """Have the frames of a sequence written beside the work."""
-        from kobrel.exchange.finished.write import target_of
+        from kobrel.exchange.rendered.write import target_of
         from kobrel.farm.work import work_of
 
         frames = [frame for frame in frames_beside(Path(found.path)) if shot.first <= frame <= shot.last]
@@ -313,16 +315,16 @@ class DefocusPage(ShotCard):
         self._proofing.job_wanted.emit(job)
 
     def _compare(self) -> None:
-        from kobrel.exchange.finished.compare import compared
+        from kobrel.exchange.rendered.compare import compared
 
-        session, found, now = self.session, finishing.finished_of(self.session), self.session.now
+        session, found, now = self.session, rendered_image.finished_of(self.session), self.session.now
         if found is None or now is None:
             return
         plan, stage, frame, camera = session.plan, session.stage, session.frame, now.camera
         self._run(lambda progress: compared(plan, stage, camera, found, frame, progress), self._show_compared)
 
     def _show_compared(self, found: object) -> None:
-        from kobrel.exchange.finished.compare import Comparison
+        from kobrel.exchange.rendered.compare import Comparison
         from kobrel.picture.defocus.simple import METHODS
 
         assert isinstance(found, Comparison)

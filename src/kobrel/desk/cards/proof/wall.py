@@ -23,7 +23,7 @@ _HUNG = [("Saved proofs", "wall"), ("Last bracket", "ladder")]
 
 @guarded
 class WallPage(SessionCard):
-    """See the module."""
+    """The wall of the Proof card: how it is seen, and what becomes of the chosen proofs."""
 
     name = "Wall"
     purpose = "Proofs side by side, to compare and restore"

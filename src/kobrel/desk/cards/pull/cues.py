@@ -18,7 +18,7 @@ _FILES = "Cues (*.csv *.otio *.otioz)"
 
 
 class CuesPage(Card[Shot]):
-    """See the module."""
+    """Cues: named frames and ranges, shown in the chart and snapped to."""
 
     name = "Cues"
     purpose = "Named frames that marks snap to"
@@ -80,7 +80,7 @@ class CuesPage(Card[Shot]):
         text = self.title.text().strip()
         self.title.setModified(False)  # it is taken, and shows whatever is chosen next
         if self.chosen is not None and text and text != self.chosen.name:
-            self._exchange(f"Cue {text}", self.chosen.but(name=text))
+            self._exchange(f"Cue {text}", self.chosen.replace(name=text))
 
     def _reach(self, first: int | None, last: int | None) -> None:
         """Let the chosen cue begin or end elsewhere; the other end gives way."""
@@ -91,7 +91,7 @@ class CuesPage(Card[Shot]):
         end = cue.end if last is None else last
         if end < begin:
             begin, end = (begin, begin) if first is not None else (end, end)
-        self._exchange("Frames of a cue", cue.but(first=begin, last=end if end > begin else None))
+        self._exchange("Frames of a cue", cue.replace(first=begin, last=end if end > begin else None))
 
     def add(self) -> None:
         """A cue at the frame that is shown."""

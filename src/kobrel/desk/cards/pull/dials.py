@@ -169,7 +169,7 @@ class _Turn(_TurnWhileRecording, Drag):
 
 
 class DialsPage(SessionCard):
-    """See the module."""
+    """Dials: one value that drives several of plates and lens, made by setting two ends."""
 
     name = "Dials"
     purpose = "One value that drives several values of plates and lens"

@@ -15,7 +15,7 @@ from kobrel.desk.toolkit.paint import draw_text
 from kobrel.desk.toolkit.theme import theme
 from kobrel.plan.measure.pace import closest_m
 from kobrel.plan.model import Shot
-from kobrel.plan.pull.perform import metres_of
+from kobrel.plan.pull.live_pull import metres_of
 from kobrel.session.document import Document
 from kobrel.session.numbers import AT_FRAME
 from kobrel.session.recording.focus import Performer
@@ -133,7 +133,7 @@ class _PutFocus(_TurnGesture, Drag):
 
 
 class LivePullPage(Card[Shot]):
-    """See the module."""
+    """Pulling by hand: a large dial, recorded while the shot plays."""
 
     name = "Live pull"
     purpose = "Record a pull by hand while the shot plays"

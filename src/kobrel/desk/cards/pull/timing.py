@@ -250,7 +250,9 @@ class Timing(Card[Mark]):
         session = self.session
         self.bind(
             made, lambda _mark: getattr(session.shot.ring, field) if session.shot else made.value,
-            lambda v: session.edit_shot(label, lambda shot: shot.but(ring=shot.ring.but(**{field: v}))),
+            lambda v: session.edit_shot(
+                label, lambda shot: shot.replace(ring=shot.ring.replace(**{field: v}))
+            ),
         )  # fmt: skip
         self.row(label, made)
         return made

@@ -40,12 +40,12 @@ class ReadingsModel(NamedRows):
 
     def rename(self, row: int, name: str) -> None:
         readings = list(self.things())
-        readings[row] = readings[row].but(name=name)
-        self.session.edit("Rename reading", self.session.plan.but(readings=tuple(readings)))
+        readings[row] = readings[row].replace(name=name)
+        self.session.edit("Rename reading", self.session.plan.replace(readings=tuple(readings)))
 
 
 class LaserPage(SessionCard):
-    """See the module."""
+    """The readings of the Tape card: from a laser meter, typed, or pasted; and subjects from them."""
 
     name = "Laser"
     purpose = "Distances from a laser meter, typed or pasted"
@@ -218,9 +218,9 @@ class LaserPage(SessionCard):
         taken = {reading.name for reading in plan.readings}
         fresh: list[Reading] = []
         for reading in readings:
-            fresh.append(reading.but(name=edit.unused(reading.name, taken)))
+            fresh.append(reading.replace(name=edit.unused(reading.name, taken)))
             taken.add(fresh[-1].name)
-        plan = plan.but(readings=(*plan.readings, *fresh))
+        plan = plan.replace(readings=(*plan.readings, *fresh))
         self.session.edit("Add readings" if len(readings) > 1 else f"Add {readings[0].name}", plan)
 
     def _add_typed(self, metres: float) -> None:
@@ -274,7 +274,7 @@ class LaserPage(SessionCard):
         row, readings = self.table.currentIndex().row(), list(self.session.plan.readings)
         if 0 <= row < len(readings):
             gone = readings.pop(row)
-            self.session.edit(f"Delete {gone.name}", self.session.plan.but(readings=tuple(readings)))
+            self.session.edit(f"Delete {gone.name}", self.session.plan.replace(readings=tuple(readings)))
 
     def show_more(self, subject: Session) -> None:
         self._model.layoutChanged.emit()

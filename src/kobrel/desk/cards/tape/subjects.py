@@ -18,7 +18,7 @@ from kobrel.desk.boundary import guarded
 from kobrel.desk.cards.base import Card
 from kobrel.desk.cards.widgets import choice, choose, give_role
 from kobrel.desk.toolkit.fields import length_field
-from kobrel.desk.toolkit.paint import draw_peg, role_of, subject_colour
+from kobrel.desk.toolkit.paint import draw_tag, role_of, subject_colour
 from kobrel.desk.toolkit.theme import font, theme
 from kobrel.desk.toolkit.words import plain
 from kobrel.plan import edit
@@ -121,7 +121,7 @@ class SubjectsModel(QAbstractListModel):
 
 @guarded
 class _Lines(QStyledItemDelegate):
-    """Paints a subject: peg, name and distance; beneath, the numbers behind it."""
+    """Paints a subject: tag, name and distance; beneath, the numbers behind it."""
 
     def __init__(self, session: Session, model: SubjectsModel) -> None:
         super().__init__()
@@ -145,7 +145,7 @@ class _Lines(QStyledItemDelegate):
             painter.drawRoundedRect(box.adjusted(0, 1, 0, -1), 3, 3)
         colour = subject_colour(now.survey, row, now.row) if now else theme().quiet
         gone = now is None or now.survey.state[row, now.row] == GONE
-        draw_peg(painter, box.topLeft() + QRectF(0, 0, 24, 28).center(), subject.number, colour, gone)
+        draw_tag(painter, box.topLeft() + QRectF(0, 0, 24, 28).center(), subject.number, colour, gone)
         words = self._model.words(row)
         first, second = box.adjusted(26, 4, -6, -22), box.adjusted(26, 22, -6, -3)
         painter.setPen(colour)
@@ -169,7 +169,7 @@ class _Lines(QStyledItemDelegate):
 
 
 class SubjectsPage(Card[Subject]):
-    """See the module."""
+    """The subjects of the Tape card: a list in two lines each, and what the chosen one is tied to."""
 
     name = "Subjects"
     purpose = "What the focus can be on, with distances and blur"

@@ -13,7 +13,7 @@ from kobrel.session.session import Session
 
 
 class TapeCard(PagedCard):
-    """See the module."""
+    """Tape: subjects and their distances, tapes, and readings; in the unit of one's choice."""
 
     name = "Tape"
     depends = (Document.plan,)
@@ -29,5 +29,5 @@ class TapeCard(PagedCard):
         self.row("Lengths in", self.unit)
 
     def _set_unit(self, unit: str) -> None:
-        plan = self.session.plan.but(unit=unit)
+        plan = self.session.plan.replace(unit=unit)
         self.session.edit(f"Lengths in {self.unit.currentText().lower()}", plan)

@@ -36,7 +36,7 @@ class TapesModel(NamedRows):
 
 
 class TapesPage(Card[Tape]):
-    """See the module."""
+    """The tapes of the Tape card."""
 
     name = "Tapes"
     purpose = "Distances between two points, at every frame"

@@ -188,7 +188,7 @@ class _Pane(QWidget):
 
 
 class ArrivalSheet(QDialog):
-    """See the module. What is changed here is done at once, and can be undone.
+    """The scene report: size, unit and axes, cameras, choices, and what was left out.
 
     Parameters
     ----------

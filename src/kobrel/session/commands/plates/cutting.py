@@ -73,7 +73,7 @@ def take_shape(session: Session, shape: CutShape) -> None:
     if session.selection.cut_mode == "lift":
         lift(session, shape)
     else:
-        add_shape(session, shape.but(takes_away=session.selection.cut_mode == "take away"))
+        add_shape(session, shape.replace(takes_away=session.selection.cut_mode == "take away"))
 
 
 def _are_specks(session: Session) -> bool:
@@ -93,7 +93,7 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
     now, source = both
     dials = now.plan.dials
     pivot = middle_of(shape)
-    made = source.but(
+    made = source.replace(
         name=f"{source.name} part", cut=Cut(shapes=(shape,)), fill=None, beyond="nothing", lies=False
     )
     if pivot is not None and not source.lies:
@@ -103,12 +103,12 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
         made = placing.brought_nearer(made, dials, now.camera, now.frame, _NEARER)
     plan, made = edit.add_plate(now.plan, made)
     before = source.fill or Fill()
-    filled = source.but(fill=before.but(of=(*before.of, made.number)))
+    filled = source.replace(fill=before.replace(of=(*before.of, made.number)))
     plan = edit.with_plate(plan, filled)
     for other in plan.plates:  # a ground of the same picture is filled as well
         if other.lies and other is not source and other.picture == source.picture:
             own = other.fill or Fill(kind=before.kind)
-            plan = edit.with_plate(plan, other.but(fill=own.but(of=(*own.of, made.number))))
+            plan = edit.with_plate(plan, other.replace(fill=own.replace(of=(*own.of, made.number))))
     session.edit(f"Lift {made.name}", plan, Selection.item.to(ChosenPlates(made.number)))
     session.say(f"{made.name} cut out of {source.name}; hole filled.")
 
@@ -117,7 +117,7 @@ def lift(session: Session, both: tuple[Now, Plate], shape: CutShape) -> None:
 def add_shape(session: Session, plate: Plate, shape: CutShape) -> None:
     """Add a shape to what the chosen plate shows, or take it away from that."""
     cut = plate.cut
-    made = Cut(shapes=(shape,)) if cut is None else cut.but(shapes=(*cut.shapes, shape))
+    made = Cut(shapes=(shape,)) if cut is None else cut.replace(shapes=(*cut.shapes, shape))
     _change_cut(session, plate, "Cut", made)
 
 
@@ -126,7 +126,7 @@ def change_shape(session: Session, plate: Plate, index: int, shape: CutShape) ->
     """Exchange a shape of the chosen plate's cut."""
     if plate.cut is not None and index < len(plate.cut.shapes):
         shapes = (*plate.cut.shapes[:index], shape, *plate.cut.shapes[index + 1 :])
-        _change_cut(session, plate, "Outline", plate.cut.but(shapes=shapes))
+        _change_cut(session, plate, "Outline", plate.cut.replace(shapes=shapes))
 
 
 @needs_chosen
@@ -134,18 +134,18 @@ def remove_shape(session: Session, plate: Plate, index: int) -> None:
     """Take a shape out of the chosen plate's cut; without any it shows all of its picture."""
     if plate.cut is not None and index < len(plate.cut.shapes):
         left = (*plate.cut.shapes[:index], *plate.cut.shapes[index + 1 :])
-        _change_cut(session, plate, "Cut", plate.cut.but(shapes=left) if left else None)
+        _change_cut(session, plate, "Cut", plate.cut.replace(shapes=left) if left else None)
 
 
 @needs_chosen
 def change_edge(session: Session, plate: Plate, what: str, **changes: float) -> None:
     """Change how far the cut's edge is grown, smoothed or feathered."""
     if plate.cut is not None:
-        _change_cut(session, plate, what, plate.cut.but(**changes))
+        _change_cut(session, plate, what, plate.cut.replace(**changes))
 
 
 def _change_cut(session: Session, plate: Plate, what: str, cut: Cut | None) -> None:
-    session.edit(f"{what} of {plate.name}", edit.with_plate(session.plan, plate.but(cut=cut)))
+    session.edit(f"{what} of {plate.name}", edit.with_plate(session.plan, plate.replace(cut=cut)))
 
 
 def lifted_from(plan: Plan, plate: Plate) -> Plate | None:
@@ -168,8 +168,8 @@ def set_fill(session: Session, kind: FillKind | None = None, grow_px: float | No
     if plate is None or plate.fill is None:
         return
     fill = plate.fill
-    fill = fill.but(kind=kind or fill.kind, grow_px=fill.grow_px if grow_px is None else grow_px)
-    session.edit(f"Fill of {plate.name}", edit.with_plate(session.plan, plate.but(fill=fill)))
+    fill = fill.replace(kind=kind or fill.kind, grow_px=fill.grow_px if grow_px is None else grow_px)
+    session.edit(f"Fill of {plate.name}", edit.with_plate(session.plan, plate.replace(fill=fill)))
 
 
 # Shapes

@@ -36,13 +36,13 @@ needs_chosen = needs(chosen)
 
 def _with_dial(plan: Plan, old: str, dial: Dial | None) -> Plan:
     dials = [dial if d.name == old else d for d in plan.dials]
-    return plan.but(dials=tuple(d for d in dials if d is not None))
+    return plan.replace(dials=tuple(d for d in dials if d is not None))
 
 
 @needs_chosen
 def change(session: Session, dial: Dial, what: str, /, **changes: object) -> None:
     """Change fields of the chosen dial."""
-    made = dial.but(**changes)
+    made = dial.replace(**changes)
     session.edit(
         f"{what} of {dial.name}", _with_dial(session.plan, dial.name, made), Selection.dial.to(made.name)
     )
@@ -80,7 +80,7 @@ def finish(session: Session, now: Now) -> None:
     dial = Dial(name=name, drives=drives, shot=now.shot.name)
     session.edit(
         f"Make {name}",
-        before.but(dials=(*before.dials, dial)),
+        before.replace(dials=(*before.dials, dial)),
         Selection.dial.to(name),
         Selection.dial_start.to(None),
     )
@@ -163,7 +163,7 @@ def _change_key(session: Session, dial: Dial, what: str, **changes: object) -> N
 def change_drive(session: Session, dial: Dial, index: int, **changes: object) -> None:
     """Change one end or the ease of a value that the chosen dial drives."""
     if 0 <= index < len(dial.drives):
-        made = dial.drives[index].but(**changes)
+        made = dial.drives[index].replace(**changes)
         change(session, "Range", drives=(*dial.drives[:index], made, *dial.drives[index + 1 :]))
 
 
@@ -182,7 +182,7 @@ def drop_drive(session: Session, dial: Dial, index: int) -> None:
         return
     drive = dial.drives[index]
     left = (*dial.drives[:index], *dial.drives[index + 1 :])
-    plan = _with_dial(session.plan, dial.name, dial.but(drives=left))
+    plan = _with_dial(session.plan, dial.name, dial.replace(drives=left))
     plate = session.plan.plate(drive.plate)
     if plate is not None:
         plan = edit.with_plate(plan, _as_now(session, plate, drive))
@@ -192,9 +192,9 @@ def drop_drive(session: Session, dial: Dial, index: int) -> None:
 def _as_now(session: Session, plate: Plate, drive: Drive) -> Plate:
     dials = session.plan.dials
     if drive.what == "distance":
-        return plate.but(position_m=vector(pivot_at(plate, dials, [session.frame])[0]), keys=())
+        return plate.replace(position_m=vector(pivot_at(plate, dials, [session.frame])[0]), keys=())
     what: DrivenOfPlate = drive.what  # type: ignore[assignment]
-    return plate.but(**{what: Level(value=float(value_at(plate, dials, what, [session.frame])[0]))})
+    return plate.replace(**{what: Level(value=float(value_at(plate, dials, what, [session.frame])[0]))})
 
 
 @needs_chosen

@@ -39,7 +39,7 @@ def add(session: Session, now: Now, drawn: Drawn) -> None:
     aspect = camera.width_px / camera.height_px
     place, height = placing.filling(camera, distance, aspect)
     if isinstance(drawn, Specks):
-        drawn = drawn.but(
+        drawn = drawn.replace(
             depth_m=_SPECKS_DEPTH * distance, size_m=_SPECK * height, speed_m=_SPECK / 2 * height
         )
     picture = picture_of_drawn(drawn, aspect)
@@ -62,15 +62,15 @@ def change(session: Session, plate: Plate, what: str, /, **changes: Any) -> None
     drawn = plate.picture.drawn
     if drawn is None:
         return
-    fresh = drawn.but(**changes)
+    fresh = drawn.replace(**changes)
     if fresh == drawn:
         return
     height, size = plate.height_m, plate.picture.size_px
     if isinstance(drawn, Title) and isinstance(fresh, Title):
         height *= letters_in_height(fresh) / letters_in_height(drawn)
         size = picture_of_drawn(fresh, plate.picture.aspect).size_px
-    picture = plate.picture.but(drawn=fresh, size_px=size)
-    made = plate.but(picture=picture, height_m=height)
+    picture = plate.picture.replace(drawn=fresh, size_px=size)
+    made = plate.replace(picture=picture, height_m=height)
     session.edit(f"{what} of {plate.name}", edit.with_plate(session.plan, made))
 
 
@@ -98,7 +98,7 @@ def set_letters(session: Session, plate: Plate, metres: float) -> None:
     """Make the letters of the chosen title so large, at a scale of 1."""
     drawn = plate.picture.drawn
     if isinstance(drawn, Title):
-        made = plate.but(height_m=metres * letters_in_height(drawn))
+        made = plate.replace(height_m=metres * letters_in_height(drawn))
         session.edit(f"Size of {plate.name}", edit.with_plate(session.plan, made))
 
 

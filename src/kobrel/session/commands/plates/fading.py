@@ -17,7 +17,7 @@ def fade(session: Session, way: Way, frames: float) -> None:
     plan = session.plan
     for plate in plates:
         made = faded(plate.opacity, way, session.frame, session.frame + length)
-        plan = edit.with_plate(plan, plate.but(opacity=made))
+        plan = edit.with_plate(plan, plate.replace(opacity=made))
     who = plates[0].name if len(plates) == 1 else f"{len(plates)} plates"
     session.edit(f"Fade {who} {way}", plan)
     session.say(f"Fade {way} of {who}, frames {session.frame:g} to {session.frame + length:g}.")

@@ -23,9 +23,9 @@ from kobrel.session.needs import needs
 from kobrel.session.numbers import Now
 from kobrel.session.selection import ChosenPlates, Selection
 from kobrel.session.session import Session
-from kobrel.stage.read.finished.frames import frames_beside
 from kobrel.stage.read.plates.playing import is_movie
 from kobrel.stage.read.plates.stills import ENDINGS, layers_of
+from kobrel.stage.read.rendered.frames import frames_beside
 from kobrel.stage.stage import Place
 
 Source = tuple[str, PlatePicture]
@@ -119,7 +119,7 @@ def add(session: Session, sources: Sequence[Source]) -> list[Plate]:
     for (name, picture), distance in zip(sources, away, strict=True):
         playing = picture.playing
         if playing is not None and session.shot is not None:
-            picture = picture.but(playing=playing.but(at=session.shot.first))  # noqa: PLW2901
+            picture = picture.replace(playing=playing.replace(at=session.shot.first))  # noqa: PLW2901
         place, height = (0.0, 0.0, -distance), 2.0
         if camera is not None:
             place, height = placing.filling(camera, distance, picture.aspect)
@@ -171,7 +171,7 @@ def choose(session: Session, number: int | None, besides: bool = False) -> None:
 @needs_chosen
 def change(session: Session, plate: Plate, what: str, /, **changes: object) -> None:
     """Change fields of the chosen plate."""
-    session.edit(f"{what} of {plate.name}", edit.with_plate(session.plan, plate.but(**changes)))
+    session.edit(f"{what} of {plate.name}", edit.with_plate(session.plan, plate.replace(**changes)))
 
 
 def distance_m(session: Session, plate: Plate) -> float | None:
@@ -265,7 +265,7 @@ def set_level(session: Session, what: DrivenOfPlate, value: float) -> None:
     if plate is None or _is_driven(session, plate, what):
         return
     level: Level = getattr(plate, what)
-    made = plate.but(**{what: level.set(LevelKey(frame=session.frame, value=value))})
+    made = plate.replace(**{what: level.set(LevelKey(frame=session.frame, value=value))})
     session.edit(f"{NAMES[what]} of {plate.name}", edit.with_plate(session.plan, made))
 
 
@@ -292,7 +292,7 @@ def toggle_key(session: Session, plate: Plate, what: DrivenOfPlate) -> None:
         made = plate.toggled(PlaceKey(frame=frame, position_m=here))
     else:
         level: Level = getattr(plate, what)
-        made = plate.but(**{what: level.toggled_at(frame)})
+        made = plate.replace(**{what: level.toggled_at(frame)})
     session.edit(f"Key of {plate.name}", edit.with_plate(session.plan, made))
 
 
@@ -303,7 +303,7 @@ def set_ease(session: Session, plate: Plate, what: DrivenOfPlate, ease: PullEase
         made = plate.with_ease(session.frame, "even" if ease == "even" else "smooth")
     else:
         level: Level = getattr(plate, what)
-        made = plate.but(**{what: level.with_ease(session.frame, ease)})
+        made = plate.replace(**{what: level.with_ease(session.frame, ease)})
     session.edit(f"Interpolation of {plate.name}", edit.with_plate(session.plan, made))
 
 
@@ -340,7 +340,7 @@ def fill_frame(session: Session, both: tuple[Now, Plate]) -> None:
         session.say(f"{plate.name} is behind the camera.")
         return
     place, height = placing.filling(now.camera, metres, plate.picture.aspect)
-    made = plate.but(
+    made = plate.replace(
         position_m=place, keys=(), scale=Level(value=1.0), height_m=height, pivot=(0.5, 0.5), roll_deg=Level()
     )
     session.edit(f"Fill frame: {plate.name}", edit.with_plate(now.plan, made))

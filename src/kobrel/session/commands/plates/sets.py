@@ -36,10 +36,10 @@ def from_depth(
     taken = [plate.name for plate in now.plan.plates]
     named = []
     for plate in made:
-        named.append(plate.but(name=edit.unused(plate.name, taken)))
+        named.append(plate.replace(name=edit.unused(plate.name, taken)))
         taken.append(named[-1].name)
     left = tuple(plate for plate in now.plan.plates if plate is not source)
-    plan = now.plan.but(plates=(*left, *named))
+    plan = now.plan.replace(plates=(*left, *named))
     chosen = ChosenPlates(named[-1].number, frozenset(plate.number for plate in named[:-1]))
     session.edit(f"Make plates of {source.name} by depth", plan, Selection.item.to(chosen))
     session.say(f"{source.name} sliced into {len(named)} plates.")
@@ -56,7 +56,7 @@ def make_ground(session: Session, both: tuple[Now, Plate], horizon: float, heigh
     plan = edit.with_shot(now.plan, session.shot_index, edit.with_camera(shot, camera))
     eye = camera_at(plan, plan.shots[session.shot_index], now.frame, now.stage)
     place, tall = placing.filling(eye, _BACKDROP_M, photo.picture.aspect)
-    backdrop = photo.but(
+    backdrop = photo.replace(
         position_m=place, keys=(), height_m=tall, scale=Level(value=1.0), pivot=(0.5, 0.5), faces=True,
         roll_deg=Level(), lies=False, beyond="mirrored" if photo.beyond == "nothing" else photo.beyond,
     )  # fmt: skip

@@ -16,8 +16,8 @@ from kobrel.errors import SceneError
 from kobrel.files import require_file
 from kobrel.stage.pictures.pixels import require_room, require_size
 from kobrel.stage.plates import WHOLE, PlatePixels
-from kobrel.stage.read.finished.frames import frames_beside, path_at
 from kobrel.stage.read.plates.stills import read_still
+from kobrel.stage.read.rendered.frames import frames_beside, path_at
 
 MOVIES = (".mov", ".mp4", ".mkv", ".webm", ".avi")
 _KEPT = 4

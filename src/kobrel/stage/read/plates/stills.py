@@ -110,9 +110,9 @@ def _require_readable(path: Path) -> None:
 def _opened(path: Path) -> Any:
     import OpenImageIO as oiio  # noqa: N813
 
-    wish = oiio.ImageSpec()
-    wish["oiio:UnassociatedAlpha"] = 1  # as the file has it: multiplied here, where that is needed
-    source = open_source(path, wish)
+    wanted = oiio.ImageSpec()
+    wanted["oiio:UnassociatedAlpha"] = 1  # as the file has it: multiplied here, where that is needed
+    source = open_source(path, wanted)
     spec = source.spec()
     try:
         require_size(spec.width, spec.height, path)

@@ -1,1 +1,0 @@
-"""Finished frames written with the blur of a shot."""

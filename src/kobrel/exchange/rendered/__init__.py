@@ -1,0 +1,1 @@
+"""Rendered images written with the blur of a shot."""

@@ -1,1 +1,0 @@
-"""What is chosen from: lenses of a kit, and presets of the iris."""

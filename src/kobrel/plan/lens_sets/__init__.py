@@ -1,0 +1,1 @@
+"""What is chosen from: lenses of a lens set, and presets of the iris."""

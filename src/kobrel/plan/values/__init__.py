@@ -1,0 +1,1 @@
+"""A shot in renderers' conventions: the values that they ask for, and back."""

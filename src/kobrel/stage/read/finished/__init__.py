@@ -1,1 +1,0 @@
-"""Finished pictures with depth: read, and made into a relief that stands in for a scene."""
