@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from kobrel.errors import KobrelError
 from kobrel.picture.defocus.layered import defocused
 from kobrel.picture.defocus.source import FrameSource, Laid
+from kobrel.picture.denoise import can_denoise
 from kobrel.picture.develop import as_shown
 from kobrel.picture.finish import bent_picture, glowing
 from kobrel.picture.quick import PREVIEW_TAPS, TAPS, blurred
@@ -39,6 +40,8 @@ from kobrel.stage.stage import Stage
 
 EXACT_FROM = 8
 """Passes after which the exact picture stands alone; before, it fades in over the quick one."""
+DENOISED_AT = (2, 8, 32)
+"""Passes after which the picture is denoised, and after the last."""
 _KEPT_SHARP = 6
 _SAMPLES = 12
 """Of the light in pictures without blur, where it is drawn at random."""
@@ -56,6 +59,7 @@ class Request:
     passes : exact passes to gather otherwise
     finish : what is done to the picture on the screen
     finished : the rendered image that the shot is blurred on, instead of its stage
+    denoise : whether noise is removed from what is shown, where that can be done
     """
 
     stage: Stage
@@ -68,6 +72,7 @@ class Request:
     passes: int = 64
     finish: Finish = field(default_factory=Finish)
     finished: FrameSource | None = None
+    denoise: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +81,7 @@ class Drawn:
 
     `depth` is (h, w) metres along the axis (fisheye: straight) of what is delivered; a preview
     picture may be half the size asked for. `sharp_part` is how much of that is sharp, 0 to 1.
+    `denoised` tells whether noise was removed.
     """
 
     request: Request
@@ -83,6 +89,7 @@ class Drawn:
     passes: int
     depth: NDArray[np.float32]
     sharp_part: float = 0.0
+    denoised: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,6 +165,7 @@ class DrawingService:
         self._sharp: LRUCache[tuple[object, ...], Sharp] = LRUCache(_KEPT_SHARP)
         self._current: _Work | None = None
         self._preview_s = 0.0
+        self._can_denoise = True
         self._thread = threading.Thread(target=self._run, name="kobrel-drawing", daemon=True)
         self._thread.start()
 
@@ -366,7 +374,10 @@ class DrawingService:
         work.film.view = full
         part = sharp_part(full, delivered(full, work.sharp.depth))
         self._current = work = replace(work, request=request, sharp_part=part)
-        self._show(work, self._gathered(work))
+        if self._denoises(work) and work.film.passes >= DENOISED_AT[0]:
+            self._show_clean(work)
+        else:
+            self._show(work, self._gathered(work))
         return True
 
     @staticmethod
@@ -405,8 +416,28 @@ class DrawingService:
         drawn = work.request.finished is None and work.request.light.surfaces == "full"
         if done > EXACT_FROM and drawn and work.sharp.samples < _SAMPLES:
             self._refine(work)
-        if done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
+        if self._denoises(work):
+            if done in DENOISED_AT or done == work.request.passes:
+                work.clean = None
+                self._show_clean(work)
+        elif done <= EXACT_FROM or done % 4 == 0 or done == work.request.passes:
             self._show(work, self._gathered(work))
+
+    def _denoises(self, work: "_Work") -> bool:
+        return work.request.denoise and self._can_denoise and isinstance(work.film, Film) and can_denoise()
+
+    def _show_clean(self, work: "_Work") -> None:
+        """Show the picture so far without its noise; that of the passes so far where it is kept."""
+        if work.clean is None:
+            assert isinstance(work.film, Film)
+            try:
+                work.clean = work.film.denoised(self._stop)
+            except RuntimeError as error:
+                self._can_denoise = False
+                self._problem(f"{error} The picture is shown with its noise.")
+                self._show(work, self._gathered(work))
+                return
+        self._show(work, work.clean, denoised=True)
 
     def _refine(self, work: "_Work") -> None:
         """Add to the picture without blur, from which pictures are made while something is dragged."""
@@ -421,12 +452,12 @@ class DrawingService:
         exact, part = work.film.picture(), min(1.0, work.film.passes / EXACT_FROM)
         return exact if part == 1.0 else work.quick * np.float32(1 - part) + exact * np.float32(part)
 
-    def _show(self, work: "_Work", linear: NDArray[np.float32]) -> None:
+    def _show(self, work: "_Work", linear: NDArray[np.float32], denoised: bool = False) -> None:
         if self._closing:
             return  # whoever wanted it may be gone
         pixels = for_screen(work.request, linear)
         depth = delivered(work.film.view, work.sharp.depth)
-        self._drawn(Drawn(work.request, pixels, work.film.passes, depth, work.sharp_part))
+        self._drawn(Drawn(work.request, pixels, work.film.passes, depth, work.sharp_part, denoised))
 
     def _make_sketch(self, request: Request, done: Callable[[Drawn], None]) -> None:
         view = self._view(request)
@@ -449,10 +480,13 @@ def _alike(one: View, other: View) -> bool:
 
 @dataclass(eq=False)
 class _Work:
-    """A picture in the making: its film, the smooth frame beneath, and the sharp picture."""
+    """A picture in the making: its film, the smooth frame beneath, and the sharp picture; `clean` is the
+    last one without noise.
+    """
 
     request: Request
     film: Film | Laid
     quick: NDArray[np.float32]
     sharp: Sharp
     sharp_part: float
+    clean: NDArray[np.float32] | None = None

@@ -11,6 +11,7 @@ from functools import cache, cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from kobrel.picture.denoise import denoised
 from kobrel.picture.discs import corner_loss_stops
 from kobrel.picture.emitters import SmallLights
 from kobrel.picture.tracing.gloss import table
@@ -24,6 +25,8 @@ _NICE = 10
 _LIGHT_PARTS = 4
 """In how many parts the small lights are spread: their sums are added, so it is part of the result."""
 _MOST_BLOCKS, _LEAST_BLOCK = 16, 8
+_LEAST_DISCS = 8
+"""Passes of small lights' discs that a denoised picture has at the least."""
 _MOST_LIFT = 3.0
 THREADS = "KOBREL_THREADS"
 """Variable of the environment: how many threads draw."""
@@ -220,8 +223,11 @@ class Film:
     def __init__(self, view: View, first: int = 0) -> None:
         self.view = view
         self.first, self.passes = first, 0
-        self._lights: SmallLights | None = None
         self._sum = np.zeros((view.height, view.width, 3), np.float32)
+
+    @cached_property
+    def _discs(self) -> "Discs":
+        return Discs(self.view)
 
     def expose(self, stop: Callable[[], bool] = never) -> None:
         """Add one pass: one lens sample for each pixel.
@@ -231,15 +237,13 @@ class Film:
         Cancelled
             `stop` said so; the film is as it was.
         """
-        if self._lights is None:
-            self._lights = SmallLights(self.view)
-        lights, before, number = self._lights, self._sum.copy(), self.first + self.passes
+        before, number = self._sum.copy(), self.first + self.passes
         try:
-            _draw(self.view, number, True, self._sum, _NO_DEPTH, stop, lights.drawn)
+            _draw(self.view, number, True, self._sum, _NO_DEPTH, stop, self._discs.drawn)
         except Cancelled:
             self._sum = before
             raise
-        lights.expose(number, self._sum, lambda work: list(_pool().map(lambda do: do(), work)), _LIGHT_PARTS)
+        self._discs.add(number, self._sum)
         self.passes += 1
 
     def sum(self) -> NDArray[np.float32]:
@@ -254,9 +258,71 @@ class Film:
         """Mean of the passes so far, (H, W, 3) linear; its corners lifted where the shot says so."""
         return _mean(self.view, self._sum, self.passes)
 
+    def denoised(self, stop: Callable[[], bool] = never) -> NDArray[np.float32]:
+        """As :meth:`picture`, without the noise of what is traced.
+
+        Raises
+        ------
+        Cancelled
+            `stop` said so.
+        RuntimeError
+            See :func:`kobrel.picture.denoise.denoised`.
+        """
+        return _without_noise(self.view, self._sum, self.passes, self._discs, stop)
+
+
+class Discs:
+    """Sums of the discs of a view's small lights over passes from the first on."""
+
+    def __init__(self, view: View) -> None:
+        self._lights = SmallLights(view)
+        self._sum = np.zeros((view.height, view.width, 3), np.float32)
+        self._passes = 0
+
+    @property
+    def drawn(self) -> NDArray[np.uint8]:
+        """For each emitter whether its disc is drawn from itself, 0 or 1."""
+        return self._lights.drawn
+
+    def add(self, number: int, total: NDArray[np.float32]) -> None:
+        """Add the discs of one pass to a picture (H, W, 3)."""
+        self._lights.expose(
+            number, total, lambda work: list(_pool().map(lambda do: do(), work)), _LIGHT_PARTS
+        )
+
+    def sum(self, passes: int, stop: Callable[[], bool]) -> NDArray[np.float32]:
+        """Sum of the discs of so many passes, (H, W, 3) linear.
+
+        Raises
+        ------
+        Cancelled
+            `stop` said so.
+        """
+        if passes < self._passes:
+            self._sum, self._passes = np.zeros_like(self._sum), 0
+        for number in range(self._passes, passes if self.drawn.any() else self._passes):
+            if stop():
+                raise Cancelled("Drawing was stopped.")
+            self.add(number, self._sum)
+            self._passes = number + 1
+        return self._sum.copy()
+
+
+def _without_noise(
+    view: View, total: NDArray[np.float32], passes: int, discs: Discs, stop: Callable[[], bool]
+) -> NDArray[np.float32]:
+    """The mean of the passes: what was traced denoised, the discs of small lights laid over it."""
+    traced = np.maximum(total - discs.sum(passes, stop), np.float32(0)) / np.float32(max(1, passes))
+    count = max(passes, _LEAST_DISCS)
+    return _lifted(view, denoised(traced, stop) + discs.sum(count, stop) / np.float32(count))
+
 
 def _mean(view: View, total: NDArray[np.float32], passes: int) -> NDArray[np.float32]:
-    mean = total / np.float32(max(1, passes))
+    return _lifted(view, total / np.float32(max(1, passes)))
+
+
+def _lifted(view: View, mean: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A picture with its corners lifted, where the shot says so."""
     front = view.camera.flaws.front_stop
     return mean * _lift(view) if front is not None and front.made_up else mean
 
@@ -302,12 +368,26 @@ def block_sums(
         yield film.sum()
 
 
-def from_sums(view: View, sums: Iterable[NDArray[np.float32]], passes: int) -> NDArray[np.float32]:
-    """The exact picture from the sums of all :func:`blocks` of its passes, in order."""
+def from_sums(
+    view: View,
+    sums: Iterable[NDArray[np.float32]],
+    passes: int,
+    denoise: bool = False,
+    stop: Callable[[], bool] = never,
+) -> NDArray[np.float32]:
+    """The exact picture from the sums of all :func:`blocks` of its passes, in order; denoised if asked for.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    RuntimeError
+        See :func:`kobrel.picture.denoise.denoised`.
+    """
     total = np.zeros((view.height, view.width, 3), np.float32)
     for each in sums:
         total += each
-    return _mean(view, total, passes)
+    return _without_noise(view, total, passes, Discs(view), stop) if denoise else _mean(view, total, passes)
 
 
 def exposed(
@@ -315,19 +395,21 @@ def exposed(
     passes: int,
     stop: Callable[[], bool] = never,
     before: Callable[[int], object] = lambda _done: None,
+    denoise: bool = False,
 ) -> NDArray[np.float32]:
     """The exact picture of so many passes, (H, W, 3) linear.
 
     Parameters
     ----------
     before : told before each pass how many are done
+    denoise : whether noise is removed from what is traced
 
     Raises
     ------
     Cancelled
         `stop` or `before` said so.
     """
-    return from_sums(view, block_sums(view, blocks(passes), stop, before), passes)
+    return from_sums(view, block_sums(view, blocks(passes), stop, before), passes, denoise, stop)
 
 
 def _lift(view: View) -> NDArray[np.float32]:

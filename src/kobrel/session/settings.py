@@ -157,6 +157,7 @@ CREW_PAGE, CREW_RING, CREW_LENS_SET, CREW_HAS = (
 # The window
 PLAY_LOOPS = Setting("play/loops", True)
 PLAY_SPEED = Setting("play/speed", 1.0)
+DENOISES = Setting("view/denoise", True)
 SHORTCUTS = Setting("shortcuts/", "")
 """Key of an action, by its name, where it is not the one it came with; "-" is none."""
 FOLDED = Setting("folded/", False)

@@ -26,6 +26,7 @@ class View(Room):
     play_speed, loops : how many times its own rate it plays, and whether it starts again at the end
     play_range : a shot's name, and the first and last of its frames that are played; None is all of any shot
     thrown, throw_px : whether all is shown out of focus, and by how many pixels (below 0 as before the focus)
+    denoises : whether noise is removed from Picture
     file_as_it_is : whether a rendered image is shown without the shot's blur
     pointed_value : key of the quantity under the pointer, which the views show
     custom_values : a person's custom values that are known
@@ -47,6 +48,7 @@ class View(Room):
     play_range: Field[tuple[str, int, int] | None] = Field(None)
     defocus_everything = Field(False)
     throw_px = Field(60.0)
+    denoises = Field(True)
     file_as_it_is = Field(False)
     pointed_value = Field("")
     custom_values: Field[tuple[CustomValues, ...]] = Field(())
@@ -64,6 +66,7 @@ class View(Room):
         self._remember(View.throw_px, keys.THROW_PX)
         self._remember(View.stop_steps, keys.STOP_STEPS, _STEPS)
         self._remember(View.loops, keys.PLAY_LOOPS)
+        self._remember(View.denoises, keys.DENOISES)
         self._remember(View.play_speed, keys.PLAY_SPEED, PLAY_SPEEDS)
         self._remember(View.proof_order, keys.PROOF_ORDER, tuple(ORDERS))
 

@@ -99,7 +99,7 @@ class Drawing(QObject):
         defocus_everything_px = session.defocus_everything_px
         parts = (
             session.parts, session.walk, session.frame, size, preview, passes, defocus_everything_px,
-            session.view.file_as_it_is,
+            session.view.file_as_it_is, session.view.denoises,
         )  # fmt: skip
         if not self._changed(parts):
             return
@@ -109,7 +109,7 @@ class Drawing(QObject):
         plan = session.plan
         request = Request(
             session.stage, seen, session.frame, plan.light, *size, preview, passes, plan.finish,
-            None if session.walk is not None else self.finished_of(session.shot),
+            None if session.walk is not None else self.finished_of(session.shot), session.view.denoises,
         )  # fmt: skip
         service.ask(request)
 

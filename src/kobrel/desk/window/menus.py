@@ -267,6 +267,7 @@ def _view(host: Host) -> None:
         ("Show/hide Overhead", "U", partial(body.fold, body.overhead)),
         ("Show/hide chart", "H", partial(body.fold, body.chart)),
         None,
+        ("Denoised or raw picture", "R", lambda: session.setter(View.denoises)(not session.view.denoises)),
         ("Defocus everything", "O", lambda: session.throw(not session.view.defocus_everything)),
     ])  # fmt: skip
     wear = session.setter(View.theme)

@@ -47,7 +47,8 @@ class PictureFeed(QObject):
         self._resting = self._timer(_REST_MS, self.ask)
         self._sketching = self._timer(_SKETCH_MS, self._sketch)
         session.watch(
-            (*AT_FRAME, View.defocus_everything, View.throw_px, View.file_as_it_is), self._asking.start
+            (*AT_FRAME, View.defocus_everything, View.throw_px, View.file_as_it_is, View.denoises),
+            self._asking.start,
         )
         session.watch({Document.dragging}, self._end_drag)
         session.watch({View.playing}, self._show_playing)
@@ -120,7 +121,7 @@ class PictureFeed(QObject):
             shown = drawn.request.finished.stands_for(drawn.request.frame)
             status += "" if shown == drawn.request.frame else f"   frame {shown} (missing)"
         else:
-            kind = "exact" if drawn.passes >= EXACT_FROM else "settling"
+            kind = "denoised" if drawn.denoised else "exact" if drawn.passes >= EXACT_FROM else "settling"
             status = f"{drawn.passes} / {drawn.request.passes} samples   {kind}"
         if drawn.passes == drawn.request.passes:
             self._flip, self._latest = self._latest, image

@@ -82,8 +82,12 @@ def words_of(view: View) -> str:
     card = next(kind for kind in kinds if issubclass(kind, PagedCard) and kind is not PagedCard)
     page = next(each for each in vars(card).values() if isinstance(each, Page) and each.title == view.page)
     tree = ast.parse(inspect.getsource(inspect.getmodule(page.kind) or page.kind))
-    texts = [str(node.value) for node in ast.walk(tree) if isinstance(node, ast.Constant)
-             and isinstance(node.value, str)]  # fmt: skip
+    unseen = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}  # docstrings
+    texts = [
+        node.value
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in unseen
+    ]
     return hashlib.sha256("\n".join(sorted(texts)).encode()).hexdigest()[:16]
 
 

@@ -4,6 +4,7 @@ from PySide6.QtWidgets import QWidget
 
 from kobrel.desk.cards.base import SessionCard
 from kobrel.desk.toolkit.fields import number_field
+from kobrel.picture.denoise import is_installed
 from kobrel.session.document import Document
 from kobrel.session.session import Session
 from kobrel.session.view import View
@@ -14,7 +15,14 @@ class ViewLook(SessionCard):
 
     name = "View look"
     is_page = True
-    depends = (Document.plan, Document.shot_index, Document.walk, View.throw_px, View.defocus_everything)
+    depends = (
+        Document.plan,
+        Document.shot_index,
+        Document.walk,
+        View.throw_px,
+        View.defocus_everything,
+        View.denoises,
+    )
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
@@ -25,6 +33,13 @@ class ViewLook(SessionCard):
         self.mark = self.note("Preview only; not in renders or numbers.")
         self.glow = self.number("finish.glow", "Glow", 0.02)
         self.bend = self.number("finish.bend_percent", "Lens distortion", 0.5)
+        self.denoise = self.tick(
+            "Denoise (R)",
+            "Remove noise from Picture after 2, 8, 32 and all samples; measurements use the raw picture (R)",
+            lambda session: session.view.denoises,
+            self.session.setter(View.denoises),
+        )
+        self.enable_if(self.denoise, lambda _session: is_installed())
         self.line()
         self.throw = number_field(
             "Defocus by",

@@ -1,0 +1,107 @@
+"""Denoising of traced pictures, to look at them early: Open Image Denoise, where it is installed.
+
+Nothing is measured in a denoised picture, and Kobrel works without the library.
+"""
+
+import importlib.util
+import threading
+from collections.abc import Callable
+from functools import cache
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from kobrel.stage.scene import Cancelled
+
+_LIBRARY = "pyoidn"
+_MONITOR = "void oidnSetFilterProgressMonitorFunction(OIDNFilter, OIDNProgressMonitorFunction, void*);"
+"""Of the library, but not declared by its binding: what stops a filter that runs."""
+_LOCK = threading.Lock()
+_FILTERS: LRUCache[tuple[int, int], "_Filter"] = LRUCache(2)
+"""The picture's, and that of what is rendered beside it."""
+
+
+@cache
+def is_installed() -> bool:
+    """Whether the library is there; it is not loaded for it."""
+    return importlib.util.find_spec(_LIBRARY) is not None
+
+
+@cache
+def can_denoise() -> bool:
+    """Whether the library is there and runs on this machine."""
+    if not is_installed():
+        return False
+    try:
+        with _LOCK:
+            _filter_for(16, 16)
+    except (OSError, RuntimeError):  # of another processor, or damaged
+        return False
+    return True
+
+
+def denoised(colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[np.float32]:
+    """A picture in linear light (H, W, 3) without its noise. It has the same bits on any number of threads.
+
+    Raises
+    ------
+    Cancelled
+        `stop` said so.
+    RuntimeError
+        The library failed, or is not there; see :func:`can_denoise`.
+    """
+    with _LOCK:
+        return _filter_for(*colour.shape[:2]).run(colour, stop)
+
+
+def _filter_for(height: int, width: int) -> "_Filter":
+    size = height, width
+    if size not in _FILTERS:
+        _FILTERS[size] = _Filter(height, width)
+    return _FILTERS[size]
+
+
+class _Filter:
+    """A filter of the library for pictures of one size."""
+
+    def __init__(self, height: int, width: int) -> None:
+        import pyoidn
+        from pyoidn.capi import oidn_Capi, oidn_ffi
+
+        self.size = height, width
+        self._stop: Callable[[], bool] = bool
+        self._noisy, self._clean = (np.zeros((height, width, 3), np.float32) for _ in range(2))
+        self._device = pyoidn.Device()
+        self._device.set_bool("setAffinity", False)
+        self._device.commit()
+        self._filter = pyoidn.Filter(self._device, "RT")
+        self._filter.set_image("color", self._noisy, pyoidn.OIDN_FORMAT_FLOAT3)
+        self._filter.set_image("output", self._clean, pyoidn.OIDN_FORMAT_FLOAT3)
+        self._filter.set_bool("hdr", True)
+        self._filter.set_quality(pyoidn.OIDN_QUALITY_FAST)
+        oidn_ffi.cdef(_MONITOR, override=True)
+        self._goes_on = oidn_ffi.callback("bool(void*, double)", lambda _user, _part: not self._stop())
+        oidn_Capi.oidnSetFilterProgressMonitorFunction(self._filter._filter, self._goes_on, oidn_ffi.NULL)
+        self._filter.commit()
+        self._check()
+
+    def run(self, colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[np.float32]:
+        """See :func:`denoised`."""
+        self._stop = stop
+        np.copyto(self._noisy, colour)
+        self._filter.execute()
+        if stop():
+            self._device.get_error()
+            raise Cancelled("Denoising was stopped.")
+        self._check()
+        return self._clean.copy()
+
+    def _check(self) -> None:
+        error = self._device.get_error()
+        if error is not None:
+            raise RuntimeError(f"Denoising failed: {error}")
+
+    def __del__(self) -> None:
+        self._filter.release()
+        self._device.release()
