@@ -161,6 +161,7 @@ class Project:
         size: tuple[int, int] | None = None,
         samples: int = 64,
         shown: bool = False,
+        denoise: bool = False,
     ) -> NDArray[np.float32] | NDArray[np.uint8]:
         """A frame with its true depth of field, (H, W, 3).
 
@@ -169,6 +170,7 @@ class Project:
         size : width and height, pixels; as delivered if none
         samples : lens samples a pixel
         shown : as the plan shows it, sRGB bytes, instead of linear light
+        denoise : whether noise is removed from what is traced
 
         Raises
         ------
@@ -182,7 +184,7 @@ class Project:
         stage = self.stage.of_shot(found.name)
         stage.prepare()
         view = View(stage.snapshot(at, eye=camera.eye), camera, self.plan.light, width, height)
-        linear = exposed(view, samples)
+        linear = exposed(view, samples, denoise=denoise)
         return as_shown(linear, view.light, camera) if shown else linear
 
     def render(
@@ -193,6 +195,7 @@ class Project:
         size: tuple[int, int] | None = None,
         samples: int = 64,
         progress: Progress = no_progress,
+        denoise: bool = False,
     ) -> Path:
         """Write a frame as .png or as .exr, linear with depth and blur; the file.
 
@@ -202,7 +205,10 @@ class Project:
             The camera is missing, or the file cannot be written.
         """
         found, target = self.shot(shot), Path(path)
-        render_frame(self.plan, found, int(_frame(found, frame)), self.stage, size, samples, target, progress)
+        render_frame(
+            self.plan, found, int(_frame(found, frame)), self.stage, size, samples, target, progress,
+            denoise=denoise,
+        )  # fmt: skip
         return target
 
     def movie(

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import typer
 
 from kobrel.cli.shared import (
+    Denoise,
     Force,
     PlanPath,
     app,
@@ -57,6 +58,7 @@ def farm(
     size: Annotated[str | None, typer.Option(help="Width x height; as delivered by default.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
     bands: Annotated[int, typer.Option(min=1, max=16, help="Split each frame's samples into N parts.")] = 1,
+    denoise: Denoise = False,
     scheduler: Scheduler = None,
     as_json: AsJson = False,
     force: Force = False,
@@ -83,7 +85,7 @@ def farm(
             output=str((output / f"{plan.stem}_{name.strip()}{ending}").absolute()),
             first=ends[0], last=ends[1],
             width=round(pixels.width) if pixels else None, height=round(pixels.height) if pixels else None,
-            samples=samples, bands=bands,
+            samples=samples, bands=bands, denoise=denoise,
         )
         for name in wanted
     ]  # fmt: skip

@@ -5,6 +5,7 @@ from typing import Annotated
 import typer
 
 from kobrel.cli.shared import (
+    Denoise,
     Force,
     Output,
     PlanPath,
@@ -28,6 +29,7 @@ def render(
     size: Annotated[str | None, typer.Option(help="Width x height; as delivered by default.")] = None,
     samples: Annotated[int, typer.Option(min=1, max=65536, help="Lens samples a pixel.")] = 64,
     sharp: Annotated[bool, typer.Option("--sharp", help="Without blur, for `kobrel defocus`.")] = False,
+    denoise: Denoise = False,
     force: Force = False,
 ) -> None:
     """Render a frame with its true depth of field, to PNG or EXR."""
@@ -46,7 +48,7 @@ def render(
         warn(write_frame(document, chosen, at, stage, output))
         return
     with progress_bar() as progress:
-        render_frame(document, chosen, at, stage, pixels, samples, output, progress, sharp)
+        render_frame(document, chosen, at, stage, pixels, samples, output, progress, sharp, denoise)
 
 
 @app.command()
@@ -63,6 +65,7 @@ def movie(
     burn: Annotated[str, typer.Option(help="Burn-ins, comma-separated: frame,focus,stop,states.")] = "",
     sound: Annotated[bool, typer.Option("--sound", help="With the focus motor's sound.")] = False,
     clay: Annotated[bool, typer.Option("--clay", help="All surfaces in one grey.")] = False,
+    denoise: Denoise = False,
     force: Force = False,
 ) -> None:
     """Write a shot as a movie (.mp4 H.264, .mov ProRes) or as pictures (.png, .exr)."""
@@ -78,7 +81,7 @@ def movie(
     told_outside(chosen, chosen.first if first is None else first, chosen.last if last is None else last)
     made = Movie(
         first, last, round(wanted.width) if wanted else None,
-        round(wanted.height) if wanted else None, samples, burns, sound, clay,
+        round(wanted.height) if wanted else None, samples, burns, sound, clay, denoise,
     )  # fmt: skip
     for there in written_over(chosen, made, output):
         free_output(there, force)

@@ -53,6 +53,9 @@ PlanPath = Annotated[Path, typer.Argument(metavar="PLAN", help="A .kobrel plan."
 ShotName = Annotated[
     str | None, typer.Option("--shot", help="Name or title of a shot; the first by default.")
 ]
+Denoise = Annotated[
+    bool, typer.Option("--denoise", help="Remove noise: good to look at after 4 to 16 samples.")
+]
 Force = Annotated[bool, typer.Option("--force", help="Write over what is there.")]
 Output = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 

@@ -39,15 +39,18 @@ def write_exr(
     write_picture(path, spec, pixels)
 
 
-def write_png(path: Path, pixels: NDArray[np.uint8]) -> None:
-    """Write sRGB bytes (H, W, 3).
+def write_png(path: Path, pixels: NDArray[np.uint8], note: str = "") -> None:
+    """Write sRGB bytes (H, W, 3), with a note in the header.
 
     Raises
     ------
     ExchangeError
         The file cannot be written.
     """
-    write_picture(path, oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8), pixels)
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.UINT8)
+    if note:
+        spec.attribute("ImageDescription", note)
+    write_picture(path, spec, pixels)
 
 
 def write_picture(path: Path, spec: oiio.ImageSpec, pixels: NDArray[Any]) -> None:

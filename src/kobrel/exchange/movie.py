@@ -9,13 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kobrel.errors import ExchangeError
-from kobrel.exchange.render import MOST_PX, PICTURES, write_rendered
+from kobrel.exchange.render import MOST_PX, PICTURES, render_note, write_rendered
 from kobrel.exchange.sound import sound_of
 from kobrel.exchange.writing.slate import Slate
 from kobrel.exchange.writing.whole import whole_file
 from kobrel.optics.motor import RATE_HZ
 from kobrel.optics.units import frame_rate, timecode
 from kobrel.picture.burn import burnt, burnt_words
+from kobrel.picture.denoise import require_denoise
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
@@ -52,6 +53,7 @@ class Movie:
     burns : what is burnt in, of frame, focus, stop and states
     sound : whether the focus motor is heard
     clay : whether all surfaces are drawn in one grey
+    denoise : whether noise is removed from what is traced
     """
 
     first: int | None = None
@@ -62,6 +64,7 @@ class Movie:
     burns: frozenset[str] = frozenset()
     sound: bool = False
     clay: bool = False
+    denoise: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,7 +88,8 @@ class Reel:
 
     def slate(self, row: int) -> Slate:
         """What is said of a frame in its header."""
-        return Slate(self.numbers.camera.frame(row), int(self.numbers.frames[row]), self.shot.fps)
+        frame, note = int(self.numbers.frames[row]), render_note(self.movie.passes, self.movie.denoise)
+        return Slate(self.numbers.camera.frame(row), frame, self.shot.fps, note)
 
     def words(self, row: int) -> list[str]:
         """What is burnt into a frame."""
@@ -101,7 +105,7 @@ class Reel:
             def tell(done: int, row: int = row, what: str = what) -> None:
                 progress(what, (row + done / passes) / count)
 
-            yield row, view, exposed(view, passes, before=tell)
+            yield row, view, exposed(view, passes, before=tell, denoise=self.movie.denoise)
         progress("Writing", 1.0)
 
 
@@ -170,6 +174,8 @@ def write_shot(plan: Plan, shot: Shot, stage: Stage, movie: Movie, path: Path, p
         `progress` asked to stop; there is no movie then, pictures that were finished stay.
     """
     check_ending(path)
+    if movie.denoise:
+        require_denoise()
     made = reel_of(plan, shot, stage, movie, even=path.suffix.lower() in CODERS)
     write = _write_pictures if path.suffix.lower() in PICTURES else _write_movie
     write(made, path, progress)

@@ -11,6 +11,7 @@ from kobrel.errors import ExchangeError
 from kobrel.exchange.images import write_exr, write_png
 from kobrel.exchange.writing.slate import Slate
 from kobrel.picture.burn import burnt
+from kobrel.picture.denoise import require_denoise
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import blur_picture, exposed, sharp_picture
 from kobrel.picture.view import View
@@ -49,6 +50,7 @@ def render_frame(
     path: Path,
     progress: Progress,
     sharp: bool = False,
+    denoise: bool = False,
 ) -> None:
     """Render a frame with its true depth of field.
 
@@ -58,6 +60,7 @@ def render_frame(
     samples : lens samples a pixel
     path : .png (sRGB, with the view's exposure) or .exr (linear, with depth and blur)
     sharp : without any blur, to be given it later
+    denoise : whether noise is removed from what is traced
 
     Raises
     ------
@@ -65,6 +68,8 @@ def render_frame(
         The camera is missing, or the file cannot be written.
     """
     check_target(path)
+    if denoise:
+        require_denoise()
     stage = stage.of_shot(shot.name)
     camera = camera_at(plan, shot, frame, stage)
     if sharp:
@@ -75,9 +80,18 @@ def render_frame(
     stage.prepare(progress)
     view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, width, height)
     what = f"Rendering frame {frame}"
-    linear = exposed(view, samples, before=lambda done: progress(what, done / samples))
+    linear = exposed(view, samples, before=lambda done: progress(what, done / samples), denoise=denoise)
     progress(f"Writing {path.name}", 1.0)
-    write_rendered(path, view, linear, Slate(camera, frame, shot.fps))
+    write_rendered(path, view, linear, Slate(camera, frame, shot.fps, render_note(samples, denoise)))
+
+
+def render_note(samples: int, denoise: bool) -> str:
+    """What the header of a picture says about its noise.
+
+    >>> render_note(16, True)
+    '16 samples a pixel, denoised: to look at, not to measure'
+    """
+    return f"{samples} samples a pixel" + (", denoised: to look at, not to measure" if denoise else "")
 
 
 def write_rendered(
@@ -92,7 +106,7 @@ def write_rendered(
         The file cannot be written.
     """
     if path.suffix.lower() == ".png":
-        write_png(path, burnt(as_shown(linear, view.light, view.camera), burns))
+        write_png(path, burnt(as_shown(linear, view.light, view.camera), burns), slate.note)
     else:
         depth = sharp_picture(view).depth
         write_exr(path, linear, depth, blur_picture(view, depth), slate)

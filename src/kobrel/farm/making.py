@@ -90,7 +90,7 @@ class Maker:
         work = self.work
         movie = Movie(
             work.first, work.last, work.width, work.height, work.samples, frozenset(work.burn), work.sound,
-            work.clay,
+            work.clay, work.denoise,
         )  # fmt: skip
         return reel_of(self.plan, self.shot, self.stage, movie, even=work.kind == "movie")
 
@@ -125,7 +125,9 @@ class Maker:
             row = self._row(item)
             what, passes = f"Frame {item.number}", self.work.samples
             view = reel.view(row)
-            linear = exposed(view, passes, before=lambda done: progress(what, done / passes))
+            linear = exposed(
+                view, passes, before=lambda done: progress(what, done / passes), denoise=self.work.denoise
+            )
             self._write_frame(row, item, linear, folder)
         return []
 
@@ -146,7 +148,7 @@ class Maker:
     def write_summed(self, item: Item, sums: Sequence[NDArray[np.float32]], folder: Path) -> None:
         """Write a frame from the sums of all its blocks."""
         row = self._row(item)
-        linear = from_sums(self._ready_reel().view(row), sums, self.work.samples)
+        linear = from_sums(self._ready_reel().view(row), sums, self.work.samples, self.work.denoise)
         self._write_frame(row, item, linear, folder)
 
     # Other kinds

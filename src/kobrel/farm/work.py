@@ -71,6 +71,9 @@ class Work(_Frozen):
     burn: tuple[str, ...] = Field((), description="Of pictures and movies: frame, focus, stop, states.")
     sound: bool = Field(False, description="Of movies: whether the focus motor is heard.")
     clay: bool = Field(False, description="Whether all surfaces are drawn in one grey.")
+    denoise: bool = Field(
+        False, description="Of pictures and movies: whether noise is removed from what is traced."
+    )
     grow_stops: float = Field(
         0.0, ge=0, le=20, description="Of rendered images: stops added to clipped highlights."
     )

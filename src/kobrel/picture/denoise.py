@@ -12,6 +12,7 @@ import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from kobrel.errors import KobrelError
 from kobrel.stage.scene import Cancelled
 
 _LIBRARY = "pyoidn"
@@ -36,9 +37,24 @@ def can_denoise() -> bool:
     try:
         with _LOCK:
             _filter_for(16, 16)
-    except (OSError, RuntimeError):  # of another processor, or damaged
+    except (OSError, KobrelError):  # of another processor, or damaged
         return False
     return True
+
+
+def require_denoise() -> None:
+    """See that pictures can be denoised, before the work.
+
+    Raises
+    ------
+    KobrelError
+        They cannot.
+    """
+    if not can_denoise():
+        raise KobrelError(
+            "pictures cannot be denoised on this machine.",
+            remedy="Install pyoidn for a 64-bit x86 processor, or render without denoising.",
+        )
 
 
 def denoised(colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[np.float32]:
@@ -48,9 +64,10 @@ def denoised(colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[n
     ------
     Cancelled
         `stop` said so.
-    RuntimeError
+    KobrelError
         The library failed, or is not there; see :func:`can_denoise`.
     """
+    require_denoise()
     with _LOCK:
         return _filter_for(*colour.shape[:2]).run(colour, stop)
 
@@ -100,7 +117,7 @@ class _Filter:
     def _check(self) -> None:
         error = self._device.get_error()
         if error is not None:
-            raise RuntimeError(f"Denoising failed: {error}")
+            raise KobrelError(f"Denoising failed: {error}")
 
     def __del__(self) -> None:
         self._filter.release()

@@ -432,7 +432,7 @@ class DrawingService:
             assert isinstance(work.film, Film)
             try:
                 work.clean = work.film.denoised(self._stop)
-            except RuntimeError as error:
+            except KobrelError as error:
                 self._can_denoise = False
                 self._problem(f"{error} The picture is shown with its noise.")
                 self._show(work, self._gathered(work))

@@ -265,7 +265,7 @@ class Film:
         ------
         Cancelled
             `stop` said so.
-        RuntimeError
+        KobrelError
             See :func:`kobrel.picture.denoise.denoised`.
         """
         return _without_noise(self.view, self._sum, self.passes, self._discs, stop)
@@ -381,7 +381,7 @@ def from_sums(
     ------
     Cancelled
         `stop` said so.
-    RuntimeError
+    KobrelError
         See :func:`kobrel.picture.denoise.denoised`.
     """
     total = np.zeros((view.height, view.width, 3), np.float32)

@@ -192,3 +192,4 @@ MEMORY_WIDTH, MEMORY_PASSES, MEMORY_EVERY = (
 )  # fmt: skip
 MOVIE_KIND, MOVIE_FOLDER = Setting("movie/kind", ".mp4"), Setting("movie/folder", "")
 MOVIE_CHOICES = Setting[list[str]]("movie/choices", ["frame"])
+MOVIE_SAMPLES, MOVIE_DENOISE = Setting("movie/samples", 64), Setting("movie/denoise", False)

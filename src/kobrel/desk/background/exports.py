@@ -303,7 +303,7 @@ class Exports(QObject):
         self._queue(
             path, kind="pictures" if path.suffix.lower() in PICTURES else "movie", first=movie.first,
             last=movie.last, width=movie.width, height=movie.height, samples=movie.passes,
-            burn=tuple(sorted(movie.burns)), sound=movie.sound, clay=movie.clay,
+            burn=tuple(sorted(movie.burns)), sound=movie.sound, clay=movie.clay, denoise=movie.denoise,
         )  # fmt: skip
 
     def ask_sound(self) -> None:

@@ -24,11 +24,14 @@ _DAY_S = 86400
 
 @dataclass(frozen=True)
 class Slate:
-    """The camera that a picture is of, with its frame and the frames a second."""
+    """The camera that a picture is of, with its frame, the frames a second, and a note for whoever reads
+    the header.
+    """
 
     camera: Camera
     frame: float
     fps: float
+    note: str = ""
 
     def put(self, spec: oiio.ImageSpec) -> None:
         """Say it in the header of a picture."""
@@ -43,6 +46,8 @@ class Slate:
             "PixelAspectRatio": 1.0,
         }.items():
             spec.attribute(name, float(value))
+        if self.note:
+            spec.attribute("ImageDescription", self.note)
         spec.attribute("framesPerSecond", oiio.TypeDesc("rational"), _ratio(rate))
         spec.attribute("imageCounter", int(self.frame))
         if 0 <= self.frame < self.fps * _DAY_S:

@@ -17,6 +17,7 @@ from kobrel.desk.cards.widgets import choice
 from kobrel.desk.toolkit.asking import ask_target
 from kobrel.desk.toolkit.fields import Field, number_field
 from kobrel.desk.toolkit.words import Label, plain
+from kobrel.picture.denoise import is_installed
 from kobrel.session import settings
 from kobrel.session.session import Session
 
@@ -27,6 +28,13 @@ _KINDS = (
     ("PNG pictures", ".png"),
     ("EXR pictures, linear", ".exr"),
 )
+_QUALITIES: tuple[tuple[str, tuple[int, bool] | None], ...] = (
+    ("Draft · 4 samples, denoised", (4, True)),
+    ("Good · 16 samples, denoised", (16, True)),
+    ("Exact · 64 samples", (64, False)),
+    ("Custom", None),
+)
+"""Samples a pixel, and whether noise is removed."""
 _BURNS = (
     ("frame", "Frame"),
     ("focus", "Focus distance"),
@@ -53,13 +61,19 @@ class MovieDialog(QDialog):
         self.width_px = self._number(
             "Width", "px", 16, 16384, shot.width_px if shot else 1920, "Width of the movie"
         )
+        self.quality = choice(
+            "Quality", list(_QUALITIES), "How much noise is left; Exact is for measuring and comparing", 240
+        )
         self.passes = self._number(
             "Samples", "samples", 1, 4096, 64, "Rays per pixel of each frame; more gives less noise"
         )
+        self.denoise = self._tick("Denoise", "Remove noise; good to look at, not to measure")
+        self.denoise.setEnabled(is_installed())
         self.first = self._number("First frame", "frame", -1e6, 1e6, frames[0], "First frame of the movie")
         self.last = self._number("Last frame", "frame", -1e6, 1e6, frames[1], "Last frame of the movie")
         for row, (label, widget) in enumerate(
-            (("Kind", self.kind), ("Width", self.width_px), ("Samples per frame", self.passes),
+            (("Kind", self.kind), ("Width", self.width_px), ("Quality", self.quality),
+             ("Samples per frame", self.passes), ("", self.denoise),
              ("First frame", self.first), ("Last frame", self.last))
         ):  # fmt: skip
             text = Label(label)
@@ -88,6 +102,9 @@ class MovieDialog(QDialog):
         line.addWidget(write)
         column.addLayout(line)
         self._restore()
+        self.quality.activated.connect(self._apply_quality)
+        self.passes.taken.connect(lambda _value: self._show_quality())
+        self.denoise.toggled.connect(lambda _on: self._show_quality())
         self.kind.currentIndexChanged.connect(self._show_kind)
         self._show_kind()
 
@@ -110,6 +127,23 @@ class MovieDialog(QDialog):
         self.kind.setCurrentIndex(max(0, self.kind.findData(kept.get(settings.MOVIE_KIND))))
         for key, box in self._boxes().items():
             box.setChecked(key in kept.get(settings.MOVIE_CHOICES))
+        self.passes.show_value(kept.get(settings.MOVIE_SAMPLES))
+        self.denoise.setChecked(kept.get(settings.MOVIE_DENOISE) and is_installed())
+        self._show_quality()
+
+    def _apply_quality(self, _index: int) -> None:
+        quality = self.quality.currentData()
+        if quality is not None:
+            samples, denoise = quality
+            self.passes.show_value(samples)
+            self.denoise.setChecked(denoise and is_installed())
+        self._show_quality()
+
+    def _show_quality(self) -> None:
+        """Show which quality the samples and the denoising are."""
+        now = round(self.passes.value), self.denoise.isChecked()
+        found = [index for index, (_text, quality) in enumerate(_QUALITIES) if quality == now]
+        self.quality.setCurrentIndex(found[0] if found else len(_QUALITIES) - 1)
 
     def _show_kind(self) -> None:
         ending = self.kind.currentData()
@@ -146,13 +180,15 @@ class MovieDialog(QDialog):
         kept.put(settings.MOVIE_KIND, str(self.kind.currentData()))
         kept.put(settings.MOVIE_FOLDER, str(path.parent))
         kept.put(settings.MOVIE_CHOICES, [key for key, box in self._boxes().items() if box.isChecked()])
+        kept.put(settings.MOVIE_SAMPLES, round(self.passes.value))
+        kept.put(settings.MOVIE_DENOISE, self.denoise.isChecked())
         width = round(self.width_px.value)
         movie = Movie(
             first=round(self.first.value), last=round(self.last.value),
             width=width, height=max(2, round(width / camera.aspect)), passes=round(self.passes.value),
             burns=frozenset(key for key, box in self.burns.items() if box.isChecked() and box.isEnabled()),
             sound=self.sound.isChecked() and self.sound.isEnabled(),
-            clay=self.clay.isChecked(),
+            clay=self.clay.isChecked(), denoise=self.denoise.isChecked(),
         )  # fmt: skip
         self._exports.write_movie(movie, path)
         self.accept()
