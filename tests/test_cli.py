@@ -4,6 +4,7 @@ import subprocess
 import sys
 
 import numpy as np
+import OpenImageIO as oiio
 import pytest
 from pxr import Usd
 
@@ -19,6 +20,12 @@ from kobrel.stage.pictures.pixels import read_pixels
 from tests.conftest import DEMO
 
 LIMITS = ["limits", "--focal", "50", "--stop", "8", "--focus", "10", "--sensor", "36x24"]
+
+
+def header(path):
+    """What the header of a picture says about its noise."""
+    opened = oiio.ImageInput.open(str(path))
+    return opened.spec().getattribute("ImageDescription")
 
 
 def run(capsys, *arguments):
@@ -122,6 +129,17 @@ def test_new_survey_export_check_render(capsys, moving_scene, tmp_path):
     pixels, names = read_pixels(tmp_path / "f.exr")
     assert names == ("R", "G", "B", "Z", "blur")
     assert np.nanmin(pixels[..., 3]) > 2
+    assert header(tmp_path / "f.exr") == "4 samples a pixel"
+
+    more = ("--size", "60x40", "--samples", 4, "--denoise")
+    for name in ("clean.png", "clean.exr"):
+        assert run(capsys, "render", plan, "--frame", 5, *more, "-o", tmp_path / name)[0] == 0
+        assert header(tmp_path / name) == "4 samples a pixel, denoised: to look at, not to measure"
+    clean, _names = read_pixels(tmp_path / "clean.exr")
+    assert not np.array_equal(clean[..., :3], pixels[..., :3])
+    np.testing.assert_array_equal(clean[..., 3:], pixels[..., 3:])
+    assert run(capsys, "movie", plan, "--first", 5, "--last", 5, *more, "-o", tmp_path / "m.exr")[0] == 0
+    np.testing.assert_array_equal(read_pixels(tmp_path / "m.0005.exr")[0], clean)
 
 
 def test_new_with_a_camera_and_a_unit(capsys, moving_scene, tmp_path):

@@ -16,9 +16,10 @@ from kobrel.desk.window.document import DEMO
 from kobrel.desk.window.window import Window
 from kobrel.farm.queue import Queue
 from kobrel.farm.runner import work_off
+from kobrel.session import settings as keys
 from kobrel.session.open_file import open_file
 from kobrel.session.session import Session
-from kobrel.session.settings import Settings
+from kobrel.session.settings import Setting, Settings
 from kobrel.session.store import FileStore
 from kobrel.stage.scene import no_progress
 
@@ -35,6 +36,12 @@ def settings(tmp_path):
     """Settings of its own for each test, in a file."""
     folder = tmp_path / "settings"
     return lambda: Settings(FileStore(folder / "settings.json"), folder, folder / "journals")
+
+
+@pytest.fixture(autouse=True)
+def with_noise(monkeypatch):
+    """Pictures are shown as they are traced, unless a test asks for more."""
+    monkeypatch.setattr(keys, "DENOISES", Setting("view/denoise", False))
 
 
 @pytest.fixture(autouse=True)

@@ -275,6 +275,36 @@ def test_a_movie_is_cancelled_and_a_sound_is_written(user, tmp_path, monkeypatch
     assert wav.stat().st_size > 2 * 4 * 48_000
 
 
+def test_quality_is_one_choice_of_samples_and_denoising(user, tmp_path, monkeypatch):
+    window, asked = user.window, []
+    dialog = MovieDialog(window.session, window.exports, (1001, 1096), window)
+    assert (dialog.quality.currentText(), dialog.denoise.isChecked()) == ("Exact · 64 samples", False)
+    dialog.show()
+    dialog.quality.setFocus()
+    user.key(Qt.Key.Key_Up, widget=dialog.quality)
+    assert (dialog.passes.value, dialog.denoise.isChecked()) == (16, True)
+    user.type(dialog.passes, "20")
+    assert dialog.quality.currentText() == "Custom"
+    user.type(dialog.passes, "4")
+    assert dialog.quality.currentText() == "Draft · 4 samples, denoised"
+    monkeypatch.setattr(window.exports, "write_movie", lambda movie, path: asked.append((movie, path)))
+    dialog.write(tmp_path / "x.mp4")
+    assert (asked[0][0].passes, asked[0][0].denoise) == (4, True)
+    again = MovieDialog(window.session, window.exports, (1001, 1096), window)
+    assert again.quality.currentText() == "Draft · 4 samples, denoised"
+
+
+def test_a_key_shows_the_raw_picture_and_the_denoised_one(user):
+    window = user.window
+    user.wait(lambda: window.picture.status == "8 / 8 samples   exact")
+    user.key(Qt.Key.Key_R)
+    user.wait(lambda: window.picture.status == "8 / 8 samples   denoised")
+    assert user.panel(window.transport.look).denoise.isChecked()
+    window.transport.look.close_panel()
+    user.key(Qt.Key.Key_R)
+    user.wait(lambda: window.picture.status == "8 / 8 samples   exact")
+
+
 def test_the_player_tells_the_frames_it_drops(user):
     player, session = user.window.player, user.window.session
     short(user, last=1090)

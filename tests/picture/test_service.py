@@ -7,7 +7,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from kobrel.errors import KobrelError
+from kobrel.picture.denoise import can_denoise
 from kobrel.picture.service import DrawingService, Request
+from kobrel.picture.tracer import exposed
+from kobrel.picture.view import View
 from kobrel.plan.look import Light
 from kobrel.plan.measure.camera import camera_at
 from tests.conftest import box_at
@@ -175,3 +179,40 @@ def test_a_spot_is_refined_before_all_else_and_a_fault_in_it_ends_it(listener, r
     listener.wait(lambda: listener.problems)
     time.sleep(0.1)
     assert (len(told), len(listener.problems)) == (1, 1)
+
+
+@pytest.mark.skipif(not can_denoise(), reason="the library is not made for this processor")
+def test_the_picture_is_denoised_at_once_and_shown_raw_when_asked(listener, request_for):
+    clean = request_for(passes=12, denoise=True)
+    listener.service.ask(clean)
+    listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 12)
+    assert [(one.passes, one.denoised) for one in listener.drawn] == [
+        (0, False),
+        (2, True),
+        (8, True),
+        (12, True),
+    ]
+    listener.service.ask(replace(clean, denoise=False))
+    listener.wait(lambda: not listener.drawn[-1].denoised)
+    assert listener.drawn[-1].passes == 12  # what is gathered, without a pass more
+    brighter = replace(clean, light=clean.light.replace(exposure_ev=1.0))
+    listener.service.ask(brighter)
+    listener.wait(lambda: listener.drawn[-1].request is brighter)
+    assert (listener.drawn[-1].passes, listener.drawn[-1].denoised) == (12, True)
+    taken = []
+    listener.service.take(taken.append)
+    listener.wait(lambda: taken)
+    traced = exposed(View(clean.stage.snapshot(1), clean.camera, clean.light, 96, 64), 12)
+    np.testing.assert_allclose(taken[0].colour, traced, rtol=1e-5)  # what is measured has its noise
+
+
+def test_where_denoising_fails_the_picture_is_shown_with_its_noise(listener, request_for, monkeypatch):
+    def fail(*_anything):
+        raise KobrelError("Denoising failed: out of memory.")
+
+    monkeypatch.setattr("kobrel.picture.service.can_denoise", lambda: True)
+    monkeypatch.setattr("kobrel.picture.tracer.denoised", fail)
+    listener.service.ask(request_for(passes=9, denoise=True))
+    listener.wait(lambda: listener.drawn and listener.drawn[-1].passes == 9)
+    assert not any(one.denoised for one in listener.drawn)
+    assert listener.problems == ["Denoising failed: out of memory. The picture is shown with its noise."]

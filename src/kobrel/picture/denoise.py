@@ -117,7 +117,7 @@ class _Filter:
     def _check(self) -> None:
         error = self._device.get_error()
         if error is not None:
-            raise KobrelError(f"Denoising failed: {error}")
+            raise KobrelError(f"Denoising failed: {error}.")
 
     def __del__(self) -> None:
         self._filter.release()
