@@ -21,12 +21,13 @@ from statistics import median
 
 import numpy as np
 from alive import copying, deforming
+from denoising import denoising
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
-from finished import defocusing
+from exporting import exporting
 from glass import dragging, solving
-from handing import handing
 from pulls import editing, playing
+from rendered import defocusing
 from rich.console import Console
 from rich.table import Table
 
@@ -464,7 +465,8 @@ def main() -> None:
     emitting(table, stage, plan, shot)
     full_light(table, stage, plan)
     defocusing(table, stage, plan)
-    handing(table, stage, plan)
+    exporting(table, stage, plan)
+    denoising(table, paired, stage, plan)
     plates(table)
     surveying(table, stage, plan, shot)
     solving(table, paired)

@@ -19,7 +19,7 @@ FRAMES, SUBJECTS = 500, 12
 
 
 def a_long_shot() -> tuple[Plan, Shot]:
-    """Twelve subjects that move about for 500 frames, and a wish for each."""
+    """Twelve subjects that move about for 500 frames, and a requirement for each."""
     rng = np.random.default_rng(7)
     subjects, requirements = [], []
     for number in range(1, SUBJECTS + 1):

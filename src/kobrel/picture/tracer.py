@@ -268,16 +268,16 @@ class Film:
         KobrelError
             See :func:`kobrel.picture.denoise.denoised`.
         """
-        return _without_noise(self.view, self._sum, self.passes, self._discs, stop)
+        return _without_noise(self.view, self._sum, (self.first, self.passes), self._discs, stop)
 
 
 class Discs:
-    """Sums of the discs of a view's small lights over passes from the first on."""
+    """Sums of the discs of a view's small lights over passes; the last sum is kept and gone on with."""
 
     def __init__(self, view: View) -> None:
         self._lights = SmallLights(view)
         self._sum = np.zeros((view.height, view.width, 3), np.float32)
-        self._passes = 0
+        self._first, self._passes = 0, 0
 
     @property
     def drawn(self) -> NDArray[np.uint8]:
@@ -290,31 +290,38 @@ class Discs:
             number, total, lambda work: list(_pool().map(lambda do: do(), work)), _LIGHT_PARTS
         )
 
-    def sum(self, passes: int, stop: Callable[[], bool]) -> NDArray[np.float32]:
-        """Sum of the discs of so many passes, (H, W, 3) linear.
+    def sum(self, first: int, passes: int, stop: Callable[[], bool]) -> NDArray[np.float32]:
+        """Sum of the discs of so many passes from the first one on, (H, W, 3) linear.
 
         Raises
         ------
         Cancelled
             `stop` said so.
         """
-        if passes < self._passes:
-            self._sum, self._passes = np.zeros_like(self._sum), 0
+        if first != self._first or passes < self._passes:
+            self._sum, self._first, self._passes = np.zeros_like(self._sum), first, 0
         for number in range(self._passes, passes if self.drawn.any() else self._passes):
             if stop():
                 raise Cancelled("Drawing was stopped.")
-            self.add(number, self._sum)
+            self.add(first + number, self._sum)
             self._passes = number + 1
         return self._sum.copy()
 
 
 def _without_noise(
-    view: View, total: NDArray[np.float32], passes: int, discs: Discs, stop: Callable[[], bool]
+    view: View,
+    total: NDArray[np.float32],
+    exposure: tuple[int, int],
+    discs: Discs,
+    stop: Callable[[], bool],
 ) -> NDArray[np.float32]:
-    """The mean of the passes: what was traced denoised, the discs of small lights laid over it."""
-    traced = np.maximum(total - discs.sum(passes, stop), np.float32(0)) / np.float32(max(1, passes))
+    """The mean of the passes, the first and how many: what was traced denoised, the discs of small lights
+    laid over it.
+    """
+    first, passes = exposure
+    traced = np.maximum(total - discs.sum(first, passes, stop), np.float32(0)) / np.float32(max(1, passes))
     count = max(passes, _LEAST_DISCS)
-    return _lifted(view, denoised(traced, stop) + discs.sum(count, stop) / np.float32(count))
+    return _lifted(view, denoised(traced, stop) + discs.sum(first, count, stop) / np.float32(count))
 
 
 def _mean(view: View, total: NDArray[np.float32], passes: int) -> NDArray[np.float32]:
@@ -387,7 +394,9 @@ def from_sums(
     total = np.zeros((view.height, view.width, 3), np.float32)
     for each in sums:
         total += each
-    return _without_noise(view, total, passes, Discs(view), stop) if denoise else _mean(view, total, passes)
+    return (
+        _without_noise(view, total, (0, passes), Discs(view), stop) if denoise else _mean(view, total, passes)
+    )
 
 
 def exposed(

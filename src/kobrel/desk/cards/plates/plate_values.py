@@ -131,7 +131,7 @@ class PlateValues(Card[Plate]):
             )
         self.fades = FadeRow(self, partial(fading.fade, session))
         self.row("Fade", self.fade)
-        self.row("Opaque below · gone above", self.whole, self.gone)
+        self.row("Opaque to · gone at", self.whole, self.gone)
         self.show_if(self.whole, lambda plate: plate.fade is not None)
         self.bright = narrow(
             number_field("Brightness", "EV", 0.5, -20.0, 20.0, about="Brightens or darkens the plate")

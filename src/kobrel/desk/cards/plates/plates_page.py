@@ -34,6 +34,7 @@ from kobrel.stage.read.plates.playing import MOVIES
 from kobrel.stage.read.plates.stills import ENDINGS
 
 KINDS = f"Pictures and movies ({' '.join(f'*{ending}' for ending in (*ENDINGS, *MOVIES))})"
+_ENDS_PX = 62
 _ROW_PX, _TALL_PX = 24, 156
 
 
@@ -130,6 +131,8 @@ class PlatesPage(SessionCard):
                 about="Distance of the farthest plate after Distribute",
             )
         )
+        for field in (self.near, self.far):
+            field.setFixedWidth(_ENDS_PX)  # the choice stands beside them
         self.by = choice(
             "Spread by", [("Dioptres", "dioptres"), ("Ratios", "ratio"), ("Metres", "metres")],
             "Even spacing in", 86,

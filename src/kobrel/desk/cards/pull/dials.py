@@ -227,7 +227,7 @@ class _Details(Card[Dial]):
             ("Record", "Play the shot once and record it", self._record),
             ("Delete", "Delete the dial; plates keep their current values", lambda: dialling.remove(session)),
         )
-        self.ease = choice("Interpolation", _EASES, "From the last key on", 86)
+        self.ease = choice("Ease", _EASES, "From the last key on", 86)
         self.bind(self.ease, self._ease, partial(dialling.set_ease, session))
         self.settle = narrow(
             number_field(
@@ -240,7 +240,7 @@ class _Details(Card[Dial]):
             )
         )
         self.bind(self.settle, self._settle, partial(dialling.set_settle, session))
-        self.row("Interpolation · overshoot", self.ease, self.settle)
+        self.row("Ease · overshoot", self.ease, self.settle)
         self.show_if(self.ease, lambda dial: dialling.key_under_way(session, dial) is not None)
         self.table = word_table("Values that the dial drives", ("Value", "Low", "High"), _ROW_PX, {0})
         self.table.setFixedHeight(150)

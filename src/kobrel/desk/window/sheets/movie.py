@@ -57,7 +57,7 @@ class MovieDialog(QDialog):
         column, grid = QVBoxLayout(self), QGridLayout()
         grid.setVerticalSpacing(8)
         shot = session.shot
-        self.kind = choice("Kind", list(_KINDS), "Kind of file", 200)
+        self.kind = choice("Kind", list(_KINDS), "Kind of file", 240)
         self.width_px = self._number(
             "Width", "px", 16, 16384, shot.width_px if shot else 1920, "Width of the movie"
         )
@@ -73,7 +73,7 @@ class MovieDialog(QDialog):
         self.last = self._number("Last frame", "frame", -1e6, 1e6, frames[1], "Last frame of the movie")
         for row, (label, widget) in enumerate(
             (("Kind", self.kind), ("Width", self.width_px), ("Quality", self.quality),
-             ("Samples per frame", self.passes), ("", self.denoise),
+             ("Samples per pixel", self.passes), ("", self.denoise),
              ("First frame", self.first), ("Last frame", self.last))
         ):  # fmt: skip
             text = Label(label)

@@ -23,7 +23,7 @@ from kobrel.stage.stage import Stage
 FRAMES, SHOTS, ROUNDS = 10_000, 20, 3
 
 
-def handing(table: Table, stage: Stage, plan: Plan) -> None:
+def exporting(table: Table, stage: Stage, plan: Plan) -> None:
     """Rows about what leaves for renderer and crew."""
     long = plan.shots[1].replace(first=1, last=FRAMES)
     numbers = survey(plan, long, stage)
