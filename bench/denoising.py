@@ -18,7 +18,7 @@ from kobrel.plan.model import Plan
 from kobrel.stage.stage import Stage
 
 Paired = Callable[..., list[float]]
-SIZE, TRUTH, AT = (320, 180), 512, (2, 8, 32)
+SIZE, TRUTH, AT = (240, 136), 256, (2, 8, 32)
 LENSES = (1.4, 2.8, 5.6)
 STEPS = 4
 """Frames over which flicker is measured."""

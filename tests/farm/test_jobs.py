@@ -27,6 +27,7 @@ from kobrel.farm.record import SHARED, Record
 from kobrel.farm.run import Run, _Out
 from kobrel.farm.versions import versions
 from kobrel.farm.work import Work, read_works, work_of
+from kobrel.picture.denoise import can_denoise
 from kobrel.plan.file import open_plan
 from kobrel.plan.model import SceneRef
 from kobrel.plan.pictures.rendered import RenderedImage
@@ -380,8 +381,9 @@ def test_a_record_of_many_items_stays_quick_and_small(tmp_path):
     assert set(vars(record)) == {"_path", "folder", "_of", "_own", "_sources"}
 
 
-def test_sums_of_bands_are_the_whole(tmp_path):
-    job = small_job(tmp_path, samples=20, bands=3)
+@pytest.mark.parametrize("denoise", [False, can_denoise()])
+def test_sums_of_bands_are_the_whole(tmp_path, denoise):
+    job = small_job(tmp_path, samples=20, bands=3, denoise=denoise)
     maker = maker_of(job)
     item = items_of(*job.made_of)[0]
     whole, split = tmp_path / "whole", tmp_path / "split"
