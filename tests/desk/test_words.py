@@ -170,6 +170,10 @@ def test_every_page_fits_with_plates_and_a_dial_too(make_window):
     assert not _too_wide(user.window)
 
 
+_FRAME_PX = 8
+"""What frame and padding of a field take at the least."""
+
+
 def _too_wide(window):
     told = []
     for number in NAMES:
@@ -179,4 +183,8 @@ def _too_wide(window):
             QApplication.processEvents()
             if card.minimumSizeHint().width() > window.cards.width():
                 told.append(f"{card.name}, {page}: {card.minimumSizeHint().width()} px")
+            for field in card.findChildren(Field):
+                needed = field.fontMetrics().horizontalAdvance(field.text())
+                if field.isVisibleTo(card) and needed > field.width() - _FRAME_PX:
+                    told.append(f"{card.name}, {page}, {field.accessibleName()}: “{field.text()}” is cut off")
     return told

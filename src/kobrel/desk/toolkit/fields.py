@@ -20,7 +20,7 @@ _LENGTH = "length, such as 3.2 m, 40 cm or 10' 6\""
 _UNIT_WORDS = {"frame": "frame number", "fr": "frames", "count": "whole number", "ratio": "", "°": "degrees",
                "×": "times"}  # fmt: skip
 _SUFFIXES = {"frame": "", "count": "", "ratio": "", "": "", "°": "°", "×": "×", "px or m": "",
-             "px, mm or parts": ""}  # fmt: skip
+             "px, mm or parts": "", "of the value": ""}  # fmt: skip
 
 
 @guarded
