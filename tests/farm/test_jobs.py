@@ -520,3 +520,9 @@ def test_what_no_set_names_any_more_is_forgotten_after_two_weeks(tmp_path, monke
     os.utime(gone, (old, old))
     store.clear_old()
     assert [path.exists() for path in (linked, lonely, fresh, live, gone)] == [True, False, True, True, False]
+
+
+def test_only_pictures_and_movies_are_denoised():
+    with pytest.raises(ExchangeError, match="passes cannot be denoised"):
+        work_of(kind="passes", plan="p", output="a.exr", denoise=True)
+    assert work_of(kind="pictures", plan="p", output="a.exr", denoise=True).denoise

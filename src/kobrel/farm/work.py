@@ -111,6 +111,8 @@ class Work(_Frozen):
         wanted = {"ladder": self.rungs, "sheet": self.proofs}.get(self.kind, True)
         if not wanted:
             raise ValueError(f"no frames selected for a {KINDS[self.kind].lower()}")
+        if self.denoise and self.kind not in ("pictures", "movie"):
+            raise ValueError(f"{KINDS[self.kind].lower()} cannot be denoised; pictures and movies can")
         if not self.passes:
             raise ValueError("no passes are wanted")
         return self

@@ -3,6 +3,7 @@
 Nothing is measured in a denoised picture, and Kobrel works without the library.
 """
 
+import contextlib
 import importlib.util
 import threading
 from collections.abc import Callable
@@ -21,6 +22,8 @@ _MONITOR = "void oidnSetFilterProgressMonitorFunction(OIDNFilter, OIDNProgressMo
 _LOCK = threading.Lock()
 _FILTERS: LRUCache[tuple[int, int], "_Filter"] = LRUCache(2)
 """The picture's, and that of what is rendered beside it."""
+_MOST_KEPT_PX = 8_000_000
+"""Filters of larger pictures are not kept."""
 
 
 @cache
@@ -37,7 +40,7 @@ def can_denoise() -> bool:
     try:
         with _LOCK:
             _filter_for(16, 16)
-    except (OSError, KobrelError):  # of another processor, or damaged
+    except (ImportError, OSError, KobrelError):  # of another processor, or damaged
         return False
     return True
 
@@ -74,6 +77,8 @@ def denoised(colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[n
 
 def _filter_for(height: int, width: int) -> "_Filter":
     size = height, width
+    if height * width > _MOST_KEPT_PX:
+        return _Filter(height, width)
     if size not in _FILTERS:
         _FILTERS[size] = _Filter(height, width)
     return _FILTERS[size]
@@ -86,7 +91,6 @@ class _Filter:
         import pyoidn
         from pyoidn.capi import oidn_Capi, oidn_ffi
 
-        self.size = height, width
         self._stop: Callable[[], bool] = bool
         self._noisy, self._clean = (np.zeros((height, width, 3), np.float32) for _ in range(2))
         self._device = pyoidn.Device()
@@ -120,5 +124,6 @@ class _Filter:
             raise KobrelError(f"Denoising failed: {error}.")
 
     def __del__(self) -> None:
-        self._filter.release()
-        self._device.release()
+        with contextlib.suppress(AttributeError):  # it was never whole
+            self._filter.release()
+            self._device.release()
