@@ -5,6 +5,7 @@ import threading
 import numpy as np
 import pytest
 
+from kobrel.picture.denoise import can_denoise
 from kobrel.picture.frame_cache import FrameCache, Wanted
 from kobrel.picture.service import DrawingService, finished
 from kobrel.picture.tracer import never
@@ -51,6 +52,21 @@ def test_it_fills_from_the_frame_that_is_shown_and_tells_each(rack):
     assert there.all()
     assert cache.picture(1012).shape == (27, 48, 3)
     assert not np.array_equal(cache.picture(1010), cache.picture(1013))
+
+
+@pytest.mark.skipif(not can_denoise(), reason="the library is not made for this processor")
+def test_frames_are_denoised_and_made_anew_when_they_are_to_be_raw(rack):
+    cache = FrameCache(lambda: None)
+    cache.want(wanted(*rack, frames=[1010, 1011], passes=2, denoise=True))
+    assert fill(cache) == [1010, 1011]
+    clean = cache.picture(1010).astype(int)
+    cache.want(wanted(*rack, frames=[1010, 1011], passes=2))
+    assert fill(cache) == [1010, 1011]
+    noisy = cache.picture(1010).astype(int)
+    cache.want(wanted(*rack, frames=[1010], passes=128))
+    fill(cache)
+    exact = cache.picture(1010).astype(int)
+    assert np.abs(clean - exact).mean() < 0.8 * np.abs(noisy - exact).mean()
 
 
 def test_an_edit_at_one_mark_makes_only_the_frames_between_its_neighbours_anew(rack):

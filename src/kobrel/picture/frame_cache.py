@@ -30,6 +30,7 @@ class Wanted:
     width, height : of the pictures in pixels
     passes : exact passes for each
     finished : the rendered images that are blurred, instead of the stage
+    denoise : whether noise is removed, where that can be done
     """
 
     stage: Stage
@@ -41,6 +42,7 @@ class Wanted:
     passes: int
     finish: Finish
     finished: FrameSource | None = None
+    denoise: bool = False
 
     @property
     def shared(self) -> tuple[object, ...]:
@@ -54,6 +56,7 @@ class Wanted:
             self.passes,
             self.finish,
             self.finished,
+            self.denoise,
             *still,
         )
 
@@ -68,6 +71,7 @@ class Wanted:
         return Request(
             self.stage, self.camera.frame(row), float(self.frames[row]), self.light, self.width, self.height,
             passes=self.passes, finish=self.finish, finished=self.finished,
+            denoise=self.denoise,
         )  # fmt: skip
 
 

@@ -119,7 +119,7 @@ def for_screen(request: Request, linear: NDArray[np.float32]) -> NDArray[np.uint
 
 
 def finished(request: Request, stop: Callable[[], bool]) -> NDArray[np.uint8]:
-    """The exact picture of a request after all its passes, sRGB bytes (h, w, 3).
+    """The picture of a request after all its passes, denoised if asked for, sRGB bytes (h, w, 3).
 
     Raises
     ------
@@ -132,7 +132,8 @@ def finished(request: Request, stop: Callable[[], bool]) -> NDArray[np.uint8]:
     if request.finished is not None:
         sharp = request.finished.sharp(request.frame, view)
         return for_screen(request, defocused(view, sharp.colour, sharp.depth, stop))
-    return for_screen(request, exposed(view, request.passes, stop))
+    denoise = request.denoise and can_denoise()
+    return for_screen(request, exposed(view, request.passes, stop, denoise=denoise))
 
 
 class DrawingService:

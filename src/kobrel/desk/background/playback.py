@@ -83,6 +83,7 @@ class Playback(QObject):
         self._came.connect(self.changed)
         session.watch((*NUMBERS, Document.dragging), self._soon)
         session.watch({View.play_range}, self._take_range)
+        session.watch({View.denoises}, self._soon)
         drawing.ready.connect(self._soon)
 
     # What a person chooses
@@ -196,7 +197,8 @@ class Playback(QObject):
         if shot is None or numbers is None:
             self._forget()
             return
-        parts = session.parts, numbers, self.frames, astuple(self.draft), self.beside, self.left
+        looks = astuple(self.draft), session.view.denoises
+        parts = session.parts, numbers, self.frames, looks, self.beside, self.left
         if not self._changed(*parts):
             self._drawing.fill(self._next)
             return
@@ -227,7 +229,7 @@ class Playback(QObject):
     def _wanted(self, plan: Plan, stage: Stage, numbers: Survey) -> "Wanted":
         from kobrel.picture.frame_cache import Wanted
 
-        first, last = self.frames
+        session, (first, last) = self._session, self.frames
         rows = [
             row for row, frame in enumerate(numbers.frames)
             if first <= frame <= last and (int(frame) - first) % self.draft.every == 0
@@ -238,7 +240,7 @@ class Playback(QObject):
         frames = numbers.frames[rows].astype(np.int64)
         return Wanted(
             stage, camera, frames, light, self.draft.width, height, self.draft.passes, plan.finish,
-            self._drawing.finished_of(self._session.shot),
+            self._drawing.finished_of(self._session.shot), session.view.denoises,
         )  # fmt: skip
 
     def _other(self, name: str) -> tuple[Plan, Stage, Survey] | None:
