@@ -8,6 +8,7 @@ from PIL import Image
 
 from kobrel.errors import PlanError
 from kobrel.exchange.writing.whole import whole_file
+from kobrel.picture.denoise import can_denoise
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
@@ -42,7 +43,7 @@ def thumbnail(plan: Plan, size: int) -> NDArray[np.uint8]:
     tall = max(1, round(wide / camera.aspect))
     stage.prepare()
     view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, wide, tall)
-    return as_shown(exposed(view, _PASSES), view.light, camera)
+    return as_shown(exposed(view, _PASSES, denoise=can_denoise()), view.light, camera)
 
 
 def write_thumbnail(plan: Plan, path: Path, size: int) -> None:

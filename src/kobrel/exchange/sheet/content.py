@@ -9,6 +9,7 @@ from kobrel.exchange.sheet.canvas import jpeg
 from kobrel.exchange.sheet.plates import plate_words
 from kobrel.optics.lens import Numbers
 from kobrel.optics.units import Measure, format_length, timecode
+from kobrel.picture.denoise import can_denoise
 from kobrel.picture.develop import as_shown
 from kobrel.picture.tracer import exposed
 from kobrel.picture.view import View
@@ -256,6 +257,6 @@ def _pictures(
         camera = numbers.camera.frame(numbers.index_of(frame))
         height = max(1, round(_PICTURE_PX / camera.aspect))
         view = View(stage.snapshot(frame, eye=camera.eye), camera, plan.light, _PICTURE_PX, height)
-        pixels = as_shown(exposed(view, passes), plan.light, camera)
+        pixels = as_shown(exposed(view, passes, denoise=can_denoise()), plan.light, camera)
         found.append((f"{frame}, {named[frame]}", jpeg(pixels)))
     return tuple(found)
