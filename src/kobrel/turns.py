@@ -5,6 +5,8 @@ window's loop for a turn: it comes at once where the loop waits for events, else
 at, or after a moment.
 """
 
+import contextlib
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -14,6 +16,7 @@ Post = Callable[[Callable[[], object]], object]
 
 AT_MOST_S = 0.05
 _EVERY_S = 0.008
+_NICE = 10
 
 
 class Turns:
@@ -71,3 +74,9 @@ def _given() -> threading.Event:
 
 TURNS = Turns()
 """The window's, if there is one."""
+
+
+def give_way() -> None:
+    """Let the window's own thread come before this one, and before those that it starts."""
+    with contextlib.suppress(AttributeError, OSError):  # priorities of threads are Linux's own
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)

@@ -5,8 +5,8 @@ Nothing is measured in a denoised picture, and Kobrel works without the library.
 
 import contextlib
 import importlib.util
-import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 
 import numpy as np
@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 
 from kobrel.errors import KobrelError
 from kobrel.stage.scene import Cancelled
+from kobrel.turns import give_way
 
 _LIBRARY = "pyoidn"
 _MONITOR = "void oidnSetFilterProgressMonitorFunction(OIDNFilter, OIDNProgressMonitorFunction, void*);"
 """Of the library, but not declared by its binding: what stops a filter that runs."""
-_LOCK = threading.Lock()
+_ONE = ThreadPoolExecutor(1, thread_name_prefix="kobrel-denoise", initializer=give_way)
+"""The thread that uses the library; the library's own threads come after the window's, as this one does."""
 _FILTERS: LRUCache[tuple[int, int], "_Filter"] = LRUCache(2)
 """The picture's, and that of what is rendered beside it."""
 _MOST_KEPT_PX = 8_000_000
@@ -38,8 +40,7 @@ def can_denoise() -> bool:
     if not is_installed():
         return False
     try:
-        with _LOCK:
-            _filter_for(16, 16)
+        _ONE.submit(_filter_for, 16, 16).result()
     except (ImportError, OSError, KobrelError):  # of another processor, or damaged
         return False
     return True
@@ -71,8 +72,7 @@ def denoised(colour: NDArray[np.float32], stop: Callable[[], bool]) -> NDArray[n
         The library failed, or is not there; see :func:`can_denoise`.
     """
     require_denoise()
-    with _LOCK:
-        return _filter_for(*colour.shape[:2]).run(colour, stop)
+    return _ONE.submit(lambda: _filter_for(*colour.shape[:2]).run(colour, stop)).result()
 
 
 def _filter_for(height: int, width: int) -> "_Filter":

@@ -1,8 +1,6 @@
 """Drawing with rays: exact passes, the sharp picture, depth, and blur diameters."""
 
-import contextlib
 import os
-import threading
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -18,10 +16,9 @@ from kobrel.picture.tracing.gloss import table
 from kobrel.picture.tracing.rows import draw_rows
 from kobrel.picture.view import View
 from kobrel.stage.scene import Cancelled
-from kobrel.turns import TURNS
+from kobrel.turns import TURNS, give_way
 
 _BANDS_A_THREAD = 4
-_NICE = 10
 _LIGHT_PARTS = 4
 """In how many parts the small lights are spread: their sums are added, so it is part of the result."""
 _MOST_BLOCKS, _LEAST_BLOCK = 16, 8
@@ -36,13 +33,7 @@ _NO_DEPTH = np.zeros((0, 0), np.float32)
 
 @cache
 def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(thread_count(), thread_name_prefix="kobrel-rays", initializer=_give_way)
-
-
-def _give_way() -> None:
-    """Let the window's own thread come before this one."""
-    with contextlib.suppress(AttributeError, OSError):  # priorities of threads are Linux's own
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
+    return ThreadPoolExecutor(thread_count(), thread_name_prefix="kobrel-rays", initializer=give_way)
 
 
 def thread_count() -> int:
