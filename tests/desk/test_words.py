@@ -188,3 +188,14 @@ def _too_wide(window):
                 if field.isVisibleTo(card) and needed > field.width() - _FRAME_PX:
                     told.append(f"{card.name}, {page}, {field.accessibleName()}: “{field.text()}” is cut off")
     return told
+
+
+def test_straight_says_whether_it_is_a_line_or_a_way_to_count():
+    """Distances are on axis or straight-line, encodings and eases linear; a label never says Straight alone."""
+    told = [
+        str(path)
+        for path in SOURCES.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Constant) and node.value == "Straight"
+    ]
+    assert not told, told

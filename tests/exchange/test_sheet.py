@@ -114,7 +114,7 @@ def test_the_pages_are_as_a_crew_needs_them(written):
         "02 Lantern to ferryman",
         "00:00:41:17",
         "Ferryman",
-        "Along axis",
+        "On axis",
         "Hyperfocal",
         "1 : 150",
         "met",

@@ -54,7 +54,7 @@ class MarkRow:
 
 
 MARK_HEADS = (
-    "", "Frame", "Timecode", "On", "Along axis", "Straight", "Stop", "Near", "Far", "Depth", "Frames",
+    "", "Frame", "Timecode", "On", "On axis", "Straight-line", "Stop", "Near", "Far", "Depth", "Frames",
     "Ring °/s",
 )  # fmt: skip
 
@@ -92,7 +92,7 @@ class ShotSheet:
         """What stands at its head."""
         shot = self.shot
         begins = timecode(shot.first, shot.fps)
-        return f"{shot.first}–{shot.last}, {shot.length} frames at {shot.fps:g}, from {begins}"
+        return f"{shot.first}–{shot.last}, {shot.length} frames at {shot.fps:g} fps, from {begins}"
 
 
 def shot_sheet(

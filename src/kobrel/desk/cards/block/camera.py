@@ -105,7 +105,7 @@ class CameraPage(ShotCard):
         )
         self.bind(self.ease, lambda now: here.ease if (here := _last_key(now)) else "smooth", self._set_ease)
         self.enable_if(self.ease, lambda now: _last_key(now) is not None)
-        self.path = choice("Path between keys", [("Straight", "straight"), ("Arc around aim", "arc")],
+        self.path = choice("Path between keys", [("Straight line", "straight"), ("Arc around aim", "arc")],
                            "Straight, or an arc around the aim", 118)  # fmt: skip
         self.bind(
             self.path, lambda now: made.path if (made := _made(now)) else "straight",

@@ -180,7 +180,7 @@ class SubjectsPage(Card[Subject]):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
         self.distance = self.reading("Distance", 25, "sharp")
-        self.axial = self.reading("Along axis")
+        self.axial = self.reading("On axis")
         self.straight = self.reading("Straight-line (tape)")
         self.off = self.reading("Off focus by")
         self.blur = self.reading("Blur")

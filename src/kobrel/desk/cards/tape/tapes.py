@@ -22,7 +22,7 @@ from kobrel.session.session import Session
 class TapesModel(NamedRows):
     """The session's tapes and their lengths at the frame."""
 
-    headings = ("Name", "Straight")
+    headings = ("Name", "Straight-line")
 
     def things(self) -> tuple[Tape, ...]:
         return self.session.plan.tapes
@@ -46,7 +46,7 @@ class TapesPage(Card[Tape]):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent)
-        self.straight = self.reading("Straight", 25, "focus")
+        self.straight = self.reading("Straight-line", 25, "focus")
         self.axial = self.reading("On axis")
         self.across = self.reading("Across axis")
         self.line()
