@@ -1,4 +1,4 @@
-"""Rendered images written anew with the blur of a shot: pictures, sequences and movies."""
+"""Rendered images written with the blur of a shot: pictures, sequences and movies."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -160,7 +160,7 @@ def write_frame(plan: Plan, shot: Shot, frame: int, stage: Stage, path: Path) ->
 def write_range(
     plan: Plan, shot: Shot, stage: Stage, first: int, last: int, path: Path, progress: Progress
 ) -> list[str]:
-    """Write the frames from first to last that a shot's rendered image has, as :func:`defocus` does, anew.
+    """Write the frames from first to last that a shot's rendered image has, as :func:`defocus` does.
 
     Raises
     ------

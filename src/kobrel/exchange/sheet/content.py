@@ -67,7 +67,7 @@ class ShotSheet:
     ----------
     pictures : caption and JPEG of each
     facts : what it is and how it is set
-    brief : what each subject shall be, and whether it is so
+    brief : what each subject must be, and whether it is so
     plates : a row of words for each plate, see :mod:`kobrel.exchange.sheet.plates`
     """
 

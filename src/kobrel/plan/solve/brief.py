@@ -1,4 +1,4 @@
-"""The brief: what each subject shall be over which frames, and the focus and stop that grant it."""
+"""The brief: what each subject must be over which frames, and the focus and stop that grant it."""
 
 from dataclasses import dataclass, field, replace
 

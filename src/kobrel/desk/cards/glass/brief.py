@@ -1,4 +1,4 @@
-"""The brief of the Glass card: what each subject shall be, and the focus and stop for it."""
+"""The brief of the Glass card: what each subject must be, and the focus and stop for it."""
 
 from collections.abc import Sequence
 from functools import partial
@@ -83,7 +83,7 @@ class _Line:
 
 
 class BriefPage(ShotCard):
-    """The brief of the Glass card: what each subject shall be, and the focus and stop for it."""
+    """The brief of the Glass card: what each subject must be, and the focus and stop for it."""
 
     name = "Brief"
     purpose = "What must be sharp or soft, and the stop and pull that meet it"

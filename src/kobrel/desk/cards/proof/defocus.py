@@ -84,19 +84,12 @@ class DefocusPage(ShotCard):
         self.unit = choice("Unit of the depth", _UNITS, "Unit of its distances", 132)
         self._rule(self.unit, "unit_m", "Unit")
         self.show_if(self.unit, lambda _now: self._is_distance())
-        self.near = length_field(
-            "Distance at one end",
-            lambda: session.unit,
-            1e-3,
-            1e6,
-            about="Distance of the depth value 0 (or 1 where white is near)",
-        )
-        self.far = length_field(
-            "Distance at the other end",
-            lambda: session.unit,
-            1e-3,
-            1e6,
-            about="Distance of the other end of the depth values",
+        self.near, self.far = (
+            length_field(name, lambda: session.unit, 1e-3, 1e6, about=about)
+            for name, about in (
+                ("Distance at one end", "Distance of the depth value 0 (or 1 where white is near)"),
+                ("Distance at the other end", "Distance of the other end of the depth values"),
+            )
         )
         for field, name, label in ((self.near, "near_m", "Near end"), (self.far, "far_m", "Far end")):
             self._rule(field, name, label)
