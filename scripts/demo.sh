@@ -5,6 +5,6 @@ cd "$(dirname "$0")/.."
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ]; then
   exec .venv/bin/kobrel --demo
 fi
-echo "kobrel: there is no display, so the window cannot be shown; drawing its cards instead."
-QT_QPA_PLATFORM=offscreen .venv/bin/kobrel --demo --pictures shots --views block,tape,glass,iris,pull,beside,hand_over
+echo "kobrel: there is no display, so the window cannot be shown; drawing its main pages instead."
+QT_QPA_PLATFORM=offscreen .venv/bin/kobrel --demo --pictures shots --views block,tape,glass,iris,pull,beside,export
 echo "kobrel: look at the pictures in $(pwd)/shots"

@@ -199,3 +199,9 @@ def test_straight_says_whether_it_is_a_line_or_a_way_to_count():
         if isinstance(node, ast.Constant) and node.value == "Straight"
     ]
     assert not told, told
+
+
+def test_the_demo_without_a_display_asks_for_views_that_there_are():
+    script = (SOURCES.parents[1] / "scripts" / "demo.sh").read_text()
+    (asked,) = re.findall(r"--views (\S+)", script)
+    assert set(asked.split(",")) <= {view.name for view in VIEWS}
